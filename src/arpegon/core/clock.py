@@ -1,0 +1,76 @@
+"""Time: seconds, beats (quarter notes) and the position that people read."""
+
+from __future__ import annotations
+
+import math
+
+TICKS = 960
+"""Ticks in a quarter note, in positions and in the MIDI files that Arpegon writes."""
+
+TEMPO_RANGE = (20.0, 400.0)
+
+
+class Clock:
+    """Ties seconds to beats: beats run while ``playing``, at ``tempo`` quarter notes a minute.
+
+    Seconds are those of the caller (monotonic time live, zero-based offline). A change of tempo sets a new
+    anchor at the moment it happens, so no beat is skipped or heard twice.
+    """
+
+    __slots__ = ("_beat", "_time", "playing", "tempo")
+
+    def __init__(self, tempo: float = 120.0) -> None:
+        self.tempo = tempo
+        self.playing = False
+        self._time = 0.0
+        self._beat = 0.0
+
+    def beat_at(self, time: float) -> float:
+        """The beat at a time (the resting place while stopped)."""
+        if not self.playing:
+            return self._beat
+        return self._beat + (time - self._time) * self.tempo / 60.0
+
+    def time_at(self, beat: float) -> float:
+        """The time at which a beat falls; infinity while stopped."""
+        if not self.playing:
+            return math.inf
+        return self._time + (beat - self._beat) * 60.0 / self.tempo
+
+    def start(self, time: float, beat: float | None = None) -> None:
+        """Run from ``beat`` (or from where it rests)."""
+        self._beat = self.beat_at(time) if beat is None else beat
+        self._time = time
+        self.playing = True
+
+    def stop(self, time: float) -> None:
+        """Rest where it is."""
+        self._beat = self.beat_at(time)
+        self._time = time
+        self.playing = False
+
+    def set_tempo(self, time: float, tempo: float) -> None:
+        """Go on at another tempo from ``time``."""
+        self._beat = self.beat_at(time)
+        self._time = time
+        self.tempo = tempo
+
+
+def bar_beats(meter: tuple[int, int]) -> float:
+    """The length of a bar in quarter notes."""
+    return meter[0] * 4.0 / meter[1]
+
+
+def position(beat: float, meter: tuple[int, int]) -> tuple[int, int, int]:
+    """Bar, beat in the bar (both from 1) and tick (from 0) at ``beat`` quarter notes from the start."""
+    ticks = math.floor(beat * TICKS + 1e-6)
+    beat_ticks = TICKS * 4 // meter[1]
+    bar, rest = divmod(ticks, beat_ticks * meter[0])
+    in_bar, tick = divmod(rest, beat_ticks)
+    return bar + 1, in_bar + 1, tick
+
+
+def position_text(beat: float, meter: tuple[int, int]) -> str:
+    """The position as it is shown: ``"12.3.240"``."""
+    bar, in_bar, tick = position(beat, meter)
+    return f"{bar}.{in_bar}.{tick:03d}"

@@ -1,0 +1,205 @@
+"""Edits: functions from a document to a document. None of them changes what it was given."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from typing import Any, TypeVar
+
+import msgspec
+
+from arpegon.core.document import (
+    AnyDestination,
+    AnySource,
+    Instrument,
+    InstrumentDestination,
+    Project,
+    Stage,
+    Strand,
+    SurfaceSource,
+)
+from arpegon.core.takes import Take
+
+_replace = msgspec.structs.replace
+_Item = TypeVar("_Item")
+
+
+def fresh_id(stem: str, taken: Iterable[str]) -> str:
+    """``stem``, or ``stem-2``, ``stem-3`` ... where that is taken."""
+    used = set(taken)
+    name, number = stem, 1
+    while name in used:
+        number += 1
+        name = f"{stem}-{number}"
+    return name
+
+
+def set_project(project: Project, **changes: Any) -> Project:
+    """Change the project's own settings (title, tempo, meter, key)."""
+    return _replace(project, **changes)
+
+
+def edit_strand(project: Project, strand_id: str, change: Callable[[Strand], Strand]) -> Project:
+    """Replace one strand by what ``change`` makes of it."""
+    strands = tuple(change(strand) if strand.id == strand_id else strand for strand in project.strands)
+    return _replace(project, strands=strands)
+
+
+def set_strand(project: Project, strand_id: str, **changes: Any) -> Project:
+    """Change a strand's own settings (name, muted, solo, sources, destinations)."""
+    return edit_strand(project, strand_id, lambda strand: _replace(strand, **changes))
+
+
+def add_strand(project: Project, name: str, sound: str) -> tuple[Project, str]:
+    """A new strand from the play surface to an instrument of its own, so that it sounds at once.
+
+    Returns:
+        The document and the id of the strand.
+    """
+    strand_id = fresh_id("strand", (strand.id for strand in project.strands))
+    instrument_id = fresh_id(sound, (instrument.id for instrument in project.instruments))
+    instrument = Instrument(id=instrument_id, sound=sound, level_db=-6.0)
+    strand = Strand(
+        id=strand_id,
+        name=fresh_name(name, (other.name for other in project.strands)),
+        sources=(SurfaceSource(),),
+        destinations=(InstrumentDestination(instrument=instrument_id, channel=0),),
+    )
+    return (
+        _replace(project, instruments=(*project.instruments, instrument), strands=(*project.strands, strand)),
+        strand_id,
+    )
+
+
+def fresh_name(name: str, taken: Iterable[str]) -> str:
+    """``name``, or ``name 2``, ``name 3`` ... where that is taken."""
+    used = set(taken)
+    return (
+        name if name not in used else next(f"{name} {n}" for n in range(2, len(used) + 3) if f"{name} {n}" not in used)
+    )
+
+
+def remove_strand(project: Project, strand_id: str) -> Project:
+    """Take a strand out, with the instruments that only it used."""
+    gone = project.strand(strand_id)
+    strands = tuple(strand for strand in project.strands if strand.id != strand_id)
+    used = {name for strand in strands for name in _instruments(strand)}
+    owned = set(_instruments(gone)) if gone else set()
+    instruments = tuple(one for one in project.instruments if one.id in used or one.id not in owned)
+    return _replace(project, strands=strands, instruments=instruments)
+
+
+def _instruments(strand: Strand) -> list[str]:
+    return [one.instrument for one in strand.destinations if isinstance(one, InstrumentDestination)]
+
+
+def add_stage(project: Project, strand_id: str, kind: str, place: int | None = None) -> tuple[Project, str]:
+    """A new stage with its defaults at ``place`` (at the end where left out).
+
+    Returns:
+        The document and the id of the stage.
+    """
+    stage_id = fresh_id(kind, (stage.id for _, stage in project.stages()))
+
+    def insert(strand: Strand) -> Strand:
+        stages = list(strand.stages)
+        stages.insert(len(stages) if place is None else place, Stage(id=stage_id, kind=kind))
+        return _replace(strand, stages=tuple(stages))
+
+    return edit_strand(project, strand_id, insert), stage_id
+
+
+def edit_stage(project: Project, stage_id: str, change: Callable[[Stage], Stage | None]) -> Project:
+    """Replace one stage by what ``change`` makes of it; ``None`` takes it out."""
+    found = project.find_stage(stage_id)
+    if found is None:
+        return project
+    strand, _ = found
+    changed = (change(stage) if stage.id == stage_id else stage for stage in strand.stages)
+    return set_strand(project, strand.id, stages=tuple(stage for stage in changed if stage is not None))
+
+
+def remove_stage(project: Project, stage_id: str) -> Project:
+    """Take a stage out."""
+    return edit_stage(project, stage_id, lambda stage: None)
+
+
+def set_bypass(project: Project, stage_id: str, bypass: bool) -> Project:
+    """Let events pass a stage untouched, or not."""
+    return edit_stage(project, stage_id, lambda stage: _replace(stage, bypass=bypass))
+
+
+def set_params(project: Project, stage_id: str, values: dict[str, Any]) -> Project:
+    """Set parameters of a stage (checked values); the others stay."""
+    return edit_stage(project, stage_id, lambda stage: _replace(stage, params={**stage.params, **values}))
+
+
+def move_stage(project: Project, stage_id: str, strand_id: str, place: int) -> Project:
+    """Move a stage to ``place`` among the stages of a strand (counted without the moved one)."""
+    found = project.find_stage(stage_id)
+    if found is None:
+        return project
+    stage = found[1]
+
+    def insert(strand: Strand) -> Strand:
+        stages = list(strand.stages)
+        stages.insert(place, stage)
+        return _replace(strand, stages=tuple(stages))
+
+    return edit_strand(remove_stage(project, stage_id), strand_id, insert)
+
+
+def move_strand(project: Project, strand_id: str, place: int) -> Project:
+    """Move a strand to ``place`` among the others."""
+    strand = project.strand(strand_id)
+    if strand is None:
+        return project
+    others = [other for other in project.strands if other.id != strand_id]
+    others.insert(place, strand)
+    return _replace(project, strands=tuple(others))
+
+
+def set_source(project: Project, strand_id: str, place: int, source: AnySource | None) -> Project:
+    """Replace, append (``place`` past the end) or remove (``None``) a source."""
+    return edit_strand(project, strand_id, lambda strand: _replace(strand, sources=_put(strand.sources, place, source)))
+
+
+def set_destination(project: Project, strand_id: str, place: int, destination: AnyDestination | None) -> Project:
+    """Replace, append (``place`` past the end) or remove (``None``) a destination."""
+    return edit_strand(
+        project,
+        strand_id,
+        lambda strand: _replace(strand, destinations=_put(strand.destinations, place, destination)),
+    )
+
+
+def _put(items: tuple[_Item, ...], place: int, item: _Item | None) -> tuple[_Item, ...]:
+    return (*items[:place], *(() if item is None else (item,)), *items[place + 1 :])
+
+
+def add_instrument(project: Project, sound: str) -> tuple[Project, str]:
+    """A new instrument; its id comes with the document."""
+    instrument_id = fresh_id(sound, (instrument.id for instrument in project.instruments))
+    instrument = Instrument(id=instrument_id, sound=sound, level_db=-6.0)
+    return _replace(project, instruments=(*project.instruments, instrument)), instrument_id
+
+
+def set_instrument(project: Project, instrument_id: str, **changes: Any) -> Project:
+    """Change an instrument's settings."""
+    instruments = tuple(_replace(one, **changes) if one.id == instrument_id else one for one in project.instruments)
+    return _replace(project, instruments=instruments)
+
+
+def add_take(project: Project, take: Take) -> Project:
+    """Put a take first in the list."""
+    return _replace(project, takes=(take, *project.takes))
+
+
+def remove_take(project: Project, take_id: str) -> Project:
+    """Take a take out of the list."""
+    return _replace(project, takes=tuple(take for take in project.takes if take.id != take_id))
+
+
+def rename_take(project: Project, take_id: str, name: str) -> Project:
+    """Give a take another name."""
+    takes = tuple(_replace(take, name=name) if take.id == take_id else take for take in project.takes)
+    return _replace(project, takes=takes)

@@ -1,0 +1,17 @@
+"""The one family of errors whose text is meant for the musician."""
+
+
+class ArpegonError(Exception):
+    """Something went wrong that the user can act on; the text is one plain sentence."""
+
+
+class ParameterError(ArpegonError):
+    """A parameter has a value that its declaration does not allow."""
+
+
+class DocumentError(ArpegonError):
+    """A project does not hold together (an unknown kind, a doubled id, a loop)."""
+
+
+class FileError(ArpegonError):
+    """A file could not be read or written."""

@@ -1,0 +1,264 @@
+"""Declared parameters: from one declaration come the checks, the file format, the controls and the docs.
+
+Values are kept as they stand in files (a root is ``"D"``, a note value ``"1/16"``), so a document is what
+its file says. ``check`` returns the value in its one normal form or raises
+:class:`~arpegon.core.errors.ParameterError` with a sentence.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+import msgspec
+
+from arpegon.core.errors import ParameterError
+from arpegon.core.pitch import SHARP_NAMES, ascii_name, parse_pitch_class, pretty_name
+from arpegon.core.scales import ALIASES, SCALES
+
+
+class Param(msgspec.Struct, frozen=True, kw_only=True):
+    """What every declaration says: the key in files, the label and help on screen, the default."""
+
+    key: str
+    label: str
+    help: str
+    default: Any
+
+    def check(self, value: Any) -> Any:
+        """The value in normal form.
+
+        Raises:
+            ParameterError: the value is not allowed.
+        """
+        raise NotImplementedError
+
+    def text(self, value: Any) -> str:
+        """The value as it is read on screen."""
+        return str(value)
+
+    @property
+    def range_text(self) -> str:
+        """What is allowed, in words, for tooltips and docs."""
+        raise NotImplementedError
+
+    def schema(self) -> dict[str, Any]:
+        """The JSON Schema of the value."""
+        raise NotImplementedError
+
+    def _refuse(self, value: Any) -> ParameterError:
+        return ParameterError(f"{self.label} ({self.key}) cannot be {value!r}: it takes {self.range_text}.")
+
+
+class Number(Param, frozen=True, kw_only=True):
+    """A number between ``low`` and ``high`` in steps of ``step``."""
+
+    low: float
+    high: float
+    step: float = 1
+    unit: str = ""
+
+    @property
+    def whole(self) -> bool:
+        """Only integers are allowed."""
+        return float(self.step).is_integer() and isinstance(self.default, int)
+
+    def check(self, value: Any) -> Any:
+        if isinstance(value, bool) or not isinstance(value, (int, float)) or not math.isfinite(value):
+            raise self._refuse(value)
+        if not self.low <= value <= self.high or (self.whole and value != int(value)):
+            raise self._refuse(value)
+        return int(value) if self.whole else float(value)
+
+    def clamp(self, value: float) -> float | int:
+        """The nearest allowed value."""
+        bounded = min(self.high, max(self.low, value))
+        return round(bounded) if self.whole else bounded
+
+    def text(self, value: Any) -> str:
+        shown = f"{value:d}" if self.whole else f"{value:g}"
+        return f"{shown.replace('-', '−')} {self.unit}".strip()
+
+    @property
+    def range_text(self) -> str:
+        kind = "a whole number" if self.whole else "a number"
+        return f"{kind} from {self.low:g} to {self.high:g}" + (f" {self.unit}" if self.unit else "")
+
+    def schema(self) -> dict[str, Any]:
+        return {
+            "type": "integer" if self.whole else "number",
+            "minimum": self.low,
+            "maximum": self.high,
+        }
+
+
+class Choice(Param, frozen=True, kw_only=True):
+    """One of a few values; ``options`` maps the value in files to its label on screen."""
+
+    options: Mapping[str, str]
+    aliases: Mapping[str, str] = {}
+
+    def check(self, value: Any) -> Any:
+        if isinstance(value, str):
+            value = self.aliases.get(value, value)
+            if value in self.options:
+                return value
+        raise self._refuse(value)
+
+    def text(self, value: Any) -> str:
+        return self.options[value]
+
+    @property
+    def range_text(self) -> str:
+        names = ", ".join(f"“{name}”" for name in self.options)
+        return f"one of {names}"
+
+    def schema(self) -> dict[str, Any]:
+        return {"enum": [*self.options, *self.aliases]}
+
+
+class Switch(Param, frozen=True, kw_only=True):
+    """On or off."""
+
+    def check(self, value: Any) -> Any:
+        if not isinstance(value, bool):
+            raise self._refuse(value)
+        return value
+
+    def text(self, value: Any) -> str:
+        return "on" if value else "off"
+
+    @property
+    def range_text(self) -> str:
+        return "true or false"
+
+    def schema(self) -> dict[str, Any]:
+        return {"type": "boolean"}
+
+
+class PitchClass(Param, frozen=True, kw_only=True):
+    """A pitch class by name, e.g. ``"Eb"``; the spelling is kept."""
+
+    def check(self, value: Any) -> Any:
+        return check_pitch_class(value)
+
+    def text(self, value: Any) -> str:
+        return pretty_name(value)
+
+    @property
+    def range_text(self) -> str:
+        return "a note name without octave, such as D or Eb"
+
+    def schema(self) -> dict[str, Any]:
+        return {
+            "type": ["string", "integer"],
+            "pattern": "^[A-Ga-g][#♯b♭]{0,2}$",
+            "minimum": 0,
+            "maximum": 11,
+        }
+
+
+class PitchClasses(Param, frozen=True, kw_only=True):
+    """Nothing, or twelve entries: for each pitch class from C another one, or null."""
+
+    def check(self, value: Any) -> Any:
+        if not isinstance(value, (list, tuple)) or len(value) not in (0, 12):
+            raise self._refuse(value)
+        checked = [None if entry is None else check_pitch_class(entry) for entry in value]
+        return checked if any(entry is not None for entry in checked) else []
+
+    def text(self, value: Any) -> str:
+        count = sum(entry is not None for entry in value)
+        return f"{count} redirected" if count else "none"
+
+    @property
+    def range_text(self) -> str:
+        return "an empty list, or twelve entries from C to B, each null or a note name"
+
+    def schema(self) -> dict[str, Any]:
+        return {"type": "array", "maxItems": 12, "items": {"type": ["string", "integer", "null"]}}
+
+
+class Numbers(Param, frozen=True, kw_only=True):
+    """A list of up to ``most`` numbers, each between ``low`` and ``high``."""
+
+    low: float
+    high: float
+    most: int
+    whole: bool = True
+    unit: str = ""
+
+    def check(self, value: Any) -> Any:
+        if not isinstance(value, (list, tuple)) or len(value) > self.most:
+            raise self._refuse(value)
+        for entry in value:
+            if (
+                isinstance(entry, bool)
+                or not isinstance(entry, (int, float))
+                or not math.isfinite(entry)
+                or not self.low <= entry <= self.high
+                or (self.whole and entry != int(entry))
+            ):
+                raise self._refuse(value)
+        return [int(entry) if self.whole else float(entry) for entry in value]
+
+    def text(self, value: Any) -> str:
+        return " ".join(f"{entry:+g}" if self.low < 0 else f"{entry:g}" for entry in value).replace("-", "−")
+
+    @property
+    def range_text(self) -> str:
+        kind = "whole numbers" if self.whole else "numbers"
+        unit = f" {self.unit}" if self.unit else ""
+        return f"a list of up to {self.most} {kind} from {self.low:g} to {self.high:g}{unit}"
+
+    def schema(self) -> dict[str, Any]:
+        kind = "integer" if self.whole else "number"
+        items = {"type": kind, "minimum": self.low, "maximum": self.high}
+        return {"type": "array", "maxItems": self.most, "items": items}
+
+
+def check_pitch_class(value: Any) -> str:
+    """A pitch class name in its file form (``"Eb"``) from a name or a number 0-11.
+
+    Raises:
+        ParameterError: it is neither.
+    """
+    if isinstance(value, int) and not isinstance(value, bool) and 0 <= value <= 11:
+        return ascii_name(SHARP_NAMES[value])
+    if isinstance(value, str):
+        parse_pitch_class(value)
+        return ascii_name(pretty_name(value.strip()))
+    raise ParameterError(f"{value!r} is not a note name without octave, such as D or Eb.")
+
+
+SCALE_OPTIONS = {scale.name: scale.label for scale in SCALES.values()}
+
+
+def scale_param(**declared: Any) -> Choice:
+    """The declaration of a scale chosen by name."""
+    return Choice(options=SCALE_OPTIONS, aliases=ALIASES, **declared)
+
+
+def check_params(params: Sequence[Param], given: Mapping[str, Any], where: str) -> dict[str, Any]:
+    """Check given values against their declarations; what is left out stays out.
+
+    Raises:
+        ParameterError: a value is not allowed or a key is unknown; the sentence begins with ``where``.
+    """
+    known = {param.key: param for param in params}
+    checked = {}
+    for key, value in given.items():
+        if key not in known:
+            names = ", ".join(known)
+            raise ParameterError(f"{where}: there is no parameter “{key}” here; there are {names}.")
+        try:
+            checked[key] = known[key].check(value)
+        except ParameterError as error:
+            raise ParameterError(f"{where}: {error}") from None
+    return checked
+
+
+def with_defaults(params: Sequence[Param], given: Mapping[str, Any]) -> dict[str, Any]:
+    """All values: the given ones, and the defaults of the others."""
+    return {param.key: given.get(param.key, param.default) for param in params}

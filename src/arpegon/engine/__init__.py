@@ -1,0 +1,1 @@
+"""The event loop, live and offline."""

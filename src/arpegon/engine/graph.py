@@ -1,0 +1,567 @@
+"""The strands at work: gates, stages and outlets, and how a new document takes over from an old one."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from itertools import count
+from typing import Protocol
+
+import msgspec
+
+from arpegon.core.document import (
+    AnyDestination,
+    AnySource,
+    AudioSource,
+    ClipSource,
+    InstrumentDestination,
+    MidiSource,
+    PortDestination,
+    Project,
+    Stage,
+    Strand,
+    StrandDestination,
+    StrandSource,
+    SurfaceSource,
+)
+from arpegon.core.events import (
+    ALL_NOTES_OFF,
+    ALL_SOUND_OFF,
+    CONTROL,
+    NOTE_OFF,
+    NOTE_ON,
+    POLY_PRESSURE,
+    SUSTAIN,
+    SYSEX,
+    Event,
+    control,
+)
+from arpegon.core.ledger import NoteLedger
+from arpegon.core.processor import Processor, Setting
+from arpegon.core.routing import working_order
+from arpegon.processors import processor_class
+
+RESET_CONTROLLERS = 121
+
+Inputs = dict[str, list[Event]]
+"""Events of one push by the name of the feed they came from, such as ``"surface"`` or ``"midi:Keys"``."""
+
+
+class Outputs(Protocol):
+    """Where a graph's events go."""
+
+    def port(self, port: str, events: Sequence[Event]) -> None:
+        """Send to a MIDI output (empty name: Arpegon's own)."""
+
+    def instrument(self, instrument: str, events: Sequence[Event]) -> None:
+        """Play on a built-in instrument."""
+
+    def printed(self, strand: str, roll: int, events: Sequence[Event]) -> None:
+        """Print on a strand's roll: 0 is before the first stage, the last is what leaves the strand."""
+
+    def passed(self, stage: str, event: Event, out: Sequence[Event]) -> None:
+        """What one event became in the watched stage."""
+
+
+def feed_of(source: AnySource) -> str:
+    """The name of the feed that a source listens to."""
+    if isinstance(source, SurfaceSource):
+        return "surface"
+    if isinstance(source, MidiSource):
+        return f"midi:{source.port}"
+    if isinstance(source, ClipSource):
+        return clip_feed(source)
+    if isinstance(source, AudioSource):
+        return "audio"
+    return strand_feed(source.strand, source.after)
+
+
+def clip_feed(source: ClipSource) -> str:
+    """The feed of a clip: strands that play the same file in the same way share one player."""
+    return f"clip:{'loop' if source.loop else 'once'}:{source.file}"
+
+
+def strand_feed(strand: str, after: str = "") -> str:
+    """The feed of what leaves a strand, or one of its stages."""
+    return f"strand:{strand}:{after}"
+
+
+class Gate:
+    """The way into a strand: lets through what lies in its zone, and the ends of what it let through."""
+
+    __slots__ = ("_held", "feed", "zone")
+
+    def __init__(self, feed: str, zone: AnySource) -> None:
+        self.feed = feed
+        self.zone = zone
+        self._held: dict[int, int] = {}
+
+    def process(self, events: Sequence[Event], out: list[Event]) -> None:
+        """Append what passes."""
+        held = self._held
+        zone = self.zone
+        channel = zone.channel
+        for event in events:
+            status = event.status
+            kind = status & 0xF0
+            if kind == NOTE_ON:
+                if (
+                    zone.low_key <= event.data1 <= zone.high_key
+                    and zone.low_velocity <= event.data2 <= zone.high_velocity
+                    and (channel is None or channel == status & 0x0F)
+                ):
+                    key = (status & 0x0F) << 7 | event.data1
+                    held[key] = held.get(key, 0) + 1
+                    out.append(event)
+            elif kind == NOTE_OFF or kind == POLY_PRESSURE:
+                key = (status & 0x0F) << 7 | event.data1
+                holders = held.get(key)
+                if holders:
+                    out.append(event)
+                    if kind == NOTE_OFF:
+                        if holders > 1:
+                            held[key] = holders - 1
+                        else:
+                            del held[key]
+            elif channel is None or channel == status & 0x0F or kind == SYSEX:
+                out.append(event)
+
+    def release(self, time: float, out: list[Event]) -> None:
+        """End whatever it let in and still waits for."""
+        for key, holders in self._held.items():
+            out.extend([Event(time, NOTE_OFF | key >> 7, key & 0x7F, 64)] * holders)
+        self._held.clear()
+
+
+class Outlet:
+    """The one way out to an instrument or port: the last ledger, shared by all strands that end there.
+
+    Each strand's end has a holder number, so that two strands on one note hold it both, and one that is
+    muted or removed lets go of its own share only.
+    """
+
+    __slots__ = ("_ledger", "_out", "_pedals")
+
+    def __init__(self) -> None:
+        self._ledger = NoteLedger()
+        self._pedals: set[tuple[int, int]] = set()
+        self._out: list[Event] = []
+
+    def deliver(self, holder: int, channel: int | None, silent: bool, events: Iterable[Event]) -> None:
+        """Take events of a holder; ``channel`` overrules theirs, ``silent`` lets no new note sound."""
+        ledger = self._ledger
+        out = self._out
+        base = holder << 11
+        for event in events:
+            status = event.status
+            kind = status & 0xF0
+            if kind == NOTE_ON:
+                if silent:
+                    continue
+                key = base | (status & 0x0F) << 7 | event.data1
+                if channel is not None and channel != status & 0x0F:
+                    event = Event(event.time, NOTE_ON | channel, event.data1, event.data2)
+                ledger.start(key, (event,), out)
+            elif kind == NOTE_OFF:
+                ledger.end(base | (status & 0x0F) << 7 | event.data1, event.time, event.data2, out)
+            elif kind == SYSEX:
+                out.append(event)
+            else:
+                to = status & 0x0F if channel is None else channel
+                if kind == CONTROL and event.data1 == SUSTAIN:
+                    if silent and event.data2 >= 64:
+                        continue
+                    (self._pedals.add if event.data2 >= 64 else self._pedals.discard)((holder, to))
+                out.append(Event(event.time, kind | to, event.data1, event.data2))
+
+    def release(self, holder: int, time: float) -> None:
+        """Let go of a holder's notes and pedals."""
+        base = holder << 11
+        for key in self._ledger.keys:
+            if isinstance(key, int) and key & ~0x7FF == base:
+                while self._ledger.end(key, time, 64, self._out):
+                    pass
+        for pedal in [pedal for pedal in self._pedals if pedal[0] == holder]:
+            self._pedals.discard(pedal)
+            self._out.append(control(time, pedal[1], SUSTAIN, 0))
+
+    def silence(self, time: float, panic: bool) -> None:
+        """End everything; in a ``panic`` tell all channels so, whatever the ledger knows."""
+        self._ledger.release(time, self._out)
+        for _, channel in sorted(self._pedals):
+            self._out.append(control(time, channel, SUSTAIN, 0))
+        self._pedals.clear()
+        if panic:
+            for channel in range(16):
+                for number in (SUSTAIN, ALL_NOTES_OFF, ALL_SOUND_OFF, RESET_CONTROLLERS):
+                    self._out.append(control(time, channel, number, 0))
+
+    @property
+    def sounding(self) -> int:
+        """How many notes it has started and not ended."""
+        return len(self._ledger)
+
+    def take(self) -> list[Event]:
+        """What is to be sent now, in order."""
+        out, self._out = self._out, []
+        return out
+
+
+class End:
+    """One destination of one strand."""
+
+    __slots__ = ("channel", "holder", "outlet", "silent")
+
+    def __init__(self, outlet: str, holder: int) -> None:
+        self.outlet = outlet
+        self.holder = holder
+        self.channel: int | None = None
+        self.silent = False
+
+
+def on_channel(event: Event, channel: int) -> Event:
+    """The event on another channel."""
+    if event.status >= SYSEX:
+        return event
+    return Event(event.time, event.status & 0xF0 | channel, event.data1, event.data2)
+
+
+def outlet_of(destination: AnyDestination) -> str | None:
+    """The name of the outlet of a destination; ``None`` where it is a strand."""
+    if isinstance(destination, InstrumentDestination):
+        return f"instrument:{destination.instrument}"
+    if isinstance(destination, PortDestination):
+        return f"port:{destination.port}"
+    return None
+
+
+class StrandNode:
+    """A strand at work."""
+
+    def __init__(self, strand: Strand) -> None:
+        self.strand = strand
+        self.gates: dict[tuple[str, int], Gate] = {}
+        self.stages: list[tuple[Stage, Processor]] = []
+        self.ends: dict[tuple[str, int], End] = {}
+        self.tapped: frozenset[str] = frozenset()
+        self.passed_on: list[tuple[str, int | None]] = []
+
+
+class Handover(msgspec.Struct, frozen=True):
+    """What lets go at ``time`` while a document takes over, by strand: ends of notes from gates that close,
+    and the stages that are moved or taken out."""
+
+    time: float
+    closing: dict[str, list[Event]]
+    stages: dict[str, range]
+
+
+class Graph:
+    """All strands at work, in working order.
+
+    :meth:`push` sends a batch of events through; :meth:`apply` takes a new document, keeps the state of
+    what did not change, and makes what went away let go of its notes.
+    """
+
+    def __init__(self, outputs: Outputs, seed: int | None = None) -> None:
+        self.outputs = outputs
+        self.seed = seed
+        self.watched: str | None = None
+        self.project = Project()
+        self._nodes: dict[str, StrandNode] = {}
+        self._order: list[StrandNode] = []
+        self._outlets: dict[str, Outlet] = {}
+        self._holders = count(1)
+
+    # -- events ------------------------------------------------------------------------------------
+
+    def push(self, inputs: Inputs, handover: Handover | None = None) -> None:
+        """Send what the feeds brought through every strand.
+
+        Args:
+            inputs: events by feed; the strands' own feeds are added on the way.
+            handover: what must let go on the way, while a new document takes over.
+        """
+        deliveries: dict[str, list[tuple[End, list[Event]]]] = {}
+        for node in self._order:
+            events = self._gather(node, inputs)
+            letting_go = None
+            if handover is not None:
+                events += handover.closing.get(node.strand.id, ())
+                letting_go = handover.stages.get(node.strand.id)
+            if events or letting_go:
+                events = self._through(node, events, inputs, letting_go, handover)
+                for end in node.ends.values():
+                    deliveries.setdefault(end.outlet, []).append((end, events))
+        for name, arrivals in deliveries.items():
+            self._deliver(name, arrivals)
+        self.flush()
+
+    def _gather(self, node: StrandNode, inputs: Inputs) -> list[Event]:
+        gathered: list[Event] = []
+        feeds = 0
+        for gate in node.gates.values():
+            events = inputs.get(gate.feed)
+            if events:
+                feeds += 1
+                gate.process(events, gathered)
+        if feeds > 1:
+            gathered.sort(key=lambda event: event.time)
+        return gathered
+
+    def _through(
+        self,
+        node: StrandNode,
+        events: list[Event],
+        inputs: Inputs,
+        letting_go: range | None,
+        handover: Handover | None,
+    ) -> list[Event]:
+        outputs = self.outputs
+        strand_id = node.strand.id
+        for place, (stage, processor) in enumerate(node.stages):
+            if events:
+                outputs.printed(strand_id, place, events)
+            made: list[Event] = []
+            if stage.id == self.watched:
+                for event in events:
+                    before = len(made)
+                    processor.process((event,), made)
+                    outputs.passed(stage.id, event, made[before:])
+            else:
+                processor.process(events, made)
+            if handover is not None and letting_go is not None and place in letting_go:
+                processor.release(handover.time, made)
+            events = made
+            if stage.id in node.tapped:
+                inputs[strand_feed(strand_id, stage.id)] = events
+        if events:
+            outputs.printed(strand_id, len(node.stages), events)
+        if "" in node.tapped:
+            inputs[strand_feed(strand_id)] = events
+        for feed, channel in node.passed_on:
+            inputs[feed] = events if channel is None else [on_channel(event, channel) for event in events]
+        return events
+
+    def _deliver(self, name: str, arrivals: list[tuple[End, list[Event]]]) -> None:
+        outlet = self._outlets[name]
+        if len(arrivals) == 1:
+            end, events = arrivals[0]
+            outlet.deliver(end.holder, end.channel, end.silent, events)
+            return
+        merged = [(event.time, place, event) for place, (_, events) in enumerate(arrivals) for event in events]
+        merged.sort(key=lambda entry: entry[0])
+        for _, place, event in merged:
+            end = arrivals[place][0]
+            outlet.deliver(end.holder, end.channel, end.silent, (event,))
+
+    def play_direct(self, strand: str, events: Sequence[Event]) -> None:
+        """Send events straight to a strand's destinations: a take, which must not meet the stages again."""
+        node = self._nodes.get(strand)
+        for end in node.ends.values() if node else ():
+            self._outlets[end.outlet].deliver(-end.holder, end.channel, end.silent, events)
+        self.flush()
+
+    def release_direct(self, strand: str, time: float) -> None:
+        """End what :meth:`play_direct` started."""
+        node = self._nodes.get(strand)
+        for end in node.ends.values() if node else ():
+            self._outlets[end.outlet].release(-end.holder, time)
+        self.flush()
+
+    def flush(self) -> None:
+        """Hand what the outlets hold to the outputs."""
+        for name, outlet in self._outlets.items():
+            events = outlet.take()
+            if events:
+                kind, _, target = name.partition(":")
+                send = self.outputs.instrument if kind == "instrument" else self.outputs.port
+                send(target, events)
+
+    def silence(self, time: float, panic: bool = True) -> None:
+        """All off: every stage forgets its notes, every outlet ends them."""
+        for node in self._order:
+            dropped: list[Event] = []
+            for gate in node.gates.values():
+                gate.release(time, dropped)
+            for place in range(len(node.stages)):
+                outputs: list[Event] = []
+                node.stages[place][1].process(dropped, outputs)
+                node.stages[place][1].release(time, outputs)
+                dropped = outputs
+                self.outputs.printed(node.strand.id, place + 1, dropped)
+        for outlet in self._outlets.values():
+            outlet.silence(time, panic)
+        self.flush()
+
+    def restart(self) -> None:
+        """Random draws begin anew, as at the start of the piece."""
+        for node in self._order:
+            for _, processor in node.stages:
+                processor.restart()
+
+    @property
+    def sounding(self) -> int:
+        """Notes that were started at all outlets and not yet ended."""
+        return sum(outlet.sounding for outlet in self._outlets.values())
+
+    # -- documents ---------------------------------------------------------------------------------
+
+    def apply(self, project: Project, time: float) -> None:
+        """Take over a document, at ``time``.
+
+        Raises:
+            DocumentError: it cannot be worked out (a loop, an unknown kind); the old one stays at work.
+        """
+        order = working_order(project)
+        for _, stage in project.stages():
+            processor_class(stage.kind)
+        self._let_go(project, time)
+        nodes: dict[str, StrandNode] = {}
+        for strand in project.strands:
+            nodes[strand.id] = self._rebuilt(project, strand, self._nodes.get(strand.id))
+        for source_strand, after in _taps(project):
+            if source_strand in nodes:
+                nodes[source_strand].tapped |= {after}
+        self.project = project
+        self._nodes = nodes
+        self._order = [nodes[strand.id] for strand in order]
+
+    def set_params(self, stage_id: str, values: Mapping[str, object]) -> None:
+        """The short cut for a knob that is dragged: new values for one stage."""
+        for node in self._order:
+            for place, (stage, processor) in enumerate(node.stages):
+                if stage.id == stage_id:
+                    processor.configure(values, self._setting(stage, self.project))
+                    node.stages[place] = (stage, processor)
+
+    def _let_go(self, project: Project, time: float) -> None:
+        """On the old graph: make everything that will not be there any more end its notes."""
+        handover = Handover(time, {}, {})
+        feeds = _feeds(project)
+        for node in self._order:
+            strand = project.strand(node.strand.id)
+            stages = _changed_stages(node.strand.stages, strand.stages if strand else ())
+            if stages:
+                handover.stages[node.strand.id] = stages
+            staying = feeds.get(node.strand.id, {})
+            closing: list[Event] = []
+            for key in [key for key in node.gates if key not in staying]:
+                node.gates.pop(key).release(time, closing)
+            if closing:
+                handover.closing[node.strand.id] = closing
+        if handover.stages or handover.closing:
+            self.push({}, handover)
+        for node in self._order:
+            strand = project.strand(node.strand.id)
+            ends = _ends(project, strand) if strand else {}
+            for key, end in node.ends.items():
+                if key not in ends or _silent(project, node.strand.id, ends[key]):
+                    self._outlets[end.outlet].release(end.holder, time)
+                    self._outlets[end.outlet].release(-end.holder, time)
+        self.flush()
+
+    def _rebuilt(self, project: Project, strand: Strand, old: StrandNode | None) -> StrandNode:
+        node = StrandNode(strand)
+        for gate_key, source in _feeds(project)[strand.id].items():
+            gate = old.gates.get(gate_key) if old else None
+            if gate is None:
+                gate = Gate(gate_key[0], source)
+            gate.zone = source
+            node.gates[gate_key] = gate
+        before = {stage.id: (stage, processor) for stage, processor in old.stages} if old else {}
+        for stage in strand.stages:
+            setting = self._setting(stage, project)
+            known = before.get(stage.id)
+            if known is None or known[0].kind != stage.kind:
+                processor = processor_class(stage.kind)(stage.params, setting)
+            else:
+                processor = known[1]
+                processor.configure(stage.params, setting)
+            processor.bypass = stage.bypass
+            node.stages.append((stage, processor))
+        for end_key, destination in _ends(project, strand).items():
+            end = old.ends.get(end_key) if old else None
+            if end is None:
+                end = End(end_key[0], next(self._holders))
+                self._outlets.setdefault(end.outlet, Outlet())
+            end.channel = destination.channel
+            end.silent = _silent(project, strand.id, destination)
+            node.ends[end_key] = end
+        node.passed_on = [
+            (into_feed(strand, destination), destination.channel)
+            for destination in strand.destinations
+            if isinstance(destination, StrandDestination)
+        ]
+        return node
+
+    def _setting(self, stage: Stage, project: Project) -> Setting:
+        return Setting(key=project.key, identity=stage.id, seed=self.seed)
+
+
+def _silent(project: Project, strand_id: str, destination: AnyDestination) -> bool:
+    strand = project.strand(strand_id)
+    return destination.muted or strand is None or not project.audible(strand)
+
+
+def _feeds(project: Project) -> dict[str, dict[tuple[str, int], AnySource]]:
+    """For each strand its feeds, numbered where one stands twice, with their zones.
+
+    A strand that another has as its destination is fed by it as by a source.
+    """
+    found: dict[str, dict[tuple[str, int], AnySource]] = {strand.id: {} for strand in project.strands}
+
+    def add(strand_id: str, source: AnySource) -> None:
+        feed = feed_of(source)
+        number = sum(1 for key in found[strand_id] if key[0] == feed)
+        found[strand_id][feed, number] = source
+
+    for strand in project.strands:
+        for source in strand.sources:
+            add(strand.id, source)
+    for strand in project.strands:
+        for destination in strand.destinations:
+            if isinstance(destination, StrandDestination) and destination.strand in found:
+                if not _silent(project, strand.id, destination):
+                    found[destination.strand][into_feed(strand, destination), 0] = SurfaceSource()
+    return found
+
+
+def into_feed(strand: Strand, destination: StrandDestination) -> str:
+    """The feed from a strand into one that is its destination; another channel makes another feed, so that
+    notes held across the change end on the channel on which they began."""
+    return f"into:{destination.strand}:{strand.id}:{destination.channel}"
+
+
+def _taps(project: Project) -> Iterable[tuple[str, str]]:
+    """Strand and stage after which somebody listens."""
+    for feeds in _feeds(project).values():
+        for source in feeds.values():
+            if isinstance(source, StrandSource):
+                yield source.strand, source.after
+
+
+def _ends(project: Project, strand: Strand) -> dict[tuple[str, int], AnyDestination]:
+    found: dict[tuple[str, int], AnyDestination] = {}
+    for destination in strand.destinations:
+        outlet = outlet_of(destination)
+        if isinstance(destination, InstrumentDestination) and project.instrument(destination.instrument) is None:
+            continue
+        if outlet is not None:
+            found[outlet, sum(1 for key in found if key[0] == outlet)] = destination
+    return found
+
+
+def _changed_stages(old: Sequence[Stage], new: Sequence[Stage]) -> range:
+    """The old stages between what both chains begin and end with alike: those must let go.
+
+    Where stages were only put in between, none must.
+    """
+    before = [(stage.id, stage.kind) for stage in old]
+    after = [(stage.id, stage.kind) for stage in new]
+    start = 0
+    while start < min(len(before), len(after)) and before[start] == after[start]:
+        start += 1
+    end = 0
+    while end < min(len(before), len(after)) - start and before[-1 - end] == after[-1 - end]:
+        end += 1
+    return range(start, len(before) - end)

@@ -1,0 +1,145 @@
+"""The engine offline: from a document and what is played to what comes out, as fast as it goes."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from typing import Any
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from arpegon.core.clock import bar_beats
+from arpegon.core.document import ClipSource, MidiSource, Project, SurfaceSource
+from arpegon.core.events import Event
+from arpegon.engine.simulation import Engine
+from arpegon.files.midi import Clip
+from arpegon.sound.mixer import Mixer
+
+RATE = 48_000
+_BLOCK = 1024
+_TAIL_SECONDS = 3.0
+
+
+class Result(msgspec.Struct):
+    """What a run brought: events by what they left through, in order."""
+
+    strands: dict[str, list[Event]] = {}
+    """What left each strand, after its last stage."""
+    played: dict[str, list[Event]] = {}
+    """What entered each strand."""
+    instruments: list[tuple[str, Event]] = []
+    ports: dict[str, list[Event]] = {}
+
+
+class Collector:
+    """The outputs of an offline run."""
+
+    def __init__(self, project: Project) -> None:
+        self.result = Result({}, {}, [], {})
+        self._last = {strand.id: len(strand.stages) for strand in project.strands}
+
+    def port(self, port: str, events: Sequence[Event]) -> None:
+        self.result.ports.setdefault(port, []).extend(events)
+
+    def instrument(self, instrument: str, events: Sequence[Event]) -> None:
+        self.result.instruments.extend([(instrument, event) for event in events])
+
+    def printed(self, strand: str, roll: int, events: Sequence[Event]) -> None:
+        if roll == 0:
+            self.result.played.setdefault(strand, []).extend(events)
+        if roll == self._last.get(strand):
+            self.result.strands.setdefault(strand, []).extend(events)
+
+    def passed(self, stage: str, event: Event, out: Sequence[Event]) -> None:
+        """Nobody watches offline."""
+
+
+def heard_alike(project: Project) -> Project:
+    """The project with every MIDI source taken as the play surface: offline both are fed by one file."""
+
+    def taken(sources: Iterable[Any]) -> tuple[Any, ...]:
+        found: list[Any] = []
+        for source in sources:
+            if isinstance(source, MidiSource):
+                zone = msgspec.structs.asdict(source)
+                zone.pop("port")
+                source = SurfaceSource(**zone)
+            if source not in found:
+                found.append(source)
+        return tuple(found)
+
+    strands = tuple(msgspec.structs.replace(strand, sources=taken(strand.sources)) for strand in project.strands)
+    return msgspec.structs.replace(project, strands=strands)
+
+
+def length_seconds(
+    project: Project,
+    played: Sequence[Event],
+    clips: Mapping[str, Clip],
+    bars: float | None = None,
+    seconds: float | None = None,
+) -> float:
+    """How long a run lasts: what was asked for, else until the input and each clip have ended once."""
+    if seconds is not None:
+        return seconds
+    if bars is not None:
+        return bars * bar_beats(project.meter) * 60.0 / project.tempo
+    beats = [
+        clips[source.file].beats
+        for strand in project.strands
+        for source in strand.sources
+        if isinstance(source, ClipSource) and source.file in clips
+    ]
+    clip_seconds = max(beats, default=0.0) * 60.0 / project.tempo
+    return max([clip_seconds, *(event.time for event in played[-1:])])
+
+
+def run(
+    project: Project,
+    played: Sequence[Event] = (),
+    clips: Mapping[str, Clip] | None = None,
+    *,
+    seconds: float,
+    seed: int | None = None,
+) -> Result:
+    """Run a project from its start.
+
+    Args:
+        played: what the play surface and every MIDI input send, at seconds, in order.
+        clips: the clips that the project names, by file.
+        seconds: when everything that still sounds is ended.
+        seed: overrules the seeds of all stages.
+    """
+    project = heard_alike(project)
+    collector = Collector(project)
+    engine = Engine(collector, seed)
+    engine.apply(project, clips or {}, 0.0)
+    engine.play(0.0, 0.0)
+    for event in played:
+        engine.feed("surface", event)
+    engine.run(seconds)
+    engine.finish(seconds)
+    return collector.result
+
+
+def render_audio(project: Project, events: Sequence[tuple[str, Event]], seconds: float) -> NDArray[Any]:
+    """Play events on the project's instruments.
+
+    Returns:
+        float32 of shape (2, frames) at 48 kHz, with three seconds after the end for what rings on.
+    """
+    mixer = Mixer(RATE)
+    mixer.set_instruments(project.instruments)
+    frames = round((seconds + _TAIL_SECONDS) * RATE)
+    blocks = []
+    place = 0
+    ordered = sorted(events, key=lambda entry: entry[1].time)
+    for start in range(0, frames, _BLOCK):
+        due = []
+        while place < len(ordered) and ordered[place][1].time * RATE < start + _BLOCK:
+            name, event = ordered[place]
+            due.append((round(event.time * RATE) - start, name, event))
+            place += 1
+        blocks.append(mixer.render(_BLOCK, due))
+    return np.concatenate(blocks, axis=1)[:, :frames]

@@ -1,0 +1,330 @@
+"""The engine as a discrete-event simulation: what is due in seconds, what is due in beats, one loop.
+
+The same code runs live (:mod:`arpegon.engine.live` calls :meth:`Engine.run` when something is due) and
+offline (:mod:`arpegon.engine.offline` jumps to the end at once).
+"""
+
+from __future__ import annotations
+
+import heapq
+import math
+from collections import deque
+from collections.abc import Callable, Mapping, Sequence
+from itertools import count
+
+from arpegon.core.clock import Clock
+from arpegon.core.document import ClipSource, Project
+from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
+from arpegon.engine.graph import Graph, Inputs, Outputs, clip_feed
+from arpegon.files.midi import Clip
+
+Due = Callable[[float], None]
+"""Called with the time in seconds at which it was due."""
+
+ALL_INPUTS = "midi:"
+
+
+class Engine:
+    """A document at work over a clock.
+
+    Args:
+        outputs: where everything that leaves goes.
+        seed: overrules the seeds of all stages.
+    """
+
+    def __init__(self, outputs: Outputs, seed: int | None = None) -> None:
+        self.graph = Graph(outputs, seed)
+        self.clock = Clock()
+        self.now = 0.0
+        self.clips: Mapping[str, Clip] = {}
+        self._seconds: list[tuple[float, int, Due]] = []
+        self._beats: list[tuple[float, int, Due]] = []
+        self._order = count()
+        self._arrived: deque[tuple[str, Event]] = deque()
+        self._down: dict[str, dict[int, None]] = {}
+        self._players: dict[str, ClipPlayer] = {}
+        self._take: TakePlayer | None = None
+
+    # -- what is due -------------------------------------------------------------------------------
+
+    def at_time(self, time: float, due: Due) -> None:
+        """Call ``due`` at a time in seconds."""
+        heapq.heappush(self._seconds, (time, next(self._order), due))
+
+    def at_beat(self, beat: float, due: Due) -> None:
+        """Call ``due`` at a beat, once the transport gets there."""
+        heapq.heappush(self._beats, (beat, next(self._order), due))
+
+    def next_due(self) -> float:
+        """When something happens next by itself (infinity: never)."""
+        time = self._seconds[0][0] if self._seconds else math.inf
+        if self._beats:
+            time = min(time, self.clock.time_at(self._beats[0][0]))
+        return time
+
+    def feed(self, name: str, event: Event) -> None:
+        """Let an event arrive from outside, to be worked on by the next :meth:`run`."""
+        self._arrived.append((name, event))
+
+    def run(self, until: float) -> None:
+        """Do all that is due up to ``until`` seconds, in order of time."""
+        arrived = self._arrived
+        while True:
+            due = self.next_due()
+            if arrived and arrived[0][1].time <= min(due, until):
+                self._take_in(min(due, until))
+            elif due <= until:
+                self._do_next()
+            else:
+                break
+        self.now = max(self.now, until)
+
+    def _do_next(self) -> None:
+        beats_due = self.clock.time_at(self._beats[0][0]) if self._beats else math.inf
+        if self._seconds and self._seconds[0][0] <= beats_due:
+            time, _, due = heapq.heappop(self._seconds)
+        else:
+            _, _, due = heapq.heappop(self._beats)
+            time = beats_due
+        self.now = max(self.now, time)
+        due(self.now)
+
+    def _take_in(self, until: float) -> None:
+        """Push everything that arrived up to ``until`` as one batch."""
+        inputs: Inputs = {}
+        arrived = self._arrived
+        now = self.now
+        while arrived and arrived[0][1].time <= until:
+            name, event = arrived.popleft()
+            if event.time < now:
+                event = event.at(now)
+            now = event.time
+            self._let_in(name, event, inputs)
+        self.now = now
+        self.graph.push(inputs)
+
+    def _let_in(self, name: str, event: Event, inputs: Inputs) -> None:
+        """Keep note ons and offs of one feed in pairs: a key struck twice is let go in between."""
+        kind = event.status & 0xF0
+        events = inputs.get(name)
+        if events is None:
+            events = inputs[name] = []
+            if name.startswith(ALL_INPUTS):
+                inputs.setdefault(ALL_INPUTS, [])
+        before = len(events)
+        if kind == NOTE_ON:
+            down = self._down.setdefault(name, {})
+            key = (event.status & 0x0F) << 7 | event.data1
+            if key in down:
+                events.append(Event(event.time, NOTE_OFF | event.status & 0x0F, event.data1, 64))
+            down[key] = None
+            events.append(event)
+        elif kind == NOTE_OFF:
+            down = self._down.setdefault(name, {})
+            key = (event.status & 0x0F) << 7 | event.data1
+            if key in down:
+                del down[key]
+                events.append(event)
+        else:
+            events.append(event)
+        if name.startswith(ALL_INPUTS) and name != ALL_INPUTS:
+            inputs[ALL_INPUTS].extend(events[before:])
+
+    def inject(self, name: str, events: Sequence[Event]) -> None:
+        """Push events of one feed at once (clips)."""
+        inputs: Inputs = {}
+        for event in events:
+            self._let_in(name, event, inputs)
+        self.graph.push(inputs)
+
+    def lost(self, name: str, time: float) -> None:
+        """A feed is gone: end the keys that it holds."""
+        held = self._down.get(name)
+        if held:
+            self.inject(name, [Event(time, NOTE_OFF | key >> 7, key & 0x7F, 64) for key in held])
+
+    # -- the document ------------------------------------------------------------------------------
+
+    def apply(self, project: Project, clips: Mapping[str, Clip], time: float) -> None:
+        """Take over a document and the clips that it names.
+
+        Raises:
+            DocumentError: the document cannot be worked out; the old one stays at work.
+        """
+        time = max(time, self.now)
+        self.graph.apply(project, time)
+        if project.tempo != self.clock.tempo:
+            self.clock.set_tempo(time, project.tempo)
+        changed = {
+            name for name, player in self._players.items() if clips.get(player.file) is not self.clips.get(player.file)
+        }
+        self.clips = clips
+        wanted = {
+            clip_feed(source): source
+            for strand in project.strands
+            for source in strand.sources
+            if isinstance(source, ClipSource)
+        }
+        for name in [name for name in self._players if name not in wanted or name in changed]:
+            self._players.pop(name).stop(time)
+        for name, source in wanted.items():
+            clip = clips.get(source.file)
+            if name not in self._players and clip is not None:
+                player = self._players[name] = ClipPlayer(self, name, source, clip)
+                if self.clock.playing:
+                    player.start(self.clock.beat_at(time))
+
+    # -- transport ---------------------------------------------------------------------------------
+
+    def play(self, time: float, beat: float | None = None) -> None:
+        """Start the transport from ``beat`` (or from where it rests); random draws begin anew."""
+        time = max(time, self.now)
+        if self.clock.playing:
+            self.stop(time)
+        self.graph.restart()
+        self.clock.start(time, beat)
+        for player in self._players.values():
+            player.start(self.clock.beat_at(time))
+
+    def stop(self, time: float) -> None:
+        """Stop the transport; what clips hold is let go."""
+        time = max(time, self.now)
+        self.clock.stop(time)
+        for player in self._players.values():
+            player.stop(time)
+
+    def locate(self, time: float, beat: float) -> None:
+        """Go to a beat, playing on if it plays."""
+        if self.clock.playing:
+            self.stop(time)
+            self.play(time, beat)
+        else:
+            self.clock.start(time, beat)
+            self.clock.stop(time)
+
+    def all_off(self, time: float) -> None:
+        """Silence everything, whatever happened; the transport and any take stop too."""
+        time = max(time, self.now)
+        if self.clock.playing:
+            self.stop(time)
+        self.stop_take(time)
+        self._arrived.clear()
+        for down in self._down.values():
+            down.clear()
+        self.graph.silence(time)
+
+    def finish(self, time: float) -> None:
+        """The end of a run: every note that still sounds is ended."""
+        if self.clock.playing:
+            self.stop(max(time, self.now))
+        self.stop_take(time)
+        for name in list(self._down):
+            self.lost(name, max(time, self.now))
+        self.graph.silence(max(time, self.now), panic=False)
+
+    # -- takes -------------------------------------------------------------------------------------
+
+    def play_take(self, parts: Mapping[str, Sequence[Event]], time: float, start: float = 0.0) -> None:
+        """Play events (at seconds from the take's start) straight to the destinations of their strands."""
+        self.stop_take(time)
+        self._take = TakePlayer(self, parts, max(time, self.now), start)
+
+    def stop_take(self, time: float) -> None:
+        """Stop the take that plays, if any."""
+        if self._take is not None:
+            self._take.stop(max(time, self.now))
+            self._take = None
+
+    @property
+    def take_position(self) -> float | None:
+        """Seconds into the take that plays."""
+        if self._take is None or self._take.done:
+            return None
+        return self._take.position(self.now)
+
+
+class ClipPlayer:
+    """Plays one clip with the transport."""
+
+    def __init__(self, engine: Engine, name: str, source: ClipSource, clip: Clip) -> None:
+        self.file = source.file
+        self._engine = engine
+        self._name = name
+        self._clip = clip
+        self._loop = source.loop
+        self._run = 0
+
+    def start(self, beat: float) -> None:
+        """Play on from a beat of the transport."""
+        self._run += 1
+        events = self._clip.events
+        round_, inside = divmod(beat, self._clip.beats) if self._loop else (0.0, beat)
+        place = next((i for i, event in enumerate(events) if event.time >= inside - 1e-9), len(events))
+        self._schedule(int(round_), place)
+
+    def stop(self, time: float) -> None:
+        """Stop, and let go of what is held."""
+        self._run += 1
+        self._engine.lost(self._name, time)
+
+    def _schedule(self, round_: int, place: int) -> None:
+        events = self._clip.events
+        if place >= len(events):
+            if not self._loop or not events:
+                return
+            round_, place = round_ + 1, 0
+        run = self._run
+        beat = round_ * self._clip.beats + events[place].time
+        self._engine.at_beat(beat, lambda time: self._play(run, round_, place, time))
+
+    def _play(self, run: int, round_: int, place: int, time: float) -> None:
+        if run != self._run:
+            return
+        events = self._clip.events
+        beat = events[place].time
+        together = []
+        while place < len(events) and events[place].time == beat:
+            together.append(events[place].at(time))
+            place += 1
+        self._schedule(round_, place)
+        self._engine.inject(self._name, together)
+
+
+class TakePlayer:
+    """Plays recorded events straight to destinations."""
+
+    def __init__(self, engine: Engine, parts: Mapping[str, Sequence[Event]], time: float, start: float) -> None:
+        self._engine = engine
+        self._strands = list(parts)
+        self._began = time - start
+        entries = [(event.time, strand, event) for strand, events in parts.items() for event in events]
+        self._events = sorted((entry for entry in entries if entry[0] >= start), key=lambda entry: (entry[0], entry[1]))
+        self._place = 0
+        self.done = False
+        self._schedule()
+
+    def position(self, time: float) -> float:
+        """Seconds into the take."""
+        return time - self._began
+
+    def stop(self, time: float) -> None:
+        """Stop, and end what sounds."""
+        self.done = True
+        for strand in self._strands:
+            self._engine.graph.release_direct(strand, time)
+
+    def _schedule(self) -> None:
+        if self._place < len(self._events):
+            self._engine.at_time(self._began + self._events[self._place][0], self._play)
+        else:
+            self.stop(self._engine.now)
+
+    def _play(self, time: float) -> None:
+        if self.done:
+            return
+        due = self._events[self._place][0]
+        while self._place < len(self._events) and self._events[self._place][0] == due:
+            _, strand, event = self._events[self._place]
+            self._engine.graph.play_direct(strand, [event.at(time)])
+            self._place += 1
+        self._schedule()

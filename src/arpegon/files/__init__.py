@@ -1,0 +1,1 @@
+"""Reading and writing: projects, MIDI files, audio files, autosave."""

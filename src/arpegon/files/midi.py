@@ -1,0 +1,121 @@
+"""MIDI files: clips that are read, and what is written."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Iterable, Sequence
+from pathlib import Path
+
+import mido
+import msgspec
+
+from arpegon.core.clock import TICKS, bar_beats
+from arpegon.core.errors import FileError
+from arpegon.core.events import Event, from_bytes
+from arpegon.files.atomic import read_bytes, write_atomic
+
+
+class Clip(msgspec.Struct, frozen=True):
+    """Events at beats (quarter notes) in their ``time`` field, and a length in beats."""
+
+    events: tuple[Event, ...]
+    beats: float
+    tempo: float | None = None
+    tempos: tuple[tuple[float, float], ...] = ()
+    """Beat and tempo (quarter notes a minute) of every tempo event."""
+
+    def seconds(self, tempo: float | None = None) -> list[Event]:
+        """The events at seconds: at ``tempo``, or with the tempo events of the file (120 before the first)."""
+        changes = ((0.0, tempo),) if tempo else ((0.0, 120.0), *self.tempos)
+        placed: list[Event] = []
+        start_beat, start_time, now = 0.0, 0.0, changes[0][1]
+        waiting = list(changes[1:])
+        for event in self.events:
+            while waiting and waiting[0][0] <= event.time:
+                beat, following = waiting.pop(0)
+                start_time += (beat - start_beat) * 60.0 / now
+                start_beat, now = beat, following
+            placed.append(event.at(start_time + (event.time - start_beat) * 60.0 / now))
+        return placed
+
+
+def read_midi(path: Path, meter: tuple[int, int] = (4, 4)) -> Clip:
+    """All tracks of a MIDI file, merged; its length is rounded up to whole bars.
+
+    Raises:
+        FileError: it cannot be read or is no MIDI file.
+    """
+    content = read_bytes(path, limit=64 * 2**20)
+    if content[:4] == b"RIFF" and content[8:12] == b"RMID":
+        content = content[content.find(b"MThd") :]
+    if content[:4] != b"MThd":
+        raise FileError(f"“{path}” is not a MIDI file: it does not begin with its mark “MThd”.")
+    try:
+        midi = mido.MidiFile(file=io.BytesIO(content), clip=True)
+        if midi.ticks_per_beat <= 0:
+            raise ValueError("it counts its time in film frames")
+        merged = midi.merged_track
+    except Exception as error:  # mido raises whatever the damage leads to
+        what = str(error) or "it ends too early"
+        raise FileError(f"“{path}” is a damaged MIDI file: {what.rstrip('.')}.") from None
+    events: list[Event] = []
+    tempos: list[tuple[float, float]] = []
+    ticks = 0
+    for message in merged:
+        ticks += message.time
+        beat = ticks / midi.ticks_per_beat
+        if message.type == "set_tempo" and message.tempo > 0:
+            tempos.append((beat, mido.tempo2bpm(message.tempo)))
+        if message.is_meta:
+            continue
+        event = from_bytes(message.bytes(), beat)
+        if event is not None:
+            events.append(event)
+    bar = bar_beats(meter)
+    length = ticks / midi.ticks_per_beat
+    bars = max(1, -(-round(length * TICKS) // round(bar * TICKS)))
+    return Clip(tuple(events), bars * bar, tempos[0][1] if tempos else None, tuple(tempos))
+
+
+class Track(msgspec.Struct, frozen=True):
+    """A track to be written: its name, and events at seconds."""
+
+    name: str
+    events: Sequence[Event]
+
+
+def format_midi(tracks: Iterable[Track], tempo: float, meter: tuple[int, int] = (4, 4), title: str = "") -> bytes:
+    """A type 1 file at 960 ticks a quarter: a tempo track, then ``tracks``.
+
+    Events at one tick keep their order. Times before zero are laid at zero.
+    """
+    midi = mido.MidiFile(type=1, ticks_per_beat=TICKS, charset="utf-8")
+    head = mido.MidiTrack()
+    head.append(mido.MetaMessage("track_name", name=title or "Arpegon", time=0))
+    head.append(mido.MetaMessage("set_tempo", tempo=round(60_000_000 / tempo), time=0))
+    head.append(mido.MetaMessage("time_signature", numerator=meter[0], denominator=meter[1], time=0))
+    midi.tracks.append(head)
+    ticks_per_second = tempo / 60.0 * TICKS
+    for track in tracks:
+        line = mido.MidiTrack()
+        line.append(mido.MetaMessage("track_name", name=track.name, time=0))
+        last = 0
+        for event in sorted(track.events, key=lambda event: event.time):
+            tick = max(last, round(event.time * ticks_per_second))
+            line.append(mido.Message.from_bytes(event.to_bytes(), time=tick - last))
+            last = tick
+        midi.tracks.append(line)
+    buffer = io.BytesIO()
+    midi.save(file=buffer)
+    return buffer.getvalue()
+
+
+def write_midi(
+    path: Path, tracks: Iterable[Track], tempo: float, meter: tuple[int, int] = (4, 4), title: str = ""
+) -> None:
+    """Write :func:`format_midi` to a file.
+
+    Raises:
+        FileError: it cannot be written; the file on disk is as it was.
+    """
+    write_atomic(path, format_midi(tracks, tempo, meter, title))

@@ -1,0 +1,57 @@
+"""Where things are kept on this computer, and the settings that are not a project's."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import msgspec
+import platformdirs
+
+from arpegon.core.errors import FileError
+from arpegon.files.atomic import write_atomic
+
+DATA = Path(__file__).resolve().parent.parent / "data"
+DEMO = DATA / "demo" / "the-lamplighters-tide.arpegon"
+RECENT = 10
+
+
+def config_dir() -> Path:
+    """The folder of settings."""
+    return Path(platformdirs.user_config_dir("arpegon"))
+
+
+def state_dir() -> Path:
+    """The folder of autosaves and logs."""
+    return Path(platformdirs.user_state_dir("arpegon"))
+
+
+class Settings(msgspec.Struct, frozen=True):
+    """What is remembered from one start to the next; unknown keys of other versions are passed over."""
+
+    theme: str = "day"
+    recent: tuple[str, ...] = ()
+    middle_c: int = 4
+    audio_device: str = ""
+    block: int = 256
+
+    def with_recent(self, path: Path) -> Settings:
+        """The settings with a file first among the recent ones."""
+        first = str(path.resolve())
+        rest = tuple(one for one in self.recent if one != first)
+        return msgspec.structs.replace(self, recent=(first, *rest)[:RECENT])
+
+
+def load_settings() -> Settings:
+    """The settings, or the defaults where there are none or they cannot be read."""
+    try:
+        return msgspec.json.decode((config_dir() / "settings.json").read_bytes(), type=Settings)
+    except (OSError, msgspec.DecodeError):
+        return Settings()
+
+
+def save_settings(settings: Settings) -> None:
+    """Keep the settings; a folder that cannot be written to is passed over (they are not worth a stop)."""
+    try:
+        write_atomic(config_dir() / "settings.json", msgspec.json.format(msgspec.json.encode(settings)))
+    except FileError:
+        return

@@ -1,0 +1,159 @@
+"""The project file: JSON that people can read and write.
+
+Between file and document two things change form: channels are 1-16 in files and 0-15 in code, and keys of
+zones are written as names (``"C3"``) and read as names or numbers.
+"""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from arpegon.core.document import FORMAT, VERSION, Project
+from arpegon.core.errors import ArpegonError, DocumentError, FileError, ParameterError
+from arpegon.core.pitch import ascii_name, note_name, parse_note
+from arpegon.files.atomic import read_bytes, write_atomic
+from arpegon.files.validation import validated
+
+SUFFIX = ".arpegon"
+
+
+def load_project(path: Path) -> Project:
+    """Read a project file.
+
+    Raises:
+        FileError: it cannot be read or is no sound project; the sentence names the place of the damage.
+    """
+    return parse_project(read_bytes(path), str(path))
+
+
+def save_project(project: Project, path: Path) -> None:
+    """Write a project file, whole or not at all.
+
+    Raises:
+        FileError: it cannot be written; the file on disk is as it was.
+    """
+    write_atomic(path, format_project(project))
+
+
+def parse_project(content: bytes, name: str = "the project") -> Project:
+    """The project in the bytes of a file called ``name``.
+
+    Raises:
+        FileError: see :func:`load_project`.
+    """
+    try:
+        tree = json.loads(content.decode("utf-8-sig"), parse_constant=_no_constant)
+    except UnicodeDecodeError as error:
+        raise FileError(f"“{name}” is not a project file: byte {error.start} is not UTF-8 text.") from None
+    except json.JSONDecodeError as error:
+        where = f"line {error.lineno}, column {error.colno}"
+        raise FileError(f"“{name}” is damaged at {where}: {error.msg.lower()}.") from None
+    except (RecursionError, ValueError):
+        raise FileError(f"“{name}” is not a project file: it cannot be made sense of as JSON.") from None
+    if not isinstance(tree, dict) or tree.get("format") != FORMAT:
+        raise FileError(f'“{name}” is not an Arpegon project: it does not begin with "format": "{FORMAT}".')
+    if tree.get("version") != VERSION:
+        raise FileError(
+            f"“{name}” is of version {tree.get('version')!r}; this Arpegon reads version {VERSION}. "
+            "A newer Arpegon may open it."
+        )
+    try:
+        return validated(msgspec.convert(_converted(tree, _from_file), Project))
+    except msgspec.ValidationError as error:
+        raise FileError(f"“{name}”: {_plain(str(error))}") from None
+    except RecursionError:
+        raise FileError(f"“{name}” is not a project file: it is nested too deeply.") from None
+    except ArpegonError as error:
+        raise FileError(f"“{name}”: {error}") from None
+
+
+def format_project(project: Project) -> bytes:
+    """The bytes of a project file; short lists stay on one line, so that people can read it."""
+    tree = _converted(msgspec.to_builtins(project), _to_file)
+    if not tree["takes"]:
+        del tree["takes"]
+    text = json.dumps(tree, ensure_ascii=False, indent=2)
+    return (_SHORT_LIST.sub(_on_one_line, text) + "\n").encode()
+
+
+_SHORT_LIST = re.compile(r"\[\s*((?:[^\[\]{}\"]|\"[^\"\\\n]*\")*?)\s*\]")
+
+
+def _on_one_line(found: re.Match[str]) -> str:
+    line = "[" + re.sub(r"\s*\n\s*", " ", found.group(1)) + "]"
+    return line if len(line) <= 100 else found.group(0)
+
+
+def _no_constant(text: str) -> None:
+    raise ValueError(text)
+
+
+def _from_file(key: str, value: Any) -> Any:
+    if key in ("low_key", "high_key"):
+        return parse_note(value)
+    if key == "channel" and value is not None:
+        if isinstance(value, bool) or not isinstance(value, int) or not 1 <= value <= 16:
+            raise ParameterError(f"a channel cannot be {value!r}: channels run from 1 to 16.")
+        return value - 1
+    return value
+
+
+def _to_file(key: str, value: Any) -> Any:
+    if key in ("low_key", "high_key"):
+        return ascii_name(note_name(value))
+    if key == "channel" and value is not None:
+        return value + 1
+    return value
+
+
+def _converted(tree: dict[str, Any], convert: Callable[[str, Any], Any]) -> dict[str, Any]:
+    """The tree with the sources and destinations of its strands converted."""
+    tree = dict(tree)
+    strands = tree.get("strands")
+    if not isinstance(strands, list):
+        return tree
+    tree["strands"] = [
+        {
+            name: [
+                {key: _at(number, name, key, convert, entry) for key, entry in end.items()}
+                if isinstance(end, dict)
+                else end
+                for end in value
+            ]
+            if name in ("sources", "destinations") and isinstance(value, list)
+            else value
+            for name, value in strand.items()
+        }
+        if isinstance(strand, dict)
+        else strand
+        for number, strand in enumerate(strands)
+    ]
+    return tree
+
+
+def _at(number: int, name: str, key: str, convert: Callable[[str, Any], Any], value: Any) -> Any:
+    try:
+        return convert(key, value)
+    except ParameterError as error:
+        raise DocumentError(f"in the {name} of strand {number + 1}, {key}: {error}") from None
+
+
+_UNKNOWN = re.compile(r"Object contains unknown field `(.+?)`")
+_MISSING = re.compile(r"Object missing required field `(.+?)`")
+
+
+def _plain(text: str) -> str:
+    """A validation message in our words, with its place."""
+    message, _, place = text.partition(" - at ")
+    place = place.strip("`").removeprefix("$").removeprefix(".") or "the top"
+    if found := _UNKNOWN.search(message):
+        return f"at {place} there is an unknown key “{found.group(1)}”."
+    if found := _MISSING.search(message):
+        return f"at {place} the key “{found.group(1)}” is missing."
+    return f"at {place}: {message[:1].lower()}{message[1:].replace('`', '“', 1).replace('`', '”', 1)}."

@@ -1,0 +1,89 @@
+"""What must hold in a project beyond the shape of its tree."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+
+import msgspec
+
+from arpegon.core.clock import TEMPO_RANGE
+from arpegon.core.document import Project, Stage, Strand
+from arpegon.core.errors import DocumentError
+from arpegon.core.parameters import check_params, check_pitch_class
+from arpegon.core.routing import working_order
+from arpegon.core.scales import ALIASES, SCALES, Key
+from arpegon.processors import processor_class
+from arpegon.sound import SOUNDS
+
+_replace = msgspec.structs.replace
+LEVEL_RANGE = (-96.0, 12.0)
+
+
+def validated(project: Project) -> Project:
+    """The project with every value checked and in normal form.
+
+    Raises:
+        DocumentError, ParameterError: a value is not allowed, an id stands twice, strands form a loop.
+    """
+    _within("tempo", project.tempo, *TEMPO_RANGE)
+    numerator, denominator = project.meter
+    if not 1 <= numerator <= 32 or denominator not in (1, 2, 4, 8, 16, 32):
+        raise DocumentError(
+            f"the meter cannot be {numerator}/{denominator}: it takes 1 to 32 over 1, 2, 4, 8, 16 or 32."
+        )
+    _unique("instrument", (instrument.id for instrument in project.instruments))
+    _unique("strand", (strand.id for strand in project.strands))
+    _unique("stage", (stage.id for _, stage in project.stages()))
+    _unique("take", (take.id for take in project.takes))
+    for instrument in project.instruments:
+        if instrument.sound not in SOUNDS:
+            raise DocumentError(f"there is no sound “{instrument.sound}”; there are {', '.join(SOUNDS)}.")
+        _within(f"level_db of instrument {instrument.id}", instrument.level_db, *LEVEL_RANGE)
+        _within(f"pan of instrument {instrument.id}", instrument.pan, -1.0, 1.0)
+    for what, entries in (("hookups", project.hookups), ("sections", project.sections)):
+        if entries:
+            raise DocumentError(f"this version of Arpegon does not read {what} yet; the file was made by a newer one.")
+    for strand in project.strands:
+        _check_zones(strand)
+    working_order(project)
+    return _replace(project, key=_key(project.key), strands=tuple(_strand(strand) for strand in project.strands))
+
+
+def _strand(strand: Strand) -> Strand:
+    return _replace(strand, stages=tuple(_stage(strand, number, stage) for number, stage in enumerate(strand.stages)))
+
+
+def _stage(strand: Strand, number: int, stage: Stage) -> Stage:
+    where = f"stage {number + 1} ({stage.kind}) of “{strand.name}”"
+    try:
+        params = processor_class(stage.kind).params
+    except DocumentError as error:
+        raise DocumentError(f"{where}: {error}") from None
+    return _replace(stage, params=check_params(params, stage.params, where))
+
+
+def _check_zones(strand: Strand) -> None:
+    for source in strand.sources:
+        for name, value in (("low_velocity", source.low_velocity), ("high_velocity", source.high_velocity)):
+            _within(f"{name} of a source of “{strand.name}”", value, 1, 127)
+
+
+def _key(key: Key) -> Key:
+    scale = ALIASES.get(key.scale, key.scale)
+    if scale not in SCALES:
+        raise DocumentError(f"there is no scale “{key.scale}”; there are {', '.join(SCALES)}.")
+    return Key(check_pitch_class(key.root), scale)
+
+
+def _within(name: str, value: float, low: float, high: float) -> None:
+    if not math.isfinite(value) or not low <= value <= high:
+        raise DocumentError(f"{name} cannot be {value:g}: it takes {low:g} to {high:g}.")
+
+
+def _unique(what: str, ids: Iterable[str]) -> None:
+    seen: set[str] = set()
+    for one in ids:
+        if one in seen:
+            raise DocumentError(f"the {what} id “{one}” stands twice; every id must be its own.")
+        seen.add(one)

@@ -1,0 +1,1 @@
+"""Audio to MIDI."""

@@ -1,0 +1,154 @@
+"""All instruments, mixed to one stereo signal that never clips."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Sequence
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from arpegon.core.document import Instrument
+from arpegon.core.events import CONTROL, Event
+from arpegon.sound.sounds import SOUNDS
+from arpegon.sound.voices import Voices
+
+_CEILING = 0.94
+_LIMIT_RELEASE_SECONDS = 0.25
+_CONTROL_GRID = 32
+"""Controllers are heard at their own sample, to within this many samples; notes exactly."""
+
+Array = NDArray[Any]
+
+
+class Strip:
+    """One instrument in the mix."""
+
+    def __init__(self, instrument: Instrument, rate: int) -> None:
+        self.instrument = instrument
+        self.voices = Voices(SOUNDS[instrument.sound], rate)
+        self.gain = _gains(instrument)
+        self.leaving = False
+        self.peak = 0.0
+
+
+class Mixer:
+    """Renders events to audio.
+
+    Args:
+        rate: samples a second.
+    """
+
+    def __init__(self, rate: int) -> None:
+        self.rate = rate
+        self._strips: dict[str, Strip] = {}
+        self._leaving: list[Strip] = []
+        self._limit = 1.0
+
+    def set_instruments(self, instruments: Iterable[Instrument]) -> None:
+        """Take new settings; an instrument that is gone, or has another sound, fades out."""
+        strips: dict[str, Strip] = {}
+        for instrument in instruments:
+            known = self._strips.pop(instrument.id, None)
+            if known is not None and known.instrument.sound == instrument.sound:
+                known.instrument = instrument
+                strips[instrument.id] = known
+            else:
+                strips[instrument.id] = Strip(instrument, self.rate)
+                if known is not None:
+                    self._leaving.append(known)
+        self._leaving.extend(self._strips.values())
+        for strip in self._leaving:
+            strip.voices.release_all()
+        self._strips = strips
+
+    def render(self, frames: int, events: Sequence[tuple[int, str, Event]]) -> Array:
+        """The next block.
+
+        Args:
+            frames: its length in samples.
+            events: (sample within the block, instrument id, event), in order of time; those of instruments
+                that do not exist are passed over.
+
+        Returns:
+            float32 of shape (2, frames), within -1 ... 1.
+        """
+        out = np.zeros((2, frames), dtype=np.float32)
+        by_strip: dict[str, list[tuple[int, Event]]] = {}
+        for offset, instrument, event in events:
+            by_strip.setdefault(instrument, []).append((min(frames - 1, max(0, offset)), event))
+        for name, strip in self._strips.items():
+            self._render_strip(strip, frames, by_strip.get(name, ()), out)
+        for strip in self._leaving:
+            self._render_strip(strip, frames, (), out)
+        self._leaving = [strip for strip in self._leaving if strip.voices.sounding]
+        return self._limited(out)
+
+    def peaks(self) -> dict[str, float]:
+        """The peak of each instrument since the last call, 1 being full scale."""
+        found = {name: strip.peak for name, strip in self._strips.items()}
+        for strip in self._strips.values():
+            strip.peak = 0.0
+        return found
+
+    @property
+    def sounding(self) -> int:
+        """How many voices sound."""
+        return sum(strip.voices.sounding for strip in self._strips.values())
+
+    def _render_strip(self, strip: Strip, frames: int, events: Sequence[tuple[int, Event]], out: Array) -> None:
+        target = _gains(strip.instrument)
+        first, strip.gain = strip.gain, target
+        if not strip.voices.sounding and not events:
+            strip.voices.now += frames
+            return
+        dry = np.zeros((2, frames), dtype=np.float32)
+        done = 0
+        for offset, event in events:
+            if event.status & 0xF0 >= CONTROL and offset - done >= _CONTROL_GRID:
+                strip.voices.render(offset - done, dry[:, done:offset])
+                done = offset
+            strip.voices.handle(event, offset - done)
+        strip.voices.render(frames - done, dry[:, done:])
+        if np.array_equal(first, target):
+            dry *= target[:, None]
+        else:
+            ramp = np.linspace(0.0, 1.0, frames, dtype=np.float32)
+            dry *= first[:, None] + (target - first)[:, None] * ramp
+        strip.peak = max(strip.peak, float(np.abs(dry).max()))
+        out += dry
+
+    def _limited(self, out: Array) -> Array:
+        """Turn down what would clip: at once where it must be, back slowly, and round what is left."""
+        peak = float(np.abs(out).max()) if out.size else 0.0
+        frames = out.shape[1]
+        wanted = min(1.0, _CEILING / peak) if peak > 0 else 1.0
+        before = self._limit
+        if wanted < before:
+            rise = min(frames, max(1, self.rate // 1000))
+            gain = np.full(frames, wanted, dtype=np.float32)
+            gain[:rise] = np.linspace(before, wanted, rise, dtype=np.float32)
+            self._limit = wanted
+        else:
+            after = wanted + (before - wanted) * math.exp(-frames / (_LIMIT_RELEASE_SECONDS * self.rate))
+            if before == 1.0 and after == 1.0:
+                return out
+            gain = np.linspace(before, after, frames, dtype=np.float32)
+            self._limit = after if after < 0.9999 else 1.0
+        out *= gain
+        over = np.abs(out) > _CEILING
+        if over.any():
+            room = 1.0 - _CEILING
+            out[over] = np.sign(out[over]) * (_CEILING + room * np.tanh((np.abs(out[over]) - _CEILING) / room) * 0.99)
+        return out
+
+
+def _gains(instrument: Instrument) -> Array:
+    """Left and right gain of an instrument; float32 of shape (2,)."""
+    if instrument.muted or instrument.level_db <= -90.0:
+        return np.zeros(2, dtype=np.float32)
+    angle = (instrument.pan + 1.0) * math.pi / 4.0
+    sides = np.array((math.cos(angle), math.sin(angle))) * math.sqrt(2.0)
+    gains: Array = (sides * 10.0 ** (instrument.level_db / 20.0)).astype(np.float32)
+    return gains

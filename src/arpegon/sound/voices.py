@@ -1,0 +1,279 @@
+"""The voices of one instrument: partials of all sounding notes, rendered together.
+
+All state lies in arrays over slots, so that a block costs a few NumPy calls however many notes sound.
+Envelopes are functions of the time since a note's own first sample: a note may begin and end anywhere in a
+block, and the size of blocks is not heard.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from arpegon.core.events import (
+    ALL_NOTES_OFF,
+    ALL_SOUND_OFF,
+    BEND,
+    CONTROL,
+    NOTE_OFF,
+    NOTE_ON,
+    PRESSURE,
+    SUSTAIN,
+    Event,
+)
+from arpegon.sound.sounds import Sound
+
+VOICES = 32
+_TAILS = 12
+"""Slots beyond the voices, in which stolen notes fade."""
+_SLOTS = VOICES + _TAILS
+_STEAL_SECONDS = 0.006
+_SILENCE = 1e-4
+_FOREVER = 1 << 60
+_BEND_SEMITONES = 2.0
+_SMOOTH_SECONDS = 0.008
+_MODULATION, _VOLUME, _PAN, _EXPRESSION, _RESET = 1, 7, 10, 11, 121
+
+Array = NDArray[Any]
+
+
+class Voices:
+    """Renders one sound: 32 voices, 16 channels of controllers.
+
+    Args:
+        sound: what to render.
+        rate: samples a second.
+    """
+
+    def __init__(self, sound: Sound, rate: int) -> None:
+        self.sound = sound
+        self.rate = rate
+        self.now = 0
+        partials = np.array(sound.partials, dtype=np.float64)
+        self._ratio, self._amplitude, self._decay = partials.T.copy()
+        self._ratio = self._ratio * np.sqrt(1.0 + sound.stiffness * self._ratio**2)
+        self._octaves = np.log2(np.maximum(1.0, self._ratio))
+        count = len(partials)
+        self._phase = np.zeros((_SLOTS, count))
+        self._step = np.zeros((_SLOTS, count))
+        self._level = np.zeros((_SLOTS, count))
+        self._fall = np.zeros((_SLOTS, count))
+        self._note = np.full(_SLOTS, -1)
+        self._channel = np.zeros(_SLOTS, dtype=np.int64)
+        self._start = np.zeros(_SLOTS, dtype=np.int64)
+        self._end = np.full(_SLOTS, _FOREVER)
+        self._fade = np.ones(_SLOTS)
+        self._used = np.zeros(_SLOTS, dtype=bool)
+        self._waiting: set[int] = set()
+        self._pedal = np.zeros(16, dtype=bool)
+        self._bend = np.zeros(16)
+        self._controls = np.zeros((16, 128), dtype=np.int64)
+        self._pressure = np.zeros(16)
+        for channel in range(16):
+            self._reset(channel, levels=True)
+        self._gain = self._target_gain()
+        self._mod = np.zeros(16)
+        self._bright = np.zeros(16)
+        self._tuning = np.ones(16)
+
+    @property
+    def sounding(self) -> int:
+        """How many notes sound, tails included."""
+        return int(self._used.sum())
+
+    # -- events ------------------------------------------------------------------------------------
+
+    def handle(self, event: Event, offset: int) -> None:
+        """Take an event that falls ``offset`` samples into the block to be rendered next."""
+        kind, channel = event.status & 0xF0, event.status & 0x0F
+        at = self.now + offset
+        if kind == NOTE_ON:
+            self._strike(channel, event.data1, event.data2, at)
+        elif kind == NOTE_OFF:
+            self._let_go(channel, event.data1, at)
+        elif kind == CONTROL:
+            self._control(channel, event.data1, event.data2, at)
+        elif kind == BEND:
+            self._bend[channel] = event.bend / 8192.0 * _BEND_SEMITONES
+        elif kind == PRESSURE:
+            self._pressure[channel] = event.data1 / 127.0
+
+    def release_all(self, offset: int = 0) -> None:
+        """Let every note go (the instrument is being taken out)."""
+        self._end_slots(np.flatnonzero(self._used & (self._end == _FOREVER)), self.now + offset)
+
+    def _strike(self, channel: int, note: int, velocity: int, at: int) -> None:
+        sound = self.sound
+        held = (self._note == note) & (self._channel == channel) & self._used & (self._end == _FOREVER)
+        self._end_slots(np.flatnonzero(held), at)
+        slot = self._free_slot(at)
+        frequency = 440.0 * 2.0 ** ((note - 69) / 12.0)
+        loudness = velocity / 127.0
+        step = 2.0 * math.pi * frequency * self._ratio / self.rate
+        shade = loudness ** (sound.tone * self._octaves)
+        audible = np.clip(3.0 - step / math.pi * 3.2, 0.0, 1.0)
+        key = (note - 60) / 12.0
+        tame = 2.0 ** (-0.25 * max(0.0, key)) * 2.0 ** (-0.1 * max(0.0, -key))
+        self._level[slot] = sound.level * tame * loudness**1.5 * self._amplitude * shade * audible
+        decay = self._decay * 2.0 ** (-sound.key_decay * key)
+        self._fall[slot] = np.where(self._decay > 0, -1.0 / (np.maximum(decay, 0.01) * self.rate), 0.0)
+        self._phase[slot] = 0.0
+        self._step[slot] = step
+        self._note[slot], self._channel[slot] = note, channel
+        self._start[slot], self._end[slot] = at, _FOREVER
+        self._fade[slot] = sound.release * self.rate
+        self._used[slot] = True
+        self._waiting.discard(slot)
+
+    def _free_slot(self, at: int) -> int:
+        live = np.flatnonzero(self._used & (self._end == _FOREVER))
+        if len(live) >= VOICES:
+            oldest = live[np.argmin(self._start[live])]
+            self._end[oldest] = at
+            self._fade[oldest] = _STEAL_SECONDS * self.rate
+            self._waiting.discard(int(oldest))
+        free = np.flatnonzero(~self._used)
+        if len(free):
+            return int(free[0])
+        fading = np.flatnonzero(self._end != _FOREVER)
+        return int(fading[np.argmin(self._end[fading])])
+
+    def _let_go(self, channel: int, note: int, at: int) -> None:
+        slots = np.flatnonzero((self._note == note) & (self._channel == channel) & self._used & (self._end == _FOREVER))
+        if self._pedal[channel]:
+            self._waiting.update(slots.tolist())
+        else:
+            self._end_slots(slots, at)
+
+    def _end_slots(self, slots: Array, at: int) -> None:
+        self._end[slots] = np.maximum(at, self._start[slots])
+        self._waiting.difference_update(slots.tolist())
+
+    def _control(self, channel: int, number: int, value: int, at: int) -> None:
+        self._controls[channel, number] = value
+        mine = self._used & (self._channel == channel) & (self._end == _FOREVER)
+        if number == SUSTAIN:
+            self._pedal[channel] = value >= 64
+            if value < 64:
+                waiting = [slot for slot in self._waiting if self._channel[slot] == channel]
+                self._end_slots(np.array(waiting, dtype=np.int64), at)
+        elif number == ALL_SOUND_OFF:
+            slots = np.flatnonzero(self._used & (self._channel == channel))
+            self._end[slots] = np.maximum(np.minimum(self._end[slots], at), self._start[slots])
+            self._fade[slots] = _STEAL_SECONDS * self.rate
+            self._waiting.difference_update(slots.tolist())
+        elif number >= ALL_NOTES_OFF:
+            self._end_slots(np.flatnonzero(mine), at)
+        elif number == _RESET:
+            self._reset(channel, levels=False)
+            self._control(channel, SUSTAIN, 0, at)
+
+    def _reset(self, channel: int, levels: bool) -> None:
+        """Controllers to their rest; volume and pan only where ``levels`` says so (MIDI RP-015)."""
+        self._controls[channel, [_MODULATION, SUSTAIN]] = 0
+        self._controls[channel, _EXPRESSION] = 127
+        if levels:
+            self._controls[channel, _VOLUME] = 100
+            self._controls[channel, _PAN] = 64
+        self._bend[channel] = 0.0
+        self._pressure[channel] = 0.0
+        self._pedal[channel] = False
+
+    # -- rendering ---------------------------------------------------------------------------------
+
+    def render(self, frames: int, out: Array) -> None:
+        """Add the next ``frames`` samples to ``out``, float32 of shape (2, frames)."""
+        start = self.now
+        self.now = start + frames
+        ease = 1.0 - math.exp(-frames / (_SMOOTH_SECONDS * self.rate))
+        gain0, mod, bright0 = self._gain, self._mod, self._bright
+        self._gain = gain0 + (self._target_gain() - gain0) * ease
+        self._mod = mod + (self._controls[:, _MODULATION] / 127.0 - mod) * ease
+        self._bright = bright0 + (self._pressure - bright0) * ease
+        tuning0 = self._tuning
+        self._tuning = self._target_tuning()
+        slots = np.flatnonzero(self._used)
+        if not len(slots):
+            return
+        channel = self._channel[slots]
+        tone = self._tone(slots, channel, frames, start, tuning0, bright0)
+        envelope = self._envelope(slots, frames, start)
+        tone *= envelope
+        ramp = np.linspace(0.0, 1.0, frames, endpoint=False, dtype=np.float32)
+        for side in (0, 1):
+            first = gain0[side, channel].astype(np.float32)
+            rise = (self._gain[side, channel] - gain0[side, channel]).astype(np.float32)
+            out[side] += first @ tone
+            if rise.any():
+                out[side] += (rise @ tone) * ramp
+        self._retire(slots, envelope)
+
+    def _tone(self, slots: Array, channel: Array, frames: int, start: int, tuning0: Array, bright0: Array) -> Array:
+        """The sum of the partials of each slot, without its envelope; float32 of shape (slots, frames)."""
+        # A note that begins inside the block has its phase zero at its own first sample.
+        lead = np.maximum(0, self._start[slots] - start)[:, None]
+        step0 = self._step[slots] * tuning0[channel][:, None]
+        slide = self._step[slots] * (self._tuning - tuning0)[channel][:, None] / frames
+        count = np.arange(frames, dtype=np.float32)
+        phase0 = self._phase[slots] - step0 * lead
+        angles = count * step0.astype(np.float32)[:, :, None]
+        angles += np.fmod(phase0, 2.0 * math.pi).astype(np.float32)[:, :, None]
+        if slide.any():
+            angles += (count * count) * (slide * 0.5).astype(np.float32)[:, :, None]
+        phase1 = phase0 + step0 * frames + slide * (0.5 * frames * frames)
+        self._phase[slots] = np.where(lead < frames, np.fmod(phase1, 2.0 * math.pi), self._phase[slots])
+        np.sin(angles, out=angles)
+        age = start - self._start[slots][:, None]
+        fall = self._fall[slots]
+        level0 = self._level[slots] * np.exp(fall * np.maximum(0, age))
+        level1 = self._level[slots] * np.exp(fall * np.maximum(0, age + frames))
+        lift = 1.0 + self.sound.press * self._octaves * 2.0
+        level0 *= lift ** bright0[channel][:, None]
+        level1 *= lift ** self._bright[channel][:, None]
+        weights = np.stack((level0, (level1 - level0) / frames), axis=1).astype(np.float32)
+        summed: Array = weights @ angles
+        return summed[:, 0] + summed[:, 1] * count
+
+    def _envelope(self, slots: Array, frames: int, start: int) -> Array:
+        """Attack and release of each slot; float32 of shape (slots, frames), 0 before a note begins."""
+        count = np.arange(frames, dtype=np.float32)
+        age = count + (start - self._start[slots]).astype(np.float32)[:, None]
+        envelope: Array = np.clip(age * np.float32(1.0 / (self.sound.attack * self.rate)), 0.0, 1.0)
+        envelope *= envelope * (np.float32(3.0) - np.float32(2.0) * envelope)
+        ending = np.flatnonzero(self._end[slots] < start + frames)
+        if len(ending):
+            since = count + (start - self._end[slots[ending]]).astype(np.float32)[:, None]
+            fade = (-1.0 / self._fade[slots[ending]]).astype(np.float32)[:, None]
+            # The release is a decay whose first instants are rounded, so that it has no corner.
+            since = np.maximum(since, 0.0) * fade
+            envelope[ending] *= np.exp(since * 3.0) * (1.0 - since * 3.0)
+        return envelope
+
+    def _retire(self, slots: Array, envelope: Array) -> None:
+        peak = self._level[slots].sum(axis=1) * np.exp(
+            self._fall[slots].max(axis=1) * np.maximum(0, self.now - self._start[slots])
+        )
+        peak = np.where(self._end[slots] < self.now, peak * envelope[:, -1], peak)
+        begun = self._start[slots] < self.now
+        gone = slots[begun & (peak < _SILENCE)]
+        self._used[gone] = False
+        self._note[gone] = -1
+        self._end[gone] = _FOREVER
+        self._waiting.difference_update(gone.tolist())
+
+    def _target_gain(self) -> Array:
+        """Left and right gain of each channel from volume, expression and pan; shape (2, 16)."""
+        level = (self._controls[:, _VOLUME] / 100.0) * (self._controls[:, _EXPRESSION] / 127.0)
+        place = np.clip((self._controls[:, _PAN] - 64) / 63.0, -1.0, 1.0)
+        angle = (place + 1.0) * math.pi / 4.0
+        return np.stack((np.cos(angle), np.sin(angle))) * level**1.5 * math.sqrt(2.0)
+
+    def _target_tuning(self) -> Array:
+        """The factor on each channel's frequencies from bend and vibrato at the end of the block; shape (16,)."""
+        swing = math.sin(2.0 * math.pi * self.sound.vibrato_hz * self.now / self.rate)
+        cents = self._mod * (self.sound.vibrato_cents * swing)
+        factor: Array = 2.0 ** ((self._bend + cents / 100.0) / 12.0)
+        return factor

@@ -1,0 +1,71 @@
+"""Small projects and event lists for tests."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable, Sequence
+
+from arpegon.core.document import (
+    Instrument,
+    InstrumentDestination,
+    Project,
+    Stage,
+    Strand,
+    SurfaceSource,
+)
+from arpegon.core.events import NOTE_OFF, NOTE_ON, Event, note_off, note_on
+
+BELLS = Instrument(id="bells", sound="glass-bells", level_db=-6.0)
+
+
+def stage(kind: str, stage_id: str | None = None, bypass: bool = False, **params) -> Stage:
+    return Stage(id=stage_id or kind, kind=kind, bypass=bypass, params=params)
+
+
+def strand(*stages: Stage, strand_id: str = "a", **changes) -> Strand:
+    settings = {
+        "sources": (SurfaceSource(),),
+        "destinations": (InstrumentDestination(instrument="bells", channel=0),),
+        **changes,
+    }
+    return Strand(id=strand_id, name=strand_id.title(), stages=stages, **settings)
+
+
+def project(*strands: Strand, **changes) -> Project:
+    return Project(instruments=(BELLS,), strands=strands, **changes)
+
+
+def notes(*pitches: int, velocity: int = 100, gap: float = 0.5, length: float = 0.4) -> list[Event]:
+    """One note after another on channel 0."""
+    events = []
+    for place, pitch in enumerate(pitches):
+        events.append(note_on(place * gap, 0, pitch, velocity))
+        events.append(note_off(place * gap + length, 0, pitch))
+    return events
+
+
+def note_ons(events: Iterable[Event]) -> list[Event]:
+    return [event for event in events if event.kind == NOTE_ON]
+
+
+def pitches(events: Iterable[Event]) -> list[int]:
+    return [event.data1 for event in note_ons(events)]
+
+
+def assert_whole(events: Sequence[Event]) -> None:
+    """Every note on is followed by its own note off before the next on of that note; order in time holds."""
+    sounding: Counter[tuple[int, int]] = Counter()
+    last = float("-inf")
+    for event in events:
+        assert event.time >= last, f"time ran backwards at {event}"
+        last = event.time
+        note = (event.channel, event.data1)
+        if event.kind == NOTE_ON:
+            assert 1 <= event.data2 <= 127 and 0 <= event.data1 <= 127
+            assert sounding[note] == 0, f"{event} struck while it sounds"
+            sounding[note] += 1
+        elif event.kind == NOTE_OFF:
+            assert sounding[note] == 1, f"{event} ends what does not sound"
+            sounding[note] -= 1
+    hanging = [note for note, count in sounding.items() if count]
+    assert not hanging, f"notes hang: {hanging}"
