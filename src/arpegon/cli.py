@@ -1,0 +1,167 @@
+"""The commands."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+from typing import Any
+
+import click
+
+from arpegon import __version__
+from arpegon.core.errors import ArpegonError
+
+
+class Commands(click.Group):
+    """A group whose first word may be a project: ``arpegon tide.arpegon`` opens the window on it."""
+
+    def resolve_command(self, ctx: click.Context, args: list[str]) -> Any:
+        if args and args[0] not in self.commands:
+            args = ["open", *args]
+        return super().resolve_command(ctx, args)
+
+    def main(self, *args: Any, **kwargs: Any) -> Any:
+        try:
+            return super().main(*args, **kwargs)
+        except ArpegonError as error:
+            click.echo(f"arpegon: {error}", err=True)
+            sys.exit(2)
+        except BrokenPipeError:
+            sys.exit(0)
+
+
+@click.group(cls=Commands, invoke_without_command=True, context_settings={"help_option_names": ["-h", "--help"]})
+@click.version_option(__version__)
+@click.option("--demo", is_flag=True, help="Open the demo project.")
+@click.pass_context
+def main(ctx: click.Context, demo: bool) -> None:
+    """Arpegon chains MIDI processors and shows what each of them did.
+
+    Without a command it opens the window: arpegon [PROJECT].
+    """
+    if ctx.invoked_subcommand is None:
+        _open_window(None, demo)
+
+
+@main.command("open", hidden=True)
+@click.argument("project", type=click.Path(path_type=Path))
+def open_command(project: Path) -> None:
+    """Open the window on a project."""
+    _open_window(project, False)
+
+
+def _open_window(project: Path | None, demo: bool) -> None:
+    from arpegon.ui.app import run_app
+
+    sys.exit(run_app(project, demo))
+
+
+@main.command()
+@click.argument("project", type=click.Path(path_type=Path))
+@click.option("--midi-in", type=click.Path(path_type=Path), help="A MIDI file for every surface and midi source.")
+@click.option("--audio-in", type=click.Path(path_type=Path), help="An audio file for every audio source.")
+@click.option("--bars", type=click.FloatRange(min=0, min_open=True), help="How many bars.")
+@click.option("--seconds", type=click.FloatRange(min=0, min_open=True, max=86400), help="How many seconds.")
+@click.option("--midi", "midi_out", type=click.Path(path_type=Path), help="Write what the strands sent.")
+@click.option("--wav", "wav_out", type=click.Path(path_type=Path), help="Write what the instruments sounded.")
+@click.option("--seed", type=click.IntRange(min=0), help="Overrule the seeds of all stages.")
+def render(
+    project: Path,
+    midi_in: Path | None,
+    audio_in: Path | None,
+    bars: float | None,
+    seconds: float | None,
+    midi_out: Path | None,
+    wav_out: Path | None,
+    seed: int | None,
+) -> None:
+    """Work a project out offline, from its start."""
+    from arpegon.engine import offline
+    from arpegon.engine.clips import load_clips
+    from arpegon.files.audio import write_audio
+    from arpegon.files.midi import Track, read_midi, write_midi
+    from arpegon.files.project import load_project
+
+    if bars is not None and seconds is not None:
+        raise ArpegonError("Give --bars or --seconds, not both.")
+    if midi_out is None and wav_out is None:
+        raise ArpegonError("There is nothing to write: add --midi FILE, --wav FILE or both.")
+    if audio_in is not None:
+        raise ArpegonError("Audio sources cannot be rendered by this version; leave --audio-in out.")
+    document = load_project(project)
+    clips, missing = load_clips(document, project.parent)
+    if missing:
+        raise ArpegonError(next(iter(missing.values())))
+    played = read_midi(midi_in, document.meter).seconds() if midi_in else []
+    length = offline.length_seconds(document, played, clips, bars, seconds)
+    result = offline.run(document, played, clips, seconds=length, seed=seed)
+    if midi_out is not None:
+        tracks = [Track(strand.name, result.strands.get(strand.id, [])) for strand in document.strands]
+        write_midi(midi_out, tracks, document.tempo, document.meter, document.title)
+    if wav_out is not None:
+        samples = offline.render_audio(document, result.instruments, length)
+        write_audio(wav_out, samples, offline.RATE)
+    count = sum(len(events) for events in result.strands.values())
+    click.echo(f"{count} events from {len(document.strands)} strands in {length:.1f} s of music.")
+
+
+@main.command()
+@click.argument("project", type=click.Path(path_type=Path))
+def check(project: Path) -> None:
+    """Validate a project and say which of its strands cannot sound, and why."""
+    from arpegon.core.path_check import Surroundings, check_paths
+    from arpegon.engine.clips import load_clips
+    from arpegon.files.project import load_project
+
+    document = load_project(project)
+    _, missing = load_clips(document, project.parent)
+    for sentence in missing.values():
+        click.echo(sentence)
+    breaks = check_paths(document, Surroundings(missing_clips=missing.keys()))
+    for found in breaks:
+        strand = document.strand(found.strand)
+        click.echo(f"“{strand.name if strand else found.strand}” is silent: {found.reason}.")
+    if not breaks:
+        click.echo(f"All {len(document.strands)} strands of “{document.title}” reach a destination.")
+    sys.exit(1 if breaks else 0)
+
+
+@main.command()
+def ports() -> None:
+    """List MIDI and audio ports."""
+    import os
+
+    os.environ.setdefault("JACK_NO_START_SERVER", "1")
+    from arpegon.engine.audio import list_outputs
+    from arpegon.engine.ports import list_ports
+
+    with _quiet_libraries():
+        inputs, outputs = list_ports()
+        audio = list_outputs()
+    for title, names in (("MIDI inputs", inputs), ("MIDI outputs", outputs), ("Audio outputs", audio)):
+        click.echo(f"{title}:")
+        for name in names or ["none"]:
+            click.echo(f"  {name}")
+
+
+class _quiet_libraries:
+    """Keeps ALSA's and JACK's own messages (“no server running” and the like) off the terminal."""
+
+    def __enter__(self) -> None:
+        import os
+
+        sys.stderr.flush()
+        self._saved = os.dup(2)
+        null = os.open(os.devnull, os.O_WRONLY)
+        os.dup2(null, 2)
+        os.close(null)
+
+    def __exit__(self, *_: object) -> None:
+        import os
+
+        os.dup2(self._saved, 2)
+        os.close(self._saved)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,41 @@
+"""The clips that a document names."""
+
+from __future__ import annotations
+
+from collections.abc import MutableMapping
+from pathlib import Path
+
+from arpegon.core.document import ClipSource, Project
+from arpegon.core.errors import ArpegonError
+from arpegon.files.midi import Clip, read_midi
+
+Cache = MutableMapping[tuple[Path, int, tuple[int, int]], Clip]
+
+
+def load_clips(project: Project, folder: Path, cache: Cache | None = None) -> tuple[dict[str, Clip], dict[str, str]]:
+    """Read the clips of a project whose file lies in ``folder``.
+
+    Args:
+        cache: clips read before, by path, time of change and meter.
+
+    Returns:
+        The clips by the file they are named by, and for those that cannot be read a sentence each.
+    """
+    cache = {} if cache is None else cache
+    clips: dict[str, Clip] = {}
+    missing: dict[str, str] = {}
+    for strand in project.strands:
+        for source in strand.sources:
+            if not isinstance(source, ClipSource) or not source.file:
+                continue
+            path = folder / source.file
+            try:
+                key = (path, path.stat().st_mtime_ns, project.meter)
+                if key not in cache:
+                    cache[key] = read_midi(path, project.meter)
+                clips[source.file] = cache[key]
+            except OSError:
+                missing[source.file] = f"The clip “{source.file}” of “{strand.name}” is not there."
+            except ArpegonError as error:
+                missing[source.file] = str(error)
+    return clips, missing

@@ -1,0 +1,329 @@
+"""The engine live: one process with the event loop, MIDI threads and the audio callback.
+
+Started by :class:`arpegon.engine.client.EngineClient` as ``python -m arpegon.engine.live FD``.
+"""
+
+from __future__ import annotations
+
+import ctypes
+import gc
+import math
+import os
+import select
+import signal
+import socket
+import sys
+import threading
+import time
+import traceback
+from collections import deque
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import Any
+
+from arpegon.core.document import PortDestination, Project
+from arpegon.core.errors import ArpegonError
+from arpegon.core.events import Event
+from arpegon.core.flood import thin
+from arpegon.engine import protocol
+from arpegon.engine.audio import AudioOut, list_outputs
+from arpegon.engine.clips import Cache, load_clips
+from arpegon.engine.ports import PortHub
+from arpegon.engine.simulation import Engine
+
+TELEMETRY_SECONDS = 1.0 / 60.0
+IDLE_TELEMETRY_SECONDS = 0.1
+FLOOD_LIMIT = 256
+"""Events that may wait at one wake-up before controllers are thinned."""
+_LATENESS_KEPT = 2000
+_BACKLOG_LIMIT = 600
+"""Telemetry batches that may wait for a window that does not read, before meters and rolls are skipped."""
+
+Act = Callable[[float], None]
+
+
+class LiveEngine:
+    """The loop: sleeps until something is due or arrives, does it, and reports.
+
+    Args:
+        channel: the way to the window.
+    """
+
+    def __init__(self, channel: protocol.Channel) -> None:
+        self.channel = channel
+        self.engine = Engine(self)
+        self.audio = AudioOut(lambda text: channel.send(protocol.Notice("audio", text)))
+        self.ports = PortHub(self._arrived, self._lost, self._ports_changed, self._port_failed, pause=self.audio.paused)
+        self._wake = os.eventfd(0, os.EFD_NONBLOCK)
+        self._arrivals: deque[tuple[str, Event]] = deque()
+        self._acts: deque[Act] = deque()
+        self._running = True
+        self._printed: dict[tuple[str, int], list[Event]] = {}
+        self._passed: list[protocol.Passed] = []
+        self._late: deque[float] = deque(maxlen=_LATENESS_KEPT)
+        self._clip_cache: Cache = {}
+        self._missing_clips: set[str] = set()
+        self._project: Project | None = None
+        self._thinned = 0
+        self._counted = 0
+        self._rate = 0.0
+        self._rate_since = time.monotonic()
+        self._realtime = False
+
+    # -- outputs of the graph ----------------------------------------------------------------------
+
+    def port(self, port: str, events: Sequence[Event]) -> None:
+        self.ports.send(port, events)
+
+    def instrument(self, instrument: str, events: Sequence[Event]) -> None:
+        self.audio.play(instrument, events)
+
+    def printed(self, strand: str, roll: int, events: Sequence[Event]) -> None:
+        key = (strand, roll)
+        if key in self._printed:
+            self._printed[key].extend(events)
+        else:
+            self._printed[key] = list(events)
+        if roll == 0:
+            self._counted += len(events)
+
+    def passed(self, stage: str, event: Event, out: Sequence[Event]) -> None:
+        clock = self.engine.clock
+        beat = clock.beat_at(event.time) if clock.playing else None
+        self._passed.append(protocol.Passed(stage, beat, event, list(out)))
+
+    # -- what arrives, from other threads ----------------------------------------------------------
+
+    def _arrived(self, name: str, event: Event) -> None:
+        self._arrivals.append((f"midi:{name}", event))
+        os.eventfd_write(self._wake, 1)
+
+    def _lost(self, name: str) -> None:
+        self.act(lambda now: self.engine.lost(f"midi:{name}", max(now, self.engine.now)))
+
+    def act(self, act: Act) -> None:
+        """Have something done by the loop, at its next wake-up."""
+        self._acts.append(act)
+        os.eventfd_write(self._wake, 1)
+
+    def _ports_changed(self, inputs: list[str], outputs: list[str]) -> None:
+        self.channel.send(protocol.Ports(inputs, outputs, list_outputs()))
+
+    def _port_failed(self, name: str, text: str) -> None:
+        self.channel.send(protocol.Notice(f"port:{name}", text))
+
+    def listen(self) -> None:
+        """Take commands until the window is gone (runs in a thread of its own)."""
+        while True:
+            try:
+                command = self.channel.receive()
+            except Exception as error:
+                self.channel.send(protocol.Notice("engine", f"The engine could not read a command: {error}."))
+                continue
+            if command is None or isinstance(command, protocol.Quit):
+                self.act(self._quit)
+                return
+            if isinstance(command, protocol.Feed):
+                self._arrivals.extend([(command.name, event) for event in command.events])
+                os.eventfd_write(self._wake, 1)
+            else:
+                self.act(lambda now, command=command: self._obey(command, now))  # type: ignore[misc]
+
+    # -- commands ----------------------------------------------------------------------------------
+
+    def _obey(self, command: protocol.Command, now: float) -> None:
+        engine = self.engine
+        match command:
+            case protocol.SetProject():
+                self._set_project(command.project, Path(command.folder), now)
+            case protocol.SetParams():
+                engine.graph.set_params(command.stage, command.values)
+            case protocol.Play():
+                engine.play(now, command.beat)
+            case protocol.Stop():
+                engine.stop(now)
+            case protocol.Locate():
+                engine.locate(now, command.beat)
+            case protocol.Watch():
+                engine.graph.watched = command.stage or None
+            case protocol.PlayTake():
+                engine.play_take(command.parts, now, command.start)
+            case protocol.StopTake():
+                engine.stop_take(now)
+            case protocol.AllOff():
+                self._arrivals.clear()
+                engine.all_off(now)
+            case protocol.SetAudio():
+                self.audio.set_device(command.device, command.block)
+
+    def _set_project(self, project: Project, folder: Path, now: float) -> None:
+        clips, missing = load_clips(project, folder, self._clip_cache)
+        for file in self._missing_clips | missing.keys():
+            self.channel.send(protocol.Notice(f"clip:{file}", missing.get(file, "")))
+        self._missing_clips = set(missing)
+        self.audio.set_instruments(project.instruments)
+        self.ports.want(
+            destination.port
+            for strand in project.strands
+            for destination in strand.destinations
+            if isinstance(destination, PortDestination)
+        )
+        try:
+            self.engine.apply(project, clips, now)
+            self._project = project
+        except ArpegonError as error:
+            self.channel.send(protocol.Notice("document", str(error)))
+        else:
+            self.channel.send(protocol.Notice("document", ""))
+
+    def _quit(self, now: float) -> None:
+        self.engine.finish(max(now, self.engine.now))
+        self._running = False
+
+    # -- the loop ----------------------------------------------------------------------------------
+
+    def run(self) -> None:
+        """Work until told to leave."""
+        self._realtime = ask_for_realtime()
+        report_at = time.monotonic()
+        idle_report_at = report_at
+        engine = self.engine
+        while self._running:
+            due = engine.next_due()
+            busy = self._printed or self._passed or engine.clock.playing or engine.take_position is not None
+            wake_at = min(due, report_at if busy else idle_report_at)
+            timeout = min(1.0, wake_at - time.monotonic())
+            if timeout > 0 and not self._arrivals and not self._acts:
+                select.select([self._wake], [], [], timeout)
+            self._drain()
+            now = time.monotonic()
+            if due <= now:
+                self._late.append(now - due)
+            try:
+                self._work(now)
+            except Exception:  # a fault in one stage must neither hang notes nor stop the others
+                traceback.print_exc()
+                self.channel.send(
+                    protocol.Notice("engine", "The engine met a fault and silenced everything; please go on playing.")
+                )
+                engine.all_off(now)
+            if now >= (report_at if busy else idle_report_at):
+                self._report(now)
+                report_at = now + TELEMETRY_SECONDS
+                idle_report_at = now + IDLE_TELEMETRY_SECONDS
+
+    def _drain(self) -> None:
+        try:
+            os.eventfd_read(self._wake)
+        except BlockingIOError:
+            return
+
+    def _work(self, now: float) -> None:
+        engine = self.engine
+        while self._acts:
+            engine.run(now)
+            self._acts.popleft()(max(now, engine.now))
+        arrivals = self._arrivals
+        if arrivals:
+            taken = [arrivals.popleft() for _ in range(len(arrivals))]
+            if len(taken) > FLOOD_LIMIT:
+                taken = self._thin(taken)
+            taken.sort(key=lambda entry: entry[1].time)
+            for name, event in taken:
+                engine.feed(name, event if event.time <= now else event.at(now))
+        engine.run(now)
+
+    def _thin(self, taken: list[tuple[str, Event]]) -> list[tuple[str, Event]]:
+        by_name: dict[str, list[Event]] = {}
+        for name, event in taken:
+            by_name.setdefault(name, []).append(event)
+        kept = [(name, event) for name, events in by_name.items() for event in thin(events, FLOOD_LIMIT)]
+        self._thinned += len(taken) - len(kept)
+        return kept
+
+    # -- telemetry ---------------------------------------------------------------------------------
+
+    def _report(self, now: float) -> None:
+        printed = [protocol.Printed(strand, roll, events) for (strand, roll), events in self._printed.items()]
+        self._printed = {}
+        passed, self._passed = self._passed, []
+        if self.channel.waiting > _BACKLOG_LIMIT:
+            return
+        elapsed = now - self._rate_since
+        if elapsed >= 1.0:
+            self._rate = self._counted / elapsed
+            self._counted, self._rate_since = 0, now
+        clock = self.engine.clock
+        telemetry = protocol.Telemetry(
+            now,
+            clock.beat_at(now),
+            clock.playing,
+            clock.tempo,
+            self.engine.take_position,
+            printed,
+            passed,
+            self.audio.renderer.mixer.peaks(),
+            self._health(),
+        )
+        self.channel.send(telemetry)
+
+    def _health(self) -> protocol.Health:
+        late = sorted(self._late)
+        renderer = self.audio.renderer
+        return protocol.Health(
+            late_p99=late[math.ceil(0.99 * len(late)) - 1] if late else 0.0,
+            late_max=late[-1] if late else 0.0,
+            audio=self.audio.name,
+            audio_load=renderer.load,
+            audio_latency=renderer.latency,
+            audio_dropouts=renderer.dropouts,
+            realtime=self._realtime,
+            sounding=self.engine.graph.sounding,
+            thinned=self._thinned,
+            events_per_second=self._rate,
+        )
+
+
+def ask_for_realtime() -> bool:
+    """Real-time scheduling for the calling thread, where the system allows it."""
+    _set_timer_slack()
+    try:
+        os.sched_setscheduler(threading.get_native_id(), os.SCHED_FIFO, os.sched_param(50))
+    except (OSError, AttributeError):
+        return False
+    return True
+
+
+def _set_timer_slack() -> None:
+    """Ask Linux to wake this thread on time instead of up to 50 µs late (prctl PR_SET_TIMERSLACK)."""
+    try:
+        ctypes.CDLL(None).prctl(29, 1, 0, 0, 0)
+    except (OSError, AttributeError):
+        return
+
+
+def main(arguments: list[str]) -> None:
+    """Run the engine on the socket whose file descriptor is the first argument."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    os.environ.setdefault("JACK_NO_START_SERVER", "1")
+    sys.setswitchinterval(0.0005)
+    sock: Any = socket.socket(fileno=int(arguments[0]))
+    channel = protocol.Channel(sock, protocol.Command)
+    live = LiveEngine(channel)
+    signal.signal(signal.SIGTERM, lambda *_: live.act(live._quit))
+    threading.Thread(target=live.listen, name="commands", daemon=True).start()
+    live.ports.scan()
+    live.ports.start()
+    live.audio.start()
+    gc.collect()
+    gc.freeze()
+    live.run()
+    time.sleep(0.02)
+    live.audio.close()
+    live.ports.close()
+    channel.close()
+    os._exit(0)  # audio and MIDI libraries may keep threads of their own
+
+
+if __name__ == "__main__":
+    main(sys.argv[1:])

@@ -1,0 +1,235 @@
+"""What the window and the engine tell each other, as msgspec messages over a socket.
+
+Commands go one way; telemetry, port lists and notices the other. Each message is a four-byte length
+(little-endian) and MessagePack.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import socket
+import struct
+import threading
+from collections import deque
+from typing import Any
+
+import msgspec
+
+from arpegon.core.document import Project
+from arpegon.core.events import Event
+
+
+class Message(msgspec.Struct, tag=True, array_like=True, gc=False):
+    """Any message; the class name is its tag."""
+
+
+# -- window to engine --------------------------------------------------------------------------------
+
+
+class SetProject(Message):
+    """Work on this document; clip files are relative to ``folder``."""
+
+    project: Project
+    folder: str
+
+
+class SetParams(Message):
+    """The short cut for a knob that is dragged."""
+
+    stage: str
+    values: dict[str, Any]
+
+
+class Feed(Message):
+    """Events from the window (the play surface), at monotonic seconds."""
+
+    name: str
+    events: list[Event]
+
+
+class Play(Message):
+    """Start the transport, from a beat or from where it rests."""
+
+    beat: float | None = None
+
+
+class Stop(Message):
+    """Stop the transport."""
+
+
+class Locate(Message):
+    """Go to a beat."""
+
+    beat: float
+
+
+class Watch(Message):
+    """Report exactly what this stage makes of each event (empty: none)."""
+
+    stage: str
+
+
+class PlayTake(Message):
+    """Play recorded events straight to the strands' destinations, from ``start`` seconds on."""
+
+    parts: dict[str, list[Event]]
+    start: float
+
+
+class StopTake(Message):
+    """Stop the take that plays."""
+
+
+class AllOff(Message):
+    """Silence everything."""
+
+
+class SetAudio(Message):
+    """Open this audio device (empty: the default one) with blocks of that many frames."""
+
+    device: str
+    block: int
+
+
+class Quit(Message):
+    """End every note and leave."""
+
+
+Command = SetProject | SetParams | Feed | Play | Stop | Locate | Watch | PlayTake | StopTake | AllOff | SetAudio | Quit
+
+# -- engine to window --------------------------------------------------------------------------------
+
+
+class Printed(Message):
+    """Events that passed one roll of a strand."""
+
+    strand: str
+    roll: int
+    events: list[Event]
+
+
+class Passed(Message):
+    """One event of the watched stage and what it became; ``beat`` is where the transport was."""
+
+    stage: str
+    beat: float | None
+    event: Event
+    out: list[Event]
+
+
+class Health(Message):
+    """How the engine is: lateness of what was due (seconds), audio, and what was thinned or dropped."""
+
+    late_p99: float = 0.0
+    late_max: float = 0.0
+    audio: str = ""
+    audio_load: float = 0.0
+    audio_latency: float = 0.0
+    audio_dropouts: int = 0
+    realtime: bool = False
+    sounding: int = 0
+    thinned: int = 0
+    events_per_second: float = 0.0
+
+
+class Telemetry(Message):
+    """Everything since the last batch, about 60 times a second."""
+
+    now: float
+    beat: float
+    playing: bool
+    tempo: float
+    take: float | None
+    printed: list[Printed]
+    passed: list[Passed]
+    meters: dict[str, float]
+    health: Health
+
+
+class Ports(Message):
+    """The MIDI ports and audio devices that are there now."""
+
+    inputs: list[str]
+    outputs: list[str]
+    audio: list[str]
+
+
+class Notice(Message):
+    """A sentence for the musician; an empty ``text`` takes back what was said under ``topic``."""
+
+    topic: str
+    text: str
+
+
+Report = Telemetry | Ports | Notice
+
+_HEAD = struct.Struct("<I")
+
+
+class Channel:
+    """One end of the socket: a writer that never blocks its caller, a reader that decodes.
+
+    Args:
+        incoming: the type (union) of the messages that arrive here.
+    """
+
+    def __init__(self, sock: socket.socket, incoming: Any) -> None:
+        self._sock = sock
+        self._decoder: msgspec.msgpack.Decoder[Any] = msgspec.msgpack.Decoder(incoming)
+        self._encoder = msgspec.msgpack.Encoder()
+        self._outbox: deque[bytes] = deque()
+        self._ready = threading.Semaphore(0)
+        self._closed = False
+        self._writer = threading.Thread(target=self._write, name="channel-writer", daemon=True)
+        self._writer.start()
+
+    @property
+    def waiting(self) -> int:
+        """How many messages wait to be sent."""
+        return len(self._outbox)
+
+    def send(self, message: Message) -> None:
+        """Send soon; nothing happens where the other end is gone."""
+        content = self._encoder.encode(message)
+        self._outbox.append(_HEAD.pack(len(content)) + content)
+        self._ready.release()
+
+    def receive(self) -> Any:
+        """Wait for the next message; ``None`` when the other end is gone."""
+        head = self._read(_HEAD.size)
+        if head is None:
+            return None
+        content = self._read(_HEAD.unpack(head)[0])
+        return None if content is None else self._decoder.decode(content)
+
+    def close(self) -> None:
+        """Send what waits, then close this end."""
+        self._closed = True
+        self._ready.release()
+        self._writer.join(1.0)
+        with contextlib.suppress(OSError):
+            self._sock.shutdown(socket.SHUT_RDWR)
+        self._sock.close()
+
+    def _read(self, count: int) -> bytes | None:
+        chunks = bytearray()
+        while len(chunks) < count:
+            try:
+                chunk = self._sock.recv(count - len(chunks))
+            except OSError:
+                return None
+            if not chunk:
+                return None
+            chunks += chunk
+        return bytes(chunks)
+
+    def _write(self) -> None:
+        while True:
+            self._ready.acquire()
+            while self._outbox:
+                try:
+                    self._sock.sendall(self._outbox.popleft())
+                except OSError:
+                    return
+            if self._closed:
+                return

@@ -1,0 +1,217 @@
+"""The live engine: a real process, a real JACK server, real ports."""
+
+from __future__ import annotations
+
+import os
+import signal
+import time
+from collections import Counter
+from pathlib import Path
+
+from arpegon.core import edits
+from arpegon.core.document import InstrumentDestination, MidiSource, PortDestination
+from arpegon.core.events import Event, note_off, note_on
+from arpegon.engine import protocol
+from building import assert_whole, pitches, project, stage, strand
+from jacking import wait_for
+
+HERE = Path(".")
+
+
+def hanging(messages):
+    count = Counter()
+    for message in messages:
+        if message[0] & 0xF0 == 0x90:
+            count[message[0] & 15, message[1]] += 1
+        elif message[0] & 0xF0 == 0x80:
+            count[message[0] & 15, message[1]] -= 1
+    return [note for note, number in count.items() if number]
+
+
+def surface(client, *events):
+    now = time.monotonic()
+    client.send(protocol.Feed("surface", [event.at(now) for event in events]))
+
+
+def test_a_keyboard_is_heard_through_three_stages_at_our_own_output(live, pair):
+    chain = (stage("humanize", low=90, high=95), stage("scale", root="C"), stage("chord", offsets=[4]))
+    document = project(
+        strand(*chain, sources=(MidiSource(),), destinations=(PortDestination(channel=4),)),
+    )
+    live.set_project(document, HERE)
+    pair.connect_to_own_output()
+    wait_for(lambda: any(pair.name in port for ports in live.reports.ports for port in ports.inputs))
+    time.sleep(0.3)
+    pair.keys.send_message([0x90, 61, 40])
+    wait_for(lambda: len(pair.heard) == 2)
+    pair.keys.send_message([0x80, 61, 0])
+    wait_for(lambda: len(pair.heard) == 4)
+    assert [(message[0], message[1]) for message in pair.heard] == [(0x94, 60), (0x94, 64), (0x84, 60), (0x84, 64)]
+    assert all(90 <= message[2] <= 95 for message in pair.heard[:2])
+    assert pitches(wait_for(lambda: live.reports.printed("a", 3))) == [60, 64]
+    assert pitches(live.reports.printed("a", 0)) == [61]
+
+
+def test_an_existing_output_is_found_and_found_again(live, pair):
+    pair.open_input()
+    port = wait_for(lambda: [n for ports in live.reports.ports for n in ports.outputs if f"{pair.name} synth" in n])[0]
+    live.set_project(project(strand(destinations=(PortDestination(port=port),))), HERE)
+
+    def played():
+        surface(live, note_on(0, 0, 60, 99), note_off(0, 0, 60))
+        time.sleep(0.1)
+        return pair.heard
+
+    wait_for(played)
+    pair.unplug_synth()
+    wait_for(lambda: any(port in notice.text for notice in live.reports.notices))
+    pair.heard.clear()
+    pair.plug_synth()
+    pair.open_input()
+    wait_for(played)
+    assert live.reports.notices[-1] == protocol.Notice(f"port:{port}", "")
+
+
+def test_a_keyboard_that_is_unplugged_lets_go_and_is_heard_when_it_is_back(live, pair):
+    live.set_project(project(strand(sources=(MidiSource(),))), HERE)
+    wait_for(lambda: any(pair.name in port for ports in live.reports.ports for port in ports.inputs))
+    time.sleep(0.3)
+    pair.keys.send_message([0x90, 60, 80])
+    wait_for(lambda: live.reports.telemetry[-1].health.sounding == 1)
+    pair.unplug_keys()
+    wait_for(lambda: live.reports.telemetry[-1].health.sounding == 0)
+    pair.plug_keys()
+
+    def heard():
+        pair.keys.send_message([0x90, 62, 80])
+        return 62 in pitches(live.reports.printed("a", 0))
+
+    wait_for(heard)
+
+
+def test_edits_while_notes_are_held_leave_nothing_hanging(live, pair):
+    chain = (stage("scale", "s", root="C"), stage("chord", "c", offsets=[4, 7]))
+    now = project(strand(*chain, destinations=(PortDestination(), InstrumentDestination(instrument="bells"))))
+    live.set_project(now, HERE)
+    pair.connect_to_own_output()
+    time.sleep(0.2)
+    steps = [
+        lambda document: edits.set_bypass(document, "c", True),
+        lambda document: edits.move_stage(document, "c", "a", 0),
+        lambda document: edits.set_params(document, "s", {"root": "F#"}),
+        lambda document: edits.add_stage(document, "a", "chord", 1)[0],
+        lambda document: edits.set_bypass(document, "c", False),
+        lambda document: edits.remove_stage(document, "s"),
+        lambda document: edits.set_destination(document, "a", 0, PortDestination(channel=7)),
+    ]
+    for place, step in enumerate(steps):
+        surface(live, note_on(0, 0, 60 + place, 100))
+        time.sleep(0.02)
+        now = step(now)
+        live.set_project(now, HERE)
+        time.sleep(0.02)
+    surface(live, *(note_off(0, 0, key) for key in range(60, 70)))
+    wait_for(lambda: live.reports.telemetry[-1].health.sounding == 0 and len(pair.heard) > 20)
+    time.sleep(0.1)
+    assert not hanging(pair.heard)
+
+
+def test_all_off_silences_and_says_so_on_every_channel(live, pair):
+    live.set_project(project(strand(destinations=(PortDestination(),))), HERE)
+    pair.connect_to_own_output()
+    time.sleep(0.2)
+    surface(live, *(note_on(0, channel, 50 + channel, 100) for channel in range(16)))
+    wait_for(lambda: live.reports.telemetry[-1].health.sounding == 16)
+    live.send(protocol.AllOff())
+    wait_for(lambda: live.reports.telemetry[-1].health.sounding == 0)
+    wait_for(lambda: sum(message[1] == 123 for message in pair.heard if message[0] & 0xF0 == 0xB0) == 16)
+    assert not hanging(pair.heard)
+
+
+def test_the_audio_device_is_found_and_meters_move(live, jack_server):
+    live.set_project(project(strand()), HERE)
+    wait_for(lambda: live.reports.telemetry[-1].health.audio)
+    surface(live, note_on(0, 0, 60, 120))
+    wait_for(lambda: any(report.meters.get("bells", 0.0) > 0.05 for report in live.reports.telemetry[-30:]))
+    surface(live, note_off(0, 0, 60))
+
+
+def test_after_a_crash_the_engine_comes_back_with_the_same_document(live, jack_server):
+    live.set_project(project(strand(stage("chord", offsets=[5]))), HERE)
+    surface(live, note_on(0, 0, 60, 100))
+    wait_for(lambda: live.reports.printed("a", 1))
+    first = live.pid
+    os.kill(first, signal.SIGKILL)
+    wait_for(lambda: any(notice.topic == "restart" for notice in live.reports.notices))
+    assert live.pid != first
+    live.reports.telemetry.clear()
+
+    def sounds():
+        surface(live, note_on(0, 0, 62, 100), note_off(0, 0, 62))
+        return {62, 67} <= set(pitches(live.reports.printed("a", 1)))
+
+    wait_for(sounds)
+
+
+def test_when_the_window_is_gone_the_engine_ends_its_notes_and_leaves(live, pair):
+    live.set_project(project(strand(destinations=(PortDestination(),))), HERE)
+    pair.connect_to_own_output()
+    time.sleep(0.2)
+    surface(live, note_on(0, 0, 60, 100))
+    wait_for(lambda: pair.heard)
+    live._closing = True
+    live._channel.close()
+    assert live._process.wait(10) == 0
+    wait_for(lambda: not hanging(pair.heard))
+
+
+def test_a_take_plays_without_meeting_the_stages_again(live, pair):
+    document = project(strand(stage("chord", offsets=[4]), destinations=(PortDestination(),)))
+    live.set_project(document, HERE)
+    pair.connect_to_own_output()
+    time.sleep(0.2)
+    live.send(protocol.PlayTake({"a": [note_on(0.0, 0, 70, 90), note_off(0.1, 0, 70)]}, 0.0))
+    wait_for(lambda: len(pair.heard) == 2)
+    time.sleep(0.1)
+    assert pair.heard == [[0x90, 70, 90], [0x80, 70, 64]]
+
+
+def test_a_flood_of_controllers_is_thinned_and_shown_and_the_last_value_stays(live, pair):
+    live.set_project(project(strand(destinations=(PortDestination(),))), HERE)
+    pair.connect_to_own_output()
+    time.sleep(0.2)
+    now = time.monotonic()
+    flood = [Event(now, 0xB0, 1, value % 128) for value in range(5000)]
+    live.send(
+        protocol.Feed("surface", [note_on(now, 0, 60, 90), *flood, note_off(now, 0, 60), Event(now, 0xB0, 1, 77)])
+    )
+    wait_for(lambda: [0xB0, 1, 77] in pair.heard)
+    assert wait_for(lambda: live.reports.telemetry[-1].health.thinned) > 4000
+    assert [message for message in pair.heard if message[0] != 0xB0] == [[0x90, 60, 90], [0x80, 60, 64]]
+    assert pair.heard[-1] == [0xB0, 1, 77]
+
+
+def test_system_exclusive_goes_through_whole(live, pair):
+    live.set_project(project(strand(sources=(MidiSource(),), destinations=(PortDestination(),))), HERE)
+    pair.connect_to_own_output()
+    wait_for(lambda: any(pair.name in port for ports in live.reports.ports for port in ports.inputs))
+    message = [0xF0, 0x7D, *range(100), 0xF7]
+
+    def heard():
+        pair.keys.send_message(message)
+        time.sleep(0.1)
+        return pair.heard
+
+    wait_for(heard)
+    assert pair.heard[0] == message
+
+
+def test_printed_rolls_are_whole(live, jack_server):
+    live.set_project(project(strand(stage("scale", root="C"), stage("chord", offsets=[3, 7]))), HERE)
+    for key in (60, 61, 62, 61):
+        surface(live, note_on(0, 0, key, 90))
+        time.sleep(0.02)
+        surface(live, note_off(0, 0, key))
+    wait_for(lambda: len(live.reports.printed("a", 2)) >= 24)
+    for roll in range(3):
+        assert_whole(live.reports.printed("a", roll))
