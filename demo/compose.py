@@ -29,7 +29,16 @@ E5:1.5 G4:.5 C5:2
 D5:1 B4:.5 A#4:.5 B4:1 G4:1
 A4:3 -:1
 """
-CHORDS = ["D3 A3 D4 F4", "A2 E3 A3 C4", "G2 D3 G3 B3", "D3 A3 D4 F4", "F2 C3 F3 A3", "C3 G3 C4 E4", "G2 D3 G3 B3", "A2 E3 A3 C4"]
+CHORDS = [
+    "D3 A3 D4 F4",
+    "A2 E3 A3 C4",
+    "G2 D3 G3 B3",
+    "D3 A3 D4 F4",
+    "F2 C3 F3 A3",
+    "C3 G3 C4 E4",
+    "G2 D3 G3 B3",
+    "A2 E3 A3 C4",
+]
 ROOTS = ["D2", "A1", "G1", "D2", "F1", "C2", "G1", "A1"]
 
 

@@ -1,0 +1,54 @@
+"""The application: fonts, theme, session, window."""
+
+from __future__ import annotations
+
+import os
+import signal
+import sys
+from pathlib import Path
+
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import QApplication
+
+from arpegon.files.places import load_settings
+from arpegon.ui import theme
+from arpegon.ui.session import Session
+from arpegon.ui.window import Window
+
+
+def make_application(arguments: list[str]) -> QApplication:
+    """The QApplication with our fonts and look."""
+    application = QApplication(arguments)
+    application.setApplicationName("Arpegon")
+    application.setStyle("Fusion")
+    theme.load_fonts()
+    return application
+
+
+def run_app(project: Path | None, demo: bool) -> int:
+    """Open the window on a project, the demo, or an empty board; its exit code."""
+    if not os.environ.get("DISPLAY") and not os.environ.get("WAYLAND_DISPLAY") and "QT_QPA_PLATFORM" not in os.environ:
+        print(
+            "arpegon: there is no display; start it in a desktop, or by “make demo”, which makes one.", file=sys.stderr
+        )
+        return 2
+    application = make_application(sys.argv[:1])
+    settings = load_settings()
+    theme.use(settings.theme)
+    session = Session(settings)
+    window = Window(session)
+    leftovers = session.autosave.leftovers()
+    if project is not None and not session.open(project):
+        session.notice("file", session.notices.get("file", ""))
+    window.show()
+    session.start()
+    if demo:
+        window.open_demo()
+    window.offer_recovery(leftovers)
+    signal.signal(signal.SIGINT, lambda *_: window.close())
+    signal.signal(signal.SIGTERM, lambda *_: window.close())
+    # Python sees signals only when it runs: give it the chance.
+    breath = QTimer(interval=200)
+    breath.timeout.connect(lambda: None)
+    breath.start()
+    return application.exec()

@@ -1,0 +1,1 @@
+"""The bench: one editor for each kind of stage, source and destination."""

@@ -1,0 +1,288 @@
+"""The bench: what is selected, its editor, and the readout."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
+
+from arpegon.core import edits
+from arpegon.core.document import Strand
+from arpegon.engine.protocol import Telemetry
+from arpegon.processors import PROCESSORS, processor_class
+from arpegon.ui import theme
+from arpegon.ui.bench.chord_editor import ChordEditor
+from arpegon.ui.bench.editor import StageEditor
+from arpegon.ui.bench.ends_editor import DestinationEditor, SourceEditor
+from arpegon.ui.bench.humanize_editor import HumanizeEditor
+from arpegon.ui.bench.readout import Readout
+from arpegon.ui.bench.scale_editor import ScaleEditor
+from arpegon.ui.board.words import destination_words, source_words
+from arpegon.ui.session import Selection, Session
+
+NARROW, WIDE = 398, 720
+
+EDITORS: dict[str, type[StageEditor]] = {
+    "humanize": HumanizeEditor,
+    "scale": ScaleEditor,
+    "chord": ChordEditor,
+}
+"""A stage without an entry gets the standard controls of its declarations."""
+
+_ORDINALS = ("first", "second", "third", "fourth", "fifth", "sixth", "seventh", "eighth", "ninth", "tenth")
+
+
+def place_words(strand: Strand, place: int) -> str:
+    """Where a stage stands: "in Harbour bells, third of four"."""
+    count = len(strand.stages)
+    if count == 1:
+        return f"in {strand.name}, its only stage"
+    numbers = ("no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten")
+    total = numbers[count] if count < len(numbers) else str(count)
+    ordinal = _ORDINALS[place] if place < len(_ORDINALS) else f"number {place + 1}"
+    return f"in {strand.name}, {ordinal} of {total}"
+
+
+class Bench(QWidget):
+    """The panel beside the board."""
+
+    widened = pyqtSignal(bool)
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.setObjectName("paper")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedWidth(NARROW)
+        self.editor: QWidget | None = None
+        self._shown: Selection | None = None
+        box = QVBoxLayout(self)
+        box.setContentsMargins(18, 12, 18, 10)
+        box.setSpacing(8)
+        box.addLayout(self._head())
+        self._where = QLabel("")
+        self._where.setProperty("role", "second")
+        box.addWidget(self._where)
+        self._area = QScrollArea()
+        self._area.setWidgetResizable(True)
+        self._area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self._area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._area.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        viewport = self._area.viewport()
+        if viewport is not None:
+            viewport.setAutoFillBackground(False)
+        box.addWidget(self._area, 3)
+        self._line = QFrame()
+        self._line.setFixedHeight(1)
+        box.addWidget(self._line)
+        self.readout = Readout(session)
+        box.addWidget(self.readout, 2)
+        session.selected.connect(self.show_selection)
+        session.changed.connect(self._changed)
+        session.ports_changed.connect(self._ports)
+        session.reported.connect(self._reported)
+        theme.changed.connect(self._themed)
+        self._themed()
+        self.show_selection()
+
+    def _head(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        self.title = QLabel("")
+        self.title.setProperty("role", "name")
+        row.addWidget(self.title, 1)
+        self.bypass = QPushButton("bypass")
+        self.bypass.setProperty("flat", True)
+        self.bypass.setCheckable(True)
+        self.bypass.setToolTip("Let everything pass this stage untouched (Ctrl+B).")
+        self.bypass.clicked.connect(self.toggle_bypass)
+        self.remove = QPushButton("remove")
+        self.remove.setProperty("flat", True)
+        self.remove.setToolTip("Take it out (Del); Ctrl+Z brings it back.")
+        self.remove.clicked.connect(self.remove_selected)
+        self.wide = QPushButton("wide")
+        self.wide.setProperty("flat", True)
+        self.wide.setCheckable(True)
+        self.wide.setToolTip("A wide bench beside this strand alone (Ctrl+E).")
+        self.wide.toggled.connect(self._widen)
+        for button in (self.bypass, self.remove, self.wide):
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            row.addWidget(button)
+        return row
+
+    def _themed(self) -> None:
+        self._line.setStyleSheet(f"background: {theme.theme().rule_strong};")
+
+    def _widen(self, on: bool) -> None:
+        self.setFixedWidth(WIDE if on else NARROW)
+        self.widened.emit(on)
+
+    # -- showing -----------------------------------------------------------------------------------
+
+    def show_selection(self) -> None:
+        """Show what is selected."""
+        chosen = self.session.selection
+        strand = self.session.strand_of_selection()
+        is_stage = chosen.part == "stage" and strand is not None
+        self.bypass.setVisible(is_stage)
+        self.remove.setVisible(chosen.part in ("stage", "source", "destination"))
+        self.readout.setVisible(is_stage)
+        self._line.setVisible(is_stage)
+        self.readout.clear()
+        self._shown = chosen
+        if strand is None:
+            self.title.setText("Bench")
+            self._where.setText("nothing is selected")
+            self._put(EmptyBench())
+            return
+        if chosen.part == "stage":
+            stage = next(one for one in strand.stages if one.id == chosen.stage)
+            editor = EDITORS.get(stage.kind, StageEditor)
+            self._put(editor(self.session, strand, stage))
+        elif chosen.part == "source":
+            self._put(SourceEditor(self.session, strand.id, chosen.place))
+        elif chosen.part == "destination":
+            self._put(DestinationEditor(self.session, strand.id, chosen.place))
+        else:
+            self._put(StrandBench(self.session, strand))
+        self._head_words(strand)
+
+    def _put(self, editor: QWidget) -> None:
+        self.editor = editor
+        editor.setObjectName("paper")
+        holder = QWidget()
+        holder.setObjectName("paper")
+        box = QVBoxLayout(holder)
+        box.setContentsMargins(0, 2, 4, 4)
+        box.addWidget(editor)
+        self._area.setWidget(holder)
+
+    def _head_words(self, strand: Strand) -> None:
+        chosen = self.session.selection
+        project = self.session.project
+        if chosen.part == "stage":
+            stage = next(one for one in strand.stages if one.id == chosen.stage)
+            self.title.setText(processor_class(stage.kind).label)
+            self._where.setText(place_words(strand, strand.stages.index(stage)))
+            self.bypass.setChecked(stage.bypass)
+        elif chosen.part == "source":
+            self.title.setText(source_words(project, strand.sources[chosen.place])[0])
+            self._where.setText(f"feeds {strand.name}")
+        elif chosen.part == "destination":
+            self.title.setText(destination_words(project, strand.destinations[chosen.place])[0])
+            self._where.setText(f"where {strand.name} ends")
+        else:
+            self.title.setText(strand.name)
+            self._where.setText("a strand without a stage" if not strand.stages else "a strand")
+
+    def _changed(self) -> None:
+        strand = self.session.strand_of_selection()
+        if strand is None or self._shown != self.session.selection:
+            return
+        if isinstance(self.editor, StageEditor):
+            stage = next((one for one in strand.stages if one.id == self.session.selection.stage), None)
+            if stage is not None:
+                self.editor.refresh(strand, stage)
+        elif isinstance(self.editor, (SourceEditor, DestinationEditor)):
+            self.editor.refresh()
+        elif isinstance(self.editor, StrandBench):
+            self.editor.strand = strand
+        self._head_words(strand)
+
+    def _ports(self) -> None:
+        if isinstance(self.editor, (SourceEditor, DestinationEditor)):
+            self.editor.refresh()
+
+    def _reported(self, telemetry: Telemetry) -> None:
+        if not telemetry.passed or not isinstance(self.editor, StageEditor):
+            return
+        mine = [one for one in telemetry.passed if one.stage == self.session.selection.stage]
+        if mine:
+            self.editor.passed(mine)
+            self.readout.passed(mine)
+
+    def tick(self, now: float) -> None:
+        """One frame."""
+        if isinstance(self.editor, StageEditor):
+            self.editor.tick(now)
+
+    # -- edits -------------------------------------------------------------------------------------
+
+    def toggle_bypass(self) -> None:
+        """Bypass the selected stage, or take it back in."""
+        found = self.session.project.find_stage(self.session.selection.stage)
+        if found is not None:
+            stage = found[1]
+            self.session.edit("Bypass", edits.set_bypass(self.session.project, stage.id, not stage.bypass))
+
+    def remove_selected(self) -> None:
+        """Take out what is selected."""
+        chosen, project = self.session.selection, self.session.project
+        if chosen.part == "stage":
+            self.session.edit("Remove stage", edits.remove_stage(project, chosen.stage))
+        elif chosen.part == "source":
+            self.session.edit("Remove source", edits.set_source(project, chosen.strand, chosen.place, None))
+        elif chosen.part == "destination":
+            self.session.edit("Remove destination", edits.set_destination(project, chosen.strand, chosen.place, None))
+
+
+class EmptyBench(QWidget):
+    """What the bench says when nothing is selected."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 8, 0, 0)
+        text = QLabel(
+            "Click a dark bar on the board: here you shape what that stage does, and beneath you read exactly "
+            "what went in and what came out.\n\nClick the pill at the head of a strand to choose what feeds it, "
+            "the name at its foot to choose where it sounds."
+        )
+        text.setWordWrap(True)
+        text.setProperty("role", "second")
+        box.addWidget(text)
+        box.addStretch(1)
+
+
+class StrandBench(QWidget):
+    """What the bench offers for a strand that is still empty."""
+
+    def __init__(self, session: Session, strand: Strand) -> None:
+        super().__init__()
+        self.session = session
+        self.strand = strand
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 8, 0, 0)
+        box.setSpacing(8)
+        text = QLabel(
+            "It sounds already: play the keyboard below, with the mouse or the computer's keys (Z to M, Q to P). "
+            "Now put a stage between what you play and what you hear:"
+        )
+        text.setWordWrap(True)
+        text.setProperty("role", "second")
+        box.addWidget(text)
+        for kind, processor in PROCESSORS.items():
+            button = QPushButton(f"+ {processor.label}")
+            button.setToolTip(processor.summary)
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            button.clicked.connect(lambda _=False, kind=kind: self._add(kind))
+            line = QLabel(processor.summary)
+            line.setProperty("role", "second")
+            row = QHBoxLayout()
+            row.addWidget(button)
+            row.addWidget(line, 1)
+            box.addLayout(row)
+        box.addStretch(1)
+
+    def _add(self, kind: str) -> None:
+        project, stage_id = edits.add_stage(self.session.project, self.strand.id, kind)
+        self.session.edit(f"Add {PROCESSORS[kind].label}", project)
+        self.session.select_stage(stage_id)

@@ -1,0 +1,160 @@
+"""The base of stage editors, and the one that any stage gets from its declarations alone."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QLabel, QLineEdit, QVBoxLayout, QWidget
+
+from arpegon.core.document import Stage, Strand
+from arpegon.core.parameters import Choice, Number, Param, PitchClass, Switch
+from arpegon.core.pitch import pretty_name
+from arpegon.engine.protocol import Passed
+from arpegon.processors import processor_class
+from arpegon.ui import theme
+from arpegon.ui.controls import choices
+from arpegon.ui.controls.slider import Slider, tooltip
+from arpegon.ui.session import Session
+
+ROOTS = ("C", "C#", "Db", "D", "D#", "Eb", "E", "F", "F#", "Gb", "G", "G#", "Ab", "A", "A#", "Bb", "B")
+FEW = 4
+"""Choices up to this many are shown side by side."""
+
+
+class StageEditor(QWidget):
+    """Edits one stage and shows its effect on what passes.
+
+    Subclasses build their widgets in ``build``, show values in ``show_values`` and what passes in ``passed``.
+    """
+
+    def __init__(self, session: Session, strand: Strand, stage: Stage, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.strand = strand
+        self.stage = stage
+        self.processor = processor_class(stage.kind)
+        self.params: dict[str, Param] = {param.key: param for param in self.processor.params}
+        self.ink = theme.ink(session.ink_number(strand.id))
+        self.controls: dict[str, QWidget] = {}
+        self.box = QVBoxLayout(self)
+        self.box.setContentsMargins(0, 0, 0, 0)
+        self.box.setSpacing(10)
+        self.build()
+        self.refresh(strand, stage)
+
+    @property
+    def values(self) -> dict[str, Any]:
+        """All parameters of the stage, defaults included."""
+        return self.session.values(self.stage)
+
+    def build(self) -> None:
+        """Make the widgets: here one standard control for each parameter."""
+        for key in self.params:
+            self.box.addWidget(self.control(key))
+        self.box.addStretch(1)
+
+    def refresh(self, strand: Strand, stage: Stage) -> None:
+        """Show a stage as it is now."""
+        self.strand, self.stage = strand, stage
+        values = self.values
+        for key, control in self.controls.items():
+            if isinstance(control, (Slider, choices.Segments, choices.Picker, choices.Switch)):
+                control.set_value(values[key])
+            elif isinstance(control, NumbersField):
+                control.show_numbers(values[key])
+        self.show_values(values)
+
+    def show_values(self, values: dict[str, Any]) -> None:
+        """Show what the standard controls do not."""
+
+    def passed(self, batch: Sequence[Passed]) -> None:
+        """Show what passed."""
+
+    def tick(self, now: float) -> None:
+        """One frame."""
+
+    def set(self, settled: bool = True, **values: Any) -> None:
+        """Set parameters."""
+        self.session.set_params(self.stage.id, values, settled)
+
+    # -- standard controls -------------------------------------------------------------------------
+
+    def control(self, key: str) -> QWidget:
+        """The standard control of a parameter, from its declaration."""
+        param = self.params[key]
+        made: QWidget
+        if isinstance(param, Number):
+            made = Slider(param, self.ink)
+            made.moved.connect(lambda value: self.set(False, **{key: param.clamp(value)}))
+            made.settled.connect(self.session.settle)
+        elif isinstance(param, Switch):
+            made = choices.Switch(param.label, tooltip(param))
+            made.toggled.connect(lambda on: self.set(**{key: on}))
+        elif isinstance(param, Choice) and len(param.options) <= FEW:
+            made = choices.Segments(param.options, tooltip(param))
+            made.chosen.connect(lambda value: self.set(**{key: value}))
+        elif isinstance(param, (Choice, PitchClass)):
+            options = param.options if isinstance(param, Choice) else {root: pretty_name(root) for root in ROOTS}
+            made = choices.Picker(options, tooltip(param))
+            made.chosen.connect(lambda value: self.set(**{key: value}))
+        else:
+            made = NumbersField(param)
+            made.numbers.connect(lambda numbers: self.set(**{key: numbers}))
+        made.setAccessibleName(param.label)
+        self.controls[key] = made
+        return made
+
+    def captioned(self, key: str) -> QWidget:
+        """A standard control under its label (sliders and switches bear their own)."""
+        control = self.control(key)
+        if isinstance(control, (Slider, choices.Switch)):
+            return control
+        return under_caption(self.params[key].label, control)
+
+
+class NumbersField(QLineEdit):
+    """A list of numbers, typed with spaces between."""
+
+    numbers = pyqtSignal(list)
+
+    def __init__(self, param: Param) -> None:
+        super().__init__()
+        self.param = param
+        self.setFont(theme.number_font(12))
+        self.setToolTip(tooltip(param))
+        self.editingFinished.connect(self._typed)
+
+    def show_numbers(self, numbers: Sequence[float]) -> None:
+        """Show a list."""
+        self.setText(self.param.text(numbers))
+
+    def _typed(self) -> None:
+        try:
+            numbers = [float(word) for word in self.text().replace("−", "-").replace(",", " ").split()]
+        except ValueError:
+            return  # what is no list of numbers changes nothing
+        self.numbers.emit(numbers)
+
+
+def under_caption(caption: str, widget: QWidget) -> QWidget:
+    """A widget under a small label."""
+    holder = QWidget()
+    box = QVBoxLayout(holder)
+    box.setContentsMargins(0, 0, 0, 0)
+    box.setSpacing(3)
+    label = QLabel(caption)
+    label.setProperty("role", "second")
+    label.setBuddy(widget)
+    box.addWidget(label)
+    box.addWidget(widget)
+    return holder
+
+
+def caps(text: str) -> QLabel:
+    """A small heading in capitals."""
+    label = QLabel(text.upper())
+    label.setProperty("role", "caps")
+    label.setAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom)
+    return label

@@ -1,0 +1,181 @@
+"""The readout: exactly what went into the selected stage and what came out."""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Iterable, Sequence
+
+from PyQt6.QtCore import QRectF, QSize, Qt
+from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtWidgets import QApplication, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+
+from arpegon.core.clock import position_text
+from arpegon.core.events import BEND, CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, PROGRAM, Event
+from arpegon.core.pitch import note_name
+from arpegon.engine.protocol import Passed
+from arpegon.ui import theme
+from arpegon.ui.bench.editor import caps
+from arpegon.ui.session import Session
+
+ROW = 26
+KEPT = 400
+
+
+def event_words(event: Event, names: Sequence[str]) -> tuple[str, str]:
+    """An event's name and its value."""
+    kind = event.kind
+    if kind == NOTE_ON:
+        return note_name(event.data1, names), str(event.data2)
+    if kind == NOTE_OFF:
+        return f"{note_name(event.data1, names)} off", str(event.data2)
+    if kind == CONTROL:
+        return f"CC {event.data1}", str(event.data2)
+    if kind == POLY_PRESSURE:
+        return f"{note_name(event.data1, names)} press", str(event.data2)
+    if kind == PRESSURE:
+        return "pressure", str(event.data1)
+    if kind == BEND:
+        return "bend", f"{event.bend:+d}"
+    if kind == PROGRAM:
+        return "program", str(event.data1)
+    return "sysex", f"{len(event.payload)} bytes"
+
+
+def row_words(passed: Passed, names: Sequence[str]) -> tuple[str, str, str, str]:
+    """What went in and its value, what came out and its values."""
+    name, value = event_words(passed.event, names)
+    if not passed.out:
+        return name, value, "nothing", ""
+    if list(passed.out) == [passed.event]:
+        return name, value, f"{name} unchanged", value
+    outs = [event_words(event, names) for event in passed.out if event.kind == passed.event.kind]
+    outs = outs or [event_words(event, names) for event in passed.out]
+    values = [out[1] for out in outs]
+    span = values[0] if len(set(values)) == 1 else " ".join(values)
+    return name, value, " ".join(out[0].removesuffix(" off") for out in outs), span
+
+
+class Rows(QWidget):
+    """The rows, newest first."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.kept: deque[Passed] = deque(maxlen=KEPT)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setMinimumHeight(3 * ROW)
+
+    def sizeHint(self) -> QSize:
+        return QSize(360, 6 * ROW)
+
+    def text_of(self, passed: Passed) -> tuple[str, str, str, str, str]:
+        """One row as texts: where, in, its value, out, its values."""
+        project = self.session.project
+        where = "" if passed.beat is None else position_text(passed.beat, project.meter)
+        return (where, *row_words(passed, project.key.names))
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        t = theme.theme()
+        painter = QPainter(self)
+        width = float(self.width())
+        if not self.kept:
+            painter.setFont(theme.label_font(12))
+            painter.setPen(theme.color(t.second))
+            painter.drawText(
+                QRectF(0, 0, width, 2 * ROW),
+                Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap,
+                "Play: each event that passes here is listed with what it became.",
+            )
+            return
+        out_x = 0.45 * width
+        count = self.height() // ROW
+        for place, passed in enumerate(list(self.kept)[-count:][::-1]):
+            where, name, value, out, values = self.text_of(passed)
+            y = place * ROW
+            if place % 2 == 0:
+                painter.fillRect(QRectF(0, y, width, ROW), theme.color(t.roll))
+            centre = Qt.AlignmentFlag.AlignVCenter
+            right = centre | Qt.AlignmentFlag.AlignRight
+            painter.setFont(theme.number_font(12))
+            painter.setPen(theme.color(t.second))
+            painter.drawText(QRectF(6, y, 78, ROW), centre, where or "at rest")
+            painter.setPen(theme.color(t.ink))
+            painter.drawText(QRectF(out_x - 46, y, 36, ROW), right, value)
+            values_width = min(0.24 * width, painter.fontMetrics().horizontalAdvance(values) + 4.0)
+            shown = painter.fontMetrics().elidedText(values, Qt.TextElideMode.ElideRight, int(values_width))
+            painter.drawText(QRectF(width - values_width - 6, y, values_width, ROW), right, shown)
+            painter.setFont(theme.label_font(13, 600))
+            painter.drawText(QRectF(84, y, out_x - 84 - 40, ROW), centre, name)
+            room = QRectF(out_x + 6, y, width - out_x - values_width - 16, ROW)
+            shown = painter.fontMetrics().elidedText(out, Qt.TextElideMode.ElideRight, int(room.width()))
+            painter.setPen(theme.color(t.second if out.endswith("unchanged") or out == "nothing" else t.ink))
+            painter.drawText(room, centre, shown)
+
+
+class Readout(QWidget):
+    """Rows with their heading; can be held still and copied."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self._held_back: deque[Passed] = deque(maxlen=KEPT)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(2)
+        head = QHBoxLayout()
+        head.setSpacing(2)
+        head.addWidget(caps("Went in"), 45)
+        head.addWidget(caps("Came out"), 25)
+        self.hold = QPushButton("hold")
+        self.hold.setCheckable(True)
+        self.hold.setToolTip("Hold the list still while music goes on (Ctrl+H).")
+        self.hold.toggled.connect(self._hold)
+        self.offs = QPushButton("offs")
+        self.offs.setCheckable(True)
+        self.offs.setToolTip("List note offs too.")
+        copy = QPushButton("copy")
+        copy.setToolTip("Copy the list as text (Ctrl+Shift+C).")
+        copy.clicked.connect(self.copy)
+        for button in (self.offs, self.hold, copy):
+            button.setProperty("flat", True)
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            head.addWidget(button)
+        box.addLayout(head)
+        self.rows = Rows(session)
+        box.addWidget(self.rows, 1)
+
+    def passed(self, batch: Iterable[Passed]) -> None:
+        """List what passed."""
+        wanted = [one for one in batch if self.offs.isChecked() or one.event.kind != NOTE_OFF]
+        if not wanted:
+            return
+        if self.hold.isChecked():
+            self._held_back.extend(wanted)
+        else:
+            self.rows.kept.extend(wanted)
+            self.rows.update()
+
+    def clear(self) -> None:
+        """Begin a new list."""
+        self.rows.kept.clear()
+        self._held_back.clear()
+        self.hold.setChecked(False)
+        self.rows.update()
+
+    def text(self) -> str:
+        """The whole list as text, oldest first, columns parted by tabs."""
+        lines = ["\t".join(("position", "in", "value", "out", "values"))]
+        lines += ["\t".join(self.rows.text_of(one)) for one in self.rows.kept]
+        return "\n".join(lines)
+
+    def copy(self) -> None:
+        """Put the list on the clipboard."""
+        clipboard = QApplication.clipboard()
+        if clipboard is not None:
+            clipboard.setText(self.text())
+
+    def _hold(self, on: bool) -> None:
+        if not on:
+            self.rows.kept.extend(self._held_back)
+            self._held_back.clear()
+            self.rows.update()

@@ -1,0 +1,1 @@
+"""The board: strands as columns of rolls and stages."""

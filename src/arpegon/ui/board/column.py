@@ -1,0 +1,510 @@
+"""A strand on the board: a column of source pills, rolls, stages and destinations."""
+
+from __future__ import annotations
+
+import msgspec
+from PyQt6.QtCore import QPoint, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QMenu, QPushButton, QVBoxLayout, QWidget
+
+from arpegon.core import edits
+from arpegon.core.document import (
+    AnyDestination,
+    AnySource,
+    ClipSource,
+    InstrumentDestination,
+    MidiSource,
+    PortDestination,
+    Strand,
+    StrandSource,
+    SurfaceSource,
+)
+from arpegon.processors import PROCESSORS
+from arpegon.ui import theme
+from arpegon.ui.board.ends import DestinationRow, SourcePill
+from arpegon.ui.board.roll_view import BeatRuler, KeyStrip, RollView
+from arpegon.ui.board.stage_bar import StageBar
+from arpegon.ui.board.words import destination_words, source_words
+from arpegon.ui.session import NOTHING, Selection, Session
+
+WIDTH = 208
+
+
+class NameField(QLabel):
+    """A name that is edited in place by double click or F2."""
+
+    renamed = pyqtSignal(str)
+
+    def __init__(self, text: str, parent: QWidget | None = None) -> None:
+        super().__init__(text, parent)
+        self.setFont(theme.name_font(15))
+        self.setToolTip("Double click to rename.")
+        self.setMinimumWidth(30)
+        self._field: QLineEdit | None = None
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        self.rename()
+
+    def rename(self) -> None:
+        """Let the name be typed."""
+        field = self._field = QLineEdit(self.text(), self.parentWidget())
+        field.setGeometry(self.geometry().adjusted(-6, -3, 6, 3))
+        field.selectAll()
+        field.editingFinished.connect(self._typed)
+        field.show()
+        field.setFocus()
+
+    def _typed(self) -> None:
+        field, self._field = self._field, None
+        if field is not None:
+            if field.text().strip():
+                self.renamed.emit(field.text().strip())
+            field.deleteLater()
+
+
+class Column(QWidget):
+    """One strand.
+
+    Signals:
+        walked: the keyboard leaves this column to the left (-1) or right (1).
+        dragging: a stage is dragged over the board (its id, the global position; dropped or not).
+    """
+
+    walked = pyqtSignal(str, int)
+    dragging = pyqtSignal(str, QPoint, bool)
+
+    def __init__(self, session: Session, strand: Strand, ruler: BeatRuler, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.strand = strand
+        self.ruler = ruler
+        self.ink = session.ink_number(strand.id)
+        self.setFixedWidth(WIDTH)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self._signature: object = None
+        self.bars: list[StageBar] = []
+        self.rolls: list[RollView] = []
+        self.pills: list[SourcePill] = []
+        self.rows: list[DestinationRow] = []
+        self._layout = QVBoxLayout(self)
+        self._layout.setContentsMargins(2, 10, 2, 8)
+        self._layout.setSpacing(0)
+        self._drop_line = QFrame(self)
+        self._drop_line.setFixedHeight(4)
+        self._drop_line.hide()
+        self.refresh(strand)
+
+    # -- building ----------------------------------------------------------------------------------
+
+    def refresh(self, strand: Strand) -> None:
+        """Show a strand; what did not change in shape stays."""
+        self.strand = strand
+        self.ink = self.session.ink_number(strand.id)
+        paper = self.session.paper(strand.id)
+        signature = (
+            self.ink,
+            tuple((stage.id, stage.kind) for stage in strand.stages),
+            [source_words(self.session.project, source) for source in strand.sources],
+            [destination_words(self.session.project, destination) for destination in strand.destinations],
+            id(paper),
+        )
+        if signature != self._signature:
+            self._signature = signature
+            self._build()
+        for bar, stage in zip(self.bars, strand.stages, strict=True):
+            if bar.stage is not stage:
+                bar.show_stage(stage)
+        self._name.setText(strand.name)
+        self._solo.setChecked(strand.solo)
+        self._mute.setChecked(strand.muted)
+        self.show_selection()
+        self.show_break()
+        self.update()
+
+    def _build(self) -> None:
+        focused = self._focused_stage()
+        while self._layout.count():
+            item = self._layout.takeAt(0)
+            widget = item.widget() if item else None
+            if widget is not None:
+                widget.hide()
+                widget.deleteLater()
+        self.bars, self.rolls, self.pills, self.rows = [], [], [], []
+        self._layout.addWidget(self._head())
+        self._build_sources()
+        self._build_chain()
+        self._build_destinations()
+        if focused is not None:
+            for bar in self.bars:
+                if bar.stage.id == focused:
+                    bar.setFocus()
+
+    def _focused_stage(self) -> str | None:
+        return next((bar.stage.id for bar in self.bars if bar.hasFocus()), None)
+
+    def _head(self) -> QWidget:
+        head = QWidget()
+        row = QHBoxLayout(head)
+        row.setContentsMargins(10, 0, 6, 4)
+        row.setSpacing(2)
+        self._name = NameField(self.strand.name, head)
+        self._name.renamed.connect(self._rename)
+        self._solo = self._toggle("solo", "Hear only this strand (and others that are solo).")
+        self._solo.clicked.connect(lambda on: self._set("Solo", solo=on))
+        self._mute = self._toggle("mute", "Silence this strand; its rolls go on printing.")
+        self._mute.clicked.connect(lambda on: self._set("Mute", muted=on))
+        more = self._toggle("⋯", "Rename, add a source or destination, move, remove.")
+        more.setCheckable(False)
+        more.clicked.connect(lambda: self._menu(more.mapToGlobal(QPoint(0, more.height()))))
+        row.addWidget(self._name, 1)
+        for button in (self._solo, self._mute, more):
+            row.addWidget(button)
+        return head
+
+    def _toggle(self, text: str, help_text: str) -> QPushButton:
+        button = QPushButton(text)
+        button.setProperty("flat", True)
+        button.setCheckable(True)
+        button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        button.setToolTip(help_text)
+        button.setFixedHeight(22)
+        return button
+
+    def _build_sources(self) -> None:
+        project = self.session.project
+        for place, source in enumerate(self.strand.sources):
+            pill = SourcePill(place, *source_words(project, source), self.ink)
+            pill.chosen.connect(lambda place: self._select(part="source", place=place))
+            pill.asked.connect(self._source_menu)
+            pill.pressed_key.connect(lambda place, event: self._key("source", place, event))
+            self._layout.addWidget(pill)
+            self.pills.append(pill)
+        if not self.strand.sources:
+            add = QPushButton("+ source")
+            add.clicked.connect(lambda: self._add_source_menu(add.mapToGlobal(QPoint(0, add.height()))))
+            self._layout.addWidget(add)
+
+    def _build_chain(self) -> None:
+        paper = self.session.paper(self.strand.id)
+        for roll in range(len(self.strand.stages) + 1):
+            view = RollView(paper, roll, self.ruler, self.ink, self)
+            inset = QHBoxLayout()
+            inset.setContentsMargins(6, 0, 6, 0)
+            holder = QWidget(self)
+            holder.setLayout(inset)
+            inset.addWidget(view)
+            view.asked.connect(self.offer_stages)
+            self.rolls.append(view)
+            self._layout.addWidget(holder, 1)
+            if roll < len(self.strand.stages):
+                bar = StageBar(self.strand.stages[roll], self.ink, self)
+                bar.chosen.connect(self.session.select_stage)
+                bar.bypassed.connect(self._bypass)
+                bar.asked.connect(self._stage_menu)
+                bar.pressed_key.connect(self._stage_key)
+                bar.dragged.connect(lambda stage, place: self.dragging.emit(stage, place, False))
+                bar.dropped.connect(lambda stage, place: self.dragging.emit(stage, place, True))
+                self.bars.append(bar)
+                self._layout.addWidget(bar)
+        self._keys = KeyStrip(paper, len(self.strand.stages), self.ink)
+        holder = QWidget(self)
+        inset = QHBoxLayout(holder)
+        inset.setContentsMargins(6, 0, 6, 0)
+        inset.addWidget(self._keys)
+        self._layout.addWidget(holder)
+
+    def _build_destinations(self) -> None:
+        foot = QWidget(self)
+        box = QVBoxLayout(foot)
+        box.setContentsMargins(6, 5, 6, 0)
+        box.setSpacing(1)
+        project = self.session.project
+        for place, destination in enumerate(self.strand.destinations):
+            meter = destination.instrument if isinstance(destination, InstrumentDestination) else None
+            row = DestinationRow(place, *destination_words(project, destination), self.ink, meter)
+            row.chosen.connect(lambda place: self._select(part="destination", place=place))
+            row.asked.connect(self._destination_menu)
+            row.pressed_key.connect(lambda place, event: self._key("destination", place, event))
+            box.addWidget(row)
+            self.rows.append(row)
+        line = QHBoxLayout()
+        self._reason = QLabel("")
+        self._reason.setProperty("role", "warning")
+        self._reason.setWordWrap(True)
+        line.addWidget(self._reason, 1)
+        add = QPushButton("+ stage")
+        add.setProperty("flat", True)
+        add.setToolTip("Add a processor at the end of this strand (Ins). Right click on a roll adds one there.")
+        add.clicked.connect(
+            lambda: self.offer_stages(len(self.strand.stages), add.mapToGlobal(QPoint(0, add.height())))
+        )
+        line.addWidget(add)
+        box.addLayout(line)
+        self._layout.addWidget(foot)
+
+    # -- showing -----------------------------------------------------------------------------------
+
+    def show_selection(self) -> None:
+        """Mark what stands on the bench."""
+        chosen = self.session.selection
+        mine = chosen.strand == self.strand.id
+        for bar in self.bars:
+            bar.set_selected(mine and chosen.part == "stage" and chosen.stage == bar.stage.id)
+        for part, rows in (("source", self.pills), ("destination", self.rows)):
+            for row in rows:
+                row.set_selected(mine and chosen.part == part and chosen.place == row.place)
+
+    def show_break(self) -> None:
+        """Say why the strand is silent, if it is."""
+        found = self.session.breaks().get(self.strand.id)
+        self._reason.setText(f"silent: {found.reason}" if found else "")
+
+    def tick(self, playing: bool, meters: dict[str, float]) -> None:
+        """One frame."""
+        eased = self.session.paper(self.strand.id).ease(0.12)
+        for roll in self.rolls:
+            roll.tick(eased, playing)
+        self._keys.tick()
+        for row in self.rows:
+            if row.meter is not None:
+                row.set_level(meters.get(row.meter, 0.0))
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        t = theme.theme()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(theme.color(t.line), 1))
+        painter.setBrush(theme.color(t.paper))
+        painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 1.5, -0.5, -0.5), 4, 4)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.color(theme.ink(self.ink)))
+        painter.drawRoundedRect(QRectF(0, 0, self.width(), 4), 2, 2)
+
+    # -- dragging ----------------------------------------------------------------------------------
+
+    def place_at(self, y: int, moved: str) -> int:
+        """The place among the stages (without the moved one) for a height in this column."""
+        others = [bar for bar in self.bars if bar.stage.id != moved]
+        return sum(1 for bar in others if bar.geometry().center().y() < y)
+
+    def show_drop(self, place: int | None, moved: str) -> None:
+        """Show where a dragged stage would go; ``None`` takes the mark away."""
+        if place is None:
+            self._drop_line.hide()
+            return
+        others = [bar for bar in self.bars if bar.stage.id != moved]
+        if others and place < len(others):
+            y = others[place].geometry().top() - 10
+        elif others:
+            y = others[-1].geometry().bottom() + 8
+        else:
+            y = self.height() // 3
+        self._drop_line.setStyleSheet(f"background: {theme.ink(self.ink)}; border-radius: 2px;")
+        self._drop_line.setGeometry(6, y, self.width() - 12, 4)
+        self._drop_line.show()
+        self._drop_line.raise_()
+
+    # -- edits -------------------------------------------------------------------------------------
+
+    def _select(self, part: str, place: int) -> None:
+        self.session.select(Selection(self.strand.id, part, "", place))
+
+    def _set(self, label: str, **changes: object) -> None:
+        self.session.edit(label, edits.set_strand(self.session.project, self.strand.id, **changes))
+
+    def _rename(self, name: str) -> None:
+        self._set(f"Rename to {name}", name=name)
+
+    def _bypass(self, stage_id: str) -> None:
+        found = self.session.project.find_stage(stage_id)
+        if found is not None:
+            self.session.edit("Bypass", edits.set_bypass(self.session.project, stage_id, not found[1].bypass))
+
+    def _remove(self, stage_id: str) -> None:
+        self.session.edit("Remove stage", edits.remove_stage(self.session.project, stage_id))
+
+    def _add(self, kind: str, place: int) -> None:
+        project, stage_id = edits.add_stage(self.session.project, self.strand.id, kind, place)
+        self.session.edit(f"Add {PROCESSORS[kind].label}", project)
+        self.session.select_stage(stage_id)
+
+    def offer_stages(self, place: int, where: QPoint) -> None:
+        """Offer the processors for a place among the stages."""
+        menu = self.stage_choices(place)
+        menu.exec(where)
+
+    def stage_choices(self, place: int) -> QMenu:
+        """The menu of processors for a place among the stages."""
+        menu = QMenu(self)
+        menu.setToolTipsVisible(True)
+        for kind, processor in PROCESSORS.items():
+            action = menu.addAction(f"{processor.label}   –   {processor.summary}")
+            if action is not None:
+                action.triggered.connect(lambda _=False, kind=kind: self._add(kind, place))
+        return menu
+
+    def _stage_menu(self, stage_id: str, where: QPoint) -> None:
+        found = self.session.project.find_stage(stage_id)
+        if found is None:
+            return
+        place = self.strand.stages.index(found[1])
+        menu = QMenu(self)
+        menu.addAction("Take back in" if found[1].bypass else "Bypass", lambda: self._bypass(stage_id))
+        before = menu.addMenu("Add a stage before")
+        after = menu.addMenu("Add a stage after")
+        for submenu, where_to in ((before, place), (after, place + 1)):
+            if submenu is None:
+                continue
+            for kind, processor in PROCESSORS.items():
+                submenu.addAction(processor.label, lambda kind=kind, to=where_to: self._add(kind, to))
+        menu.addAction("Move up", lambda: self._move(stage_id, -1)).setEnabled(place > 0)  # type: ignore[union-attr]
+        down = menu.addAction("Move down", lambda: self._move(stage_id, 1))
+        if down is not None:
+            down.setEnabled(place < len(self.strand.stages) - 1)
+        menu.addSeparator()
+        menu.addAction("Remove", lambda: self._remove(stage_id))
+        menu.exec(where)
+
+    def _move(self, stage_id: str, step: int) -> None:
+        ids = [stage.id for stage in self.strand.stages]
+        place = max(0, min(len(ids) - 1, ids.index(stage_id) + step))
+        self.session.edit("Move stage", edits.move_stage(self.session.project, stage_id, self.strand.id, place))
+
+    def add_source(self, source: AnySource) -> None:
+        """Feed the strand from one more source, and put it on the bench."""
+        place = len(self.strand.sources)
+        self.session.edit("Add source", edits.set_source(self.session.project, self.strand.id, place, source))
+        self._select("source", place)
+
+    def add_destination(self, destination: AnyDestination) -> None:
+        """Send the strand to one more destination, and put it on the bench."""
+        place = len(self.strand.destinations)
+        project = edits.set_destination(self.session.project, self.strand.id, place, destination)
+        self.session.edit("Add destination", project)
+        self._select("destination", place)
+
+    def _add_source_menu(self, where: QPoint) -> None:
+        menu = QMenu(self)
+        self._fill_sources(menu)
+        menu.exec(where)
+
+    def _fill_sources(self, menu: QMenu) -> None:
+        menu.addAction("Play surface", lambda: self.add_source(SurfaceSource()))
+        menu.addAction("All MIDI inputs", lambda: self.add_source(MidiSource()))
+        for port in self.session.ports.inputs:
+            menu.addAction(f"MIDI input {port}", lambda port=port: self.add_source(MidiSource(port=port)))
+        menu.addAction("Clip (a MIDI file) …", lambda: self.add_source(ClipSource()))
+        for other in self.session.project.strands:
+            if other.id != self.strand.id:
+                menu.addAction(f"From {other.name}", lambda other=other: self.add_source(StrandSource(strand=other.id)))
+
+    def _fill_destinations(self, menu: QMenu) -> None:
+        menu.addAction("Arpegon's own MIDI output", lambda: self.add_destination(PortDestination(channel=0)))
+        for port in self.session.ports.outputs:
+            menu.addAction(
+                f"MIDI output {port}", lambda port=port: self.add_destination(PortDestination(port=port, channel=0))
+            )
+        for one in self.session.project.instruments:
+            menu.addAction(
+                f"Instrument {one.id}",
+                lambda one=one: self.add_destination(InstrumentDestination(instrument=one.id, channel=0)),
+            )
+
+    def _menu(self, where: QPoint) -> None:
+        menu = QMenu(self)
+        menu.addAction("Rename", self._name.rename)
+        sources = menu.addMenu("Add a source")
+        destinations = menu.addMenu("Add a destination")
+        if sources is not None and destinations is not None:
+            self._fill_sources(sources)
+            self._fill_destinations(destinations)
+        place = self.session.ink_number(self.strand.id)
+        menu.addSeparator()
+        for text, step in (("Move left", -1), ("Move right", 1)):
+            action = menu.addAction(text, lambda step=step: self._shift(place + step))
+            if action is not None:
+                action.setEnabled(0 <= place + step < len(self.session.project.strands))
+        menu.addSeparator()
+        menu.addAction(f"Remove {self.strand.name}", self._remove_strand)
+        menu.exec(where)
+
+    def _shift(self, place: int) -> None:
+        self.session.edit("Move strand", edits.move_strand(self.session.project, self.strand.id, place))
+
+    def _remove_strand(self) -> None:
+        self.session.edit(f"Remove {self.strand.name}", edits.remove_strand(self.session.project, self.strand.id))
+
+    def _source_menu(self, place: int, where: QPoint) -> None:
+        menu = QMenu(self)
+        menu.addAction("Remove", lambda: self._remove_end("source", place))
+        menu.exec(where)
+
+    def _destination_menu(self, place: int, where: QPoint) -> None:
+        destination = self.strand.destinations[place]
+        menu = QMenu(self)
+        muted = msgspec.structs.replace(destination, muted=not destination.muted)
+        menu.addAction(
+            "Unmute" if destination.muted else "Mute",
+            lambda: self.session.edit(
+                "Mute destination", edits.set_destination(self.session.project, self.strand.id, place, muted)
+            ),
+        )
+        menu.addAction("Remove", lambda: self._remove_end("destination", place))
+        menu.exec(where)
+
+    def _remove_end(self, part: str, place: int) -> None:
+        change = edits.set_source if part == "source" else edits.set_destination
+        self.session.edit(f"Remove {part}", change(self.session.project, self.strand.id, place, None))
+
+    # -- keyboard ----------------------------------------------------------------------------------
+
+    def parts(self) -> list[QWidget]:
+        """Everything in this column that can be selected, from top to bottom."""
+        return [*self.pills, *self.bars, *self.rows]
+
+    def focus_part(self, place: int) -> None:
+        """Focus and select the part at a place, or the nearest there is."""
+        parts = self.parts()
+        if not parts:
+            return
+        widget = parts[max(0, min(len(parts) - 1, place))]
+        widget.setFocus()
+        if isinstance(widget, StageBar):
+            self.session.select_stage(widget.stage.id)
+        elif isinstance(widget, SourcePill):
+            self._select("source", widget.place)
+        elif isinstance(widget, DestinationRow):
+            self._select("destination", widget.place)
+
+    def _walk(self, event: QKeyEvent) -> bool:
+        here = next((place for place, part in enumerate(self.parts()) if part.hasFocus()), 0)
+        key = event.key()
+        if key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            self.focus_part(here + (1 if key == Qt.Key.Key_Down else -1))
+        elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            self.walked.emit(self.strand.id, 1 if key == Qt.Key.Key_Right else -1)
+        elif key == Qt.Key.Key_Insert:
+            self.offer_stages(len(self.strand.stages), self.mapToGlobal(self.rect().center()))
+        elif key == Qt.Key.Key_Escape:
+            self.session.select(NOTHING)
+        else:
+            return False
+        return True
+
+    def _key(self, part: str, place: int, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Delete:
+            self._remove_end(part, place)
+            event.accept()
+        elif self._walk(event):
+            event.accept()
+
+    def _stage_key(self, stage_id: str, event: QKeyEvent) -> None:
+        alt = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
+        if alt and event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            self._move(stage_id, 1 if event.key() == Qt.Key.Key_Down else -1)
+            event.accept()
+        elif event.key() == Qt.Key.Key_Delete:
+            self._remove(stage_id)
+            event.accept()
+        elif self._walk(event):
+            event.accept()

@@ -1,0 +1,158 @@
+"""The two ends of a strand on the board: source pills and destination rows."""
+
+from __future__ import annotations
+
+from math import log10
+
+from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from arpegon.ui import theme
+
+_SEGMENTS = 16
+
+
+class EndRow(QWidget):
+    """Base of pill and row: two texts, selectable."""
+
+    chosen = pyqtSignal(int)
+    asked = pyqtSignal(int, QPoint)
+    pressed_key = pyqtSignal(int, QKeyEvent)
+
+    def __init__(self, place: int, name: str, detail: str, ink: int, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.place = place
+        self.name = name
+        self.detail = detail
+        self.ink = ink
+        self._selected = False
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setAccessibleName(f"{name} {detail}")
+
+    def set_selected(self, selected: bool) -> None:
+        """Show that it stands on the bench."""
+        if selected != self._selected:
+            self._selected = selected
+            self.update()
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and event.button() == Qt.MouseButton.LeftButton:
+            self.chosen.emit(self.place)
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        if event is not None:
+            self.asked.emit(self.place, event.globalPos())
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None:
+            event.ignore()
+            self.pressed_key.emit(self.place, event)
+            if not event.isAccepted():
+                super().keyPressEvent(event)
+
+
+class SourcePill(EndRow):
+    """A source: a pill at the head of the strand, whose dot beats with what arrives."""
+
+    HEIGHT = 25
+
+    def __init__(self, place: int, name: str, detail: str, ink: int, parent: QWidget | None = None) -> None:
+        super().__init__(place, name, detail, ink, parent)
+        self.setFixedHeight(self.HEIGHT)
+        self.setToolTip(f"Source: {name} {detail}. Click to change it.")
+
+    def sizeHint(self) -> QSize:
+        return QSize(190, self.HEIGHT)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        t = theme.theme()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        ground = theme.ink(self.ink) if self._selected else t.field
+        text = theme.text_on(ground) if self._selected else t.ink
+        body = QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -1.5)
+        painter.setPen(QPen(theme.color(t.ink if self.hasFocus() else t.line), 1))
+        painter.setBrush(theme.color(ground))
+        painter.drawRoundedRect(body, 12, 12)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.color(text if self._selected else theme.ink(self.ink)))
+        painter.drawEllipse(QPointF(13, body.center().y()), 4, 4)
+        inner = body.adjusted(23, 0, -11, 0)
+        _two_texts(painter, inner, self.name, self.detail, text, text if self._selected else t.second, 600)
+
+
+class DestinationRow(EndRow):
+    """A destination: a row at the foot of the strand, with the level of its instrument."""
+
+    HEIGHT = 24
+
+    def __init__(
+        self, place: int, name: str, detail: str, ink: int, meter: str | None, parent: QWidget | None = None
+    ) -> None:
+        super().__init__(place, name, detail, ink, parent)
+        self.meter = meter
+        self._level = 0.0
+        self.setFixedHeight(self.HEIGHT)
+        self.setToolTip(f"Destination: {name} {detail}. Click to change it.")
+
+    def sizeHint(self) -> QSize:
+        return QSize(190, self.HEIGHT)
+
+    def set_level(self, level: float) -> None:
+        """Show a peak (1 is full scale); it falls by itself."""
+        before = self._level
+        self._level = max(level, before * 0.86 if before > 0.001 else 0.0)
+        if self._level != before:
+            self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        t = theme.theme()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        body = QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5)
+        text, quiet = t.ink, t.second
+        if self._selected:
+            ground = theme.ink(self.ink)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(theme.color(ground))
+            painter.drawRoundedRect(body, 4, 4)
+            text = quiet = theme.text_on(ground)
+        elif self.hasFocus():
+            painter.setPen(theme.color(t.second))
+            painter.drawRoundedRect(body, 4, 4)
+        room = body.adjusted(4, 0, -4, 0)
+        if self.meter is not None:
+            self._paint_meter(painter, QRectF(body.right() - 82, body.top() + 6, 78, body.height() - 12), text)
+            room.setRight(body.right() - 88)
+        _two_texts(painter, room, self.name, self.detail, text, quiet, 600)
+
+    def _paint_meter(self, painter: QPainter, area: QRectF, text: str) -> None:
+        t = theme.theme()
+        step = area.width() / _SEGMENTS
+        # Segments of 3 dB, so that soft notes move it too.
+        lit = 0
+        if self._level > 0:
+            lit = round(max(0.0, min(1.0, 1.0 + 20 * log10(self._level) / 48.0)) * _SEGMENTS)
+        on = theme.roll_ink(self.ink) if not self._selected else text
+        for place in range(_SEGMENTS):
+            loud = place >= _SEGMENTS - 1 and place < lit
+            shade = t.warning if loud else on if place < lit else t.rule_strong
+            rect = QRectF(area.left() + place * step, area.top(), step - 1.2, area.height())
+            painter.fillRect(rect, theme.color(shade, 0.35 if self._selected and place >= lit else 1.0))
+
+
+def _two_texts(painter: QPainter, room: QRectF, name: str, detail: str, ink: str, quiet: str, weight: int) -> None:
+    """A name at the left, a detail at the right where there is room for it."""
+    painter.setFont(theme.label_font(12))
+    detail_width = painter.fontMetrics().horizontalAdvance(detail) + 8 if detail else 0
+    painter.setFont(theme.label_font(13, weight))
+    name_width = room.width() - detail_width
+    shown = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(max(40.0, name_width)))
+    painter.setPen(theme.color(ink))
+    painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, shown)
+    painter.setFont(theme.label_font(12))
+    painter.setPen(theme.color(quiet))
+    painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, detail)

@@ -1,0 +1,1 @@
+"""Controls that know no music document: sliders, keyboards, the pitch ring."""

@@ -1,0 +1,165 @@
+"""The twelve-sided pitch ring, on which scales and chords are drawn as shapes."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Collection, Mapping, Sequence
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from arpegon.core.pitch import SHARP_NAMES
+from arpegon.ui import theme
+
+_FADE_SECONDS = 0.9
+
+
+class PitchRing(QWidget):
+    """Twelve pitch classes, clockwise from C at the top.
+
+    ``shape`` is drawn as a polygon, ``members`` have a firm outline, ``arrows`` lead from one pitch class to
+    another (or to the middle where it is dropped), struck notes light up and fade.
+    """
+
+    clicked = pyqtSignal(int)
+
+    def __init__(self, ink: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.ink = ink
+        self.names: Sequence[str] = SHARP_NAMES
+        self.shape: Collection[int] = ()
+        self.members: Collection[int] = ()
+        self.filled: Collection[int] = ()
+        self.arrows: Mapping[int, int | None] = {}
+        self.fixed: Collection[int] = ()
+        self.armed: int | None = None
+        self.title = ""
+        self.subtitle = ""
+        self._lit: dict[int, float] = {}
+        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+        self.setMouseTracking(True)
+
+    def sizeHint(self) -> QSize:
+        return QSize(196, 196)
+
+    def show_state(self, **state: object) -> None:
+        """Set any of the public attributes and repaint."""
+        for name, value in state.items():
+            setattr(self, name, value)
+        self.update()
+
+    def strike(self, pitch_class: int, now: float) -> None:
+        """Light a pitch class."""
+        self._lit[pitch_class] = now
+        self.update()
+
+    def tick(self, now: float) -> None:
+        """Let lights fade."""
+        if self._lit:
+            self._lit = {pc: time for pc, time in self._lit.items() if now - time < _FADE_SECONDS}
+            self._now = now
+            self.update()
+
+    def _place(self, pitch_class: int, share: float = 1.0) -> QPointF:
+        radius = (min(self.width(), self.height()) / 2 - 15) * share
+        angle = math.radians(30 * pitch_class - 90)
+        return QPointF(self.width() / 2 + radius * math.cos(angle), self.height() / 2 + radius * math.sin(angle))
+
+    def _at(self, point: QPointF) -> int | None:
+        for pitch_class in range(12):
+            delta = self._place(pitch_class) - point
+            if math.hypot(delta.x(), delta.y()) <= 14:
+                return pitch_class
+        return None
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and event.button() == Qt.MouseButton.LeftButton:
+            pitch_class = self._at(event.position())
+            if pitch_class is not None:
+                self.clicked.emit(pitch_class)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None:
+            over = self._at(event.position()) is not None and self.receivers(self.clicked) > 0
+            self.setCursor(Qt.CursorShape.PointingHandCursor if over else Qt.CursorShape.ArrowCursor)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        t = theme.theme()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(theme.color(t.line), 1))
+        painter.drawPolygon(QPolygonF([self._place(pc) for pc in range(12)]))
+        self._paint_shape(painter)
+        self._paint_arrows(painter)
+        self._paint_notes(painter)
+        if self.title:
+            size = 28 if len(self.title) < 5 else 20 if len(self.title) < 9 else 15
+            painter.setFont(theme.name_font(size))
+            painter.setPen(theme.color(t.ink))
+            painter.drawText(QRectF(self.rect()).adjusted(30, -8, -30, -8), Qt.AlignmentFlag.AlignCenter, self.title)
+        if self.subtitle:
+            painter.setFont(theme.label_font(12))
+            painter.setPen(theme.color(t.second))
+            painter.drawText(QRectF(self.rect()).adjusted(34, 28, -34, 28), Qt.AlignmentFlag.AlignCenter, self.subtitle)
+
+    def _paint_shape(self, painter: QPainter) -> None:
+        corners = [self._place(pc) for pc in sorted(self.shape)]
+        painter.setPen(QPen(theme.color(self._ink()), 2))
+        painter.setBrush(theme.color(self._ink(), 0.13))
+        if len(corners) > 2:
+            painter.drawPolygon(QPolygonF(corners))
+        elif len(corners) == 2:
+            painter.drawLine(corners[0], corners[1])
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+
+    def _paint_arrows(self, painter: QPainter) -> None:
+        t = theme.theme()
+        for source, target in self.arrows.items():
+            strong = source in self.fixed
+            pen = QPen(theme.color(t.ink if strong else t.second), 2 if strong else 1.3)
+            if target is None:
+                pen.setStyle(Qt.PenStyle.DotLine)
+                painter.setPen(pen)
+                painter.drawLine(self._place(source, 0.84), self._place(source, 0.62))
+                end = self._place(source, 0.6)
+                painter.drawLine(end + QPointF(-3, -3), end + QPointF(3, 3))
+                painter.drawLine(end + QPointF(-3, 3), end + QPointF(3, -3))
+                continue
+            painter.setPen(pen)
+            start, end = self._place(source, 0.86), self._place(target, 0.84)
+            near = min((source - target) % 12, (target - source) % 12) <= 1
+            middle = (start + end) / 2
+            centre = QPointF(self.width() / 2, self.height() / 2)
+            bow = middle + (centre - middle) * (0.16 if near else 0.3)
+            painter.drawPolyline(QPolygonF([start, bow, end]))
+            heading = math.atan2(end.y() - bow.y(), end.x() - bow.x())
+            for turn in (2.6, -2.6):
+                painter.drawLine(end, end + QPointF(math.cos(heading + turn), math.sin(heading + turn)) * 6)
+
+    def _paint_notes(self, painter: QPainter) -> None:
+        t = theme.theme()
+        now = getattr(self, "_now", 0.0)
+        for pc in range(12):
+            centre = self._place(pc)
+            glow = max(0.0, 1.0 - (now - self._lit[pc]) / _FADE_SECONDS) if pc in self._lit else 0.0
+            if glow > 0:
+                painter.setPen(Qt.PenStyle.NoPen)
+                painter.setBrush(theme.color(self._ink(), 0.35 * min(1.0, glow)))
+                painter.drawEllipse(centre, 18, 18)
+            filled = pc in self.filled
+            ground = theme.mix(t.field, self.ink, 1.0 if filled else 0.55 * min(1.0, glow))
+            painter.setBrush(theme.color(ground))
+            member = pc in self.members or filled
+            outline = t.ink if pc == self.armed else self._ink() if member else t.line
+            painter.setPen(QPen(theme.color(outline), 2.4 if pc == self.armed else 1.5))
+            painter.drawEllipse(centre, 12.5, 12.5)
+            painter.setFont(theme.label_font(12, 600 if member else 400))
+            text = theme.text_on(ground) if filled or glow > 0.3 else (t.ink if member else t.second)
+            painter.setPen(theme.color(text))
+            painter.drawText(
+                QRectF(centre.x() - 14, centre.y() - 14, 28, 28), Qt.AlignmentFlag.AlignCenter, self.names[pc]
+            )
+
+    def _ink(self) -> str:
+        return theme.mix(self.ink, theme.theme().ink, 0.3) if theme.theme().dark else self.ink

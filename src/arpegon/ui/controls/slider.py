@@ -1,0 +1,197 @@
+"""Sliders: a label, a value that can be typed, a track; one handle or two."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
+from PyQt6.QtWidgets import QApplication, QLineEdit, QMenu, QSizePolicy, QWidget
+
+from arpegon.core.parameters import Number
+from arpegon.ui import theme
+
+_FINE = 0.1
+
+
+class Slider(QWidget):
+    """A parameter as a slider.
+
+    Drag, wheel and arrows step, shift is fine, double click on the track resets, a click on the value types.
+    ``moved`` comes with every change, ``settled`` when a gesture ends (for undo).
+    """
+
+    moved = pyqtSignal(float)
+    settled = pyqtSignal()
+
+    def __init__(self, param: Number, ink: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.param = param
+        self.ink = ink
+        self._value: float = param.default
+        self._drag: float | None = None
+        self._typing: QLineEdit | None = None
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setAccessibleName(param.label)
+        self.setToolTip(tooltip(param))
+
+    def value(self) -> float:
+        """The value shown."""
+        return self._value
+
+    def set_value(self, value: float) -> None:
+        """Show a value; nothing is emitted."""
+        if value != self._value:
+            self._value = value
+            self.update()
+
+    def sizeHint(self) -> QSize:
+        return QSize(150, 42)
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(90, 42)
+
+    # -- gestures ----------------------------------------------------------------------------------
+
+    def _step_to(self, value: float) -> None:
+        clamped = self.param.clamp(value)
+        if clamped != self._value:
+            self._value = clamped
+            self.update()
+            self.moved.emit(float(clamped))
+
+    def _track(self) -> QRectF:
+        return QRectF(7, 29, self.width() - 14, 4)
+
+    def _value_at(self, x: float) -> float:
+        track = self._track()
+        share = (x - track.left()) / max(1.0, track.width())
+        return self.param.low + share * (self.param.high - self.param.low)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        if event.position().y() < 20:
+            if event.position().x() > self.width() / 2:
+                self._type()
+            return
+        self._drag = event.position().x()
+        self._step_to(self._value_at(event.position().x()))
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or self._drag is None:
+            return
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            span = self._value_at(event.position().x()) - self._value_at(self._drag)
+            self._step_to(self._value + span * _FINE)
+        else:
+            self._step_to(self._value_at(event.position().x()))
+        self._drag = event.position().x()
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if self._drag is not None:
+            self._drag = None
+            self.settled.emit()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        self._reset()
+
+    def _reset(self) -> None:
+        self._step_to(self.param.default)
+        self.settled.emit()
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is not None:
+            self._nudge(1 if event.angleDelta().y() > 0 else -1, bool(event.modifiers().value & 0x02000000))
+            event.accept()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        directions = {Qt.Key.Key_Right: 1, Qt.Key.Key_Up: 1, Qt.Key.Key_Left: -1, Qt.Key.Key_Down: -1}
+        key = event.key()
+        if key in directions:
+            self._nudge(directions[key], bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_F2):
+            self._type()
+        elif key == Qt.Key.Key_Home:
+            self._step_to(self.param.low)
+            self.settled.emit()
+        elif key == Qt.Key.Key_End:
+            self._step_to(self.param.high)
+            self.settled.emit()
+        else:
+            super().keyPressEvent(event)
+
+    def _nudge(self, direction: int, fine: bool) -> None:
+        coarse = max(self.param.step, (self.param.high - self.param.low) / 100)
+        step = self.param.step if fine or self.param.whole else coarse
+        self._step_to(self._value + direction * (step * _FINE if fine and not self.param.whole else step))
+        self.settled.emit()
+
+    def contextMenuEvent(self, event: object) -> None:
+        menu = QMenu(self)
+        menu.addAction("Reset", self._reset)
+        menu.addAction("Type a value …", self._type)
+        clipboard = QApplication.clipboard()
+        if clipboard is not None:
+            menu.addAction("Copy value", lambda: clipboard.setText(f"{self._value:g}"))
+        menu.exec(event.globalPos())  # type: ignore[attr-defined]
+
+    def _type(self) -> None:
+        field = self._typing = QLineEdit(f"{self._value:g}", self)
+        field.setFont(theme.number_font(12, 500))
+        field.setGeometry(self.width() - 76, 0, 76, 24)
+        field.setAlignment(Qt.AlignmentFlag.AlignRight)
+        field.selectAll()
+        field.editingFinished.connect(self._typed)
+        field.show()
+        field.setFocus()
+
+    def _typed(self) -> None:
+        field, self._typing = self._typing, None
+        if field is None:
+            return
+        text = field.text().replace("−", "-").replace(",", ".").strip()
+        field.deleteLater()
+        try:
+            self._step_to(float(text))
+        except ValueError:
+            return  # what is no number leaves the value as it was
+        self.settled.emit()
+
+    # -- painting ----------------------------------------------------------------------------------
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        t = theme.theme()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        enabled = self.isEnabled()
+        painter.setFont(theme.label_font(12))
+        painter.setPen(theme.color(t.second))
+        painter.drawText(QRectF(0, 0, self.width(), 20), Qt.AlignmentFlag.AlignLeft, self.param.label)
+        painter.setFont(theme.number_font(12, 500))
+        painter.setPen(theme.color(t.ink if enabled else t.second))
+        painter.drawText(QRectF(0, 0, self.width(), 20), Qt.AlignmentFlag.AlignRight, self.param.text(self._value))
+        track = self._track()
+        span = self.param.high - self.param.low
+        x = track.left() + track.width() * (self._value - self.param.low) / span
+        zero = track.left() + track.width() * (max(self.param.low, min(0.0, self.param.high)) - self.param.low) / span
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.color(t.rule_strong))
+        painter.drawRoundedRect(track, 2, 2)
+        shade = self.ink if enabled else t.line
+        painter.setBrush(theme.color(shade))
+        painter.drawRoundedRect(QRectF(min(x, zero), track.top(), abs(x - zero), track.height()), 2, 2)
+        painter.drawEllipse(QPointF(x, track.center().y()), 6.5, 6.5)
+        if self.hasFocus():
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(theme.color(t.ink))
+            painter.drawEllipse(QPointF(x, track.center().y()), 9, 9)
+
+
+def tooltip(param: object, shortcut: str = "") -> str:
+    """What a control does to the music, its range and its shortcut."""
+    help_text = getattr(param, "help", "")
+    range_text = getattr(param, "range_text", "")
+    text = f"{help_text}<br><i>Takes {range_text}.</i>"
+    return f"<qt>{text}{'<br>' + shortcut if shortcut else ''}</qt>"

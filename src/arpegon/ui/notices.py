@@ -1,0 +1,153 @@
+"""What the program has to say: a bar of sentences that never blocks, and the line at the foot."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QPointF, Qt, QTimer
+from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from arpegon.ui import theme
+from arpegon.ui.session import Session
+
+_PASSING = {"edit", "take", "restart", "saved"}
+_PASSING_MS = 6000
+_MOST = 3
+
+
+class Notice(QWidget):
+    """One sentence, with what can be done about it."""
+
+    def __init__(self, text: str, acts: list[tuple[str, Callable[[], None]]], dismiss: Callable[[], None]) -> None:
+        super().__init__()
+        row = QHBoxLayout(self)
+        row.setContentsMargins(16, 4, 10, 4)
+        label = QLabel(text)
+        label.setWordWrap(True)
+        label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        row.addWidget(label, 1)
+        for words, act in acts:
+            button = QPushButton(words)
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            button.clicked.connect(act)
+            row.addWidget(button)
+        close = QPushButton("dismiss")
+        close.setProperty("flat", True)
+        close.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        close.clicked.connect(dismiss)
+        row.addWidget(close)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        t = theme.theme()
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), theme.color(theme.mix(t.paper, t.warning, 0.12)))
+        painter.fillRect(0, 0, 4, self.height(), theme.color(t.warning))
+
+
+class NoticeBar(QWidget):
+    """The newest sentences, under the header; those that only pass go by themselves."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.acts: dict[str, list[tuple[str, Callable[[], None]]]] = {}
+        self._box = QVBoxLayout(self)
+        self._box.setContentsMargins(0, 0, 0, 0)
+        self._box.setSpacing(1)
+        self._timer = QTimer(self, singleShot=True, interval=_PASSING_MS)
+        self._timer.timeout.connect(self._pass)
+        session.noticed.connect(self.refresh)
+        self.refresh()
+
+    @property
+    def texts(self) -> list[str]:
+        """The sentences in sight, newest first."""
+        return list(self.session.notices.values())[::-1][:_MOST]
+
+    def refresh(self) -> None:
+        """Show the notices."""
+        while self._box.count():
+            item = self._box.takeAt(0)
+            widget = item.widget() if item else None
+            if widget is not None:
+                widget.hide()
+                widget.deleteLater()
+        shown = list(self.session.notices.items())[::-1][:_MOST]
+        for topic, text in shown:
+            self._box.addWidget(
+                Notice(text, self.acts.get(topic, []), lambda topic=topic: self.session.notice(topic, ""))
+            )
+        self.setVisible(bool(shown))
+        if any(topic in _PASSING for topic, _ in shown):
+            self._timer.start()
+
+    def _pass(self) -> None:
+        for topic in [topic for topic in self.session.notices if topic in _PASSING]:
+            self.session.notice(topic, "")
+
+
+class StatusLine(QWidget):
+    """The foot of the window: whether all strands sound, and how the engine is."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.setFixedHeight(24)
+        self._left = ""
+        self._right = ""
+        self._good = True
+        self._timer = QTimer(self, interval=400)
+        self._timer.timeout.connect(self.refresh)
+        self._timer.start()
+        session.changed.connect(self.refresh)
+        session.noticed.connect(self.refresh)
+        theme.changed.connect(self.update)
+        self.refresh()
+
+    @property
+    def text(self) -> str:
+        """What stands at the left."""
+        return self._left
+
+    def refresh(self) -> None:
+        """Show how things are."""
+        session = self.session
+        strands = session.project.strands
+        breaks = session.breaks()
+        self._good = not breaks
+        if breaks:
+            first = next(iter(breaks.values()))
+            strand = session.project.strand(first.strand)
+            more = f" (and {len(breaks) - 1} more)" if len(breaks) > 1 else ""
+            self._left = f"{strand.name if strand else ''} is silent: {first.reason}{more}"
+        elif not strands:
+            self._left = "An empty project"
+        else:
+            words = {1: "The strand reaches", 2: "Both strands reach", 3: "All three strands reach"}
+            self._left = f"{words.get(len(strands), f'All {len(strands)} strands reach')} a destination"
+        health = session.telemetry.health
+        parts = [f"engine {health.events_per_second:.0f} events/s", f"{health.sounding} notes held"]
+        parts.append(f"{health.audio_dropouts} drop-outs" if health.audio_dropouts else "no drop-outs")
+        if health.audio:
+            parts.append(f"audio load {health.audio_load * 100:.0f} %")
+        else:
+            parts.append("no audio device")
+        if health.thinned:
+            parts.append(f"{health.thinned} controller values thinned")
+        self._right = " · ".join(parts)
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        t = theme.theme()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), theme.color(t.bar))
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.color(theme.DAY.good if self._good else t.warning))
+        painter.drawEllipse(QPointF(17, 12), 4.5, 4.5)
+        painter.setPen(theme.color(t.bar_text))
+        painter.setFont(theme.label_font(13))
+        middle = Qt.AlignmentFlag.AlignVCenter
+        painter.drawText(self.rect().adjusted(30, 0, -10, 0), middle, self._left)
+        painter.drawText(self.rect().adjusted(30, 0, -16, 0), middle | Qt.AlignmentFlag.AlignRight, self._right)

@@ -1,0 +1,123 @@
+"""What is printed on the rolls, ready to be drawn; knows no screen."""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Iterable
+
+from arpegon.core.events import BEND, CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, Event
+
+KEPT_SECONDS = 45.0
+MOST_BARS = 1500
+_LEAST_SPAN = 19
+_MARGIN = 2
+
+
+class Printed:
+    """A note on paper; ``end`` is ``None`` while it sounds."""
+
+    __slots__ = ("end", "note", "start", "velocity")
+
+    def __init__(self, note: int, velocity: int, start: float) -> None:
+        self.note = note
+        self.velocity = velocity
+        self.start = start
+        self.end: float | None = None
+
+
+class RollLine:
+    """One strip of paper: notes as bars, controllers as pen lines."""
+
+    def __init__(self) -> None:
+        self.bars: deque[Printed] = deque(maxlen=MOST_BARS)
+        self.pens: dict[tuple[int, int], deque[tuple[float, float]]] = {}
+        self._open: dict[int, list[Printed]] = {}
+
+    def add(self, events: Iterable[Event]) -> None:
+        """Print events, in order."""
+        for event in events:
+            kind = event.status & 0xF0
+            if kind == NOTE_ON:
+                bar = Printed(event.data1, event.data2, event.time)
+                self.bars.append(bar)
+                self._open.setdefault((event.status & 0x0F) << 7 | event.data1, []).append(bar)
+            elif kind == NOTE_OFF:
+                started = self._open.get((event.status & 0x0F) << 7 | event.data1)
+                if started:
+                    started.pop(0).end = event.time
+            elif kind in (CONTROL, PRESSURE, BEND, POLY_PRESSURE):
+                number = event.data1 if kind == CONTROL else 0
+                value = (
+                    (event.bend + 8192) / 128.0 if kind == BEND else event.data1 if kind == PRESSURE else event.data2
+                )
+                pen = self.pens.setdefault((event.status, number), deque(maxlen=1200))
+                pen.append((event.time, float(value)))
+
+    def prune(self, now: float) -> None:
+        """Forget what has left the paper."""
+        limit = now - KEPT_SECONDS
+        while self.bars and self.bars[0].end is not None and self.bars[0].end < limit:
+            self.bars.popleft()
+        for key in [key for key, pen in self.pens.items() if pen[-1][0] < limit]:
+            del self.pens[key]
+
+    def let_go(self, now: float) -> None:
+        """End every open bar (the engine went away, or All off)."""
+        for started in self._open.values():
+            for bar in started:
+                bar.end = now
+        self._open.clear()
+
+    @property
+    def sounding(self) -> set[int]:
+        """The notes that sound."""
+        return {bar.note for started in self._open.values() for bar in started}
+
+    def moves(self, now: float, seconds: float) -> bool:
+        """Whether anything is on the paper of the last seconds."""
+        if any(self._open.values()):
+            return True
+        newest = self.bars[-1] if self.bars else None
+        if newest is not None and (newest.end or now) > now - seconds:
+            return True
+        return any(pen[-1][0] > now - seconds for pen in self.pens.values())
+
+
+class Paper:
+    """All rolls of one strand, and the range of notes to which they are fitted."""
+
+    def __init__(self) -> None:
+        self.lines: dict[int, RollLine] = {}
+        self.low = 48.0
+        self.high = 84.0
+        self._target = (48, 84)
+
+    def line(self, roll: int) -> RollLine:
+        """The strip before stage number ``roll`` (the last one leaves the strand)."""
+        return self.lines.setdefault(roll, RollLine())
+
+    def prune(self, now: float) -> None:
+        """Forget the past and fit the range to what is left."""
+        low, high = 127, 0
+        for line in self.lines.values():
+            line.prune(now)
+            for bar in line.bars:
+                low, high = min(low, bar.note), max(high, bar.note)
+        if low > high:
+            return
+        low, high = low - _MARGIN, high + _MARGIN
+        missing = _LEAST_SPAN - (high - low)
+        if missing > 0:
+            low, high = low - missing // 2, high + missing - missing // 2
+        self._target = (max(0, low), min(127, high))
+
+    def ease(self, share: float) -> bool:
+        """Move the range towards its target; False once it is there."""
+        low, high = self._target
+        if abs(low - self.low) < 0.05 and abs(high - self.high) < 0.05:
+            moved = (self.low, self.high) != (float(low), float(high))
+            self.low, self.high = float(low), float(high)
+            return moved
+        self.low += (low - self.low) * share
+        self.high += (high - self.high) * share
+        return True

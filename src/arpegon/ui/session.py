@@ -1,0 +1,433 @@
+"""The session: the document and its history, the engine, the memory, the selection. The widgets' one model."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any
+
+import msgspec
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from arpegon.core import edits
+from arpegon.core.clock import position_text
+from arpegon.core.document import Project, Stage, Strand
+from arpegon.core.errors import ArpegonError
+from arpegon.core.events import Event
+from arpegon.core.history import History
+from arpegon.core.parameters import with_defaults
+from arpegon.core.path_check import Break, Surroundings, check_paths
+from arpegon.core.takes import Memory, Part, Take
+from arpegon.engine import protocol
+from arpegon.engine.client import EngineClient
+from arpegon.files.autosave import Autosave, Leftover, forget
+from arpegon.files.collect import take_clips_along
+from arpegon.files.places import Settings, save_settings, state_dir
+from arpegon.files.project import load_project, save_project
+from arpegon.processors import processor_class
+from arpegon.ui.rolls import Paper
+
+AUTOSAVE_MS = 4000
+ENGINE_DEBOUNCE_MS = 8
+
+
+class Selection(msgspec.Struct, frozen=True):
+    """What stands on the bench: a stage by its id, or a source or destination of a strand by its place."""
+
+    strand: str = ""
+    part: str = ""
+    stage: str = ""
+    place: int = 0
+
+
+NOTHING = Selection()
+
+
+class Session(QObject):
+    """What the window works on.
+
+    Signals:
+        changed: the document is another one.
+        selected: something else stands on the bench.
+        reported: a batch of telemetry was taken in.
+        noticed: the notices are others.
+        ports_changed: MIDI ports or audio devices came or went.
+        file_changed: the file, or whether it is saved, changed.
+    """
+
+    changed = pyqtSignal()
+    selected = pyqtSignal()
+    reported = pyqtSignal(object)
+    noticed = pyqtSignal()
+    ports_changed = pyqtSignal()
+    file_changed = pyqtSignal()
+    take_kept = pyqtSignal(str)
+    _arrived = pyqtSignal(object)
+
+    def __init__(self, settings: Settings, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.settings = settings
+        self.history = History(Project())
+        self.path: Path | None = None
+        self.folder = Path.cwd()
+        self.memory = Memory()
+        self.papers: dict[str, Paper] = {}
+        self.selection = NOTHING
+        self.notices: dict[str, str] = {}
+        self.ports = protocol.Ports([], [], [])
+        self.telemetry = protocol.Telemetry(time.monotonic(), 0.0, False, 120.0, None, [], [], {}, protocol.Health())
+        self.recording_since: float | None = None
+        self.autosave = Autosave()
+        self.client = EngineClient(self._arrived.emit, state_dir() / "engine.log")
+        self._arrived.connect(self._take_report)
+        self._send_timer = QTimer(self, singleShot=True, interval=ENGINE_DEBOUNCE_MS)
+        self._send_timer.timeout.connect(self._send_project)
+        self._autosave_timer = QTimer(self, singleShot=True, interval=AUTOSAVE_MS)
+        self._autosave_timer.timeout.connect(self._autosave)
+        self._prune_timer = QTimer(self, interval=500)
+        self._prune_timer.timeout.connect(self._prune)
+
+    # -- start and end -----------------------------------------------------------------------------
+
+    def start(self) -> None:
+        """Start the engine; returns at once."""
+        self.client.start()
+        self.client.send(protocol.SetAudio(self.settings.audio_device, self.settings.block))
+        self._send_project()
+        self._prune_timer.start()
+
+    def close(self) -> None:
+        """End in order: the engine lets go of its notes; what is not saved is offered at the next start."""
+        self._prune_timer.stop()
+        self._autosave_timer.stop()
+        self._send_timer.stop()
+        self.client.close()
+        self._autosave()
+
+    def change_settings(self, **changes: Any) -> None:
+        """Change what is remembered from one start to the next."""
+        self.settings = msgspec.structs.replace(self.settings, **changes)
+        save_settings(self.settings)
+
+    # -- the document ------------------------------------------------------------------------------
+
+    @property
+    def project(self) -> Project:
+        """The document now."""
+        return self.history.project
+
+    def edit(self, label: str, project: Project, merge: str | None = None) -> None:
+        """Go on with an edited document; ``merge`` joins the steps of a drag."""
+        if self.history.do(label, project, merge):
+            self._after_edit()
+
+    def settle(self) -> None:
+        """End a drag."""
+        self.history.settle()
+
+    def undo(self) -> None:
+        """Take the last edit back."""
+        if self.history.undo() is not None:
+            self._after_edit()
+
+    def redo(self) -> None:
+        """Do again what was taken back."""
+        if self.history.redo() is not None:
+            self._after_edit()
+
+    def _after_edit(self) -> None:
+        self._drop_stale()
+        self._send_timer.start()
+        self._autosave_timer.start()
+        self.changed.emit()
+        self.file_changed.emit()
+
+    def _drop_stale(self) -> None:
+        """Forget the selection and papers of what is gone."""
+        known = {strand.id for strand in self.project.strands}
+        for strand_id in [strand_id for strand_id in self.papers if strand_id not in known]:
+            del self.papers[strand_id]
+        chosen = self.selection
+        strand = self.project.strand(chosen.strand)
+        gone = strand is None or (
+            (chosen.part == "stage" and all(stage.id != chosen.stage for stage in strand.stages))
+            or (chosen.part == "source" and chosen.place >= len(strand.sources))
+            or (chosen.part == "destination" and chosen.place >= len(strand.destinations))
+        )
+        if gone and chosen != NOTHING:
+            self.select(NOTHING)
+
+    def _send_project(self) -> None:
+        self.client.set_project(self.project, self.folder)
+
+    def set_params(self, stage_id: str, values: Mapping[str, Any], settled: bool = False) -> None:
+        """Set parameters of a stage, by the short cut while a knob is dragged."""
+        found = self.project.find_stage(stage_id)
+        if found is None:
+            return
+        params = {param.key: param for param in processor_class(found[1].kind).params}
+        try:
+            checked = {key: params[key].check(value) for key, value in values.items()}
+        except ArpegonError as error:
+            self.notice("edit", str(error))
+            return
+        label = ", ".join(params[key].label for key in values)
+        before = self.project
+        merge = f"{stage_id}:{'+'.join(values)}"
+        self.edit(f"{found[1].kind}: {label}", edits.set_params(before, stage_id, checked), merge)
+        if self.project is not before:
+            stage = self.project.find_stage(stage_id)
+            if stage is not None:
+                self.client.send(protocol.SetParams(stage_id, stage[1].params))
+        if settled:
+            self.settle()
+
+    def values(self, stage: Stage) -> dict[str, Any]:
+        """All parameters of a stage, defaults included."""
+        return with_defaults(processor_class(stage.kind).params, stage.params)
+
+    def ink_number(self, strand_id: str) -> int:
+        """The number of a strand's ink."""
+        return next((place for place, strand in enumerate(self.project.strands) if strand.id == strand_id), 0)
+
+    # -- selection ---------------------------------------------------------------------------------
+
+    def select(self, selection: Selection) -> None:
+        """Put something on the bench."""
+        if selection != self.selection:
+            self.settle()
+            self.selection = selection
+            self.client.send(protocol.Watch(selection.stage))
+            self.selected.emit()
+
+    def select_stage(self, stage_id: str) -> None:
+        """Put a stage on the bench."""
+        found = self.project.find_stage(stage_id)
+        if found is not None:
+            self.select(Selection(found[0].id, "stage", stage_id))
+
+    # -- transport and playing ---------------------------------------------------------------------
+
+    def play(self) -> None:
+        """Start or stop."""
+        self.client.send(protocol.Stop() if self.telemetry.playing else protocol.Play())
+
+    def rewind(self) -> None:
+        """Go to the start."""
+        self.client.send(protocol.Locate(0.0))
+
+    def all_off(self) -> None:
+        """Silence everything."""
+        self.client.send(protocol.AllOff())
+        now = time.monotonic()
+        for paper in self.papers.values():
+            for line in paper.lines.values():
+                line.let_go(now)
+
+    def feed(self, *events: Event) -> None:
+        """Play events on the play surface."""
+        self.client.send(protocol.Feed("surface", list(events)))
+
+    def beat_at(self, now: float) -> float:
+        """The transport's beat at a monotonic time, from the last telemetry."""
+        told = self.telemetry
+        return told.beat + ((now - told.now) * told.tempo / 60.0 if told.playing else 0.0)
+
+    def position(self, now: float) -> str:
+        """The transport's position, as it is read."""
+        return position_text(self.beat_at(now), self.project.meter)
+
+    # -- what the engine reports -------------------------------------------------------------------
+
+    def paper(self, strand_id: str) -> Paper:
+        """The rolls of a strand."""
+        return self.papers.setdefault(strand_id, Paper())
+
+    def _take_report(self, report: protocol.Report) -> None:
+        if isinstance(report, protocol.Telemetry):
+            self.telemetry = report
+            for printed in report.printed:
+                self._print(printed)
+            self.reported.emit(report)
+        elif isinstance(report, protocol.Ports):
+            self.ports = report
+            self.ports_changed.emit()
+        else:
+            if report.topic == "restart":
+                now = time.monotonic()
+                for paper in self.papers.values():
+                    for line in paper.lines.values():
+                        line.let_go(now)
+            self.notice(report.topic, report.text)
+
+    def _print(self, printed: protocol.Printed) -> None:
+        strand = self.project.strand(printed.strand)
+        if strand is None:
+            return
+        self.paper(strand.id).line(printed.roll).add(printed.events)
+        last = printed.roll == len(strand.stages)
+        if printed.roll == 0 or last:
+            self.memory.add(strand.id, printed.events if printed.roll == 0 else (), printed.events if last else ())
+
+    def _prune(self) -> None:
+        now = time.monotonic()
+        for paper in self.papers.values():
+            paper.prune(now)
+
+    def notice(self, topic: str, text: str) -> None:
+        """Say a sentence under a topic; an empty one takes it back."""
+        if text:
+            self.notices.pop(topic, None)
+            self.notices[topic] = text
+        elif self.notices.pop(topic, None) is None:
+            return
+        self.noticed.emit()
+
+    def breaks(self) -> dict[str, Break]:
+        """Why strands are silent, by strand."""
+        missing = [topic.removeprefix("clip:") for topic in self.notices if topic.startswith("clip:")]
+        around = Surroundings(missing, self.ports.inputs, self.ports.outputs)
+        return {found.strand: found for found in check_paths(self.project, around)}
+
+    # -- takes -------------------------------------------------------------------------------------
+
+    def keep(self, seconds: float | None = None) -> bool:
+        """Make a take of what was played last (or of the last ``seconds``); False where there is nothing."""
+        end = time.monotonic()
+        start = end - seconds if seconds is not None else self.memory.phrase_start()
+        return start is not None and self._make_take("Kept", start, end)
+
+    def record(self) -> None:
+        """Start recording, or stop and make a take."""
+        if self.recording_since is None:
+            self.recording_since = time.monotonic()
+            if not self.telemetry.playing and self.project.strands:
+                self.client.send(protocol.Play())
+        else:
+            start, self.recording_since = self.recording_since, None
+            if not self._make_take("Recorded", start, time.monotonic()):
+                self.notice("take", "Nothing was played while recording, so no take was made.")
+        self.file_changed.emit()
+
+    def _make_take(self, how: str, start: float, end: float) -> bool:
+        parts = []
+        last = 0.0
+        for strand in self.project.strands:
+            played, generated = self.memory.cut(strand.id, start, end)
+            if played or generated:
+                parts.append(Part(strand=strand.id, name=strand.name, played=played, generated=generated))
+                last = max(last, *(event.time for event in (*played[-1:], *generated[-1:])))
+        if not parts:
+            return False
+        project = self.project
+        take_id = edits.fresh_id("take", (take.id for take in project.takes))
+        take = Take(
+            id=take_id,
+            name=edits.fresh_name("Take", (take.name for take in project.takes)),
+            seconds=last,
+            tempo=project.tempo,
+            meter=project.meter,
+            parts=tuple(parts),
+        )
+        self.edit(f"{how} {take.name}", edits.add_take(project, take))
+        self.take_kept.emit(take_id)
+        return True
+
+    # -- files -------------------------------------------------------------------------------------
+
+    @property
+    def title(self) -> str:
+        """The project's title."""
+        return self.project.title
+
+    def load(self, project: Project, path: Path | None, folder: Path | None = None, saved: bool = True) -> None:
+        """Work on another document."""
+        self.history = History(project)
+        if not saved:
+            self.history.saved = None
+        self.path = path
+        self.folder = folder or (path.parent if path else Path.cwd())
+        self.papers.clear()
+        self.memory = Memory()
+        self.recording_since = None
+        self.notices = {topic: text for topic, text in self.notices.items() if topic in ("audio", "recover")}
+        self.client.send(protocol.Stop())
+        self.client.send(protocol.Locate(0.0))
+        self.select(NOTHING)
+        self._send_project()
+        self.changed.emit()
+        self.file_changed.emit()
+        self.noticed.emit()
+
+    def open(self, path: Path) -> bool:
+        """Open a file; what is wrong with it is said, and the document stays."""
+        try:
+            project = load_project(path)
+        except ArpegonError as error:
+            self.notice("file", str(error))
+            return False
+        self._keep_unsaved()
+        self.load(project, path)
+        self.notice("file", "")
+        self.change_settings(recent=self.settings.with_recent(path).recent)
+        return True
+
+    def _keep_unsaved(self) -> None:
+        """What was not saved before another project came stays to be recovered."""
+        if self.history.dirty:
+            self._autosave()
+            self.autosave = Autosave(self.autosave.folder)
+
+    def new(self) -> None:
+        """Work on an empty project."""
+        self._keep_unsaved()
+        self.load(Project(), None)
+
+    def save(self, path: Path) -> bool:
+        """Save; what goes wrong is said, and the file stays as it was."""
+        try:
+            save_project(self.project, path)
+        except ArpegonError as error:
+            self.notice("file", str(error))
+            return False
+        self.history.saved = self.project
+        if path.parent != self.folder:
+            self._warn_of_clips(path)
+        self.path = path
+        self.folder = path.parent
+        self.autosave.clear()
+        self._autosave_timer.stop()
+        self.notice("file", "")
+        self.change_settings(recent=self.settings.with_recent(path).recent)
+        self.file_changed.emit()
+        self._send_project()
+        return True
+
+    def _warn_of_clips(self, path: Path) -> None:
+        """Clips are named relative to the project: take them along to its new folder."""
+        for sentence in take_clips_along(self.project, self.folder, path.parent):
+            self.notice("clips", sentence)
+
+    def _autosave(self) -> None:
+        if not self.history.dirty:
+            self.autosave.clear()
+            return
+        try:
+            self.autosave.write(self.project, self.path)
+        except ArpegonError as error:
+            self.notice("autosave", f"The work could not be kept for a crash: {error}")
+        else:
+            self.notice("autosave", "")
+
+    def recover(self, leftover: Leftover) -> None:
+        """Go on with what a crash left; it counts as unsaved."""
+        folder = leftover.origin.parent if leftover.origin else None
+        self._keep_unsaved()
+        self.load(leftover.project, leftover.origin, folder, saved=False)
+        self._autosave()
+        forget(leftover)
+
+    def strand_of_selection(self) -> Strand | None:
+        """The strand in which the selection stands."""
+        return self.project.strand(self.selection.strand)

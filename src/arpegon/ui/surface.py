@@ -1,0 +1,284 @@
+"""The play surface: keyboard and wheels, played with the mouse and the computer's keys."""
+
+from __future__ import annotations
+
+import time
+
+from PyQt6.QtCore import QEvent, QObject, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtWidgets import (
+    QAbstractSpinBox,
+    QApplication,
+    QComboBox,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from arpegon.core.events import SUSTAIN, Event, bend, control, note_off, note_on, pressure
+from arpegon.core.parameters import Number
+from arpegon.core.pitch import note_name
+from arpegon.ui import theme
+from arpegon.ui.controls.keyboard import Keyboard
+from arpegon.ui.controls.slider import Slider
+from arpegon.ui.session import Session
+
+HEIGHT = 106
+# Two rows of a piano on the computer's keys, by place and not by letter: evdev codes of the keys from the
+# left (Linux input-event-codes.h), which X11 reports plus 8. The letters serve where there is no such code.
+_LOWER_CODES = (44, 31, 45, 32, 46, 47, 34, 48, 35, 49, 36, 50, 51, 38, 52, 39, 53)
+_UPPER_CODES = (16, 3, 17, 4, 18, 19, 6, 20, 7, 21, 8, 22, 23, 10, 24, 11, 25, 26, 13, 27)
+_LOWER_LETTERS = "ZSXDCVGBHNJM,L.;/"
+_UPPER_LETTERS = "Q2W3ER5T6Y7UI9O0P[=]"
+_X11 = 8
+
+CODES = {code + _X11: offset for offset, code in enumerate(_LOWER_CODES)}
+CODES |= {code + _X11: offset + 12 for offset, code in enumerate(_UPPER_CODES)}
+LETTERS = {ord(letter): offset for offset, letter in enumerate(_LOWER_LETTERS)}
+LETTERS |= {ord(letter): offset + 12 for offset, letter in enumerate(_UPPER_LETTERS)}
+
+
+class Wheel(QWidget):
+    """A wheel: bend springs back to its middle, the others stay."""
+
+    turned = pyqtSignal(float)
+
+    def __init__(self, label: str, springs: bool, help_text: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.label = label
+        self.springs = springs
+        self.value = 0.5 if springs else 0.0
+        self.setFixedWidth(30)
+        self.setToolTip(help_text)
+        self.setAccessibleName(label)
+
+    def sizeHint(self) -> QSize:
+        return QSize(30, 76)
+
+    def set_value(self, value: float, tell: bool = True) -> None:
+        """Turn to a value 0-1."""
+        value = max(0.0, min(1.0, value))
+        if value != self.value:
+            self.value = value
+            self.update()
+            if tell:
+                self.turned.emit(value)
+
+    def _turn(self, event: QMouseEvent) -> None:
+        self.set_value(1.0 - (event.position().y() - 5) / max(1, self.height() - 26))
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None:
+            self._turn(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None:
+            self._turn(event)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if self.springs:
+            self.set_value(0.5)
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        self.set_value(0.5 if self.springs else 0.0)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        t = theme.theme()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        body = QRectF(3, 1, self.width() - 6, self.height() - 18)
+        painter.setPen(theme.color(t.line))
+        painter.setBrush(theme.color(t.field))
+        painter.drawRoundedRect(body, 5, 5)
+        y = body.bottom() - 5 - self.value * (body.height() - 10)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.color(t.ink))
+        painter.drawRoundedRect(QRectF(body.left() + 3, y - 3, body.width() - 6, 6), 2, 2)
+        painter.setPen(theme.color(t.second))
+        painter.setFont(theme.label_font(11))
+        painter.drawText(QRectF(-4, self.height() - 16, self.width() + 8, 16), Qt.AlignmentFlag.AlignCenter, self.label)
+
+
+class PlaySurface(QWidget):
+    """Everything that can be played with nothing plugged in."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.octave = 4
+        self._held: dict[object, int] = {}
+        self.setObjectName("paper")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedHeight(HEIGHT)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(16, 6, 16, 6)
+        box.setSpacing(4)
+        box.addLayout(self._head())
+        row = QHBoxLayout()
+        row.setSpacing(6)
+        wheels = (
+            ("bend", True, "Pitch bend; springs back.", self._bend),
+            ("mod", False, "Modulation (CC 1).", lambda value: self._control(1, value)),
+            ("press", False, "Channel pressure (aftertouch).", self._pressure),
+        )
+        self.wheels: dict[str, Wheel] = {}
+        for label, springs, help_text, turned in wheels:
+            wheel = self.wheels[label] = Wheel(label, springs, help_text)
+            wheel.turned.connect(turned)
+            row.addWidget(wheel)
+        row.addSpacing(8)
+        self.keyboard = Keyboard(36, 96)
+        self.keyboard.pressed.connect(lambda note, velocity: self.press("mouse", note, velocity))
+        self.keyboard.released.connect(lambda note: self.release("mouse"))
+        row.addWidget(self.keyboard, 1)
+        box.addLayout(row, 1)
+        application = QApplication.instance()
+        if application is not None:
+            application.installEventFilter(self)
+
+    def _head(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(14)
+        title = QLabel("PLAY SURFACE")
+        title.setProperty("role", "caps")
+        row.addWidget(title)
+        self._words = QLabel("")
+        self._words.setProperty("role", "second")
+        row.addWidget(self._words)
+        row.addStretch(1)
+        for text, step, help_text in (("octave −", -1, "Page Down"), ("octave +", 1, "Page Up")):
+            button = QPushButton(text)
+            button.setProperty("flat", True)
+            button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+            button.setToolTip(f"Move the computer's keys by an octave ({help_text}).")
+            button.clicked.connect(lambda _=False, step=step: self.shift(step))
+            row.addWidget(button)
+        self.pedal = QPushButton("sustain")
+        self.pedal.setProperty("flat", True)
+        self.pedal.setCheckable(True)
+        self.pedal.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.pedal.setToolTip("The sustain pedal (CC 64).")
+        self.pedal.toggled.connect(lambda on: self._control(SUSTAIN, 1.0 if on else 0.0))
+        row.addWidget(self.pedal)
+        param = Number(
+            key="velocity",
+            label="Key velocity",
+            help="The velocity of the computer's keys; with the mouse it is the height of the stroke.",
+            default=96,
+            low=1,
+            high=127,
+        )
+        self.velocity = Slider(param, theme.DAY.second)
+        self.velocity.setFixedWidth(150)
+        self.velocity.set_value(96)
+        self.velocity.setFixedHeight(36)
+        row.addWidget(self.velocity)
+        self._say()
+        return row
+
+    def _say(self) -> None:
+        low = 12 * (self.octave + 1)
+        self._words.setText(
+            f"computer keys: Z–M from {note_name(low)}, Q–P from {note_name(low + 12)}   ·   mouse: lower is louder"
+        )
+
+    # -- playing -----------------------------------------------------------------------------------
+
+    def press(self, key: object, note: int, velocity: int) -> None:
+        """Start a note on behalf of a key (a name of whatever holds it)."""
+        if key in self._held or not 0 <= note <= 127:
+            return
+        sounding = note in self._held.values()
+        self._held[key] = note
+        if not sounding:
+            self.session.feed(note_on(time.monotonic(), 0, note, velocity))
+        self.keyboard.set_held(frozenset(self._held.values()))
+
+    def release(self, key: object) -> None:
+        """End the note that a key started."""
+        note = self._held.pop(key, None)
+        if note is not None and note not in self._held.values():
+            self.session.feed(note_off(time.monotonic(), 0, note))
+        self.keyboard.set_held(frozenset(self._held.values()))
+
+    def release_all(self) -> None:
+        """End every note that is held here (the window lost the keyboard, or All off)."""
+        for key in list(self._held):
+            self.release(key)
+
+    def shift(self, octaves: int) -> None:
+        """Move the computer's keys."""
+        self.octave = max(0, min(8, self.octave + octaves))
+        self._say()
+
+    def rest(self) -> None:
+        """Everything as it is when nobody plays."""
+        self.release_all()
+        self.pedal.setChecked(False)
+        for wheel in self.wheels.values():
+            wheel.set_value(0.5 if wheel.springs else 0.0)
+
+    def _send(self, event: Event) -> None:
+        self.session.feed(event)
+
+    def _bend(self, value: float) -> None:
+        self._send(bend(time.monotonic(), 0, max(-8192, min(8191, round((value - 0.5) * 16384)))))
+
+    def _control(self, number: int, value: float) -> None:
+        self._send(control(time.monotonic(), 0, number, round(value * 127)))
+
+    def _pressure(self, value: float) -> None:
+        self._send(pressure(time.monotonic(), 0, round(value * 127)))
+
+    # -- the computer's keys -----------------------------------------------------------------------
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if event is None:
+            return False
+        kind = event.type()
+        if kind in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease) and isinstance(event, QKeyEvent):
+            return self._computer_key(event, kind == QEvent.Type.KeyPress)
+        if kind == QEvent.Type.ApplicationDeactivate or (
+            kind == QEvent.Type.WindowDeactivate and watched is self.window()
+        ):
+            self.release_all()
+        return False
+
+    def _computer_key(self, event: QKeyEvent, down: bool) -> bool:
+        """Play a key; True where it was one of ours."""
+        code = event.nativeScanCode()
+        offset = CODES.get(code) if code else LETTERS.get(event.key())
+        name = ("key", code or event.key())
+        if not down and not event.isAutoRepeat() and name in self._held:
+            self.release(name)
+            return True
+        if offset is None or self._typing() or not self.isVisible():
+            return self._octave_key(event, down)
+        modifiers = event.modifiers()
+        if modifiers & ~(Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.KeypadModifier):
+            return False
+        if modifiers & Qt.KeyboardModifier.KeypadModifier:
+            return False
+        if down and not event.isAutoRepeat():
+            self.press(name, 12 * (self.octave + 1) + offset, int(self.velocity.value()))
+        return True
+
+    def _octave_key(self, event: QKeyEvent, down: bool) -> bool:
+        step = {Qt.Key.Key_PageUp: 1, Qt.Key.Key_PageDown: -1}.get(event.key())
+        if step is None or self._typing() or not self.isVisible():
+            return False
+        if down:
+            self.shift(step)
+        return True
+
+    def _typing(self) -> bool:
+        """Whether letters belong to a text that is being typed, or to a menu or dialog."""
+        focused = QApplication.focusWidget()
+        if QApplication.activePopupWidget() is not None or QApplication.activeModalWidget() is not None:
+            return True
+        return isinstance(focused, (QLineEdit, QAbstractSpinBox)) or (
+            isinstance(focused, QComboBox) and focused.isEditable()
+        )

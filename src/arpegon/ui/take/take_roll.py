@@ -1,0 +1,192 @@
+"""A take on paper: one version of one strand, read from the foot upward as it was printed."""
+
+from __future__ import annotations
+
+from bisect import bisect_left
+from collections.abc import Sequence
+
+from PyQt6.QtCore import QLineF, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from arpegon.core.events import BEND, CONTROL, PRESSURE, Event
+from arpegon.core.pitch import note_name
+from arpegon.core.takes import Bar, bars
+from arpegon.ui import theme
+
+_SHADES = 6
+_FOOT = 18
+
+
+class Span:
+    """What both papers of a take share: the time in sight, the range of notes, where it plays."""
+
+    def __init__(self) -> None:
+        self.start = 0.0
+        self.pixels = 60.0
+        self.length = 0.0
+        self.low, self.high = 48, 84
+        self.beat_seconds = 0.5
+        self.beats_per_bar = 4.0
+        self.playhead: float | None = None
+
+    def clamp(self, height: float) -> None:
+        """Keep the take in sight."""
+        self.start = max(-0.2, min(self.start, self.length + 0.5 - height / self.pixels))
+        if self.length + 0.7 < height / self.pixels:
+            self.start = -0.2
+
+
+class TakeRoll(QWidget):
+    """Paints one version; time runs up from the little keyboard at the foot, so the newest is at the top."""
+
+    scrolled = pyqtSignal()
+    pointed = pyqtSignal(float)
+
+    def __init__(self, span: Span, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.span = span
+        self.ink = 0
+        self._bars: list[Bar] = []
+        self._pens: dict[tuple[int, int], list[tuple[float, float]]] = {}
+        self.empty_words = ""
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setMinimumSize(160, 160)
+        self.setToolTip("Wheel scrolls, Ctrl+wheel zooms, a click plays from there.")
+
+    def sizeHint(self) -> QSize:
+        return QSize(300, 400)
+
+    def show_events(self, events: Sequence[Event], ink: int) -> None:
+        """Show these events (seconds from the take's start)."""
+        self.ink = ink
+        self._bars = bars(events)
+        self._pens = {}
+        for event in events:
+            if event.kind in (CONTROL, PRESSURE, BEND):
+                value = event.data2 if event.kind != PRESSURE else event.data1
+                number = event.data1 if event.kind == CONTROL else 0
+                self._pens.setdefault((event.status, number), []).append((event.time, float(value)))
+        self.update()
+
+    @property
+    def notes(self) -> list[Bar]:
+        """The notes on the paper."""
+        return self._bars
+
+    def _y(self, time: float) -> float:
+        return self.height() - _FOOT - (time - self.span.start) * self.span.pixels
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is None:
+            return
+        turn = event.angleDelta().y() / 120.0
+        span = self.span
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            under = span.start + (self.height() - _FOOT - event.position().y()) / span.pixels
+            span.pixels = max(8.0, min(400.0, span.pixels * 1.2**turn))
+            span.start = under - (self.height() - _FOOT - event.position().y()) / span.pixels
+        else:
+            span.start += turn * 40.0 / span.pixels
+        span.clamp(self.height() - _FOOT)
+        self.scrolled.emit()
+        event.accept()
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and event.button() == Qt.MouseButton.LeftButton:
+            span = self.span
+            time = span.start + (self.height() - _FOOT - event.position().y()) / span.pixels
+            self.pointed.emit(max(0.0, min(span.length, time)))
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        t = theme.theme()
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), theme.color(t.roll))
+        self._paint_rules(painter, t)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._paint_bars(painter)
+        self._paint_pens(painter, t)
+        span = self.span
+        if span.playhead is not None:
+            y = self._y(span.playhead)
+            painter.setPen(QPen(theme.color(t.warning), 2))
+            painter.drawLine(QPointF(0, y), QPointF(self.width(), y))
+        if not self._bars and not self._pens:
+            painter.setFont(theme.label_font(13))
+            painter.setPen(theme.color(t.second))
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, self.empty_words)
+        self._paint_keys(painter, t)
+
+    def _scale(self) -> float:
+        return self.width() / (self.span.high - self.span.low + 1)
+
+    def _paint_rules(self, painter: QPainter, t: theme.Theme) -> None:
+        span, height, width = self.span, self.height() - _FOOT, self.width()
+        scale = self._scale()
+        painter.setPen(theme.color(t.rule_strong))
+        for note in range(-(-span.low // 12) * 12, span.high + 1, 12):
+            x = (note - span.low + 0.5) * scale
+            painter.drawLine(QLineF(x, 0, x, height))
+        beat = max(0, int(span.start / span.beat_seconds))
+        painter.setFont(theme.number_font(11))
+        while True:
+            y = self._y(beat * span.beat_seconds)
+            if y < 0:
+                break
+            bar_line = beat % span.beats_per_bar == 0
+            if y <= height and (bar_line or span.beat_seconds * span.pixels > 7):
+                painter.setPen(theme.color(t.rule_strong if bar_line else t.rule))
+                painter.drawLine(QLineF(0, y, width, y))
+                if bar_line:
+                    painter.setPen(theme.color(t.second))
+                    painter.drawText(QPointF(4, y - 3), str(int(beat // span.beats_per_bar) + 1))
+            beat += 1
+
+    def _paint_bars(self, painter: QPainter) -> None:
+        span = self.span
+        scale = self._scale()
+        thick = max(3.0, min(9.0, scale * 0.85))
+        top_time = span.start + (self.height() - _FOOT) / span.pixels
+        shades: list[list[QRectF]] = [[] for _ in range(_SHADES)]
+        for bar in self._bars[: bisect_left(self._bars, top_time, key=lambda bar: bar.start)]:
+            end = span.length if bar.end is None else bar.end
+            if end < span.start:
+                continue
+            x = (bar.note - span.low + 0.5) * scale
+            y, foot = self._y(end), min(self._y(bar.start), float(self.height() - _FOOT))
+            rect = QRectF(x - thick / 2, y, thick, max(3.0, foot - y))
+            shades[min(_SHADES - 1, bar.velocity * _SHADES >> 7)].append(rect)
+        painter.setPen(Qt.PenStyle.NoPen)
+        for place, rects in enumerate(shades):
+            if rects:
+                painter.setBrush(theme.color(theme.roll_ink(self.ink), 0.3 + 0.7 * place / (_SHADES - 1)))
+                painter.drawRects(rects)
+
+    def _paint_pens(self, painter: QPainter, t: theme.Theme) -> None:
+        for (status, _), pen in self._pens.items():
+            points: list[QPointF] = []
+            for time, value in pen:
+                x = 3 + value / 127.0 * (self.width() - 6)
+                if points:
+                    points.append(QPointF(points[-1].x(), self._y(time)))
+                points.append(QPointF(x, self._y(time)))
+            line = QPen(theme.color(t.ink, 0.7), 1.3)
+            styles = {BEND: Qt.PenStyle.DashLine, PRESSURE: Qt.PenStyle.DotLine}
+            line.setStyle(styles.get(status & 0xF0, Qt.PenStyle.SolidLine))
+            painter.setPen(line)
+            painter.drawPolyline(QPolygonF(points))
+
+    def _paint_keys(self, painter: QPainter, t: theme.Theme) -> None:
+        span, scale, top = self.span, self._scale(), self.height() - _FOOT
+        white = theme.DAY.roll if not t.dark else theme.mix(t.ink, t.roll, 0.15)
+        painter.fillRect(QRectF(0, top, self.width(), _FOOT), theme.color(white))
+        painter.setFont(theme.label_font(11))
+        for note in range(span.low, span.high + 1):
+            x = (note - span.low) * scale
+            if note % 12 in (1, 3, 6, 8, 10):
+                painter.fillRect(QRectF(x, top, scale, 10), theme.color(theme.DAY.bar if not t.dark else t.desk))
+            elif note % 12 == 0:
+                painter.setPen(theme.color(theme.DAY.second))
+                painter.drawText(QPointF(x + 1, self.height() - 1.0), note_name(note))
+        painter.setPen(theme.color(t.line))
+        painter.drawRect(QRectF(0, top, self.width() - 1, _FOOT - 1))

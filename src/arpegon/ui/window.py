@@ -1,0 +1,295 @@
+"""The window: header, notices, board and bench or takes, play surface, status."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence
+from PyQt6.QtWidgets import (
+    QApplication,
+    QFileDialog,
+    QHBoxLayout,
+    QMainWindow,
+    QMenu,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from arpegon.engine.protocol import SetAudio
+from arpegon.files.autosave import Leftover, forget
+from arpegon.files.places import DEMO
+from arpegon.files.project import SUFFIX, load_project
+from arpegon.ui import theme
+from arpegon.ui.bench.bench import Bench
+from arpegon.ui.board.board import Board
+from arpegon.ui.header import Header
+from arpegon.ui.notices import NoticeBar, StatusLine
+from arpegon.ui.session import Session
+from arpegon.ui.surface import PlaySurface
+from arpegon.ui.take.take_view import TakeView
+
+FRAME_MS = 16
+_FILTER = f"Arpegon projects (*{SUFFIX});;All files (*)"
+
+
+class Window(QMainWindow):
+    """Everything in sight."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.setWindowTitle("Arpegon")
+        self.resize(1280, 800)
+        self.setMinimumSize(980, 620)
+        middle = QWidget()
+        middle.setObjectName("desk")
+        box = QVBoxLayout(middle)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(0)
+        self.header = Header(session)
+        self.notices = NoticeBar(session)
+        self.board = Board(session)
+        self.bench = Bench(session)
+        self.takes = TakeView(session)
+        self.surface = PlaySurface(session)
+        self.status = StatusLine(session)
+        workplace = QWidget()
+        row = QHBoxLayout(workplace)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(1)
+        row.addWidget(self.board, 1)
+        row.addWidget(self.bench)
+        self.views = QStackedWidget()
+        self.views.addWidget(workplace)
+        self.views.addWidget(self.takes)
+        box.addWidget(self.header)
+        box.addWidget(self.notices)
+        box.addWidget(self.views, 1)
+        box.addWidget(self.surface)
+        box.addWidget(self.status)
+        self.setCentralWidget(middle)
+        self.header.view.connect(self.show_view)
+        self.header.menu.connect(self._project_menu)
+        self.header.all_off.clicked.connect(self.all_off)
+        self.bench.widened.connect(self._widen)
+        self.board.demo.connect(self.open_demo)
+        session.file_changed.connect(self._name_window)
+        session.changed.connect(self._colour_surface)
+        session.selected.connect(self._colour_surface)
+        session.take_kept.connect(lambda _: self._kept())
+        self._actions: dict[str, QAction] = {}
+        self._make_actions()
+        self._frames = QTimer(self, interval=FRAME_MS)
+        self._frames.setTimerType(Qt.TimerType.PreciseTimer)
+        self._frames.timeout.connect(self._frame)
+        self._frames.start()
+        self._name_window()
+        self.board.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.board.setFocus()
+
+    # -- actions -----------------------------------------------------------------------------------
+
+    def _make_actions(self) -> None:
+        session = self.session
+        table: list[tuple[str, str, str, Callable[[], object]]] = [
+            ("new", "New", "Ctrl+N", session.new),
+            ("open", "Open …", "Ctrl+O", self.ask_open),
+            ("save", "Save", "Ctrl+S", self.save),
+            ("save_as", "Save as …", "Ctrl+Shift+S", self.ask_save),
+            ("demo", "Open the demo", "", self.open_demo),
+            ("undo", "Undo", "Ctrl+Z", session.undo),
+            ("redo", "Redo", "Ctrl+Shift+Z", session.redo),
+            ("play", "Play or stop", "Space", session.play),
+            ("start", "To the start", "Home", session.rewind),
+            ("record", "Record", "Ctrl+R", session.record),
+            ("keep", "Keep", "Ctrl+K", self.header.keep.click),
+            ("all_off", "All off", "Ctrl+.", self.all_off),
+            ("bypass", "Bypass the selected stage", "Ctrl+B", self.bench.toggle_bypass),
+            ("wide", "Wide bench", "Ctrl+E", self.bench.wide.toggle),
+            ("hold", "Hold the readout", "Ctrl+H", self.bench.readout.hold.toggle),
+            ("copy", "Copy the readout", "Ctrl+Shift+C", self.bench.readout.copy),
+            ("strand", "New strand", "Ctrl+T", self.new_strand),
+            ("board", "Board", "Ctrl+1", lambda: self.show_view("Board")),
+            ("take", "Take", "Ctrl+2", lambda: self.show_view("Take")),
+            ("night", "Night theme", "Ctrl+Shift+N", self.toggle_theme),
+            ("menu", "Project menu", "Alt+P", lambda: self._project_menu(self.header.menu_button)),
+            ("quit", "Quit", "Ctrl+Q", self.close),
+        ]
+        for name, text, keys, act in table:
+            action = QAction(text, self)
+            if keys:
+                action.setShortcut(QKeySequence(keys))
+            action.triggered.connect(lambda _=False, act=act: act())
+            self.addAction(action)
+            self._actions[name] = action
+
+    def _project_menu(self, below: QWidget) -> None:
+        menu = self.project_menu()
+        menu.exec(below.mapToGlobal(below.rect().bottomLeft()))
+
+    def project_menu(self) -> QMenu:
+        """The menu of the project, as it is now."""
+        menu = QMenu(self)
+        actions, session = self._actions, self.session
+        for name in ("new", "open"):
+            menu.addAction(actions[name])
+        recent = menu.addMenu("Open recent")
+        if recent is not None:
+            for path in session.settings.recent:
+                recent.addAction(path, lambda path=path: session.open(Path(path)))
+            recent.setEnabled(bool(session.settings.recent))
+        for name in ("demo", "save", "save_as"):
+            menu.addAction(actions[name])
+        menu.addSeparator()
+        undo, redo = session.history.undo_label, session.history.redo_label
+        actions["undo"].setText(f"Undo {undo}" if undo else "Undo")
+        actions["redo"].setText(f"Redo {redo}" if redo else "Redo")
+        for name in ("undo", "redo"):
+            menu.addAction(actions[name])
+        menu.addSeparator()
+        self._audio_menu(menu)
+        for name in ("night", "wide", "quit"):
+            menu.addAction(actions[name])
+        return menu
+
+    def _audio_menu(self, menu: QMenu) -> None:
+        session = self.session
+        audio = menu.addMenu("Audio output")
+        if audio is None:
+            return
+        for device, label in {"": "The system's default", **{name: name for name in session.ports.audio}}.items():
+            action = audio.addAction(label, lambda device=device: self._set_audio(device, session.settings.block))
+            if action is not None:
+                action.setCheckable(True)
+                action.setChecked(session.settings.audio_device == device)
+        audio.addSeparator()
+        for block in (64, 128, 256, 512, 1024):
+            action = audio.addAction(
+                f"{block} frames ({block / 48:.1f} ms at 48 kHz)",
+                lambda block=block: self._set_audio(session.settings.audio_device, block),
+            )
+            if action is not None:
+                action.setCheckable(True)
+                action.setChecked(session.settings.block == block)
+
+    def _set_audio(self, device: str, block: int) -> None:
+        self.session.change_settings(audio_device=device, block=block)
+        self.session.client.send(SetAudio(device, block))
+
+    # -- acts --------------------------------------------------------------------------------------
+
+    def show_view(self, name: str) -> None:
+        """Bring a view into sight."""
+        self.views.setCurrentIndex(1 if name == "Take" else 0)
+        self.header.tabs[name].setChecked(True)
+
+    def all_off(self) -> None:
+        """Silence everything, and let go of what is held on the play surface."""
+        self.surface.rest()
+        self.session.all_off()
+
+    def new_strand(self) -> None:
+        """Offer a new strand."""
+        self.show_view("Board")
+        if self.session.project.strands:
+            self.board.new_strand.show_sounds(True)
+            self.board.area.ensureWidgetVisible(self.board.new_strand)
+
+    def toggle_theme(self) -> None:
+        """Day to night and back."""
+        name = "day" if theme.theme().dark else "night"
+        theme.use(name)
+        self.session.change_settings(theme=name)
+        self.repaint()
+
+    def ask_open(self) -> None:
+        """Let a project be chosen."""
+        name, _ = QFileDialog.getOpenFileName(self, "Open a project", str(self.session.folder), _FILTER)
+        if name:
+            self.session.open(Path(name))
+
+    def save(self) -> bool:
+        """Save under the project's name; one that has none is asked for it."""
+        path = self.session.path
+        if path is None or path == DEMO:
+            return self.ask_save()
+        return self.session.save(path)
+
+    def ask_save(self) -> bool:
+        """Let a file be chosen, and save."""
+        here = self.session.path
+        folder = Path.home() if here is None or here == DEMO else here.parent
+        proposed = folder / f"{self.session.title.replace('/', '-')}{SUFFIX}"
+        name, _ = QFileDialog.getSaveFileName(self, "Save the project", str(proposed), _FILTER)
+        if not name:
+            return False
+        path = Path(name)
+        return self.session.save(path if path.suffix else path.with_suffix(SUFFIX))
+
+    def open_demo(self) -> None:
+        """Open the demo, and play it."""
+        self.session.load(load_project(DEMO), DEMO)
+        self.session.play()
+        strand = self.session.project.strands[0]
+        self.session.select_stage(strand.stages[-1].id)
+
+    def offer_recovery(self, leftovers: list[Leftover]) -> None:
+        """Offer the unsaved work that a crash left."""
+        if not leftovers:
+            return
+        newest = leftovers[0]
+        when = time.strftime("%H:%M on %d %B", time.localtime(newest.saved_at))
+
+        def done(act: Callable[[], None]) -> Callable[[], None]:
+            def run() -> None:
+                act()
+                self.session.notice("recover", "")
+                self.offer_recovery(leftovers[1:])
+
+            return run
+
+        self.notices.acts["recover"] = [
+            ("Get it back", done(lambda: self.session.recover(newest))),
+            ("Throw it away", done(lambda: forget(newest))),
+        ]
+        self.session.notice("recover", f"Unsaved work on “{newest.project.title}” from {when} was found.")
+
+    # -- showing -----------------------------------------------------------------------------------
+
+    def _frame(self) -> None:
+        now = time.monotonic()
+        self.header.tick(now)
+        if self.views.currentIndex() == 0:
+            self.board.tick(now)
+            self.bench.tick(now)
+        else:
+            self.takes.tick(now)
+
+    def _widen(self, on: bool) -> None:
+        self.board.show_only(self.session.selection.strand if on else None)
+
+    def _colour_surface(self) -> None:
+        """The keyboard is lit in the ink of the strand that is worked on."""
+        self.surface.keyboard.ink = theme.ink(self.session.ink_number(self.session.selection.strand))
+        self.surface.keyboard.update()
+        if self.board.only is not None and self.session.selection.strand:
+            self.board.show_only(self.session.selection.strand)
+
+    def _kept(self) -> None:
+        self.session.notice("take", "Kept: it stands in the Take view (Ctrl+2).")
+
+    def _name_window(self) -> None:
+        mark = "• " if self.session.history.dirty else ""
+        self.setWindowTitle(f"{mark}{self.session.title} – Arpegon")
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        self._frames.stop()
+        application = QApplication.instance()
+        if application is not None:
+            application.removeEventFilter(self.surface)
+        self.session.close()
+        super().closeEvent(event)
