@@ -78,6 +78,12 @@ def fresh_name(name: str, taken: Iterable[str]) -> str:
     )
 
 
+def next_name(name: str, taken: Iterable[str]) -> str:
+    """``name 1``, or the first number that is not taken."""
+    used = set(taken)
+    return next(f"{name} {n}" for n in range(1, len(used) + 2) if f"{name} {n}" not in used)
+
+
 def remove_strand(project: Project, strand_id: str) -> Project:
     """Take a strand out, with the instruments that only it used."""
     gone = project.strand(strand_id)

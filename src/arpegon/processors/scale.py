@@ -38,7 +38,7 @@ class ScaleStage(NoteMapper):
         ),
         Switch(
             key="follow_key",
-            label="Follow the project's key",
+            label="Follow the key",
             default=False,
             help="Take root and scale from the project's key, now and whenever it changes.",
         ),

@@ -48,7 +48,8 @@ def run_app(project: Path | None, demo: bool) -> int:
     signal.signal(signal.SIGINT, lambda *_: window.close())
     signal.signal(signal.SIGTERM, lambda *_: window.close())
     # Python sees signals only when it runs: give it the chance.
-    breath = QTimer(interval=200)
+    breath = QTimer()
+    breath.setInterval(200)
     breath.timeout.connect(lambda: None)
     breath.start()
     return application.exec()

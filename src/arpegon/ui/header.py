@@ -240,8 +240,7 @@ class Header(QWidget):
         names = QVBoxLayout()
         names.setSpacing(0)
         names.setContentsMargins(2, 5, 0, 5)
-        self.title = NameField("")
-        self.title.setFont(theme.name_font(17))
+        self.title = NameField("", "title")
         self.title.setFixedHeight(23)
         self.title.renamed.connect(
             lambda text: self.session.edit("Title", edits.set_project(self.session.project, title=text))
@@ -307,17 +306,20 @@ class Header(QWidget):
     def _build_health(self, row: QHBoxLayout) -> None:
         health = QVBoxLayout()
         health.setSpacing(0)
+        health.addStretch(1)
         self.timing = QLabel("timing –")
         self.audio = QLabel("audio –")
         for label, help_text in (
             (self.timing, "How late the engine was at worst in 99 of 100 cases, since a few thousand events."),
             (self.audio, "From an event to its sound: the constant latency of the audio device."),
         ):
-            label.setStyleSheet(f'font-family: "{theme.MONO}"; font-size: 11px;')
+            label.setProperty("role", "small-number")
+            label.setFixedHeight(17)
             label.setToolTip(help_text)
             label.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
             label.setFixedWidth(104)
             health.addWidget(label)
+        health.addStretch(1)
         row.addLayout(health)
         row.addSpacing(6)
         self.all_off = QPushButton("All off")

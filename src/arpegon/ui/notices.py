@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
-from PyQt6.QtCore import QPointF, Qt, QTimer
+from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from arpegon.ui import theme
 from arpegon.ui.session import Session
+from arpegon.ui.timers import one_shot, ticking
 
-_PASSING = {"edit", "take", "restart", "saved"}
+_PASSING = {"edit", "take", "kept", "restart", "saved"}
+_GOOD = {"kept", "saved", "recover", "restart"}
 _PASSING_MS = 6000
 _MOST = 3
 
@@ -19,8 +22,11 @@ _MOST = 3
 class Notice(QWidget):
     """One sentence, with what can be done about it."""
 
-    def __init__(self, text: str, acts: list[tuple[str, Callable[[], None]]], dismiss: Callable[[], None]) -> None:
+    def __init__(
+        self, text: str, acts: list[tuple[str, Callable[[], None]]], good: bool, dismiss: Callable[[], None]
+    ) -> None:
         super().__init__()
+        self._good = good
         row = QHBoxLayout(self)
         row.setContentsMargins(16, 4, 10, 4)
         label = QLabel(text)
@@ -41,8 +47,9 @@ class Notice(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         t = theme.theme()
         painter = QPainter(self)
-        painter.fillRect(self.rect(), theme.color(theme.mix(t.paper, t.warning, 0.12)))
-        painter.fillRect(0, 0, 4, self.height(), theme.color(t.warning))
+        shade = t.good if self._good else t.warning
+        painter.fillRect(self.rect(), theme.color(theme.mix(t.paper, shade, 0.12)))
+        painter.fillRect(0, 0, 4, self.height(), theme.color(shade))
 
 
 class NoticeBar(QWidget):
@@ -55,7 +62,7 @@ class NoticeBar(QWidget):
         self._box = QVBoxLayout(self)
         self._box.setContentsMargins(0, 0, 0, 0)
         self._box.setSpacing(1)
-        self._timer = QTimer(self, singleShot=True, interval=_PASSING_MS)
+        self._timer = one_shot(self, _PASSING_MS)
         self._timer.timeout.connect(self._pass)
         session.noticed.connect(self.refresh)
         self.refresh()
@@ -76,7 +83,7 @@ class NoticeBar(QWidget):
         shown = list(self.session.notices.items())[::-1][:_MOST]
         for topic, text in shown:
             self._box.addWidget(
-                Notice(text, self.acts.get(topic, []), lambda topic=topic: self.session.notice(topic, ""))
+                Notice(text, self.acts.get(topic, []), topic in _GOOD, partial(self.session.notice, topic, ""))
             )
         self.setVisible(bool(shown))
         if any(topic in _PASSING for topic, _ in shown):
@@ -97,7 +104,7 @@ class StatusLine(QWidget):
         self._left = ""
         self._right = ""
         self._good = True
-        self._timer = QTimer(self, interval=400)
+        self._timer = ticking(self, 400)
         self._timer.timeout.connect(self.refresh)
         self._timer.start()
         session.changed.connect(self.refresh)

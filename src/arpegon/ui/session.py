@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 import msgspec
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 
 from arpegon.core import edits
 from arpegon.core.clock import position_text
@@ -27,6 +27,7 @@ from arpegon.files.places import Settings, save_settings, state_dir
 from arpegon.files.project import load_project, save_project
 from arpegon.processors import processor_class
 from arpegon.ui.rolls import Paper
+from arpegon.ui.timers import one_shot, ticking
 
 AUTOSAVE_MS = 4000
 ENGINE_DEBOUNCE_MS = 8
@@ -81,11 +82,11 @@ class Session(QObject):
         self.autosave = Autosave()
         self.client = EngineClient(self._arrived.emit, state_dir() / "engine.log")
         self._arrived.connect(self._take_report)
-        self._send_timer = QTimer(self, singleShot=True, interval=ENGINE_DEBOUNCE_MS)
+        self._send_timer = one_shot(self, ENGINE_DEBOUNCE_MS)
         self._send_timer.timeout.connect(self._send_project)
-        self._autosave_timer = QTimer(self, singleShot=True, interval=AUTOSAVE_MS)
+        self._autosave_timer = one_shot(self, AUTOSAVE_MS)
         self._autosave_timer.timeout.connect(self._autosave)
-        self._prune_timer = QTimer(self, interval=500)
+        self._prune_timer = ticking(self, 500)
         self._prune_timer.timeout.connect(self._prune)
 
     # -- start and end -----------------------------------------------------------------------------
@@ -324,7 +325,7 @@ class Session(QObject):
         take_id = edits.fresh_id("take", (take.id for take in project.takes))
         take = Take(
             id=take_id,
-            name=edits.fresh_name("Take", (take.name for take in project.takes)),
+            name=edits.next_name("Take", (take.name for take in project.takes)),
             seconds=last,
             tempo=project.tempo,
             meter=project.meter,

@@ -19,11 +19,9 @@ from PyQt6.QtWidgets import (
 )
 
 from arpegon.core.events import SUSTAIN, Event, bend, control, note_off, note_on, pressure
-from arpegon.core.parameters import Number
 from arpegon.core.pitch import note_name
 from arpegon.ui import theme
 from arpegon.ui.controls.keyboard import Keyboard
-from arpegon.ui.controls.slider import Slider
 from arpegon.ui.session import Session
 
 HEIGHT = 106
@@ -46,11 +44,12 @@ class Wheel(QWidget):
 
     turned = pyqtSignal(float)
 
-    def __init__(self, label: str, springs: bool, help_text: str, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
+    def __init__(self, label: str, rest: float, springs: bool, help_text: str) -> None:
+        super().__init__()
         self.label = label
+        self.rest = rest
         self.springs = springs
-        self.value = 0.5 if springs else 0.0
+        self.value = rest
         self.setFixedWidth(30)
         self.setToolTip(help_text)
         self.setAccessibleName(label)
@@ -80,10 +79,10 @@ class Wheel(QWidget):
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         if self.springs:
-            self.set_value(0.5)
+            self.set_value(self.rest)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
-        self.set_value(0.5 if self.springs else 0.0)
+        self.set_value(self.rest)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         t = theme.theme()
@@ -113,28 +112,36 @@ class PlaySurface(QWidget):
         self.setObjectName("paper")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedHeight(HEIGHT)
-        box = QVBoxLayout(self)
-        box.setContentsMargins(16, 6, 16, 6)
-        box.setSpacing(4)
-        box.addLayout(self._head())
-        row = QHBoxLayout()
-        row.setSpacing(6)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(14, 6, 14, 6)
+        row.setSpacing(5)
         wheels = (
-            ("bend", True, "Pitch bend; springs back.", self._bend),
-            ("mod", False, "Modulation (CC 1).", lambda value: self._control(1, value)),
-            ("press", False, "Channel pressure (aftertouch).", self._pressure),
+            ("bend", 0.5, True, "Pitch bend; springs back.", self._bend),
+            ("mod", 0.0, False, "Modulation (CC 1).", lambda value: self._control(1, value)),
+            ("press", 0.0, False, "Channel pressure (aftertouch).", self._pressure),
+            (
+                "veloc.",
+                96 / 127,
+                False,
+                "The velocity of the computer's keys, 1 to 127; with the mouse it is the height of the stroke.",
+                lambda value: self._say(),
+            ),
         )
         self.wheels: dict[str, Wheel] = {}
-        for label, springs, help_text, turned in wheels:
-            wheel = self.wheels[label] = Wheel(label, springs, help_text)
+        for label, rest, springs, help_text, turned in wheels:
+            wheel = self.wheels[label] = Wheel(label, rest, springs, help_text)
             wheel.turned.connect(turned)
             row.addWidget(wheel)
         row.addSpacing(8)
+        column = QVBoxLayout()
+        column.setSpacing(3)
+        column.addLayout(self._head())
         self.keyboard = Keyboard(36, 96)
         self.keyboard.pressed.connect(lambda note, velocity: self.press("mouse", note, velocity))
         self.keyboard.released.connect(lambda note: self.release("mouse"))
-        row.addWidget(self.keyboard, 1)
-        box.addLayout(row, 1)
+        column.addWidget(self.keyboard, 1)
+        row.addLayout(column, 1)
+        self._say()
         application = QApplication.instance()
         if application is not None:
             application.installEventFilter(self)
@@ -163,26 +170,18 @@ class PlaySurface(QWidget):
         self.pedal.setToolTip("The sustain pedal (CC 64).")
         self.pedal.toggled.connect(lambda on: self._control(SUSTAIN, 1.0 if on else 0.0))
         row.addWidget(self.pedal)
-        param = Number(
-            key="velocity",
-            label="Key velocity",
-            help="The velocity of the computer's keys; with the mouse it is the height of the stroke.",
-            default=96,
-            low=1,
-            high=127,
-        )
-        self.velocity = Slider(param, theme.DAY.second)
-        self.velocity.setFixedWidth(150)
-        self.velocity.set_value(96)
-        self.velocity.setFixedHeight(36)
-        row.addWidget(self.velocity)
-        self._say()
         return row
+
+    @property
+    def velocity(self) -> int:
+        """The velocity of the computer's keys."""
+        return max(1, round(127 * self.wheels["veloc."].value))
 
     def _say(self) -> None:
         low = 12 * (self.octave + 1)
         self._words.setText(
-            f"computer keys: Z–M from {note_name(low)}, Q–P from {note_name(low + 12)}   ·   mouse: lower is louder"
+            f"computer keys: Z–M from {note_name(low)}, Q–P from {note_name(low + 12)}, velocity {self.velocity}"
+            "   ·   mouse: lower on the key is louder"
         )
 
     # -- playing -----------------------------------------------------------------------------------
@@ -219,7 +218,7 @@ class PlaySurface(QWidget):
         self.release_all()
         self.pedal.setChecked(False)
         for wheel in self.wheels.values():
-            wheel.set_value(0.5 if wheel.springs else 0.0)
+            wheel.set_value(wheel.rest)
 
     def _send(self, event: Event) -> None:
         self.session.feed(event)
@@ -263,11 +262,11 @@ class PlaySurface(QWidget):
         if modifiers & Qt.KeyboardModifier.KeypadModifier:
             return False
         if down and not event.isAutoRepeat():
-            self.press(name, 12 * (self.octave + 1) + offset, int(self.velocity.value()))
+            self.press(name, 12 * (self.octave + 1) + offset, self.velocity)
         return True
 
     def _octave_key(self, event: QKeyEvent, down: bool) -> bool:
-        step = {Qt.Key.Key_PageUp: 1, Qt.Key.Key_PageDown: -1}.get(event.key())
+        step = {int(Qt.Key.Key_PageUp): 1, int(Qt.Key.Key_PageDown): -1}.get(event.key())
         if step is None or self._typing() or not self.isVisible():
             return False
         if down:

@@ -115,7 +115,7 @@ def use(name: str) -> None:
 def color(value: str, alpha: float = 1.0) -> QColor:
     """A token as a QColor."""
     made = QColor(value)
-    made.setAlphaF(alpha)
+    made.setAlphaF(min(1.0, max(0.0, alpha)))
     return made
 
 
@@ -123,7 +123,7 @@ def mix(first: str, second: str, share: float) -> str:
     """``share`` of the second colour in the first."""
     a, b = QColor(first), QColor(second)
     parts = [round(x + (y - x) * share) for x, y in zip(a.getRgb()[:3], b.getRgb()[:3], strict=True)]
-    return "#{:02X}{:02X}{:02X}".format(*parts)
+    return "#" + "".join(f"{part:02X}" for part in parts)
 
 
 def luminance(value: str) -> float:
@@ -200,6 +200,11 @@ def style_sheet(t: Theme) -> str:
     QLabel[role="second"] {{ color: {t.second}; font-size: 12px; }}
     QLabel[role="caps"] {{ color: {t.second}; font-size: 11px; font-weight: 500; letter-spacing: 1px; }}
     QLabel[role="name"] {{ font-family: "{SERIF}"; font-weight: 600; font-size: 22px; }}
+    QLabel[role="headline"] {{ font-family: "{SERIF}"; font-weight: 600; font-size: 26px; }}
+    QLabel[role="title"] {{ font-family: "{SERIF}"; font-weight: 600; font-size: 17px; }}
+    QLabel[role="strand"] {{ font-family: "{SERIF}"; font-weight: 600; font-size: 15px; }}
+    QLabel[role="word"] {{ font-family: "{SERIF}"; font-weight: 400; font-size: 14px; }}
+    QLabel[role="small-number"] {{ font-family: "{MONO}"; font-size: 11px; color: {t.second}; }}
     QLabel[role="number"] {{ font-family: "{MONO}"; }}
     QLabel[role="warning"] {{ color: {t.warning if t.dark else mix(t.warning, t.ink, 0.25)}; font-size: 12px; }}
     QPushButton, QToolButton {{
@@ -213,7 +218,8 @@ def style_sheet(t: Theme) -> str:
     QPushButton:checked, QToolButton:checked {{ background: {t.bar}; color: {t.bar_text}; border-color: {t.bar}; }}
     QPushButton:disabled, QToolButton:disabled {{ color: {mix(t.second, t.paper, 0.35)}; border-color: {t.rule}; }}
     QPushButton[flat="true"], QToolButton[flat="true"] {{
-        background: transparent; border: 1px solid transparent; color: {t.second}; padding: 2px 6px; font-size: 12px;
+        background: transparent; border: 1px solid transparent; color: {t.second};
+        padding: 2px 6px; font-size: 12px;
     }}
     QPushButton[flat="true"]:hover, QToolButton[flat="true"]:hover {{ color: {t.ink}; border-color: {t.line}; }}
     QPushButton[flat="true"]:focus {{ border-color: {t.second}; }}
@@ -251,7 +257,9 @@ def style_sheet(t: Theme) -> str:
         background: transparent; width: 0; height: 0;
     }}
     QScrollArea {{ background: transparent; border: none; }}
-    QListWidget {{ background: {t.field}; border: 1px solid {t.line}; border-radius: 5px; outline: none; padding: 3px; }}
+    QListWidget {{
+        background: {t.field}; border: 1px solid {t.line}; border-radius: 5px; outline: none; padding: 3px;
+    }}
     QListWidget::item {{ padding: 6px 8px; border-radius: 4px; }}
     QListWidget::item:selected {{ background: {t.bar}; color: {t.bar_text}; }}
     """

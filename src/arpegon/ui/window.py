@@ -6,7 +6,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QApplication,
@@ -31,6 +31,7 @@ from arpegon.ui.notices import NoticeBar, StatusLine
 from arpegon.ui.session import Session
 from arpegon.ui.surface import PlaySurface
 from arpegon.ui.take.take_view import TakeView
+from arpegon.ui.timers import ticking
 
 FRAME_MS = 16
 _FILTER = f"Arpegon projects (*{SUFFIX});;All files (*)"
@@ -83,7 +84,7 @@ class Window(QMainWindow):
         session.take_kept.connect(lambda _: self._kept())
         self._actions: dict[str, QAction] = {}
         self._make_actions()
-        self._frames = QTimer(self, interval=FRAME_MS)
+        self._frames = ticking(self, FRAME_MS)
         self._frames.setTimerType(Qt.TimerType.PreciseTimer)
         self._frames.timeout.connect(self._frame)
         self._frames.start()
@@ -280,7 +281,7 @@ class Window(QMainWindow):
             self.board.show_only(self.session.selection.strand)
 
     def _kept(self) -> None:
-        self.session.notice("take", "Kept: it stands in the Take view (Ctrl+2).")
+        self.session.notice("kept", "Kept: it stands in the Take view (Ctrl+2).")
 
     def _name_window(self) -> None:
         mark = "• " if self.session.history.dirty else ""

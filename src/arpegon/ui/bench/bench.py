@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
@@ -29,6 +30,7 @@ from arpegon.ui.board.words import destination_words, source_words
 from arpegon.ui.session import Selection, Session
 
 NARROW, WIDE = 398, 720
+_LEAST_READOUT = 150
 
 EDITORS: dict[str, type[StageEditor]] = {
     "humanize": HumanizeEditor,
@@ -79,12 +81,12 @@ class Bench(QWidget):
         viewport = self._area.viewport()
         if viewport is not None:
             viewport.setAutoFillBackground(False)
-        box.addWidget(self._area, 3)
+        box.addWidget(self._area, 1)
         self._line = QFrame()
         self._line.setFixedHeight(1)
         box.addWidget(self._line)
         self.readout = Readout(session)
-        box.addWidget(self.readout, 2)
+        box.addWidget(self.readout, 1)
         session.selected.connect(self.show_selection)
         session.changed.connect(self._changed)
         session.ports_changed.connect(self._ports)
@@ -164,6 +166,21 @@ class Bench(QWidget):
         box.setContentsMargins(0, 2, 4, 4)
         box.addWidget(editor)
         self._area.setWidget(holder)
+        self._fit()
+
+    def _fit(self) -> None:
+        """The editor of a stage gets the height that it asks for, the readout the rest, but four rows at least."""
+        holder = self._area.widget()
+        if holder is None or not isinstance(self.editor, StageEditor):
+            self._area.setMaximumHeight(16_777_215)
+            self._area.setMinimumHeight(0)
+            return
+        room = self.height() - 86 - _LEAST_READOUT
+        self._area.setFixedHeight(max(120, min(holder.sizeHint().height() + 4, room)))
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._fit()
 
     def _head_words(self, strand: Strand) -> None:
         chosen = self.session.selection
@@ -196,6 +213,7 @@ class Bench(QWidget):
         elif isinstance(self.editor, StrandBench):
             self.editor.strand = strand
         self._head_words(strand)
+        self._fit()
 
     def _ports(self) -> None:
         if isinstance(self.editor, (SourceEditor, DestinationEditor)):

@@ -56,7 +56,7 @@ class VoiceRow(QWidget):
         return QSize(160, 30)
 
     def _level_area(self) -> QRectF:
-        return QRectF(self.width() - 62, 0, 38, self.height())
+        return QRectF(self.width() - 58, 0, 34, self.height())
 
     def _cross(self) -> QRectF:
         return QRectF(self.width() - 20, 5, 16, 20)
@@ -135,7 +135,7 @@ class VoiceRow(QWidget):
         painter.setPen(theme.color(t.ink))
         painter.drawText(QRectF(8, 0, 36, 30), middle, f"{self.offset:+d}".replace("-", "−"))
         painter.setFont(theme.label_font(12))
-        room = QRectF(42, 0, self.width() - 42 - 66, 30)
+        room = QRectF(40, 0, self.width() - 40 - 62, 30)
         name = interval_name(self.offset)
         painter.drawText(
             room, middle, painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(room.width()))
@@ -159,7 +159,7 @@ class ChordEditor(StageEditor):
         self._last: Event | None = None
         self._held: dict[tuple[int, int], list[int]] = {}
         row = QHBoxLayout()
-        row.setSpacing(16)
+        row.setSpacing(12)
         self.ring = PitchRing(self.ink)
         self.ring.setToolTip("The chord that sounded last, as a shape, and its name.")
         row.addWidget(self.ring, 0, Qt.AlignmentFlag.AlignTop)

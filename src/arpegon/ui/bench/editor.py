@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import random
 from collections.abc import Sequence
 from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QLabel, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtGui import QIntValidator
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from arpegon.core.document import Stage, Strand
 from arpegon.core.parameters import Choice, Number, Param, PitchClass, Switch
@@ -19,6 +21,7 @@ from arpegon.ui.controls.slider import Slider, tooltip
 from arpegon.ui.session import Session
 
 ROOTS = ("C", "C#", "Db", "D", "D#", "Eb", "E", "F", "F#", "Gb", "G", "G#", "Ab", "A", "A#", "Bb", "B")
+MOST_ON_A_SLIDER = 20_000
 FEW = 4
 """Choices up to this many are shown side by side."""
 
@@ -60,7 +63,7 @@ class StageEditor(QWidget):
         self.strand, self.stage = strand, stage
         values = self.values
         for key, control in self.controls.items():
-            if isinstance(control, (Slider, choices.Segments, choices.Picker, choices.Switch)):
+            if isinstance(control, (Slider, SeedField, choices.Segments, choices.Picker, choices.Switch)):
                 control.set_value(values[key])
             elif isinstance(control, NumbersField):
                 control.show_numbers(values[key])
@@ -85,7 +88,10 @@ class StageEditor(QWidget):
         """The standard control of a parameter, from its declaration."""
         param = self.params[key]
         made: QWidget
-        if isinstance(param, Number):
+        if isinstance(param, Number) and param.high > MOST_ON_A_SLIDER:
+            made = SeedField(param)
+            made.chosen.connect(lambda value: self.set(**{key: value}))
+        elif isinstance(param, Number):
             made = Slider(param, self.ink)
             made.moved.connect(lambda value: self.set(False, **{key: param.clamp(value)}))
             made.settled.connect(self.session.settle)
@@ -112,6 +118,36 @@ class StageEditor(QWidget):
         if isinstance(control, (Slider, choices.Switch)):
             return control
         return under_caption(self.params[key].label, control)
+
+
+class SeedField(QWidget):
+    """A large number: typed, or another one at random."""
+
+    chosen = pyqtSignal(int)
+
+    def __init__(self, param: Number) -> None:
+        super().__init__()
+        self.param = param
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(4)
+        self.field = QLineEdit()
+        self.field.setFont(theme.number_font(12))
+        self.field.setValidator(QIntValidator(int(param.low), int(param.high)))
+        self.field.setToolTip(tooltip(param))
+        self.field.editingFinished.connect(lambda: self._choose(int(self.field.text() or 0)))
+        self.another = QPushButton("another")
+        self.another.setToolTip(f"{param.label}: another one, by chance. Ctrl+Z brings the one before back.")
+        self.another.clicked.connect(lambda: self._choose(random.randint(int(param.low), int(param.high))))
+        row.addWidget(self.field, 1)
+        row.addWidget(self.another)
+
+    def set_value(self, value: int) -> None:
+        """Show a value; nothing is emitted."""
+        self.field.setText(str(value))
+
+    def _choose(self, value: int) -> None:
+        self.chosen.emit(value)
 
 
 class NumbersField(QLineEdit):

@@ -365,7 +365,7 @@ class DestinationEditor(EndEditor):
         return targets
 
     def _set_target(self, target: str) -> None:
-        kept = {"channel": self.destination.channel, "muted": self.destination.muted}
+        kept: dict[str, Any] = {"channel": self.destination.channel, "muted": self.destination.muted}
         word, _, rest = target.partition(":")
         if word == "new":
             project, rest = edits.add_instrument(self.session.project, rest)
@@ -400,7 +400,5 @@ class DestinationEditor(EndEditor):
             self.silent.set_value(instrument.muted)
         own = isinstance(destination, PortDestination) and not destination.port
         self.port_words.setText(
-            "Other programs find this output as “Arpegon: out” among the MIDI ports of ALSA and JACK, and connect to it."
-            if own
-            else ""
+            "Other programs find this output as “Arpegon: out” among the MIDI ports of ALSA and JACK." if own else ""
         )

@@ -40,7 +40,7 @@ class VelocityFaces(QWidget):
         self._now = 0.0
         self._handle: str | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setMinimumHeight(150)
+        self.setMinimumHeight(140)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Velocity range")
         self.setToolTip(
@@ -49,7 +49,7 @@ class VelocityFaces(QWidget):
         )
 
     def sizeHint(self) -> QSize:
-        return QSize(360, 190)
+        return QSize(360, 150)
 
     def add(self, came: int, went: int) -> None:
         """A note passed."""
@@ -64,7 +64,7 @@ class VelocityFaces(QWidget):
     # -- gestures ----------------------------------------------------------------------------------
 
     def _area(self) -> QRectF:
-        return QRectF(8, 18, self.width() - 16, self.height() - 36)
+        return QRectF(8, 4, self.width() - 16, self.height() - 24)
 
     def x_of(self, velocity: float) -> float:
         """Where a velocity stands."""
@@ -120,7 +120,7 @@ class VelocityFaces(QWidget):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None:
             return
-        step = {Qt.Key.Key_Right: 1, Qt.Key.Key_Left: -1}.get(event.key())
+        step = {int(Qt.Key.Key_Right): 1, int(Qt.Key.Key_Left): -1}.get(event.key())
         if step is None or self.around is not None:
             super().keyPressEvent(event)
         elif event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
@@ -188,8 +188,8 @@ class VelocityFaces(QWidget):
         if not self.hits:
             return
         counts = [0] * _BINS
-        for hit in self.hits:
-            counts[min(_BINS - 1, hit[which] * _BINS // 128)] += 1
+        for came, went, _ in self.hits:
+            counts[min(_BINS - 1, (went if which else came) * _BINS // 128)] += 1
         most = max(counts)
         room = area.height() / 2 - 20
         painter.setPen(Qt.PenStyle.NoPen)
@@ -226,27 +226,27 @@ class HumanizeEditor(StageEditor):
         self.faces.settled.connect(self.session.settle)
         self.box.addWidget(self.faces, 1)
         self.word = QLabel("")
-        self.word.setFont(theme.name_font(14, 400))
+        self.word.setProperty("role", "word")
         self.box.addWidget(self.word)
         grid = QGridLayout()
         grid.setHorizontalSpacing(22)
         grid.addWidget(self.control("low"), 0, 0)
         grid.addWidget(self.control("high"), 0, 1)
-        grid.addWidget(self.control("spread"), 1, 0)
+        grid.addWidget(self.control("spread"), 0, 0, 1, 2)
+        grid.addWidget(self.captioned("seed"), 1, 0)
         grid.addWidget(self.captioned("shape"), 1, 1)
-        grid.addWidget(self.control("seed"), 2, 0, 1, 2)
         self.box.addLayout(grid)
 
     def show_values(self, values: dict[str, Any]) -> None:
         around = values["mode"] == "around"
         for key, on in (("low", not around), ("high", not around), ("spread", around)):
-            self.controls[key].setEnabled(on)
+            self.controls[key].setVisible(on)
         low, high = sorted((values["low"], values["high"]))
         if self.faces._handle is None:
             self.faces.low, self.faces.high = low, high
         self.faces.around = values["spread"] if around else None
         width = 2 * values["spread"] + 1 if around else high - low + 1
-        self.word.setText(f"{width} values wide: {width_in_words(width)}")
+        self.word.setText(f"{width} {'value' if width == 1 else 'values'} wide: {width_in_words(width)}")
         self.faces.update()
 
     def passed(self, batch: Sequence[Passed]) -> None:

@@ -130,13 +130,13 @@ class Readout(QWidget):
         self.hold.setCheckable(True)
         self.hold.setToolTip("Hold the list still while music goes on (Ctrl+H).")
         self.hold.toggled.connect(self._hold)
-        self.offs = QPushButton("offs")
-        self.offs.setCheckable(True)
-        self.offs.setToolTip("List note offs too.")
+        self.all = QPushButton("all")
+        self.all.setCheckable(True)
+        self.all.setToolTip("List note offs and every value of a controller, not only its last.")
         copy = QPushButton("copy")
         copy.setToolTip("Copy the list as text (Ctrl+Shift+C).")
         copy.clicked.connect(self.copy)
-        for button in (self.offs, self.hold, copy):
+        for button in (self.all, self.hold, copy):
             button.setProperty("flat", True)
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
             head.addWidget(button)
@@ -146,14 +146,14 @@ class Readout(QWidget):
 
     def passed(self, batch: Iterable[Passed]) -> None:
         """List what passed."""
-        wanted = [one for one in batch if self.offs.isChecked() or one.event.kind != NOTE_OFF]
-        if not wanted:
-            return
-        if self.hold.isChecked():
-            self._held_back.extend(wanted)
-        else:
-            self.rows.kept.extend(wanted)
-            self.rows.update()
+        into = self._held_back if self.hold.isChecked() else self.rows.kept
+        for one in batch:
+            if self.all.isChecked():
+                into.append(one)
+            elif one.event.kind != NOTE_OFF:
+                _drop_older(into, one)
+                into.append(one)
+        self.rows.update()
 
     def clear(self) -> None:
         """Begin a new list."""
@@ -179,3 +179,14 @@ class Readout(QWidget):
             self.rows.kept.extend(self._held_back)
             self._held_back.clear()
             self.rows.update()
+
+
+def _drop_older(kept: deque[Passed], one: Passed) -> None:
+    """Of a controller that passes untouched only the last value is listed, so that it does not flood the notes."""
+    if one.event.kind == NOTE_ON or list(one.out) != [one.event]:
+        return
+    for older in reversed(kept):
+        if older.event.status == one.event.status and older.event.data1 == one.event.data1:
+            if list(older.out) == [older.event]:
+                kept.remove(older)
+            return

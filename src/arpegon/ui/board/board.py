@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 
 from PyQt6.QtCore import QPoint, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from arpegon.core import edits
@@ -29,7 +29,7 @@ class NewStrand(QWidget):
         box.setContentsMargins(18, 22, 18, 18)
         box.setSpacing(8)
         self._title = QLabel("A new strand")
-        self._title.setFont(theme.name_font(16))
+        self._title.setProperty("role", "title")
         self._text = QLabel("")
         self._text.setProperty("role", "second")
         self._text.setWordWrap(True)
@@ -92,7 +92,7 @@ class EmptyBoard(QWidget):
         box.setContentsMargins(40, 40, 40, 40)
         box.addStretch(1)
         title = QLabel("Play one thing, hear another")
-        title.setFont(theme.name_font(26))
+        title.setProperty("role", "headline")
         text = QLabel(
             "A strand is one path of music: what you play goes in at the top, each stage changes it, an instrument\n"
             "or a MIDI output at the foot sounds it, and paper between the stages shows what every step did.\n"
@@ -176,17 +176,17 @@ class Board(QWidget):
             column.hide()
             column.deleteLater()
         for place, strand in enumerate(strands):
-            column = self.columns.get(strand.id)
-            if column is None:
+            shown = self.columns.get(strand.id)
+            if shown is None:
                 column = self.columns[strand.id] = Column(self.session, strand, self.ruler, self._desk)
                 column.walked.connect(self._walk)
                 column.dragging.connect(self._drag)
                 self._row.insertWidget(place, column)
             else:
-                column.refresh(strand)
-                if self._row.indexOf(column) != place:
-                    self._row.removeWidget(column)
-                    self._row.insertWidget(place, column)
+                shown.refresh(strand)
+                if self._row.indexOf(shown) != place:
+                    self._row.removeWidget(shown)
+                    self._row.insertWidget(place, shown)
         self._show_only()
 
     def show_only(self, strand_id: str | None) -> None:
@@ -198,6 +198,7 @@ class Board(QWidget):
         only = self.only if self.only in self.columns else None
         for strand_id, column in self.columns.items():
             column.setVisible(only is None or strand_id == only)
+            column.setFixedWidth(max(WIDTH, self.width() - 24) if strand_id == only else WIDTH)
         self.new_strand.setVisible(only is None)
 
     def add_strand(self, sound: str) -> None:
@@ -209,6 +210,10 @@ class Board(QWidget):
         self.area.ensureWidgetVisible(column)
         # The computer keys are to play it, not to press the button that made it.
         self.setFocus()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._show_only()
 
     def tick(self, now: float) -> None:
         """One frame."""

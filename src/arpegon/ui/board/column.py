@@ -35,9 +35,9 @@ class NameField(QLabel):
 
     renamed = pyqtSignal(str)
 
-    def __init__(self, text: str, parent: QWidget | None = None) -> None:
+    def __init__(self, text: str, role: str = "strand", parent: QWidget | None = None) -> None:
         super().__init__(text, parent)
-        self.setFont(theme.name_font(15))
+        self.setProperty("role", role)
         self.setToolTip("Double click to rename.")
         self.setMinimumWidth(30)
         self._field: QLineEdit | None = None
@@ -145,9 +145,9 @@ class Column(QWidget):
     def _head(self) -> QWidget:
         head = QWidget()
         row = QHBoxLayout(head)
-        row.setContentsMargins(10, 0, 6, 4)
-        row.setSpacing(2)
-        self._name = NameField(self.strand.name, head)
+        row.setContentsMargins(8, 0, 5, 4)
+        row.setSpacing(0)
+        self._name = NameField(self.strand.name)
         self._name.renamed.connect(self._rename)
         self._solo = self._toggle("solo", "Hear only this strand (and others that are solo).")
         self._solo.clicked.connect(lambda on: self._set("Solo", solo=on))
@@ -167,7 +167,8 @@ class Column(QWidget):
         button.setCheckable(True)
         button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         button.setToolTip(help_text)
-        button.setFixedHeight(22)
+        button.setFixedSize(button.fontMetrics().horizontalAdvance(text) + 12, 22)
+        button.setStyleSheet("padding: 0;")
         return button
 
     def _build_sources(self) -> None:
@@ -177,7 +178,11 @@ class Column(QWidget):
             pill.chosen.connect(lambda place: self._select(part="source", place=place))
             pill.asked.connect(self._source_menu)
             pill.pressed_key.connect(lambda place, event: self._key("source", place, event))
-            self._layout.addWidget(pill)
+            holder = QWidget(self)
+            inset = QHBoxLayout(holder)
+            inset.setContentsMargins(5, 0, 5, 1)
+            inset.addWidget(pill)
+            self._layout.addWidget(holder)
             self.pills.append(pill)
         if not self.strand.sources:
             add = QPushButton("+ source")

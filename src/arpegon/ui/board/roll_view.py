@@ -31,7 +31,7 @@ class BeatRuler:
 
     def lines(self, seconds: float) -> list[tuple[float, bool]]:
         """Seconds ago and whether it is a bar line, for each beat of the last ``seconds``."""
-        found = []
+        found: list[tuple[float, bool]] = []
         beat = int(self.beat // 1)
         while True:
             ago = (self.beat - beat) * self.seconds_per_beat
@@ -97,9 +97,11 @@ class RollView(QWidget):
         octaves = [self.x_of(note) for note in range(first_c, int(self.paper.high) + 1, 12)]
         fifths = [self.x_of(note + 7) for note in range(first_c - 12, int(self.paper.high) + 1, 12)]
         painter.setPen(theme.color(t.rule))
-        painter.drawLines([QLineF(x, 0, x, height) for x in fifths if 0 < x < width])
+        for x in fifths:
+            painter.drawLine(QLineF(x, 0, x, height))
         painter.setPen(theme.color(t.rule_strong))
-        painter.drawLines([QLineF(x, 0, x, height) for x in octaves])
+        for x in octaves:
+            painter.drawLine(QLineF(x, 0, x, height))
         beats = self.ruler.lines(seconds)
         for strong, shade in ((False, t.rule), (True, t.rule_strong)):
             painter.setPen(theme.color(shade))
@@ -109,7 +111,7 @@ class RollView(QWidget):
                 if bar == strong
             ]
             if lines:
-                painter.drawLines(lines)
+                painter.drawLines(*lines)
 
     def _paint_bars(self, painter: QPainter, height: int, seconds: float) -> None:
         now = self.ruler.now
@@ -137,7 +139,7 @@ class RollView(QWidget):
         for place, rects in enumerate(shades):
             if rects:
                 painter.setBrush(self._shade(place))
-                painter.drawRects(rects)
+                painter.drawRects(*rects)
 
     def _shade(self, place: int) -> QColor:
         return theme.color(theme.roll_ink(self.ink), 0.3 + 0.7 * place / (_SHADES - 1))

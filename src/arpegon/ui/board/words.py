@@ -46,7 +46,11 @@ def zone_words(source: AnySource) -> str:
     """The zone of a source, where it is not everything."""
     words = []
     if (source.low_key, source.high_key) != (0, 127):
-        words.append(f"{note_name(source.low_key)}–{note_name(source.high_key)}")
+        low, high = note_name(source.low_key), note_name(source.high_key)
+        if source.low_key == 0:
+            words.append(f"up to {high}")
+        else:
+            words.append(f"from {low}" if source.high_key == 127 else f"{low}–{high}")
     if (source.low_velocity, source.high_velocity) != (1, 127):
         words.append(f"vel {source.low_velocity}–{source.high_velocity}")
     if source.channel is not None:

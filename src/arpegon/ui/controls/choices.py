@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QComboBox, QSizePolicy, QWidget
 
 from arpegon.ui import theme
@@ -65,7 +65,7 @@ class Segments(QWidget):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None:
             return
-        step = {Qt.Key.Key_Right: 1, Qt.Key.Key_Left: -1}.get(event.key())
+        step = {int(Qt.Key.Key_Right): 1, int(Qt.Key.Key_Left): -1}.get(event.key())
         if step is None:
             super().keyPressEvent(event)
             return
@@ -113,6 +113,14 @@ class Picker(QComboBox):
             self.addItem(label, value)
         self.blockSignals(False)
         self.set_value(shown)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        super().paintEvent(event)
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(theme.color(theme.theme().second), 1.5))
+        x, y = self.width() - 16.0, self.height() / 2 - 2.0
+        painter.drawPolyline(QPolygonF([QPointF(x, y), QPointF(x + 4, y + 4), QPointF(x + 8, y)]))
 
     def value(self) -> str:
         """The value that is chosen."""

@@ -6,7 +6,7 @@ import math
 from collections.abc import Collection, Mapping, Sequence
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF, QRadialGradient
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.core.pitch import SHARP_NAMES
@@ -41,7 +41,7 @@ class PitchRing(QWidget):
         self.setMouseTracking(True)
 
     def sizeHint(self) -> QSize:
-        return QSize(196, 196)
+        return QSize(184, 184)
 
     def show_state(self, **state: object) -> None:
         """Set any of the public attributes and repaint."""
@@ -96,6 +96,13 @@ class PitchRing(QWidget):
         if self.title:
             size = 28 if len(self.title) < 5 else 20 if len(self.title) < 9 else 15
             painter.setFont(theme.name_font(size))
+            # The words stand on a cloud of paper, so that the shape's lines do not cross them.
+            cloud = QRadialGradient(QPointF(self.width() / 2, self.height() / 2), 46)
+            cloud.setColorAt(0.55, theme.color(t.paper, 0.92))
+            cloud.setColorAt(1.0, theme.color(t.paper, 0.0))
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(cloud)
+            painter.drawEllipse(QPointF(self.width() / 2, self.height() / 2), 46, 46)
             painter.setPen(theme.color(t.ink))
             painter.drawText(QRectF(self.rect()).adjusted(30, -8, -30, -8), Qt.AlignmentFlag.AlignCenter, self.title)
         if self.subtitle:
@@ -131,11 +138,16 @@ class PitchRing(QWidget):
             near = min((source - target) % 12, (target - source) % 12) <= 1
             middle = (start + end) / 2
             centre = QPointF(self.width() / 2, self.height() / 2)
-            bow = middle + (centre - middle) * (0.16 if near else 0.3)
-            painter.drawPolyline(QPolygonF([start, bow, end]))
+            bow = middle + (centre - middle) * (0.34 if near else 0.5)
+            path = QPainterPath(start)
+            path.quadTo(bow, end)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawPath(path)
             heading = math.atan2(end.y() - bow.y(), end.x() - bow.x())
-            for turn in (2.6, -2.6):
-                painter.drawLine(end, end + QPointF(math.cos(heading + turn), math.sin(heading + turn)) * 6)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(pen.color())
+            barbs = [end + QPointF(math.cos(heading + turn), math.sin(heading + turn)) * 7 for turn in (2.7, -2.7)]
+            painter.drawPolygon(QPolygonF([end, *barbs]))
 
     def _paint_notes(self, painter: QPainter) -> None:
         t = theme.theme()

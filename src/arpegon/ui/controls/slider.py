@@ -101,13 +101,14 @@ class Slider(QWidget):
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         if event is not None:
-            self._nudge(1 if event.angleDelta().y() > 0 else -1, bool(event.modifiers().value & 0x02000000))
+            fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            self._nudge(1 if event.angleDelta().y() > 0 else -1, fine)
             event.accept()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None:
             return
-        directions = {Qt.Key.Key_Right: 1, Qt.Key.Key_Up: 1, Qt.Key.Key_Left: -1, Qt.Key.Key_Down: -1}
+        directions: dict[int, int] = {Qt.Key.Key_Right: 1, Qt.Key.Key_Up: 1, Qt.Key.Key_Left: -1, Qt.Key.Key_Down: -1}
         key = event.key()
         if key in directions:
             self._nudge(directions[key], bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))

@@ -160,7 +160,7 @@ class TakeRoll(QWidget):
         for place, rects in enumerate(shades):
             if rects:
                 painter.setBrush(theme.color(theme.roll_ink(self.ink), 0.3 + 0.7 * place / (_SHADES - 1)))
-                painter.drawRects(rects)
+                painter.drawRects(*rects)
 
     def _paint_pens(self, painter: QPainter, t: theme.Theme) -> None:
         for (status, _), pen in self._pens.items():
@@ -189,4 +189,5 @@ class TakeRoll(QWidget):
                 painter.setPen(theme.color(theme.DAY.second))
                 painter.drawText(QPointF(x + 1, self.height() - 1.0), note_name(note))
         painter.setPen(theme.color(t.line))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRect(QRectF(0, top, self.width() - 1, _FOOT - 1))

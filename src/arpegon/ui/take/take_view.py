@@ -32,7 +32,7 @@ from arpegon.ui.session import Session
 from arpegon.ui.take.take_roll import Span, TakeRoll
 
 VERSIONS = {
-    "played": ("As played", "what went into the strand: your keys, untouched"),
+    "played": ("As played", "what went into the strand, before any stage"),
     "generated": ("As generated", "what came out after all stages: what was heard"),
 }
 
@@ -97,10 +97,10 @@ class TakeView(QWidget):
         box = QVBoxLayout(widget)
         box.addStretch(1)
         title = QLabel("No take yet, but nothing is lost")
-        title.setFont(theme.name_font(24))
+        title.setProperty("role", "headline")
         text = QLabel(
             "Arpegon remembers the last ten minutes of every strand without being asked, as played and as generated.\n"
-            "Press Keep (Ctrl+K) after a good moment and it becomes a take; Record (Ctrl+R) marks start and end yourself."
+            "Press Keep (Ctrl+K) after a good moment and it becomes a take; Record (Ctrl+R) marks start and end."
         )
         text.setProperty("role", "second")
         for label in (title, text):
@@ -134,7 +134,7 @@ class TakeView(QWidget):
             papers.addWidget(pane, 1)
             if version == "played":
                 arrow = QLabel("→")
-                arrow.setFont(theme.name_font(24))
+                arrow.setProperty("role", "headline")
                 arrow.setToolTip("The stages made the right from the left.")
                 papers.addWidget(arrow)
         right.addLayout(papers, 1)
@@ -160,8 +160,7 @@ class TakeView(QWidget):
         row = QHBoxLayout(bar)
         row.setContentsMargins(14, 8, 14, 8)
         row.setSpacing(10)
-        self.name = NameField("")
-        self.name.setFont(theme.name_font(18))
+        self.name = NameField("", "title")
         self.name.renamed.connect(
             lambda name: self.session.edit("Rename take", edits.rename_take(self.session.project, self.take_id, name))
         )
