@@ -89,13 +89,17 @@ def chord_name(notes: Iterable[int], names: Sequence[str] = SHARP_NAMES) -> str 
     classes = {note % 12 for note in ordered}
     if len(classes) == 1:
         return names[bass]
+    found: list[str] = []
     roots = [bass, *sorted(classes - {bass}, key=lambda pitch_class: (pitch_class - bass) % 12)]
     for root in roots:
         suffix = QUALITIES.get(frozenset((pitch_class - root) % 12 for pitch_class in classes))
         if suffix is not None:
             slash = "" if root == bass else f"/{names[bass]}"
-            return f"{names[root]}{suffix}{slash}"
-    return None
+            found.append(f"{names[root]}{suffix}{slash}")
+            # F A C D is a sixth chord with its sixth on top; with the D further down it is heard as Dm7/F.
+            if suffix not in ("6", "m6") or ordered[-1] % 12 == (root + 9) % 12:
+                return found[-1]
+    return found[0] if found else None
 
 
 def interval_name(semitones: int) -> str:

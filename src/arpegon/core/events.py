@@ -108,7 +108,7 @@ def from_bytes(message: Sequence[int], time: float) -> Event | None:
     if not NOTE_OFF <= kind < SYSEX or len(message) < _LENGTHS.get(kind, 3):
         return None
     data1 = message[1] & 0x7F
-    data2 = message[2] & 0x7F if len(message) > 2 else 0
+    data2 = message[2] & 0x7F if _LENGTHS.get(kind, 3) == 3 else 0
     if kind == NOTE_ON and data2 == 0:
         return Event(time, NOTE_OFF | status & 0x0F, data1, DEFAULT_RELEASE)
     return Event(time, status, data1, data2)

@@ -141,7 +141,10 @@ class PitchClass(Param, frozen=True, kw_only=True):
     """A pitch class by name, e.g. ``"Eb"``; the spelling is kept."""
 
     def check(self, value: Any) -> Any:
-        return check_pitch_class(value)
+        try:
+            return check_pitch_class(value)
+        except ParameterError:
+            raise self._refuse(value) from None
 
     def text(self, value: Any) -> str:
         return pretty_name(value)

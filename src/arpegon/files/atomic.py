@@ -56,6 +56,7 @@ def reason(error: OSError) -> str:
         "ENOSPC": "the disk is full",
         "EISDIR": "it is a folder",
         "ENOTDIR": "a part of the path is not a folder",
+        "EEXIST": "a part of the path is not a folder",
     }
     name = errno.errorcode.get(error.errno or 0, "")
     return plain.get(name, (error.strerror or str(error)).lower())

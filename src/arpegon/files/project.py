@@ -116,7 +116,7 @@ def _converted(tree: dict[str, Any], convert: Callable[[str, Any], Any]) -> dict
     """The tree with the sources and destinations of its strands converted."""
     tree = dict(tree)
     strands = tree.get("strands")
-    if not isinstance(strands, list):
+    if not isinstance(strands, (list, tuple)):
         return tree
     tree["strands"] = [
         {
@@ -126,7 +126,7 @@ def _converted(tree: dict[str, Any], convert: Callable[[str, Any], Any]) -> dict
                 else end
                 for end in value
             ]
-            if name in ("sources", "destinations") and isinstance(value, list)
+            if name in ("sources", "destinations") and isinstance(value, (list, tuple))
             else value
             for name, value in strand.items()
         }

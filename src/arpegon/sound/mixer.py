@@ -101,7 +101,7 @@ class Mixer:
         target = _gains(strip.instrument)
         first, strip.gain = strip.gain, target
         if not strip.voices.sounding and not events:
-            strip.voices.now += frames
+            strip.voices.rest(frames)
             return
         dry = np.zeros((2, frames), dtype=np.float32)
         done = 0

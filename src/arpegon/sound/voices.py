@@ -211,6 +211,14 @@ class Voices:
                 out[side] += (rise @ tone) * ramp
         self._retire(slots, envelope)
 
+    def rest(self, frames: int) -> None:
+        """Let ``frames`` samples pass in silence: controllers arrive at once where nothing can click."""
+        self.now += frames
+        self._gain = self._target_gain()
+        self._mod = self._controls[:, _MODULATION] / 127.0
+        self._bright = self._pressure.copy()
+        self._tuning = self._target_tuning()
+
     def _tone(self, slots: Array, channel: Array, frames: int, start: int, tuning0: Array, bright0: Array) -> Array:
         """The sum of the partials of each slot, without its envelope; float32 of shape (slots, frames)."""
         # A note that begins inside the block has its phase zero at its own first sample.

@@ -1,0 +1,179 @@
+"""Parameters, edits, history, routing, the path check."""
+
+from __future__ import annotations
+
+import msgspec
+import pytest
+
+from arpegon.core import edits
+from arpegon.core.document import (
+    ClipSource,
+    InstrumentDestination,
+    MidiSource,
+    PortDestination,
+    StrandDestination,
+    StrandSource,
+    SurfaceSource,
+)
+from arpegon.core.errors import DocumentError, ParameterError
+from arpegon.core.history import History
+from arpegon.core.parameters import Choice, Number, Numbers, check_params, with_defaults
+from arpegon.core.path_check import Surroundings, check_paths
+from arpegon.core.routing import working_order
+from arpegon.processors import PROCESSORS
+from building import BELLS, project, stage, strand
+
+
+@pytest.mark.parametrize("processor", PROCESSORS.values())
+def test_defaults_pass_their_own_checks_and_say_what_they_are(processor):
+    for param in processor.params:
+        assert param.check(param.default) == param.default
+        assert param.label and param.help.endswith(".") and param.range_text
+        assert param.text(param.default) or isinstance(param, Numbers)
+        assert param.schema()
+    assert processor.caption(with_defaults(processor.params, {}))
+
+
+BAD = [
+    ("humanize", {"low": 0}),
+    ("humanize", {"low": 128}),
+    ("humanize", {"low": 1.5}),
+    ("humanize", {"low": "loud"}),
+    ("humanize", {"low": True}),
+    ("humanize", {"mode": "wild"}),
+    ("humanize", {"colour": 3}),
+    ("scale", {"root": "H"}),
+    ("scale", {"root": "D4"}),
+    ("scale", {"scale": "greek"}),
+    ("scale", {"targets": ["C"]}),
+    ("scale", {"follow_key": 1}),
+    ("chord", {"offsets": [37]}),
+    ("chord", {"offsets": list(range(9))}),
+    ("chord", {"offsets": [1.5]}),
+    ("chord", {"offsets": 7}),
+    ("chord", {"levels": [float("nan")]}),
+    ("chord", {"levels": [-0.1]}),
+]
+
+
+@pytest.mark.parametrize(("kind", "params"), BAD)
+def test_bad_values_are_refused_in_a_sentence_that_names_them(kind, params):
+    with pytest.raises(ParameterError, match=next(iter(params))) as caught:
+        check_params(PROCESSORS[kind].params, params, "here")
+    assert str(caught.value).startswith("here: ") and str(caught.value).endswith(".")
+
+
+def test_values_come_out_in_one_normal_form():
+    checked = check_params(PROCESSORS["scale"].params, {"root": "e♭", "scale": "major"}, "here")
+    assert checked == {"root": "Eb", "scale": "ionian"}
+    assert check_params(PROCESSORS["scale"].params, {"root": 3}, "")["root"] == "Eb"
+    nothing = {"targets": [None] * 12}
+    assert check_params(PROCESSORS["scale"].params, nothing, "") == {"targets": []}
+
+
+def test_numbers_clamp_and_read_well():
+    param = Number(key="x", label="X", help="X.", default=-6.0, low=-12.0, high=0.0, step=0.5, unit="dB")
+    assert param.clamp(5) == 0.0 and param.text(-6.0) == "−6 dB"
+    choice = Choice(key="c", label="C", help="C.", default="a", options={"a": "A"})
+    assert choice.text("a") == "A"
+
+
+def test_edits_leave_what_they_were_given():
+    before = project(strand(stage("scale"), stage("chord")))
+    copy = msgspec.json.decode(msgspec.json.encode(before), type=type(before))
+    moved = edits.move_stage(before, "chord", "a", 0)
+    assert [one.id for one in moved.strands[0].stages] == ["chord", "scale"]
+    assert edits.remove_stage(before, "scale").strands[0].stages == before.strands[0].stages[1:]
+    assert edits.set_params(before, "chord", {"offsets": [5]}).find_stage("chord")[1].params == {"offsets": [5]}
+    added, stage_id = edits.add_stage(before, "a", "scale", 1)
+    assert stage_id == "scale-2" and added.strands[0].stages[1].id == stage_id
+    assert before == copy
+
+
+def test_a_new_strand_sounds_by_itself_and_takes_its_instrument_along_when_it_goes():
+    now, first = edits.add_strand(project(), "Bells", "glass-bells")
+    now, second = edits.add_strand(now, "Bells", "glass-bells")
+    assert [one.name for one in now.strands] == ["Bells", "Bells 2"]
+    assert not check_paths(now)
+    assert len(edits.remove_strand(now, second).instruments) == 2  # the suite's own one, and the first strand's
+    assert edits.remove_strand(now, first).strand(second)
+
+
+def test_an_instrument_that_another_strand_uses_stays():
+    now = project(strand(strand_id="a"), strand(strand_id="b"))
+    assert edits.remove_strand(now, "a").instruments == (BELLS,)
+
+
+def test_a_drag_is_one_step_of_undo():
+    history = History(project())
+    for tempo in (90.0, 91.0, 92.0):
+        history.do("Tempo", edits.set_project(history.project, tempo=tempo), "tempo")
+    history.settle()
+    history.do("Tempo", edits.set_project(history.project, tempo=99.0), "tempo")
+    assert history.undo() == "Tempo" and history.project.tempo == 92.0
+    assert history.undo() == "Tempo" and history.project.tempo == 120.0
+    assert history.undo() is None
+    assert history.redo() and history.redo() and history.project.tempo == 99.0
+    assert history.redo() is None
+
+
+def test_only_real_changes_are_steps_and_undo_to_the_saved_state_is_clean():
+    history = History(project())
+    assert not history.do("Nothing", edits.set_project(history.project, tempo=120.0))
+    history.do("Title", edits.set_project(history.project, title="Fog"))
+    assert history.dirty
+    history.undo()
+    assert not history.dirty
+
+
+def test_strands_are_worked_out_after_those_that_feed_them():
+    now = project(
+        strand(strand_id="c", sources=(StrandSource(strand="b"),)),
+        strand(strand_id="b", sources=()),
+        strand(strand_id="a", destinations=(StrandDestination(strand="b"),)),
+    )
+    assert [one.id for one in working_order(now)] == ["a", "b", "c"]
+
+
+def test_a_loop_is_refused_with_the_names_in_it():
+    now = project(
+        strand(strand_id="tide", sources=(StrandSource(strand="fog"),)),
+        strand(strand_id="fog", sources=(StrandSource(strand="tide"),)),
+    )
+    with pytest.raises(DocumentError, match=r"Tide.*Fog|Fog.*Tide"):
+        working_order(now)
+
+
+BREAKS = [
+    (strand(sources=()), "source", "no source"),
+    (strand(sources=(SurfaceSource(low_key=70, high_key=60),)), "source", "zone is empty"),
+    (strand(sources=(ClipSource(),)), "source", "no file"),
+    (strand(sources=(ClipSource(file="gone.mid"),)), "source", "cannot be read"),
+    (strand(sources=(MidiSource(port="Keys"),)), "source", "Keys"),
+    (strand(sources=(StrandSource(strand="nobody"),)), "source", "gone"),
+    (strand(muted=True), "strand", "muted"),
+    (strand(destinations=()), "destination", "no destination"),
+    (strand(destinations=(InstrumentDestination(instrument="harp"),)), "destination", "gone"),
+    (strand(destinations=(InstrumentDestination(instrument="bells", muted=True),)), "destination", "muted"),
+    (strand(destinations=(PortDestination(port="Synth"),)), "destination", "Synth"),
+    (strand(destinations=(StrandDestination(strand="nobody"),)), "destination", "gone"),
+]
+
+
+@pytest.mark.parametrize(("silent", "part", "words"), BREAKS)
+def test_the_path_check_names_the_first_break(silent, part, words):
+    around = Surroundings(missing_clips={"gone.mid"}, inputs=[], outputs=[])
+    (found,) = check_paths(project(silent), around)
+    assert found.part == part and words in found.reason
+
+
+def test_an_instrument_at_zero_and_a_solo_elsewhere_are_breaks():
+    quiet = edits.set_instrument(project(strand()), "bells", level_db=-96.0)
+    assert "zero" in check_paths(quiet)[0].reason
+    solo = project(strand(), strand(strand_id="b", solo=True))
+    assert [found.strand for found in check_paths(solo)] == ["a"]
+
+
+def test_a_strand_that_only_feeds_another_needs_no_destination():
+    now = project(strand(destinations=()), strand(strand_id="b", sources=(StrandSource(strand="a"),)))
+    assert not check_paths(now)

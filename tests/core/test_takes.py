@@ -1,0 +1,110 @@
+"""Memory, takes, thinning, events."""
+
+from __future__ import annotations
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from arpegon.core.events import NOTE_OFF, NOTE_ON, SUSTAIN, Event, bend, control, from_bytes, note_off, note_on
+from arpegon.core.flood import thin
+from arpegon.core.ledger import NoteLedger
+from arpegon.core.takes import Memory, bars, trim
+from building import assert_whole, note_ons, notes
+
+
+def alternating(draw_events):
+    """Make any list of strikes a proper stream through a ledger."""
+    ledger, out = NoteLedger(), []
+    for event in draw_events:
+        if event.kind == NOTE_ON:
+            ledger.start(event.data1, (event,), out)
+        elif event.kind == NOTE_OFF:
+            ledger.end(event.data1, event.time, 0, out)
+        else:
+            out.append(event)
+    return out
+
+
+streams = st.lists(
+    st.tuples(st.floats(0, 20), st.sampled_from([NOTE_ON, NOTE_OFF, 0xB0]), st.integers(60, 64), st.integers(1, 127)),
+    max_size=60,
+).map(lambda rows: alternating([Event(*row) for row in sorted(rows)]))
+
+
+@given(streams, st.floats(0, 20), st.floats(0, 20))
+def test_a_cut_has_no_loose_ends(events, one, other):
+    start, end = sorted((one, other))
+    cut = trim(events, start, end)
+    assert_whole([event for event in cut if event.kind in (NOTE_ON, NOTE_OFF)])
+    assert all(0 <= event.time <= end - start + 1e-9 for event in cut)
+    assert len(note_ons(cut)) == sum(start <= event.time <= end for event in note_ons(events))
+
+
+def test_a_pedal_that_is_down_at_the_end_is_lifted():
+    cut = trim([control(1.0, 2, SUSTAIN, 127)], 0.0, 4.0)
+    assert cut[-1] == control(4.0, 2, SUSTAIN, 0)
+
+
+def test_memory_keeps_ten_minutes_and_forgets_the_rest():
+    memory = Memory()
+    memory.add("a", notes(60), [])
+    memory.add("a", [note_on(601.0, 0, 62, 9)], [])
+    played, generated = memory.cut("a", 0.0, 700.0)
+    assert [event.data1 for event in note_ons(played)] == [62] and generated == ()
+
+
+def test_a_phrase_begins_after_the_last_rest():
+    memory = Memory()
+    memory.add("a", notes(60, 62, 64), [])
+    memory.add("a", [event.at(event.time + 20) for event in notes(67, 69)], [])
+    assert memory.phrase_start(4.0) == 20.0
+    assert memory.phrase_start(60.0) == 0.0
+    assert Memory().phrase_start() is None
+
+
+def test_bars_pair_strikes_with_their_ends():
+    found = bars([*notes(60, 62), note_on(5.0, 0, 64, 1)])
+    assert [(bar.note, bar.start, bar.end) for bar in found] == [(60, 0.0, 0.4), (62, 0.5, 0.9), (64, 5.0, None)]
+
+
+events = st.lists(
+    st.tuples(st.sampled_from([0x80, 0x90, 0xA0, 0xB0, 0xC0, 0xD0, 0xE0]), st.integers(0, 3), st.integers(0, 127)),
+    max_size=120,
+).map(lambda rows: [Event(place * 0.001, *row) for place, row in enumerate(rows)])
+
+
+@given(events, st.integers(0, 50))
+def test_thinning_keeps_notes_order_and_last_values(stream, limit):
+    kept = thin(stream, limit)
+    assert [event for event in kept if event.kind <= NOTE_ON] == [event for event in stream if event.kind <= NOTE_ON]
+    assert [event.time for event in kept] == sorted(event.time for event in kept)
+    assert set(kept) <= set(stream)
+    last = {(event.status, event.data1): event for event in stream if event.kind == 0xB0}
+    assert {(event.status, event.data1): event for event in kept if event.kind == 0xB0} == last
+    if len(stream) <= limit:
+        assert kept == stream
+
+
+def test_a_flood_becomes_short():
+    flood = [Event(place * 0.001, 0xB0, 1, place % 128) for place in range(5000)]
+    assert thin(flood, 256) == [flood[-1]]
+
+
+@given(st.integers(0x80, 0xEF), st.integers(0, 127), st.integers(0, 127))
+def test_messages_are_read_back(status, first, second):
+    event = from_bytes([status, first, second], 1.5)
+    again = from_bytes(list(event.to_bytes()), 1.5)
+    assert again == event
+
+
+def test_a_strike_of_velocity_zero_is_an_end_and_clocks_do_not_pass():
+    assert from_bytes([0x91, 60, 0], 0.0) == note_off(0.0, 1, 60)
+    for message in ([0xF8], [0xFA], [], [0x90, 60], [60, 60]):
+        assert from_bytes(message, 0.0) is None
+    assert from_bytes([0xF0, 1, 0xF7], 0.0).to_bytes() == bytes([0xF0, 1, 0xF7])
+
+
+@pytest.mark.parametrize("amount", [-8192, -1, 0, 1, 8191])
+def test_bends_are_read_back(amount):
+    assert bend(0.0, 3, amount).bend == amount

@@ -1,0 +1,153 @@
+"""The instruments: no clicks, no clipping, every sample in its place."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from arpegon.core.document import Instrument
+from arpegon.core.events import bend, control, note_off, note_on, pressure
+from arpegon.sound import SOUNDS
+from arpegon.sound.mixer import Mixer
+from arpegon.sound.voices import VOICES
+
+RATE = 48_000
+
+
+def mixer(sound="felt-piano", **settings):
+    made = Mixer(RATE)
+    made.set_instruments([Instrument(id="x", sound=sound, **settings)])
+    return made
+
+
+def play(events, seconds, sound="felt-piano", block=256, **settings):
+    """Render events at seconds; shape (2, frames)."""
+    made = mixer(sound, **settings)
+    frames = int(seconds * RATE)
+    blocks = []
+    for start in range(0, frames, block):
+        due = [
+            (round(event.time * RATE) - start, "x", event)
+            for event in events
+            if start <= round(event.time * RATE) < start + block
+        ]
+        blocks.append(made.render(block, due))
+    return np.concatenate(blocks, axis=1)[:, :frames]
+
+
+def rms(samples):
+    return float(np.sqrt(np.mean(samples**2)))
+
+
+def pitch_of(samples):
+    """The strongest frequency, from a windowed spectrum."""
+    spectrum = np.abs(np.fft.rfft(samples * np.hanning(len(samples)), 1 << 18))
+    return np.argmax(spectrum) * RATE / (1 << 18)
+
+
+@pytest.mark.parametrize("sound", SOUNDS)
+@pytest.mark.parametrize("note", [36, 60, 69, 84])
+def test_notes_are_in_tune(sound, note):
+    heard = play([note_on(0, 0, note, 90)], 1.0, sound)[0, 4800:]
+    assert abs(1200 * np.log2(pitch_of(heard) / (440 * 2 ** ((note - 69) / 12)))) < 6
+
+
+@pytest.mark.parametrize("sound", SOUNDS)
+def test_a_note_begins_at_its_own_sample_whatever_the_block(sound):
+    """Samples before the strike are silent, and blocks of any size give the same sound."""
+    events = [note_on(0.0123, 0, 60, 100), note_off(0.2345, 0, 60)]
+    small, large = play(events, 0.5, sound, 64), play(events, 0.5, sound, 1024)
+    first = round(0.0123 * RATE)
+    assert not small[:, :first].any() and not large[:, :first].any()
+    assert np.abs(small[0, first : first + 200]).max() > 0
+    assert np.abs(small - large).max() < 0.01 * np.abs(small).max()
+
+
+@pytest.mark.parametrize("sound", SOUNDS)
+def test_starts_ends_and_steals_do_not_click(sound):
+    """No step between samples is larger than the sounding waves themselves make it."""
+    strikes = [note_on(0.01 * place, 0, 36 + place, 110) for place in range(VOICES + 16)]
+    ends = [note_off(1.0 + 0.003 * place, 0, 36 + place) for place in range(VOICES + 16)]
+    heard = play([*strikes, *ends], 1.6, sound, level_db=-18.0)[0]
+    bend_of_wave = np.abs(np.diff(heard, 2))
+    steady = np.percentile(bend_of_wave[int(0.5 * RATE) : int(0.95 * RATE)], 99.9)
+    assert bend_of_wave.max() < 6 * steady
+
+
+@pytest.mark.parametrize("sound", SOUNDS)
+def test_full_load_does_not_clip(sound):
+    heard = play([note_on(0.0, 0, 40 + place, 127) for place in range(VOICES)], 0.6, sound, level_db=12.0)
+    assert np.abs(heard).max() <= 1.0
+    assert np.isfinite(heard).all()
+
+
+def test_there_are_32_voices_and_the_oldest_gives_way():
+    made = mixer("round-bass")
+    for place in range(VOICES + 5):
+        made.render(2048, [(0, "x", note_on(0, 0, 30 + place, 100))])
+    assert made.sounding == VOICES
+
+
+@pytest.mark.parametrize("sound", SOUNDS)
+def test_silence_after_the_release(sound):
+    heard = play([note_on(0, 0, 60, 100), note_off(0.3, 0, 60)], 6.0, sound)
+    assert rms(heard[:, int(0.1 * RATE) : int(0.3 * RATE)]) > 0.005
+    assert np.abs(heard[:, int(4.5 * RATE) :]).max() < 1e-3
+
+
+def test_louder_strokes_are_louder():
+    levels = [rms(play([note_on(0, 0, 60, velocity)], 0.4)) for velocity in (20, 60, 100, 127)]
+    assert levels == sorted(levels) and levels[-1] > 4 * levels[0]
+
+
+def test_the_sustain_pedal_holds_and_lets_go():
+    held = [control(0, 0, 64, 127), note_on(0.01, 0, 60, 100), note_off(0.1, 0, 60)]
+    heard = play([*held, control(1.0, 0, 64, 0)], 2.5, "round-bass")[0]
+    assert rms(heard[int(0.8 * RATE) : RATE]) > 0.02
+    assert rms(heard[int(2.0 * RATE) :]) < 1e-4
+
+
+@pytest.mark.parametrize("number", [7, 11])
+def test_volume_and_expression_at_zero_silence(number):
+    heard = play([control(0, 0, number, 0), note_on(0.2, 0, 60, 127)], 0.6)
+    assert rms(heard[:, int(0.3 * RATE) :]) < 1e-4
+
+
+def test_pan_goes_left_and_right():
+    left = play([control(0, 0, 10, 0), note_on(0.2, 0, 60, 100)], 0.6)
+    assert rms(left[0]) > 50 * rms(left[1])
+    right = play([note_on(0.2, 0, 60, 100)], 0.6, pan=1.0)
+    assert rms(right[1]) > 50 * rms(right[0])
+
+
+def test_bend_modulation_and_pressure_are_heard():
+    bent = play([bend(0, 0, 8191), note_on(0.01, 0, 69, 100)], 1.0, "round-bass")[0, 9600:]
+    assert abs(pitch_of(bent) / 440 - 2 ** (2 / 12)) < 0.01
+    plain = play([note_on(0.01, 0, 69, 100)], 1.0, "round-bass")
+    for change in (control(0, 0, 1, 127), pressure(0, 0, 127)):
+        assert np.abs(play([change, note_on(0.01, 0, 69, 100)], 1.0, "round-bass") - plain).max() > 0.01
+
+
+def test_channels_have_controllers_of_their_own():
+    heard = play([control(0, 1, 7, 0), note_on(0.1, 0, 60, 100)], 0.5)
+    assert rms(heard) > 0.01
+
+
+@pytest.mark.parametrize("number", [120, 123])
+def test_all_notes_off_ends_everything(number):
+    heard = play([note_on(0, 0, 60, 100), note_on(0, 0, 64, 100), control(0.3, 0, number, 0)], 3.0, "round-bass")
+    assert rms(heard[:, 2 * RATE :]) < 1e-4
+
+
+def test_an_instrument_that_is_taken_out_fades():
+    made = mixer("round-bass")
+    made.render(4800, [(0, "x", note_on(0, 0, 48, 110))])
+    made.set_instruments([])
+    after = np.concatenate([made.render(256, []) for _ in range(200)], axis=1)[0]
+    assert np.abs(after[:256]).max() > 0.01 and np.abs(after[-256:]).max() < 1e-3
+    assert np.abs(np.diff(after)).max() < 0.05
+
+
+def test_what_is_muted_or_unknown_is_silent():
+    assert not play([note_on(0, 0, 60, 100)], 0.2, muted=True).any()
+    assert not mixer().render(256, [(0, "nobody", note_on(0, 0, 60, 100))]).any()

@@ -1,0 +1,103 @@
+"""The commands, as a shell runs them."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+from collections import Counter
+
+import mido
+import pytest
+import soundfile
+
+from arpegon.core.document import ClipSource
+from arpegon.core.scales import pitch_classes
+from arpegon.files.midi import Track, write_midi
+from arpegon.files.places import DEMO
+from arpegon.files.project import save_project
+from building import notes, project, stage, strand
+
+CHAIN = (
+    stage("humanize", low=85, high=115),
+    stage("chord", offsets=[3, 7, -12]),
+    stage("scale", root="D", scale="dorian"),
+)
+
+
+def arpegon(*arguments):
+    return subprocess.run(
+        [sys.executable, "-m", "arpegon.cli", *map(str, arguments)], capture_output=True, text=True, timeout=100
+    )
+
+
+@pytest.fixture
+def story(tmp_path):
+    save_project(project(strand(*CHAIN), tempo=100.0), tmp_path / "story.arpegon")
+    write_midi(tmp_path / "in.mid", [Track("keys", notes(*range(48, 80), velocity=64))], 100.0)
+    return tmp_path
+
+
+def test_render_does_what_the_stages_say(story):
+    done = arpegon("render", story / "story.arpegon", "--midi-in", story / "in.mid", "--midi", story / "out.mid")
+    assert done.returncode == 0, done.stderr
+    midi = mido.MidiFile(story / "out.mid")
+    assert (midi.type, midi.ticks_per_beat) == (1, 960)
+    assert [track.name for track in midi.tracks][1:] == ["A"]
+    count = Counter(message.type for message in midi.tracks[1])
+    assert count["note_on"] == count["note_off"] > 32 * 2
+    struck = [message for message in midi.tracks[1] if message.type == "note_on"]
+    assert {message.note % 12 for message in struck} <= pitch_classes("D", "dorian")
+    velocities = {message.velocity for message in struck}
+    assert min(velocities) >= 85 and max(velocities) <= 115 and len(velocities) > 8
+
+
+def test_the_same_seed_gives_the_same_bytes(story):
+    outs = []
+    for name, seed in (("a", 5), ("b", 5), ("c", 6)):
+        done = arpegon(
+            "render", story / "story.arpegon", "--midi-in", story / "in.mid", "--midi", story / name, "--seed", seed
+        )
+        assert done.returncode == 0
+        outs.append((story / name).read_bytes())
+    assert outs[0] == outs[1] != outs[2]
+
+
+def test_the_demo_renders_to_sound(tmp_path):
+    done = arpegon("render", DEMO, "--bars", 2, "--wav", tmp_path / "demo.wav", "--midi", tmp_path / "demo.mid")
+    assert done.returncode == 0, done.stderr
+    samples, rate = soundfile.read(tmp_path / "demo.wav")
+    assert rate == 48_000 and samples.shape[1] == 2
+    assert 0.02 < abs(samples).max() <= 1.0
+    assert len(mido.MidiFile(tmp_path / "demo.mid").tracks) == 4
+
+
+def test_check_says_what_is_silent(story):
+    assert arpegon("check", DEMO).returncode == 0
+    save_project(project(strand(sources=(ClipSource(file="gone.mid"),))), story / "silent.arpegon")
+    done = arpegon("check", story / "silent.arpegon")
+    assert done.returncode == 1 and "gone.mid" in done.stdout and "silent" in done.stdout
+
+
+def test_ports_lists_all_kinds():
+    done = arpegon("ports")
+    assert done.returncode == 0
+    assert done.stdout.count(":") >= 3 and "MIDI inputs" in done.stdout and not done.stderr
+
+
+BAD = [
+    (("render", "{}/none.arpegon", "--midi", "{}/x.mid"), "no such file"),
+    (("render", "{}/story.arpegon"), "nothing to write"),
+    (("render", "{}/story.arpegon", "--midi", "{}/x.mid", "--bars", "1", "--seconds", "2"), "not both"),
+    (("render", "{}/story.arpegon", "--midi-in", "{}/story.arpegon", "--midi", "{}/x.mid"), "not a MIDI file"),
+    (("render", "{}/story.arpegon", "--seconds", "1", "--midi", "{}/story.arpegon/x.mid"), "not a folder"),
+    (("render", "{}/story.arpegon", "--seconds", "1", "--wav", "{}/x.mp3"), ".wav or .flac"),
+    (("render", "{}/story.arpegon", "--seconds", "-1", "--midi", "{}/x.mid"), "seconds"),
+    (("check", "{}/in.mid"), "in.mid"),
+]
+
+
+@pytest.mark.parametrize(("arguments", "words"), BAD)
+def test_errors_are_one_sentence_and_exit_2(story, arguments, words):
+    done = arpegon(*(argument.format(story) for argument in arguments))
+    assert done.returncode == 2
+    assert words in done.stderr and "Traceback" not in done.stderr
