@@ -19,6 +19,8 @@ from arpegon.files.atomic import write_atomic
 from arpegon.files.places import state_dir
 from arpegon.files.project import format_project, parse_project
 
+_STARTED = time.time_ns()
+
 
 class Leftover(msgspec.Struct, frozen=True):
     """Unsaved work found at the start."""
@@ -60,8 +62,8 @@ class Autosave:
         """What crashed windows left, newest first; files that cannot be read stay where they are."""
         found = []
         for file in self.folder.glob("*.autosave") if self.folder.is_dir() else ():
-            owner = file.name.split("-")[0]
-            if file == self.file or (owner.isdigit() and _alive(int(owner))):
+            owner, _, stamp = file.stem.partition("-")
+            if file == self.file or not (owner.isdigit() and stamp.isdigit()) or _alive(int(owner), int(stamp)):
                 continue
             try:
                 envelope = msgspec.json.decode(file.read_bytes(), type=_Envelope)
@@ -79,9 +81,9 @@ def forget(leftover: Leftover) -> None:
         leftover.file.unlink()
 
 
-def _alive(pid: int) -> bool:
+def _alive(pid: int, stamp: int) -> bool:
     if pid == os.getpid():
-        return False  # an earlier process had our number: this window's own file was left out above
+        return stamp >= _STARTED  # older: an earlier process had our number
     try:
         command = Path(f"/proc/{pid}/cmdline").read_bytes()
     except OSError:

@@ -13,7 +13,7 @@ from arpegon.core.clock import TEMPO_RANGE, bar_beats
 from arpegon.core.parameters import SCALE_OPTIONS
 from arpegon.core.pitch import pretty_name
 from arpegon.core.scales import Key
-from arpegon.engine.protocol import Locate
+from arpegon.engine.protocol import Locate, Telemetry
 from arpegon.ui import theme
 from arpegon.ui.bench.editor import ROOTS
 from arpegon.ui.board.column import NameField
@@ -230,7 +230,7 @@ class Header(QWidget):
         self._build_health(row)
         session.changed.connect(self.refresh)
         session.file_changed.connect(self.refresh)
-        session.reported.connect(lambda _: self._reported())
+        session.reported.connect(self._reported)
         theme.changed.connect(self.update)
         self.refresh()
 
@@ -344,8 +344,7 @@ class Header(QWidget):
         self.key.show_text(project.key.label)
         self.record.show_active(session.recording_since is not None)
 
-    def _reported(self) -> None:
-        told = self.session.telemetry
+    def _reported(self, told: Telemetry) -> None:
         self.play.show_active(told.playing)
         health = told.health
         self.timing.setText(f"timing {health.late_p99 * 1000:.1f} ms")

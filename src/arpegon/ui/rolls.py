@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 from arpegon.core.events import BEND, CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, Event
 
@@ -95,6 +95,25 @@ class Paper:
     def line(self, roll: int) -> RollLine:
         """The strip before stage number ``roll`` (the last one leaves the strand)."""
         return self.lines.setdefault(roll, RollLine())
+
+    def restructure(self, before: Sequence[str], after: Sequence[str], now: float) -> None:
+        """The strand's stages are others: rolls keep their notes as far up as nothing changed above them.
+
+        Where stages were only put in, the rolls beneath go on too; where stages went or moved, what is open
+        beneath them is ended, as the engine ends it.
+        """
+        same = next(
+            (i for i, (a, b) in enumerate(zip(before, after, strict=False)) if a != b), min(len(before), len(after))
+        )
+        added = len(after) - len(before)
+        kept = {roll: line for roll, line in self.lines.items() if roll <= same}
+        beneath = {roll: line for roll, line in self.lines.items() if roll > same}
+        if added > 0 and list(after[same + added :]) == list(before[same:]):
+            self.lines = kept | {roll + added: line for roll, line in beneath.items()}
+            return
+        for line in beneath.values():
+            line.let_go(now)
+        self.lines = kept | {roll: line for roll, line in beneath.items() if roll <= len(after)}
 
     def prune(self, now: float) -> None:
         """Forget the past and fit the range to what is left."""

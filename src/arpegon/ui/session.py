@@ -76,6 +76,7 @@ class Session(QObject):
         self.papers: dict[str, Paper] = {}
         self.selection = NOTHING
         self.notices: dict[str, str] = {}
+        self._chains: dict[str, list[str]] = {}
         self.ports = protocol.Ports([], [], [])
         self.telemetry = protocol.Telemetry(time.monotonic(), 0.0, False, 120.0, None, [], [], {}, protocol.Health())
         self.recording_since: float | None = None
@@ -139,10 +140,20 @@ class Session(QObject):
 
     def _after_edit(self) -> None:
         self._drop_stale()
+        now = time.monotonic()
+        for strand in self.project.strands:
+            after = [stage.id for stage in strand.stages]
+            before = self._chains.get(strand.id, after)
+            if before != after and strand.id in self.papers:
+                self.papers[strand.id].restructure(before, after, now)
+        self._remember_chains()
         self._send_timer.start()
         self._autosave_timer.start()
         self.changed.emit()
         self.file_changed.emit()
+
+    def _remember_chains(self) -> None:
+        self._chains = {strand.id: [stage.id for stage in strand.stages] for strand in self.project.strands}
 
     def _drop_stale(self) -> None:
         """Forget the selection and papers of what is gone."""
@@ -227,7 +238,10 @@ class Session(QObject):
                 line.let_go(now)
 
     def feed(self, *events: Event) -> None:
-        """Play events on the play surface."""
+        """Play events on the play surface; an edit that waits goes first, so that it is heard at once."""
+        if self._send_timer.isActive():
+            self._send_timer.stop()
+            self._send_project()
         self.client.send(protocol.Feed("surface", list(events)))
 
     def beat_at(self, now: float) -> float:
@@ -250,6 +264,8 @@ class Session(QObject):
             self.telemetry = report
             for printed in report.printed:
                 self._print(printed)
+            if report.health.sounding == 0 and not report.printed:
+                self._let_go_below(report.now)
             self.reported.emit(report)
         elif isinstance(report, protocol.Ports):
             self.ports = report
@@ -261,6 +277,13 @@ class Session(QObject):
                     for line in paper.lines.values():
                         line.let_go(now)
             self.notice(report.topic, report.text)
+
+    def _let_go_below(self, now: float) -> None:
+        """Nothing sounds: bars that are still open beneath a stage were printed while the strand was rebuilt."""
+        for paper in self.papers.values():
+            for roll, line in paper.lines.items():
+                if roll > 0 and line.sounding:
+                    line.let_go(now)
 
     def _print(self, printed: protocol.Printed) -> None:
         strand = self.project.strand(printed.strand)
@@ -350,6 +373,7 @@ class Session(QObject):
         self.path = path
         self.folder = folder or (path.parent if path else Path.cwd())
         self.papers.clear()
+        self._remember_chains()
         self.memory = Memory()
         self.recording_since = None
         self.notices = {topic: text for topic, text in self.notices.items() if topic in ("audio", "recover")}

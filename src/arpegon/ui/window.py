@@ -81,7 +81,7 @@ class Window(QMainWindow):
         session.file_changed.connect(self._name_window)
         session.changed.connect(self._colour_surface)
         session.selected.connect(self._colour_surface)
-        session.take_kept.connect(lambda _: self._kept())
+        session.take_kept.connect(self._kept)
         self._actions: dict[str, QAction] = {}
         self._make_actions()
         self._frames = ticking(self, FRAME_MS)
@@ -280,7 +280,7 @@ class Window(QMainWindow):
         if self.board.only is not None and self.session.selection.strand:
             self.board.show_only(self.session.selection.strand)
 
-    def _kept(self) -> None:
+    def _kept(self, take_id: str) -> None:
         self.session.notice("kept", "Kept: it stands in the Take view (Ctrl+2).")
 
     def _name_window(self) -> None:

@@ -1,0 +1,40 @@
+"""The real window with a real engine, offscreen."""
+
+from __future__ import annotations
+
+import pytest
+from PyQt6.QtCore import QCoreApplication, QEvent
+
+from arpegon.files.places import Settings
+from arpegon.ui import theme
+from arpegon.ui.session import Session
+from arpegon.ui.window import Window
+
+
+@pytest.fixture(scope="session")
+def qapp(qapp):
+    """The application with our fonts and look."""
+    qapp.setStyle("Fusion")
+    theme.load_fonts()
+    theme.use("day")
+    return qapp
+
+
+@pytest.fixture
+def window(qapp, qtbot, monkeypatch):
+    """An open window on an empty project, its engine running; no sound server is needed."""
+    monkeypatch.setenv("JACK_NO_START_SERVER", "1")
+    monkeypatch.setenv("JACK_DEFAULT_SERVER", "arpegon-none")
+    session = Session(Settings())
+    window = Window(session)
+    window.show()
+    qtbot.waitExposed(window)
+    told = []
+    session.reported.connect(told.append)
+    session.start()
+    qtbot.waitUntil(lambda: bool(told), timeout=15_000)
+    yield window
+    window.close()
+    theme.use("day")
+    window.deleteLater()
+    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
