@@ -240,7 +240,7 @@ def test_stages_are_edited_while_notes_are_held_and_nothing_hangs(window, strand
     for key in keys:
         QTest.keyRelease(window, key)
     qtbot.waitUntil(lambda: held(window) == 0)
-    assert not any(line.sounding for line in session.paper(strand).lines.values())
+    qtbot.waitUntil(lambda: not any(line.sounding for line in session.paper(strand).lines.values()))
 
 
 def test_all_off_silences_whatever_is_held(window, strand, story, qtbot):
@@ -412,8 +412,7 @@ def test_the_demo_plays_and_its_rolls_print(window, qtbot):
     window.open_demo()
     qtbot.waitUntil(lambda: all(printed(window, one, 0) for one in ("harbour", "lamp", "deck")), timeout=10_000)
     qtbot.waitUntil(lambda: len(window.session.telemetry.meters) == 3)
-    assert window.header.play.active
-    assert window.header.position.text != "1.1.000"
+    qtbot.waitUntil(lambda: window.header.play.active and window.header.position.text != "1.1.000")
     assert "reach a destination" in window.status.text
 
 

@@ -44,7 +44,6 @@ class Humanize(Processor):
             default=12,
             low=0,
             high=64,
-            unit="±",
             help="How far a velocity may stray from what came in, up or down.",
         ),
         Choice(

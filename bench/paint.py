@@ -1,0 +1,112 @@
+"""What a frame of the board costs, and how late the engine is while the window paints."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from PyQt6.QtWidgets import QApplication
+
+from arpegon.engine.protocol import Play, Telemetry
+from arpegon.files.places import Settings
+from arpegon.ui.app import make_application
+from arpegon.ui.session import Session
+from arpegon.ui.window import Window
+from bench.rows import Row, median
+from bench.scene import busy_project
+
+WARM, MEASURED = 4.0, 12.0
+
+BARE = """
+import select, sys, time
+sys.path.insert(0, sys.argv[1])
+from arpegon.engine.live import ask_for_realtime
+ask_for_realtime()
+late, due = [], time.monotonic() + 0.01
+end = due + float(sys.argv[2])
+while due < end:
+    wait = due - time.monotonic()
+    if wait > 0:
+        select.select([], [], [], wait)
+    late.append(time.monotonic() - due)
+    due += 0.00523
+late.sort()
+print(late[int(0.99 * len(late))])
+"""
+
+
+def bare_lateness(seconds: float) -> float:
+    """The 99th percentile of a bare waiting loop in an idle process, in seconds."""
+    source = str(Path(__file__).resolve().parent.parent / "src")
+    done = subprocess.run(
+        [sys.executable, "-c", BARE, source, str(seconds)], capture_output=True, text=True, check=True
+    )
+    return float(done.stdout)
+
+
+def rows() -> list[Row]:
+    """Both rows, from one window with eight busy strands."""
+    bare = [bare_lateness(5.0)]
+    application = make_application(sys.argv[:1])
+    with tempfile.TemporaryDirectory() as folder:
+        session = Session(Settings())
+        window = Window(session)
+        window.resize(1280, 800)
+        window.show()
+        session.load(busy_project(Path(folder)), None, Path(folder))
+        session.select_stage("c0")
+        session.start()
+        healths = []
+
+        def told(telemetry: Telemetry) -> None:
+            healths.append(telemetry.health)
+
+        session.reported.connect(told)
+        _live(WARM / 2)
+        session.client.send(Play())
+        _live(WARM)
+        frames = []
+        end = time.monotonic() + MEASURED
+        while time.monotonic() < end:
+            began = time.perf_counter()
+            window.board.frame()
+            window.board.repaint()
+            frames.append(time.perf_counter() - began)
+            _live(max(0.001, 1 / 60 - frames[-1]))
+        health = healths[-1]
+        window.close()
+        application.processEvents()
+    bare.append(bare_lateness(5.0))
+    late, idle = health.late_p99, sum(bare) / 2
+    return [
+        Row(
+            "Lateness of due events (p99), eight busy strands painted at 60 Hz",
+            f"{late * 1000:.3f} ms",
+            f"{idle * 1000:.3f} ms (bare waiting loop, idle process)",
+            f"{late / idle:.2f}",
+            "at most 2 times the bare loop, under 1 ms",
+            late / idle <= 2 and late < 0.001,
+        ),
+        Row(
+            "Paint: a whole frame of the board, eight busy strands, 1280x800 (median)",
+            f"{median(frames) * 1000:.2f} ms",
+            "16.7 ms (a frame at 60 Hz)",
+            f"{median(frames) * 60:.2f}",
+            "under 8 ms",
+            median(frames) < 0.008,
+        ),
+    ]
+
+
+def _live(seconds: float) -> None:
+    """Let the window live for a while."""
+    end = time.monotonic() + seconds
+    while time.monotonic() < end:
+        QApplication.processEvents()
+        time.sleep(0.001)

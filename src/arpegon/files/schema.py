@@ -1,0 +1,121 @@
+"""The JSON Schema of project files and the page of the processors, both from the declarations."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping
+from typing import Any
+
+import msgspec
+
+from arpegon.core.clock import TEMPO_RANGE
+from arpegon.core.document import FORMAT, VERSION, Project
+from arpegon.core.parameters import Choice, Param
+from arpegon.core.scales import ALIASES, SCALES
+from arpegon.processors import PROCESSORS
+from arpegon.sound import SOUNDS
+
+_DIALECT = "https://json-schema.org/draft/2020-12/schema"
+_NOTE = {
+    "description": "A note, as a name (C4 is middle C) or a number.",
+    "oneOf": [
+        {"type": "string", "pattern": "^[A-Ga-g][#♯b♭]{0,2}-?[0-9]+$"},
+        {"type": "integer", "minimum": 0, "maximum": 127},
+    ],
+}
+_CHANNEL = {
+    "description": "A MIDI channel; null or left out: all channels (sources), as played (destinations).",
+    "oneOf": [{"type": "integer", "minimum": 1, "maximum": 16}, {"type": "null"}],
+}
+
+
+def project_schema() -> dict[str, Any]:
+    """The JSON Schema of a project file, as people write it."""
+    (_, components) = msgspec.json.schema_components([Project], ref_template="#/$defs/{name}")
+    for name, schema in components.items():
+        properties = schema.get("properties", {})
+        for key in properties.keys() & {"low_key", "high_key"}:
+            properties[key] = {**_NOTE, "default": "C-1" if key == "low_key" else "G9"}
+        if "channel" in properties and name.endswith(("Source", "Destination")):
+            properties["channel"] = _CHANNEL
+    project = components["Project"]["properties"]
+    project["format"] = {"const": FORMAT}
+    project["version"] = {"const": VERSION}
+    project["tempo"] |= {"minimum": TEMPO_RANGE[0], "maximum": TEMPO_RANGE[1]}
+    components["Project"]["required"] = ["format", "version"]
+    components["Instrument"]["properties"]["sound"] = {"enum": list(SOUNDS)}
+    components["Key"]["properties"]["scale"] = {"enum": [*SCALES, *ALIASES], "default": "ionian"}
+    components["Stage"] = _stage_schema()
+    return {
+        "$schema": _DIALECT,
+        "title": "Arpegon project",
+        "description": f"A project file of Arpegon, format version {VERSION}.",
+        "$ref": "#/$defs/Project",
+        "$defs": components,
+    }
+
+
+def _stage_schema() -> dict[str, Any]:
+    kinds = []
+    for kind, processor in PROCESSORS.items():
+        params = {
+            "type": "object",
+            "additionalProperties": False,
+            "properties": {
+                param.key: {"description": param.help, "default": param.default, **param.schema()}
+                for param in processor.params
+            },
+        }
+        properties = {
+            "id": {"type": "string"},
+            "kind": {"const": kind},
+            "bypass": {"type": "boolean", "default": False},
+            "params": params,
+        }
+        kinds.append(
+            {
+                "title": processor.label,
+                "description": processor.summary,
+                "type": "object",
+                "required": ["id", "kind"],
+                "additionalProperties": False,
+                "properties": properties,
+            }
+        )
+    return {"oneOf": kinds}
+
+
+def processors_page() -> str:
+    """The Markdown page of all processors."""
+    lines = [
+        "# Processors",
+        "",
+        "<!-- Written by `make docs` from the declarations in src/arpegon/processors; changes belong there. -->",
+        "",
+        "Each stage of a strand is one of these. In a project file a stage reads",
+        '`{"id": "s1", "kind": "humanize", "bypass": false, "params": {"low": 85}}`; a parameter that is left out has',
+        "its default. What a stage does not mean to change passes it untouched and in order.",
+    ]
+    for kind, processor in PROCESSORS.items():
+        lines += ["", f"## {processor.label} (`{kind}`)", "", processor.summary, ""]
+        details = (processor.__doc__ or "").strip().split("\n\n", 1)
+        if len(details) > 1:
+            lines += [" ".join(line.strip() for line in details[1].splitlines()).replace("``", "`"), ""]
+        lines += ["| parameter | takes | default | what it does |", "|---|---|---|---|"]
+        lines += [_row(param) for param in processor.params]
+    lines += ["", "## Scales", "", "| name | intervals in semitones |", "|---|---|"]
+    lines += [f"| `{scale.name}` | {' '.join(map(str, scale.intervals))} |" for scale in SCALES.values()]
+    aliases = ", ".join(f"`{alias}` for `{name}`" for alias, name in ALIASES.items())
+    return "\n".join([*lines, "", f"Also read: {aliases}.", ""])
+
+
+def _row(param: Param) -> str:
+    takes = param.range_text
+    if isinstance(param, Choice) and len(param.options) > 8:
+        takes = "the name of a scale (see below)"
+    return f"| `{param.key}` | {takes} | `{json.dumps(param.default)}` | {param.help} |"
+
+
+def schema_text(schema: Mapping[str, Any]) -> str:
+    """A schema as it stands in its file."""
+    return json.dumps(schema, ensure_ascii=False, indent=2) + "\n"
