@@ -15,14 +15,8 @@ from building import assert_whole, note_ons, notes
 
 def alternating(draw_events):
     """Make any list of strikes a proper stream through a ledger."""
-    ledger, out = NoteLedger(), []
-    for event in draw_events:
-        if event.kind == NOTE_ON:
-            ledger.start(event.data1, (event,), out)
-        elif event.kind == NOTE_OFF:
-            ledger.end(event.data1, event.time, 0, out)
-        else:
-            out.append(event)
+    out = []
+    NoteLedger().run(draw_events, lambda event: (event,), out, strays=False)
     return out
 
 

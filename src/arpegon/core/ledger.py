@@ -7,9 +7,11 @@ the parameters would start now.
 
 from __future__ import annotations
 
-from collections.abc import Hashable, Sequence
+from collections.abc import Callable, Sequence
 
-from arpegon.core.events import NOTE_OFF, Event
+from arpegon.core.events import NOTE_OFF, NOTE_ON, POLY_PRESSURE, Event
+
+Strike = Callable[[Event], Sequence[Event]]
 
 
 def note_key(event: Event) -> int:
@@ -20,73 +22,107 @@ def note_key(event: Event) -> int:
 class NoteLedger:
     """Which notes each held key has started, and how many keys hold each sounding note.
 
-    A key is anything hashable (mostly :func:`note_key` of what came in). Where two keys started the same
-    note it is struck again at the second and ends with the last, and every note on is answered by exactly
-    one note off: a second strike is written as note off, note on.
+    A key is a number: :func:`note_key` of what came in, above which the caller may put bits of its own.
+    Where two keys started the same note it is struck again at the second and ends with the last, and every
+    note on is answered by exactly one note off: a second strike is written as note off, note on.
     """
 
-    __slots__ = ("_held", "_sounding")
+    __slots__ = ("_again", "_held", "_sounding")
 
     def __init__(self) -> None:
-        self._held: dict[Hashable, list[Sequence[Event]]] = {}
+        self._held: dict[int, Sequence[Event]] = {}
+        self._again: dict[int, list[Sequence[Event]]] = {}
         self._sounding: dict[int, int] = {}
 
     def __len__(self) -> int:
         """How many notes sound."""
         return len(self._sounding)
 
-    def __contains__(self, key: Hashable) -> bool:
-        return key in self._held
-
     @property
-    def keys(self) -> list[Hashable]:
+    def keys(self) -> list[int]:
         """The held keys, oldest first."""
         return list(self._held)
 
-    @property
-    def sounding(self) -> list[int]:
-        """The sounding notes as :func:`note_key` numbers."""
-        return list(self._sounding)
+    def run(
+        self,
+        events: Sequence[Event],
+        strike: Strike,
+        out: list[Event],
+        other: Callable[[Event], Event | None] | None = None,
+        base: int = 0,
+        strays: bool = True,
+    ) -> None:
+        """Work on a batch: the one loop that all notes go through, kept flat because it runs for each of them.
 
-    def start(self, key: Hashable, notes: Sequence[Event], out: list[Event]) -> None:
-        """Strike ``notes`` (note ons, perhaps none) on behalf of ``key``."""
-        held = self._held
-        if key in held:
-            held[key].append(notes)
-        else:
-            held[key] = [notes]
-        sounding = self._sounding
-        for event in notes:
-            note = (event.status & 0x0F) << 7 | event.data1
-            holders = sounding.get(note, 0)
-            if holders:
-                out.append(Event(event.time, NOTE_OFF | event.status & 0x0F, event.data1, 64))
-            sounding[note] = holders + 1
-            out.append(event)
-
-    def end(self, key: Hashable, time: float, release: int, out: list[Event]) -> bool:
-        """Let go of what ``key`` started first; False where it holds nothing."""
-        starts = self._held.get(key)
-        if starts is None:
-            return False
-        notes = starts.pop(0)
-        if not starts:
-            del self._held[key]
-        sounding = self._sounding
-        for event in notes:
-            note = (event.status & 0x0F) << 7 | event.data1
-            holders = sounding[note]
-            if holders > 1:
-                sounding[note] = holders - 1
+        Args:
+            events: what came in, in order.
+            strike: the note ons that answer a note on, at the same time.
+            out: what comes out is appended here.
+            other: what becomes of events that belong to no note (``None``: they pass as they are).
+            base: bits above the key, so that several holders can share a ledger.
+            strays: whether ends of notes that are not held here pass.
+        """
+        held, again, sounding = self._held, self._again, self._sounding
+        append = out.append
+        for event in events:
+            status = event.status
+            kind = status & 0xF0
+            if kind == NOTE_ON:
+                key = base | (status & 0x0F) << 7 | event.data1
+                notes = strike(event)
+                if key in held:
+                    again.setdefault(key, []).append(notes)
+                else:
+                    held[key] = notes
+                for note in notes:
+                    sound = (note.status & 0x0F) << 7 | note.data1
+                    if sound in sounding:
+                        sounding[sound] += 1
+                        append(Event(note.time, NOTE_OFF | note.status & 0x0F, note.data1, 64))
+                    else:
+                        sounding[sound] = 1
+                    append(note)
+            elif kind == NOTE_OFF:
+                key = base | (status & 0x0F) << 7 | event.data1
+                ended = held.pop(key, None)
+                if ended is None:
+                    if strays:
+                        append(event)
+                    continue
+                if again and key in again:
+                    self._next(key)
+                for note in ended:
+                    sound = (note.status & 0x0F) << 7 | note.data1
+                    if sounding[sound] == 1:
+                        del sounding[sound]
+                        append(Event(event.time, NOTE_OFF | note.status & 0x0F, note.data1, event.data2))
+                    else:
+                        sounding[sound] -= 1
+            elif kind == POLY_PRESSURE:
+                key = base | (status & 0x0F) << 7 | event.data1
+                if key in held:
+                    for note in again[key][-1] if key in again else held[key]:
+                        append(Event(event.time, POLY_PRESSURE | note.status & 0x0F, note.data1, event.data2))
+                elif strays:
+                    append(event)
+            elif other is None:
+                append(event)
             else:
-                del sounding[note]
-                out.append(Event(time, NOTE_OFF | event.status & 0x0F, event.data1, release))
-        return True
+                changed = other(event)
+                if changed is not None:
+                    append(changed)
 
-    def started_by(self, key: Hashable) -> Sequence[Event]:
-        """What ``key`` started last (empty where it holds nothing)."""
-        starts = self._held.get(key)
-        return starts[-1] if starts else ()
+    def _next(self, key: int) -> None:
+        """The key was struck more than once: its next strike is the one that is held now."""
+        waiting = self._again[key]
+        self._held[key] = waiting.pop(0)
+        if not waiting:
+            del self._again[key]
+
+    def end(self, key: int, time: float, out: list[Event]) -> None:
+        """Let go of all that a key started."""
+        while key in self._held:
+            self.run((Event(time, NOTE_OFF | key >> 7 & 0x0F, key & 0x7F, 64),), _nothing, out, base=key & ~0x7FF)
 
     def release(self, time: float, out: list[Event]) -> None:
         """End every sounding note and forget all keys."""
@@ -94,3 +130,8 @@ class NoteLedger:
             out.append(Event(time, NOTE_OFF | note >> 7, note & 0x7F, 64))
         self._sounding.clear()
         self._held.clear()
+        self._again.clear()
+
+
+def _nothing(event: Event) -> Sequence[Event]:
+    return ()

@@ -12,7 +12,7 @@ from typing import Any, ClassVar
 
 import msgspec
 
-from arpegon.core.events import NOTE_OFF, NOTE_ON, POLY_PRESSURE, Event
+from arpegon.core.events import Event
 from arpegon.core.ledger import NoteLedger
 from arpegon.core.parameters import Param, with_defaults
 from arpegon.core.scales import Key
@@ -90,27 +90,12 @@ class NoteMapper(Processor):
         raise NotImplementedError
 
     def process(self, events: Sequence[Event], out: list[Event]) -> None:
-        ledger = self.ledger
-        strike = self.strike
-        for event in events:
-            kind = event.status & 0xF0
-            if kind == NOTE_ON:
-                key = (event.status & 0x0F) << 7 | event.data1
-                ledger.start(key, (event,) if self.bypass else strike(event), out)
-            elif kind == NOTE_OFF:
-                key = (event.status & 0x0F) << 7 | event.data1
-                if not ledger.end(key, event.time, event.data2, out):
-                    out.append(event)
-            elif kind == POLY_PRESSURE:
-                key = (event.status & 0x0F) << 7 | event.data1
-                if key in ledger:
-                    for note in ledger.started_by(key):
-                        status = POLY_PRESSURE | note.status & 0x0F
-                        out.append(Event(event.time, status, note.data1, event.data2))
-                else:
-                    out.append(event)
-            else:
-                out.append(event)
+        self.ledger.run(events, itself if self.bypass else self.strike, out)
 
     def release(self, time: float, out: list[Event]) -> None:
         self.ledger.release(time, out)
+
+
+def itself(event: Event) -> Sequence[Event]:
+    """A note on that is answered by itself."""
+    return (event,)

@@ -41,6 +41,8 @@ from arpegon.core.routing import working_order
 from arpegon.processors import processor_class
 
 RESET_CONTROLLERS = 121
+ALL_INPUTS = "midi:"
+"""The feed of all MIDI inputs together."""
 
 Inputs = dict[str, list[Event]]
 """Events of one push by the name of the feed they came from, such as ``"surface"`` or ``"midi:Keys"``."""
@@ -86,13 +88,19 @@ def strand_feed(strand: str, after: str = "") -> str:
 
 
 class Gate:
-    """The way into a strand: lets through what lies in its zone, and the ends of what it let through."""
+    """The way into a strand: lets through what lies in its zone, and the ends of what it let through.
 
-    __slots__ = ("_held", "feed", "zone")
+    A feed that merges several others (all MIDI inputs, a strand) may strike one key twice before its end;
+    each strike then waits for an end of its own. Any other feed is kept in pairs here: a key that is struck
+    while it is down is let go first.
+    """
+
+    __slots__ = ("_held", "feed", "merges", "zone")
 
     def __init__(self, feed: str, zone: AnySource) -> None:
         self.feed = feed
         self.zone = zone
+        self.merges = feed == ALL_INPUTS or feed.startswith(("strand:", "into:"))
         self._held: dict[int, int] = {}
 
     def process(self, events: Sequence[Event], out: list[Event]) -> None:
@@ -100,36 +108,57 @@ class Gate:
         held = self._held
         zone = self.zone
         channel = zone.channel
+        low, high = zone.low_key, zone.high_key
+        softest, loudest = zone.low_velocity, zone.high_velocity
+        append = out.append
         for event in events:
             status = event.status
             kind = status & 0xF0
             if kind == NOTE_ON:
                 if (
-                    zone.low_key <= event.data1 <= zone.high_key
-                    and zone.low_velocity <= event.data2 <= zone.high_velocity
+                    low <= event.data1 <= high
+                    and softest <= event.data2 <= loudest
                     and (channel is None or channel == status & 0x0F)
                 ):
                     key = (status & 0x0F) << 7 | event.data1
-                    held[key] = held.get(key, 0) + 1
-                    out.append(event)
-            elif kind == NOTE_OFF or kind == POLY_PRESSURE:
+                    if key not in held:
+                        held[key] = 1
+                    elif self.merges:
+                        held[key] += 1
+                    else:
+                        append(Event(event.time, NOTE_OFF | status & 0x0F, event.data1, 64))
+                    append(event)
+            elif kind == NOTE_OFF:
                 key = (status & 0x0F) << 7 | event.data1
-                holders = held.get(key)
+                holders = held.pop(key, 0)
                 if holders:
-                    out.append(event)
-                    if kind == NOTE_OFF:
-                        if holders > 1:
-                            held[key] = holders - 1
-                        else:
-                            del held[key]
+                    append(event)
+                    if holders > 1:
+                        held[key] = holders - 1
+            elif kind == POLY_PRESSURE:
+                if (status & 0x0F) << 7 | event.data1 in held:
+                    append(event)
             elif channel is None or channel == status & 0x0F or kind == SYSEX:
-                out.append(event)
+                append(event)
 
     def release(self, time: float, out: list[Event]) -> None:
         """End whatever it let in and still waits for."""
         for key, holders in self._held.items():
             out.extend([Event(time, NOTE_OFF | key >> 7, key & 0x7F, 64)] * holders)
         self._held.clear()
+
+
+class End:
+    """One destination of one strand."""
+
+    __slots__ = ("channel", "direct", "holder", "outlet", "silent")
+
+    def __init__(self, outlet: str, holder: int) -> None:
+        self.outlet = outlet
+        self.holder = 2 * holder
+        self.direct = 2 * holder + 1
+        self.channel: int | None = None
+        self.silent = False
 
 
 class Outlet:
@@ -146,41 +175,37 @@ class Outlet:
         self._pedals: set[tuple[int, int]] = set()
         self._out: list[Event] = []
 
-    def deliver(self, holder: int, channel: int | None, silent: bool, events: Iterable[Event]) -> None:
-        """Take events of a holder; ``channel`` overrules theirs, ``silent`` lets no new note sound."""
-        ledger = self._ledger
-        out = self._out
-        base = holder << 11
-        for event in events:
-            status = event.status
-            kind = status & 0xF0
-            if kind == NOTE_ON:
-                if silent:
-                    continue
-                key = base | (status & 0x0F) << 7 | event.data1
-                if channel is not None and channel != status & 0x0F:
-                    event = Event(event.time, NOTE_ON | channel, event.data1, event.data2)
-                ledger.start(key, (event,), out)
-            elif kind == NOTE_OFF:
-                ledger.end(base | (status & 0x0F) << 7 | event.data1, event.time, event.data2, out)
-            elif kind == SYSEX:
-                out.append(event)
-            else:
-                to = status & 0x0F if channel is None else channel
-                if kind == CONTROL and event.data1 == SUSTAIN:
-                    if silent and event.data2 >= 64:
-                        continue
-                    (self._pedals.add if event.data2 >= 64 else self._pedals.discard)((holder, to))
-                out.append(Event(event.time, kind | to, event.data1, event.data2))
+    def deliver(self, end: End, events: Sequence[Event], direct: bool = False) -> None:
+        """Take events of a strand's end; ``direct`` ones (a take) are held apart from what the strand sends."""
+        holder = end.direct if direct else end.holder
+        channel, silent = end.channel, end.silent
 
-    def release(self, holder: int, time: float) -> None:
-        """Let go of a holder's notes and pedals."""
-        base = holder << 11
+        def strike(event: Event) -> Sequence[Event]:
+            if silent:
+                return ()
+            if channel is None or channel == event.status & 0x0F:
+                return (event,)
+            return (Event(event.time, NOTE_ON | channel, event.data1, event.data2),)
+
+        def other(event: Event) -> Event | None:
+            if event.status >= SYSEX:
+                return event
+            to = event.status & 0x0F if channel is None else channel
+            if event.status & 0xF0 == CONTROL and event.data1 == SUSTAIN:
+                if silent and event.data2 >= 64:
+                    return None
+                (self._pedals.add if event.data2 >= 64 else self._pedals.discard)((holder, to))
+            return Event(event.time, event.status & 0xF0 | to, event.data1, event.data2)
+
+        self._ledger.run(events, strike, self._out, other, base=holder << 11, strays=False)
+
+    def release(self, end: End, time: float, direct: bool | None = None) -> None:
+        """Let go of an end's notes and pedals (only of its ``direct`` ones, only of the others, or of both)."""
+        holders = {end.holder, end.direct} if direct is None else {end.direct if direct else end.holder}
         for key in self._ledger.keys:
-            if isinstance(key, int) and key & ~0x7FF == base:
-                while self._ledger.end(key, time, 64, self._out):
-                    pass
-        for pedal in [pedal for pedal in self._pedals if pedal[0] == holder]:
+            if key >> 11 in holders:
+                self._ledger.end(key, time, self._out)
+        for pedal in [pedal for pedal in self._pedals if pedal[0] in holders]:
             self._pedals.discard(pedal)
             self._out.append(control(time, pedal[1], SUSTAIN, 0))
 
@@ -204,18 +229,6 @@ class Outlet:
         """What is to be sent now, in order."""
         out, self._out = self._out, []
         return out
-
-
-class End:
-    """One destination of one strand."""
-
-    __slots__ = ("channel", "holder", "outlet", "silent")
-
-    def __init__(self, outlet: str, holder: int) -> None:
-        self.outlet = outlet
-        self.holder = holder
-        self.channel: int | None = None
-        self.silent = False
 
 
 def on_channel(event: Event, channel: int) -> Event:
@@ -346,27 +359,36 @@ class Graph:
         outlet = self._outlets[name]
         if len(arrivals) == 1:
             end, events = arrivals[0]
-            outlet.deliver(end.holder, end.channel, end.silent, events)
+            outlet.deliver(end, events)
             return
         merged = [(event.time, place, event) for place, (_, events) in enumerate(arrivals) for event in events]
         merged.sort(key=lambda entry: entry[0])
         for _, place, event in merged:
-            end = arrivals[place][0]
-            outlet.deliver(end.holder, end.channel, end.silent, (event,))
+            outlet.deliver(arrivals[place][0], (event,))
 
     def play_direct(self, strand: str, events: Sequence[Event]) -> None:
         """Send events straight to a strand's destinations: a take, which must not meet the stages again."""
         node = self._nodes.get(strand)
         for end in node.ends.values() if node else ():
-            self._outlets[end.outlet].deliver(-end.holder, end.channel, end.silent, events)
+            self._outlets[end.outlet].deliver(end, events, direct=True)
         self.flush()
 
     def release_direct(self, strand: str, time: float) -> None:
         """End what :meth:`play_direct` started."""
         node = self._nodes.get(strand)
         for end in node.ends.values() if node else ():
-            self._outlets[end.outlet].release(-end.holder, time)
+            self._outlets[end.outlet].release(end, time, direct=True)
         self.flush()
+
+    def release_feed(self, feed: str, time: float) -> None:
+        """A feed is gone or stops: end the keys that gates hold for it."""
+        closing: dict[str, list[Event]] = {}
+        for node in self._order:
+            for gate in node.gates.values():
+                if gate.feed == feed:
+                    gate.release(time, closing.setdefault(node.strand.id, []))
+        if any(closing.values()):
+            self.push({}, Handover(time, closing, {}))
 
     def flush(self) -> None:
         """Hand what the outlets hold to the outputs."""
@@ -456,8 +478,7 @@ class Graph:
             ends = _ends(project, strand) if strand else {}
             for key, end in node.ends.items():
                 if key not in ends or _silent(project, node.strand.id, ends[key]):
-                    self._outlets[end.outlet].release(end.holder, time)
-                    self._outlets[end.outlet].release(-end.holder, time)
+                    self._outlets[end.outlet].release(end, time)
         self.flush()
 
     def _rebuilt(self, project: Project, strand: Strand, old: StrandNode | None) -> StrandNode:

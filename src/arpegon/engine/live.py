@@ -306,7 +306,7 @@ def main(arguments: list[str]) -> None:
     """Run the engine on the socket whose file descriptor is the first argument."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     os.environ.setdefault("JACK_NO_START_SERVER", "1")
-    sys.setswitchinterval(0.0005)
+    sys.setswitchinterval(0.0001)
     sock: Any = socket.socket(fileno=int(arguments[0]))
     channel = protocol.Channel(sock, protocol.Command)
     live = LiveEngine(channel)

@@ -116,8 +116,7 @@ def run(
     engine = Engine(collector, seed)
     engine.apply(project, clips or {}, 0.0)
     engine.play(0.0, 0.0)
-    for event in played:
-        engine.feed("surface", event)
+    engine.score("surface", played)
     engine.run(seconds)
     engine.finish(seconds)
     return collector.result

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import heapq
 import math
+from bisect import bisect_right
 from collections import deque
 from collections.abc import Callable, Mapping, Sequence
 from itertools import count
@@ -15,13 +16,35 @@ from itertools import count
 from arpegon.core.clock import Clock
 from arpegon.core.document import ClipSource, Project
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
-from arpegon.engine.graph import Graph, Inputs, Outputs, clip_feed
+from arpegon.engine.graph import ALL_INPUTS, Graph, Inputs, Outputs, clip_feed
 from arpegon.files.midi import Clip
 
 Due = Callable[[float], None]
 """Called with the time in seconds at which it was due."""
 
-ALL_INPUTS = "midi:"
+_UP = object()
+
+
+def _time(event: Event) -> float:
+    return event.time
+
+
+class Score:
+    """Events that arrive by themselves (offline: what a file plays)."""
+
+    def __init__(self, name: str, events: Sequence[Event]) -> None:
+        self.name = name
+        self._events = events
+        self._place = 0
+        self.next_time = events[0].time
+
+    def take(self, until: float) -> list[Event]:
+        """The events up to a time."""
+        place = bisect_right(self._events, until, lo=self._place, key=_time)
+        taken = list(self._events[self._place : place])
+        self._place = place
+        self.next_time = self._events[place].time if place < len(self._events) else math.inf
+        return taken
 
 
 class Engine:
@@ -41,6 +64,7 @@ class Engine:
         self._beats: list[tuple[float, int, Due]] = []
         self._order = count()
         self._arrived: deque[tuple[str, Event]] = deque()
+        self._scores: list[Score] = []
         self._down: dict[str, dict[int, None]] = {}
         self._players: dict[str, ClipPlayer] = {}
         self._take: TakePlayer | None = None
@@ -66,14 +90,22 @@ class Engine:
         """Let an event arrive from outside, to be worked on by the next :meth:`run`."""
         self._arrived.append((name, event))
 
+    def score(self, name: str, events: Sequence[Event]) -> None:
+        """Let events (in order of time) arrive by themselves when their time comes."""
+        if events:
+            self._scores.append(Score(name, events))
+
     def run(self, until: float) -> None:
         """Do all that is due up to ``until`` seconds, in order of time."""
         arrived = self._arrived
         while True:
-            due = self.next_due()
-            if arrived and arrived[0][1].time <= min(due, until):
-                self._take_in(min(due, until))
-            elif due <= until:
+            due = min(self.next_due(), until)
+            next_input = arrived[0][1].time if arrived else math.inf
+            for score in self._scores:
+                next_input = min(next_input, score.next_time)
+            if next_input <= due:
+                self._take_in(due)
+            elif self.next_due() <= until:
                 self._do_next()
             else:
                 break
@@ -99,18 +131,25 @@ class Engine:
             if event.time < now:
                 event = event.at(now)
             now = event.time
-            self._let_in(name, event, inputs)
+            if name.startswith(ALL_INPUTS):
+                self._let_in(name, event, inputs)
+            elif name in inputs:
+                inputs[name].append(event)
+            else:
+                inputs[name] = [event]
+        for score in self._scores:
+            events = score.take(until)
+            if events:
+                now = max(now, events[-1].time)
+                known = inputs.get(score.name)
+                inputs[score.name] = events if known is None else sorted([*known, *events], key=_time)
         self.now = now
         self.graph.push(inputs)
 
     def _let_in(self, name: str, event: Event, inputs: Inputs) -> None:
-        """Keep note ons and offs of one feed in pairs: a key struck twice is let go in between."""
+        """One event of a MIDI input. Its notes are kept in pairs before they meet those of other inputs."""
         kind = event.status & 0xF0
-        events = inputs.get(name)
-        if events is None:
-            events = inputs[name] = []
-            if name.startswith(ALL_INPUTS):
-                inputs.setdefault(ALL_INPUTS, [])
+        events = inputs.setdefault(name, [])
         before = len(events)
         if kind == NOTE_ON:
             down = self._down.setdefault(name, {})
@@ -121,27 +160,21 @@ class Engine:
             events.append(event)
         elif kind == NOTE_OFF:
             down = self._down.setdefault(name, {})
-            key = (event.status & 0x0F) << 7 | event.data1
-            if key in down:
-                del down[key]
+            if down.pop((event.status & 0x0F) << 7 | event.data1, _UP) is None:
                 events.append(event)
         else:
             events.append(event)
-        if name.startswith(ALL_INPUTS) and name != ALL_INPUTS:
-            inputs[ALL_INPUTS].extend(events[before:])
-
-    def inject(self, name: str, events: Sequence[Event]) -> None:
-        """Push events of one feed at once (clips)."""
-        inputs: Inputs = {}
-        for event in events:
-            self._let_in(name, event, inputs)
-        self.graph.push(inputs)
+        if name != ALL_INPUTS:
+            inputs.setdefault(ALL_INPUTS, []).extend(events[before:])
 
     def lost(self, name: str, time: float) -> None:
-        """A feed is gone: end the keys that it holds."""
-        held = self._down.get(name)
-        if held:
-            self.inject(name, [Event(time, NOTE_OFF | key >> 7, key & 0x7F, 64) for key in held])
+        """A feed is gone or stops: end the keys that it holds."""
+        time = max(time, self.now)
+        down = self._down.pop(name, None)
+        if down and name.startswith(ALL_INPUTS):
+            ends = [Event(time, NOTE_OFF | key >> 7, key & 0x7F, 64) for key in down]
+            self.graph.push({name: ends, ALL_INPUTS: list(ends)})
+        self.graph.release_feed(name, time)
 
     # -- the document ------------------------------------------------------------------------------
 
@@ -209,8 +242,7 @@ class Engine:
             self.stop(time)
         self.stop_take(time)
         self._arrived.clear()
-        for down in self._down.values():
-            down.clear()
+        self._down.clear()
         self.graph.silence(time)
 
     def finish(self, time: float) -> None:
@@ -218,8 +250,6 @@ class Engine:
         if self.clock.playing:
             self.stop(max(time, self.now))
         self.stop_take(time)
-        for name in list(self._down):
-            self.lost(name, max(time, self.now))
         self.graph.silence(max(time, self.now), panic=False)
 
     # -- takes -------------------------------------------------------------------------------------
@@ -287,7 +317,7 @@ class ClipPlayer:
             together.append(events[place].at(time))
             place += 1
         self._schedule(round_, place)
-        self._engine.inject(self._name, together)
+        self._engine.graph.push({self._name: together})
 
 
 class TakePlayer:

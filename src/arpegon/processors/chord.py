@@ -54,14 +54,14 @@ class Chord(NoteMapper):
         self._voices = voices(self.values)
 
     def strike(self, event: Event) -> Sequence[Event]:
-        note, velocity = event.data1, event.data2
-        struck: dict[int, Event] = {}
+        time, status, note, velocity = event.time, event.status, event.data1, event.data2
+        struck = []
         for offset, level in self._voices:
             voice = note + offset
-            if 0 <= voice <= 127 and voice not in struck:
-                loudness = min(127, max(1, round(velocity * level)))
-                struck[voice] = Event(event.time, event.status, voice, loudness)
-        return tuple(struck.values())
+            if 0 <= voice <= 127:
+                loudness = velocity if level == 1.0 else min(127, max(1, round(velocity * level)))
+                struck.append(Event(time, status, voice, loudness))
+        return struck
 
     @classmethod
     def caption(cls, values: Mapping[str, Any]) -> str:
@@ -74,7 +74,10 @@ class Chord(NoteMapper):
 
 
 def voices(values: Mapping[str, Any]) -> list[tuple[int, float]]:
-    """Offset and level of every voice that sounds; a level of 0 mutes its voice."""
+    """Offset and level of every voice that sounds: doubles once, as first named, and none with level 0."""
+    found = {0: 1.0} if values["keep_root"] else {}
     levels = [*values["levels"], *[1.0] * 8]
-    root = [(0, 1.0)] if values["keep_root"] else []
-    return root + [(offset, level) for offset, level in zip(values["offsets"], levels, strict=False) if level > 0]
+    for offset, level in zip(values["offsets"], levels, strict=False):
+        if level > 0:
+            found.setdefault(offset, level)
+    return list(found.items())

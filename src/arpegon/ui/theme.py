@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import Final
 
 import msgspec
@@ -112,13 +113,15 @@ def use(name: str) -> None:
     _current.changed.emit()
 
 
+@lru_cache(maxsize=4096)
 def color(value: str, alpha: float = 1.0) -> QColor:
-    """A token as a QColor."""
+    """A token as a QColor; the same object each time, so nobody may change it."""
     made = QColor(value)
     made.setAlphaF(min(1.0, max(0.0, alpha)))
     return made
 
 
+@lru_cache(maxsize=4096)
 def mix(first: str, second: str, share: float) -> str:
     """``share`` of the second colour in the first."""
     a, b = QColor(first), QColor(second)
@@ -126,6 +129,7 @@ def mix(first: str, second: str, share: float) -> str:
     return "#" + "".join(f"{part:02X}" for part in parts)
 
 
+@lru_cache(maxsize=1024)
 def luminance(value: str) -> float:
     """The relative luminance of WCAG 2.1, 0-1."""
     channels = [QColor(value).redF(), QColor(value).greenF(), QColor(value).blueF()]
@@ -139,6 +143,7 @@ def contrast(first: str, second: str) -> float:
     return (light + 0.05) / (dark + 0.05)
 
 
+@lru_cache(maxsize=1024)
 def text_on(ground: str) -> str:
     """The theme-independent text colour that reads best on a ground."""
     return max((DAY.roll, NIGHT.desk), key=lambda text: contrast(text, ground))
@@ -168,16 +173,19 @@ def font(family: str, pixels: int, weight: int = 400) -> QFont:
     return made
 
 
+@lru_cache(maxsize=64)
 def label_font(pixels: int = 12, weight: int = 400) -> QFont:
     """For labels."""
     return font(SANS, pixels, weight)
 
 
+@lru_cache(maxsize=64)
 def number_font(pixels: int = 12, weight: int = 400) -> QFont:
     """For numbers."""
     return font(MONO, pixels, weight)
 
 
+@lru_cache(maxsize=64)
 def name_font(pixels: int = 16, weight: int = 600) -> QFont:
     """For names and headings."""
     return font(SERIF, pixels, weight)
@@ -185,7 +193,7 @@ def name_font(pixels: int = 16, weight: int = 600) -> QFont:
 
 def caps_font() -> QFont:
     """For the small headings in capitals."""
-    made = label_font(11, 500)
+    made = font(SANS, 11, 500)
     made.setLetterSpacing(QFont.SpacingType.AbsoluteSpacing, 1.1)
     return made
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QContextMenuEvent, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
 
 from arpegon.core.document import Stage
@@ -132,7 +132,7 @@ class StageBar(QWidget):
             painter.setPen(QPen(theme.color(text), 1, Qt.PenStyle.DotLine))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRoundedRect(body.adjusted(2.5, 2.5, -2.5, -2.5), 3, 3)
-        name_font = theme.label_font(14, 600)
+        name_font = QFont(theme.label_font(14, 600))
         name_font.setStrikeOut(bypass)
         painter.setFont(name_font)
         painter.setPen(theme.color(text))

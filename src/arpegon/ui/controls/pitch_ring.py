@@ -4,15 +4,48 @@ from __future__ import annotations
 
 import math
 from collections.abc import Collection, Mapping, Sequence
+from functools import lru_cache
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF, QRadialGradient
+from PyQt6.QtGui import (
+    QColor,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QPolygonF,
+    QRadialGradient,
+)
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.core.pitch import SHARP_NAMES
 from arpegon.ui import theme
 
 _FADE_SECONDS = 0.9
+_GLOWS = 12
+_DISC = 40
+
+
+@lru_cache(maxsize=512)
+def _disc(ground: str, outline: str, width: float, halo: int | None, ratio: float) -> QPixmap:
+    """A pitch class's disc, painted once: smooth circles are dear at sixty frames a second."""
+    pixmap = QPixmap(round(_DISC * ratio), round(_DISC * ratio))
+    pixmap.setDevicePixelRatio(ratio)
+    pixmap.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(pixmap)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    centre = QPointF(_DISC / 2, _DISC / 2)
+    if halo is not None:
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor.fromRgba(halo))
+        painter.drawEllipse(centre, 18, 18)
+    painter.setPen(QPen(theme.color(outline), width))
+    painter.setBrush(theme.color(ground))
+    painter.drawEllipse(centre, 12.5, 12.5)
+    painter.end()
+    return pixmap
 
 
 class PitchRing(QWidget):
@@ -155,17 +188,16 @@ class PitchRing(QWidget):
         for pc in range(12):
             centre = self._place(pc)
             glow = max(0.0, 1.0 - (now - self._lit[pc]) / _FADE_SECONDS) if pc in self._lit else 0.0
-            if glow > 0:
-                painter.setPen(Qt.PenStyle.NoPen)
-                painter.setBrush(theme.color(self._ink(), 0.35 * min(1.0, glow)))
-                painter.drawEllipse(centre, 18, 18)
+            glow = round(glow * _GLOWS) / _GLOWS
             filled = pc in self.filled
             ground = theme.mix(t.field, self.ink, 1.0 if filled else 0.55 * min(1.0, glow))
-            painter.setBrush(theme.color(ground))
             member = pc in self.members or filled
             outline = t.ink if pc == self.armed else self._ink() if member else t.line
-            painter.setPen(QPen(theme.color(outline), 2.4 if pc == self.armed else 1.5))
-            painter.drawEllipse(centre, 12.5, 12.5)
+            halo = theme.color(self._ink(), 0.35 * min(1.0, glow)) if glow > 0 else None
+            disc = _disc(
+                ground, outline, 2.4 if pc == self.armed else 1.5, halo and halo.rgba(), self.devicePixelRatioF()
+            )
+            painter.drawPixmap(centre - QPointF(_DISC / 2, _DISC / 2), disc)
             painter.setFont(theme.label_font(12, 600 if member else 400))
             text = theme.text_on(ground) if filled or glow > 0.3 else (t.ink if member else t.second)
             painter.setPen(theme.color(text))
