@@ -20,10 +20,8 @@ PAGE = Path(__file__).resolve().parent.parent / "docs" / "benchmarks.md"
 
 
 def _machine() -> str:
-    name = next(
-        (line.split(":")[1].strip() for line in Path("/proc/cpuinfo").read_text().splitlines() if "model name" in line),
-        platform.machine(),
-    )
+    lines = Path("/proc/cpuinfo").read_text().splitlines()
+    name = next((line.split(":")[1].strip() for line in lines if "model name" in line), platform.machine())
     return f"{name}, {os.cpu_count()} cores, Python {platform.python_version()}"
 
 
@@ -49,18 +47,20 @@ def page(rows: list[Row], stolen: float) -> str:
     ]
     for row in rows:
         met = "yes" if row.met else "**no**"
-        lines.append(f"| {row.what} | {row.measured} | {row.bare} | {row.ratio} | {row.asked} | {met} |")
+        cells = (row.what, row.measured, row.bare, row.ratio, row.asked, met)
+        lines.append(f"| {' | '.join(cells)} |")
     return "\n".join([*lines, "", NOTES])
 
 
 NOTES = """## How
 
 - *Lateness*: the engine's own record of how long after its due time each clip event was worked on, over the last
-  2,000, in a process of its own, while a window in another process repaints a board of eight strands 60 times a second and
-  the engine also renders their audio. The bare loop does nothing but wait with `select` and read the clock; it has the
+  2,000, in a process of its own, while a window in another process repaints a board of eight strands 60 times a
+  second and the engine also renders their audio. The bare loop does nothing but wait with `select` and read the clock; it has the
   same scheduling (real time where the system allows it) and is measured before and after, with nothing else running.
 - *Note in to note out*: through two JACK MIDI ports each, so both sides contain JACK's own periods.
-- *Offline*: the bare loop creates one event for each event that each of the three stages emits, and does nothing else.
+- *Offline*: both sides make the incoming events; the run then sends them through source, three stages and outlet, the
+  bare loop only makes as many events again as each of the three stages does, with the same constructors.
 - *Audio*: one mixer with one instrument, all voices sounding, no events.
 - *Paint*: the whole board is repainted synchronously; the window itself repaints only what moves.
 """

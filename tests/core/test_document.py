@@ -151,6 +151,7 @@ BREAKS = [
     (strand(sources=(ClipSource(file="gone.mid"),)), "source", "cannot be read"),
     (strand(sources=(MidiSource(port="Keys"),)), "source", "Keys"),
     (strand(sources=(StrandSource(strand="nobody"),)), "source", "gone"),
+    (strand(sources=(StrandSource(strand="a", after="gone"),)), "source", "stage after which"),
     (strand(muted=True), "strand", "muted"),
     (strand(destinations=()), "destination", "no destination"),
     (strand(destinations=(InstrumentDestination(instrument="harp"),)), "destination", "gone"),

@@ -316,6 +316,20 @@ def test_a_strand_can_be_taken_after_any_stage():
         assert pitches(run(project(second, first), notes(61), seconds=1.0).strands["b"]) == wanted
 
 
+def test_a_strand_lets_go_when_the_stage_that_feeds_it_is_taken_out():
+    recorder = Recorder()
+    engine = Engine(recorder)
+    both = project(strand(stage("scale", "s0")), strand(strand_id="b", sources=(StrandSource(strand="a", after="s0"),)))
+    engine.apply(both, {}, 0.0)
+    engine.feed("surface", Event(0.0, NOTE_ON, 60, 80))
+    engine.run(0.0)
+    engine.apply(edits.remove_stage(both, "s0"), {}, 0.5)
+    engine.feed("surface", Event(0.6, NOTE_OFF, 60, 0))
+    engine.run(1.0)
+    assert engine.graph.sounding == 0
+    assert_whole(recorder.out["instrument bells"])
+
+
 def test_the_outlet_of_a_strand_into_a_strand_changes_its_channel():
     first = strand(destinations=(StrandDestination(strand="b", channel=4),))
     second = strand(strand_id="b", sources=(), destinations=(InstrumentDestination(instrument="bells"),))

@@ -32,11 +32,12 @@ class NoteLedger:
     def __init__(self) -> None:
         self._held: dict[int, Sequence[Event]] = {}
         self._again: dict[int, list[Sequence[Event]]] = {}
-        self._sounding: dict[int, int] = {}
+        self._sounding = [0] * 2048
+        """How many keys hold each note, by :func:`note_key`."""
 
     def __len__(self) -> int:
         """How many notes sound."""
-        return len(self._sounding)
+        return 2048 - self._sounding.count(0)
 
     @property
     def keys(self) -> list[int]:
@@ -76,11 +77,10 @@ class NoteLedger:
                     held[key] = notes
                 for note in notes:
                     sound = (note.status & 0x0F) << 7 | note.data1
-                    if sound in sounding:
-                        sounding[sound] += 1
+                    holders = sounding[sound]
+                    sounding[sound] = holders + 1
+                    if holders:
                         append(Event(note.time, NOTE_OFF | note.status & 0x0F, note.data1, 64))
-                    else:
-                        sounding[sound] = 1
                     append(note)
             elif kind == NOTE_OFF:
                 key = base | (status & 0x0F) << 7 | event.data1
@@ -92,12 +92,13 @@ class NoteLedger:
                 if again and key in again:
                     self._next(key)
                 for note in ended:
-                    sound = (note.status & 0x0F) << 7 | note.data1
-                    if sounding[sound] == 1:
-                        del sounding[sound]
-                        append(Event(event.time, NOTE_OFF | note.status & 0x0F, note.data1, event.data2))
-                    else:
-                        sounding[sound] -= 1
+                    channel = note.status & 0x0F
+                    number = note.data1
+                    sound = channel << 7 | number
+                    holders = sounding[sound] - 1
+                    sounding[sound] = holders
+                    if not holders:
+                        append(Event(event.time, NOTE_OFF | channel, number, event.data2))
             elif kind == POLY_PRESSURE:
                 key = base | (status & 0x0F) << 7 | event.data1
                 if key in held:
@@ -126,9 +127,10 @@ class NoteLedger:
 
     def release(self, time: float, out: list[Event]) -> None:
         """End every sounding note and forget all keys."""
-        for note in self._sounding:
-            out.append(Event(time, NOTE_OFF | note >> 7, note & 0x7F, 64))
-        self._sounding.clear()
+        for note, holders in enumerate(self._sounding):
+            if holders:
+                out.append(Event(time, NOTE_OFF | note >> 7, note & 0x7F, 64))
+        self._sounding = [0] * 2048
         self._held.clear()
         self._again.clear()
 

@@ -17,6 +17,7 @@ from arpegon.core.document import (
     StrandDestination,
     StrandSource,
 )
+from arpegon.core.routing import taken_somewhere
 
 SILENT_DB = -90.0
 
@@ -74,6 +75,8 @@ def _sources(project: Project, strand: Strand, around: Surroundings) -> str | No
                 reason = f"the MIDI input “{source.port}” is not there"
         elif isinstance(source, StrandSource) and project.strand(source.strand) is None:
             reason = "the strand that feeds it is gone"
+        elif isinstance(source, StrandSource) and not taken_somewhere(project, source):
+            reason = "the stage after which it is taken is gone"
         if reason is None:
             return None
         reasons.append(reason)

@@ -8,6 +8,12 @@ from arpegon.core.document import Project, Strand, StrandDestination, StrandSour
 from arpegon.core.errors import DocumentError
 
 
+def taken_somewhere(project: Project, source: StrandSource) -> bool:
+    """Whether the strand, and the stage after which it is taken, are there."""
+    strand = project.strand(source.strand)
+    return strand is not None and (not source.after or any(stage.id == source.after for stage in strand.stages))
+
+
 def feeders(project: Project) -> dict[str, set[str]]:
     """For each strand the strands that feed it, as its sources or through their destinations."""
     fed: dict[str, set[str]] = {strand.id: set() for strand in project.strands}

@@ -37,7 +37,7 @@ from arpegon.core.events import (
 )
 from arpegon.core.ledger import NoteLedger
 from arpegon.core.processor import Processor, Setting
-from arpegon.core.routing import working_order
+from arpegon.core.routing import taken_somewhere, working_order
 from arpegon.processors import processor_class
 
 RESET_CONTROLLERS = 121
@@ -538,6 +538,8 @@ def _feeds(project: Project) -> dict[str, dict[tuple[str, int], AnySource]]:
 
     for strand in project.strands:
         for source in strand.sources:
+            if isinstance(source, StrandSource) and not taken_somewhere(project, source):
+                continue
             add(strand.id, source)
     for strand in project.strands:
         for destination in strand.destinations:

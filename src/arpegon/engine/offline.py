@@ -28,8 +28,14 @@ class Result(msgspec.Struct):
     """What left each strand, after its last stage."""
     played: dict[str, list[Event]] = {}
     """What entered each strand."""
-    instruments: list[tuple[str, Event]] = []
+    batches: list[tuple[str, list[Event]]] = []
+    """What the instruments got, batch by batch."""
     ports: dict[str, list[Event]] = {}
+
+    @property
+    def instruments(self) -> list[tuple[str, Event]]:
+        """What the instruments got, each event with its instrument."""
+        return [(name, event) for name, events in self.batches for event in events]
 
 
 class Collector:
@@ -43,7 +49,7 @@ class Collector:
         self.result.ports.setdefault(port, []).extend(events)
 
     def instrument(self, instrument: str, events: Sequence[Event]) -> None:
-        self.result.instruments.extend([(instrument, event) for event in events])
+        self.result.batches.append((instrument, list(events)))
 
     def printed(self, strand: str, roll: int, events: Sequence[Event]) -> None:
         if roll == 0:
