@@ -49,7 +49,7 @@ def jack_server(period: int = 128) -> Iterator[None]:
     os.environ["JACK_DEFAULT_SERVER"] = name
     os.environ["JACK_NO_START_SERVER"] = "1"
     server = subprocess.Popen(
-        ["jackd", "-n", name, "-d", "dummy", "-r", "48000", "-p", str(period)],
+        ["jackd", "--no-realtime", "-n", name, "-d", "dummy", "-r", "48000", "-p", str(period)],
         stdout=subprocess.DEVNULL,
         stderr=subprocess.DEVNULL,
     )
