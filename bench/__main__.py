@@ -62,7 +62,7 @@ NOTES = """## How
 - *Offline*: both sides make the incoming events; the run then sends them through source, three stages and outlet, the
   bare loop only makes as many events again as each of the three stages does, with the same constructors.
 - *Audio*: one mixer with one instrument, all voices sounding, no events.
-- *Paint*: the whole board is repainted synchronously; the window itself repaints only what moves.
+- *Paint*: moving all papers, meters and keyboards of the board to now and painting what changed, as the window does.
 """
 
 

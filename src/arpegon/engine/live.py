@@ -35,6 +35,8 @@ TELEMETRY_SECONDS = 1.0 / 60.0
 IDLE_TELEMETRY_SECONDS = 0.1
 FLOOD_LIMIT = 256
 """Events that may wait at one wake-up before controllers are thinned."""
+_REPORT_SECONDS = 0.0007
+_REPORT_PATIENCE = 0.02
 _LATENESS_KEPT = 2000
 _BACKLOG_LIMIT = 600
 """Telemetry batches that may wait for a window that does not read, before meters and rolls are skipped."""
@@ -64,6 +66,7 @@ class LiveEngine:
         self._clip_cache: Cache = {}
         self._missing_clips: set[str] = set()
         self._project: Project | None = None
+        self._late_p99 = 0.0
         self._thinned = 0
         self._counted = 0
         self._rate = 0.0
@@ -207,7 +210,9 @@ class LiveEngine:
                     protocol.Notice("engine", "The engine met a fault and silenced everything; please go on playing.")
                 )
                 engine.all_off(now)
-            if now >= (report_at if busy else idle_report_at):
+            wanted_at = report_at if busy else idle_report_at
+            # A report can wait a little, a note that is due in a moment cannot.
+            if now >= wanted_at and (engine.next_due() - now > _REPORT_SECONDS or now > wanted_at + _REPORT_PATIENCE):
                 self._report(now)
                 report_at = now + TELEMETRY_SECONDS
                 idle_report_at = now + IDLE_TELEMETRY_SECONDS
@@ -252,6 +257,8 @@ class LiveEngine:
         elapsed = now - self._rate_since
         if elapsed >= 1.0:
             self._rate = self._counted / elapsed
+            late = sorted(self._late)
+            self._late_p99 = late[math.ceil(0.99 * len(late)) - 1] if late else 0.0
             self._counted, self._rate_since = 0, now
         clock = self.engine.clock
         telemetry = protocol.Telemetry(
@@ -268,11 +275,9 @@ class LiveEngine:
         self.channel.send(telemetry)
 
     def _health(self) -> protocol.Health:
-        late = sorted(self._late)
         renderer = self.audio.renderer
         return protocol.Health(
-            late_p99=late[math.ceil(0.99 * len(late)) - 1] if late else 0.0,
-            late_max=late[-1] if late else 0.0,
+            late_p99=self._late_p99,
             audio=self.audio.name,
             audio_load=renderer.load,
             audio_latency=renderer.latency,
@@ -306,7 +311,7 @@ def main(arguments: list[str]) -> None:
     """Run the engine on the socket whose file descriptor is the first argument."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     os.environ.setdefault("JACK_NO_START_SERVER", "1")
-    sys.setswitchinterval(0.0001)
+    sys.setswitchinterval(0.00002)
     sock: Any = socket.socket(fileno=int(arguments[0]))
     channel = protocol.Channel(sock, protocol.Command)
     live = LiveEngine(channel)

@@ -118,10 +118,9 @@ class Passed(Message):
 
 
 class Health(Message):
-    """How the engine is: lateness of what was due (seconds), audio, and what was thinned or dropped."""
+    """How the engine is: lateness of what was due (99th percentile, seconds), audio, what was thinned."""
 
     late_p99: float = 0.0
-    late_max: float = 0.0
     audio: str = ""
     audio_load: float = 0.0
     audio_latency: float = 0.0
@@ -167,7 +166,7 @@ _HEAD = struct.Struct("<I")
 
 
 class Channel:
-    """One end of the socket: a writer that never blocks its caller, a reader that decodes.
+    """One end of the socket: a writer in a thread of its own, which never holds up its caller, and a reader.
 
     Args:
         incoming: the type (union) of the messages that arrive here.
@@ -177,7 +176,7 @@ class Channel:
         self._sock = sock
         self._decoder: msgspec.msgpack.Decoder[Any] = msgspec.msgpack.Decoder(incoming)
         self._encoder = msgspec.msgpack.Encoder()
-        self._outbox: deque[bytes] = deque()
+        self._outbox: deque[Message] = deque()
         self._ready = threading.Semaphore(0)
         self._closed = False
         self._writer = threading.Thread(target=self._write, name="channel-writer", daemon=True)
@@ -190,8 +189,7 @@ class Channel:
 
     def send(self, message: Message) -> None:
         """Send soon; nothing happens where the other end is gone."""
-        content = self._encoder.encode(message)
-        self._outbox.append(_HEAD.pack(len(content)) + content)
+        self._outbox.append(message)
         self._ready.release()
 
     def receive(self) -> Any:
@@ -227,8 +225,9 @@ class Channel:
         while True:
             self._ready.acquire()
             while self._outbox:
+                content = self._encoder.encode(self._outbox.popleft())
                 try:
-                    self._sock.sendall(self._outbox.popleft())
+                    self._sock.sendall(_HEAD.pack(len(content)) + content)
                 except OSError:
                     return
             if self._closed:

@@ -65,6 +65,7 @@ class Engine:
         self._order = count()
         self._arrived: deque[tuple[str, Event]] = deque()
         self._scores: list[Score] = []
+        self._injected: Inputs = {}
         self._down: dict[str, dict[int, None]] = {}
         self._players: dict[str, ClipPlayer] = {}
         self._take: TakePlayer | None = None
@@ -115,11 +116,21 @@ class Engine:
         beats_due = self.clock.time_at(self._beats[0][0]) if self._beats else math.inf
         if self._seconds and self._seconds[0][0] <= beats_due:
             time, _, due = heapq.heappop(self._seconds)
+            self.now = max(self.now, time)
+            due(self.now)
         else:
-            _, _, due = heapq.heappop(self._beats)
-            time = beats_due
-        self.now = max(self.now, time)
-        due(self.now)
+            self.now = max(self.now, beats_due)
+            beat = self._beats[0][0]
+            # All that falls on one beat goes through the strands together.
+            while self._beats and self._beats[0][0] == beat:
+                heapq.heappop(self._beats)[2](self.now)
+        if self._injected:
+            inputs, self._injected = self._injected, {}
+            self.graph.push(inputs)
+
+    def inject(self, name: str, events: Sequence[Event]) -> None:
+        """Let events of a feed enter, together with all else that is due at this moment."""
+        self._injected.setdefault(name, []).extend(events)
 
     def _take_in(self, until: float) -> None:
         """Push everything that arrived up to ``until`` as one batch."""
@@ -317,7 +328,7 @@ class ClipPlayer:
             together.append(events[place].at(time))
             place += 1
         self._schedule(round_, place)
-        self._engine.graph.push({self._name: together})
+        self._engine.inject(self._name, together)
 
 
 class TakePlayer:

@@ -31,12 +31,16 @@ class RollLine:
     def __init__(self) -> None:
         self.bars: deque[Printed] = deque(maxlen=MOST_BARS)
         self.pens: dict[tuple[int, int], deque[tuple[float, float]]] = {}
+        self.fresh_from: float | None = None
+        """The earliest time that was printed since somebody painted the roll, who sets it back."""
         self._open: dict[int, list[Printed]] = {}
 
     def add(self, events: Iterable[Event]) -> None:
         """Print events, in order."""
         for event in events:
             kind = event.status & 0xF0
+            if self.fresh_from is None or event.time < self.fresh_from:
+                self.fresh_from = event.time
             if kind == NOTE_ON:
                 bar = Printed(event.data1, event.data2, event.time)
                 self.bars.append(bar)
@@ -94,7 +98,10 @@ class Paper:
 
     def line(self, roll: int) -> RollLine:
         """The strip before stage number ``roll`` (the last one leaves the strand)."""
-        return self.lines.setdefault(roll, RollLine())
+        line = self.lines.get(roll)
+        if line is None:
+            line = self.lines[roll] = RollLine()
+        return line
 
     def restructure(self, before: Sequence[str], after: Sequence[str], now: float) -> None:
         """The strand's stages are others: rolls keep their notes as far up as nothing changed above them.

@@ -225,7 +225,7 @@ class Board(QWidget):
         ruler.beats_per_bar = bar_beats(self.session.project.meter)
         fresh = now - told.now < 0.3
         for column in self.columns.values():
-            if column.isVisible():
+            if not column.visibleRegion().isEmpty():
                 column.tick(told.playing, told.meters if fresh else {})
 
     def frame(self) -> None:

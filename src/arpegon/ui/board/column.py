@@ -268,7 +268,7 @@ class Column(QWidget):
         """One frame."""
         eased = self.session.paper(self.strand.id).ease(0.12)
         for roll in self.rolls:
-            roll.tick(eased, playing)
+            roll.tick(playing or eased)
         self._keys.tick()
         for row in self.rows:
             if row.meter is not None:

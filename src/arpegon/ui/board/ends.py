@@ -95,6 +95,7 @@ class DestinationRow(EndRow):
         super().__init__(place, name, detail, ink, parent)
         self.meter = meter
         self._level = 0.0
+        self._shown_lit = 0
         self.setFixedHeight(self.HEIGHT)
         self.setToolTip(f"Destination: {name} {detail}. Click to change it.")
 
@@ -105,8 +106,14 @@ class DestinationRow(EndRow):
         """Show a peak (1 is full scale); it falls by itself."""
         before = self._level
         self._level = max(level, before * 0.86 if before > 0.001 else 0.0)
-        if self._level != before:
+        if self._lit() != self._shown_lit:
             self.update()
+
+    def _lit(self) -> int:
+        """How many segments, of 3 dB each, are lit: soft notes move the meter too."""
+        if self._level <= 0:
+            return 0
+        return round(max(0.0, min(1.0, 1.0 + 20 * log10(self._level) / 48.0)) * _SEGMENTS)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         t = theme.theme()
@@ -132,16 +139,22 @@ class DestinationRow(EndRow):
     def _paint_meter(self, painter: QPainter, area: QRectF, text: str) -> None:
         t = theme.theme()
         step = area.width() / _SEGMENTS
-        # Segments of 3 dB, so that soft notes move it too.
-        lit = 0
-        if self._level > 0:
-            lit = round(max(0.0, min(1.0, 1.0 + 20 * log10(self._level) / 48.0)) * _SEGMENTS)
+        lit = self._shown_lit = self._lit()
         on = theme.roll_ink(self.ink) if not self._selected else text
-        for place in range(_SEGMENTS):
-            loud = place >= _SEGMENTS - 1 and place < lit
-            shade = t.warning if loud else on if place < lit else t.rule_strong
-            rect = QRectF(area.left() + place * step, area.top(), step - 1.2, area.height())
-            painter.fillRect(rect, theme.color(shade, 0.35 if self._selected and place >= lit else 1.0))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        painter.setPen(Qt.PenStyle.NoPen)
+        cells = [
+            QRectF(area.left() + place * step, area.top(), step - 1.2, area.height()) for place in range(_SEGMENTS)
+        ]
+        for shade, alpha, row in (
+            (on, 1.0, cells[: min(lit, _SEGMENTS - 1)]),
+            (t.rule_strong, 0.35 if self._selected else 1.0, cells[lit:]),
+            (t.warning, 1.0, cells[_SEGMENTS - 1 : lit]),
+        ):
+            if row:
+                painter.setBrush(theme.color(shade, alpha))
+                painter.drawRects(*row)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
 
 
 def _two_texts(painter: QPainter, room: QRectF, name: str, detail: str, ink: str, quiet: str, weight: int) -> None:

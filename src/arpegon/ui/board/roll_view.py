@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QLineF, QPoint, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QContextMenuEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF
+from PyQt6.QtCore import QPoint, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QContextMenuEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.core.events import BEND, CONTROL, POLY_PRESSURE, PRESSURE
@@ -12,12 +12,20 @@ from arpegon.ui.rolls import Paper, RollLine
 
 PIXELS_PER_SECOND = 38.0
 _SHADES = 6
+_STRIP = 6
+"""How many pixels at the top are printed anew beside those that have just come out: word of an event is up to
+a frame late."""
 _PENS = {
     CONTROL: Qt.PenStyle.SolidLine,
     BEND: Qt.PenStyle.DashLine,
     PRESSURE: Qt.PenStyle.DotLine,
     POLY_PRESSURE: Qt.PenStyle.DotLine,
 }
+
+
+def row_of(time: float) -> int:
+    """The row of an endless paper on which a time is printed; differences of rows are pixels."""
+    return int(time * PIXELS_PER_SECOND)
 
 
 class BeatRuler:
@@ -42,7 +50,11 @@ class BeatRuler:
 
 
 class RollView(QWidget):
-    """Paints one :class:`~arpegon.ui.rolls.RollLine`: time runs down, the newest is at the top edge."""
+    """Paints one :class:`~arpegon.ui.rolls.RollLine`: time runs down, the newest is at the top edge.
+
+    What is printed moves down by whole pixels and does not change any more, so a frame shifts a picture of
+    the paper and prints only the strip that comes out at the top.
+    """
 
     asked = pyqtSignal(int, QPoint)
 
@@ -52,6 +64,9 @@ class RollView(QWidget):
         self.roll = roll
         self.ruler = ruler
         self.ink = ink
+        self._picture = QPixmap()
+        self._picture_key: tuple[object, ...] = ()
+        self._top = 0
         self._was_moving = True
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumHeight(26)
@@ -65,12 +80,37 @@ class RollView(QWidget):
         """What is printed here."""
         return self.paper.line(self.roll)
 
-    def tick(self, eased: bool, playing: bool) -> None:
-        """Repaint if anything on the paper moves."""
-        moving = playing or eased or self.line.moves(self.ruler.now, self.height() / PIXELS_PER_SECOND + 0.2)
-        if moving or self._was_moving:
+    def tick(self, playing: bool) -> None:
+        """Move the paper, if anything on it moves."""
+        now = self.ruler.now
+        moving = playing or self.line.moves(now, self.height() / PIXELS_PER_SECOND + 0.2)
+        if (moving or self._was_moving) and self._advance():
             self.update()
         self._was_moving = moving
+
+    def _advance(self) -> bool:
+        """Bring the picture up to now; False where it shows that already."""
+        line = self.line
+        top = row_of(self.ruler.now)
+        ratio = self.devicePixelRatioF()
+        key = (self.width(), self.height(), ratio, self.paper.low, self.paper.high, theme.theme().name, id(line))
+        by = top - self._top
+        fresh_from, line.fresh_from = line.fresh_from, None
+        strip = by + _STRIP
+        if fresh_from is not None:
+            strip = max(strip, top - row_of(fresh_from) + 2)
+        if key != self._picture_key or not 0 <= by < self.height() or strip >= self.height():
+            self._picture_key = key
+            self._picture = QPixmap(round(self.width() * ratio), round(self.height() * ratio))
+            self._picture.setDevicePixelRatio(ratio)
+            strip = self.height()
+        elif by == 0 and fresh_from is None:
+            return False
+        else:
+            self._picture.scroll(0, round(by * ratio), self._picture.rect())
+        self._top = top
+        self._print(min(strip, self.height()))
+        return True
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         if event is not None:
@@ -81,99 +121,80 @@ class RollView(QWidget):
         return (note - self.paper.low + 0.5) / (self.paper.high - self.paper.low + 1) * self.width()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        t = theme.theme()
-        width, height = self.width(), self.height()
-        seconds = height / PIXELS_PER_SECOND
-        painter.fillRect(0, 0, width, height, theme.color(t.roll))
-        self._paint_rules(painter, t, width, height, seconds)
-        self._paint_bars(painter, height, seconds)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        self._paint_pens(painter, t, width, seconds)
-        self._paint_edge(painter, t, width)
+        if self._picture.isNull() or self._picture_key[:2] != (self.width(), self.height()):
+            self._advance()
+        QPainter(self).drawPixmap(0, 0, self._picture)
 
-    def _paint_rules(self, painter: QPainter, t: theme.Theme, width: int, height: int, seconds: float) -> None:
+    def _print(self, height: int) -> None:
+        """Paint the uppermost ``height`` pixels of the picture."""
+        painter = QPainter(self._picture)
+        t = theme.theme()
+        width = self.width()
+        painter.setClipRect(0, 0, width, height)
+        painter.fillRect(0, 0, width, height, theme.color(t.roll))
+        self._print_rules(painter, t, width, height)
+        self._print_bars(painter, height)
+        if self.line.pens:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            self._print_pens(painter, t, width, height)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        # A soft shadow where the paper comes out from under the bar.
+        for row in range(4):
+            painter.fillRect(0, row, width, 1, theme.color(t.bar if not t.dark else t.desk, 0.16 - 0.04 * row))
+        painter.end()
+
+    def _print_rules(self, painter: QPainter, t: theme.Theme, width: int, height: int) -> None:
         first_c = int(-(-self.paper.low // 12) * 12)
         octaves = [self.x_of(note) for note in range(first_c, int(self.paper.high) + 1, 12)]
         fifths = [self.x_of(note + 7) for note in range(first_c - 12, int(self.paper.high) + 1, 12)]
         for places, shade in ((fifths, t.rule), (octaves, t.rule_strong)):
-            if places:
-                painter.setPen(theme.color(shade))
-                painter.drawLines(*[QLineF(x, 0, x, height) for x in places])
-        beats = self.ruler.lines(seconds)
-        for strong, shade in ((False, t.rule), (True, t.rule_strong)):
-            painter.setPen(theme.color(shade))
-            lines = [
-                QLineF(0, ago * PIXELS_PER_SECOND, width, ago * PIXELS_PER_SECOND)
-                for ago, bar in beats
-                if bar == strong
-            ]
-            if lines:
-                painter.drawLines(*lines)
+            for x in places:
+                painter.fillRect(int(x), 0, 1, height, theme.color(shade))
+        for ago, bar in self.ruler.lines(height / PIXELS_PER_SECOND + 0.1):
+            y = self._top - row_of(self.ruler.now - ago)
+            painter.fillRect(0, y, width, 1, theme.color(t.rule_strong if bar else t.rule))
 
-    def _paint_bars(self, painter: QPainter, height: int, seconds: float) -> None:
-        now = self.ruler.now
-        oldest = now - seconds
+    def _print_bars(self, painter: QPainter, height: int) -> None:
+        top_row = self._top
+        oldest = top_row - height
         paper = self.paper
         scale = self.width() / (paper.high - paper.low + 1)
-        offset = 0.5 - paper.low
         thick = max(3, min(6, int(scale * 0.9)))
-        half = thick / 2
-        # Whole pixels without smoothing: a third of the cost, and sharper edges.
+        offset = (0.5 - paper.low) * scale - thick / 2
         shades: list[list[QRect]] = [[] for _ in range(_SHADES)]
-        old = 0
+        past = 0
         for bar in reversed(self.line.bars):
-            end = bar.end
-            if end is not None and end < oldest:
-                old += 1
-                if old > 24:  # long notes may lie behind a few short ones that began later
+            end = top_row + 1 if bar.end is None else int(bar.end * PIXELS_PER_SECOND)
+            if end < oldest:
+                past += 1
+                if past > 24:  # long notes may lie behind a few short ones that began later
                     break
                 continue
-            top = 0 if end is None else int((now - end) * PIXELS_PER_SECOND)
-            bottom = int((now - bar.start) * PIXELS_PER_SECOND)
-            if top < 0:
-                top = 0
-            if bottom > height:
-                bottom = height + 4
-            tall = bottom - top
-            rect = QRect(int((bar.note + offset) * scale - half), top, thick, tall if tall > 3 else 3)
-            shades[min(_SHADES - 1, bar.velocity * _SHADES >> 7)].append(rect)
+            start = int(bar.start * PIXELS_PER_SECOND)
+            tall = end - start
+            rect = QRect(int(bar.note * scale + offset), top_row - end, thick, tall if tall > 3 else 3)
+            shades[bar.velocity * _SHADES >> 7].append(rect)
         painter.setPen(Qt.PenStyle.NoPen)
         for place, rects in enumerate(shades):
             if rects:
-                painter.setBrush(self._shade(place))
+                painter.setBrush(theme.color(theme.roll_ink(self.ink), 0.3 + 0.7 * place / (_SHADES - 1)))
                 painter.drawRects(*rects)
 
-    def _shade(self, place: int) -> QColor:
-        return theme.color(theme.roll_ink(self.ink), 0.3 + 0.7 * place / (_SHADES - 1))
-
-    def _paint_pens(self, painter: QPainter, t: theme.Theme, width: int, seconds: float) -> None:
-        now = self.ruler.now
+    def _print_pens(self, painter: QPainter, t: theme.Theme, width: int, height: int) -> None:
         for (status, _), pen in self.line.pens.items():
             points: list[QPointF] = []
-            last_x = None
             for time, value in reversed(pen):
-                y = (now - time) * PIXELS_PER_SECOND
-                x = 3 + value / 127.0 * (width - 6)
-                if last_x is None:
-                    points.append(QPointF(x, 0.0))
-                else:
-                    points.append(QPointF(x, points[-1].y()))
+                y = float(self._top - row_of(time))
+                x = 3 + round(value / 127.0 * (width - 6)) + 0.5
+                points.append(QPointF(x, points[-1].y() if points else -2.0))
                 points.append(QPointF(x, y))
-                last_x = x
-                if now - time > seconds:
+                if y > height:
                     break
-            if len(points) > 1 and points[0].y() < seconds * PIXELS_PER_SECOND:
-                line = QPen(theme.color(t.ink, 0.8), 1.4)
-                line.setStyle(_PENS[status & 0xF0])
-                painter.setPen(line)
-                painter.setBrush(Qt.BrushStyle.NoBrush)
-                painter.drawPolyline(QPolygonF(points))
-
-    def _paint_edge(self, painter: QPainter, t: theme.Theme, width: int) -> None:
-        """A soft shadow where the paper comes out from under the bar."""
-        for row in range(4):
-            painter.fillRect(0, row, width, 1, theme.color(t.bar if not t.dark else t.desk, 0.16 - 0.04 * row))
+            line = QPen(theme.color(t.ink, 0.8), 1.4)
+            line.setStyle(_PENS[status & 0xF0])
+            painter.setPen(line)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawPolyline(QPolygonF(points))
 
 
 class KeyStrip(QWidget):
