@@ -56,8 +56,8 @@ NOTES = """## How
 
 - *Lateness*: the engine's own record of how long after its due time each clip event was worked on, over the last
   2,000, in a process of its own, while a window in another process repaints a board of eight strands 60 times a
-  second and the engine also renders their audio. The bare loop does nothing but wait with `select` and read the clock; it has the
-  same scheduling (real time where the system allows it) and is measured before and after, with nothing else running.
+  second and the engine also renders their audio. The bare loop does nothing but wait with `select` and read the clock;
+  it has the same scheduling (real time where the system allows it) and is measured before and after, alone.
 - *Note in to note out*: through two JACK MIDI ports each, so both sides contain JACK's own periods.
 - *Offline*: both sides make the incoming events; the run then sends them through source, three stages and outlet, the
   bare loop only makes as many events again as each of the three stages does, with the same constructors.

@@ -8,6 +8,7 @@ block, and the size of blocks is not heard.
 from __future__ import annotations
 
 import math
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -38,6 +39,14 @@ _SMOOTH_SECONDS = 0.008
 _MODULATION, _VOLUME, _PAN, _EXPRESSION, _RESET = 1, 7, 10, 11, 121
 
 Array = NDArray[Any]
+
+
+@lru_cache(maxsize=32)
+def _counts(frames: int) -> Array:
+    """0, 1, 2 ...; float32 of shape (frames,)."""
+    counts: Array = np.arange(frames, dtype=np.float32)
+    counts.flags.writeable = False
+    return counts
 
 
 class Voices:
@@ -78,6 +87,7 @@ class Voices:
         self._mod = np.zeros(16)
         self._bright = np.zeros(16)
         self._tuning = np.ones(16)
+        self._moving = True
 
     @property
     def sounding(self) -> int:
@@ -89,6 +99,7 @@ class Voices:
     def handle(self, event: Event, offset: int) -> None:
         """Take an event that falls ``offset`` samples into the block to be rendered next."""
         kind, channel = event.status & 0xF0, event.status & 0x0F
+        self._moving = self._moving or kind >= CONTROL
         at = self.now + offset
         if kind == NOTE_ON:
             self._strike(channel, event.data1, event.data2, at)
@@ -188,70 +199,104 @@ class Voices:
         """Add the next ``frames`` samples to ``out``, float32 of shape (2, frames)."""
         start = self.now
         self.now = start + frames
-        ease = 1.0 - math.exp(-frames / (_SMOOTH_SECONDS * self.rate))
-        gain0, mod, bright0 = self._gain, self._mod, self._bright
-        self._gain = gain0 + (self._target_gain() - gain0) * ease
-        self._mod = mod + (self._controls[:, _MODULATION] / 127.0 - mod) * ease
-        self._bright = bright0 + (self._pressure - bright0) * ease
-        tuning0 = self._tuning
-        self._tuning = self._target_tuning()
+        gain0, bright0, tuning0 = self._gain, self._bright, self._tuning
+        self._ease(1.0 - math.exp(-frames / (_SMOOTH_SECONDS * self.rate)))
         slots = np.flatnonzero(self._used)
         if not len(slots):
             return
         channel = self._channel[slots]
+        count = _counts(frames)
         tone = self._tone(slots, channel, frames, start, tuning0, bright0)
         envelope = self._envelope(slots, frames, start)
-        tone *= envelope
-        ramp = np.linspace(0.0, 1.0, frames, endpoint=False, dtype=np.float32)
-        for side in (0, 1):
-            first = gain0[side, channel].astype(np.float32)
-            rise = (self._gain[side, channel] - gain0[side, channel]).astype(np.float32)
-            out[side] += first @ tone
-            if rise.any():
-                out[side] += (rise @ tone) * ramp
+        if envelope is not None:
+            tone *= envelope
+        first = gain0[:, channel].astype(np.float32)
+        out += first @ tone
+        if gain0 is not self._gain:
+            out += (((self._gain - gain0)[:, channel] / frames).astype(np.float32) @ tone) * count
         self._retire(slots, envelope)
+
+    def _ease(self, share: float) -> None:
+        """Move the controllers towards where they were sent; what rests there costs nothing."""
+        if not self._moving:
+            return
+        target = self._target_gain()
+        gain = self._gain + (target - self._gain) * share
+        wheel = self._controls[:, _MODULATION] / 127.0
+        self._mod = self._mod + (wheel - self._mod) * share
+        self._bright = self._bright + (self._pressure - self._bright) * share
+        self._tuning = self._target_tuning()
+        near = 1e-5
+        if np.abs(target - gain).max() < near and np.abs(self._bright - self._pressure).max() < near:
+            gain = target
+            # Vibrato goes on moving for as long as a wheel is up.
+            if self._mod.max() < near and not wheel.any():
+                self._mod = np.zeros(16)
+                self._bright = self._pressure.copy()
+                self._moving = False
+                self._tuning = self._target_tuning()
+        self._gain = gain
 
     def rest(self, frames: int) -> None:
         """Let ``frames`` samples pass in silence: controllers arrive at once where nothing can click."""
         self.now += frames
-        self._gain = self._target_gain()
-        self._mod = self._controls[:, _MODULATION] / 127.0
-        self._bright = self._pressure.copy()
-        self._tuning = self._target_tuning()
+        if self._moving:
+            self._gain = self._target_gain()
+            self._mod = self._controls[:, _MODULATION] / 127.0
+            self._bright = self._pressure.copy()
+            self._tuning = self._target_tuning()
 
     def _tone(self, slots: Array, channel: Array, frames: int, start: int, tuning0: Array, bright0: Array) -> Array:
         """The sum of the partials of each slot, without its envelope; float32 of shape (slots, frames)."""
-        # A note that begins inside the block has its phase zero at its own first sample.
-        lead = np.maximum(0, self._start[slots] - start)[:, None]
+        count = _counts(frames)
         step0 = self._step[slots] * tuning0[channel][:, None]
-        slide = self._step[slots] * (self._tuning - tuning0)[channel][:, None] / frames
-        count = np.arange(frames, dtype=np.float32)
-        phase0 = self._phase[slots] - step0 * lead
+        phase0 = self._phase[slots]
+        ages = start - self._start[slots]
+        fresh = ages < 0
+        if fresh.any():
+            # A note that begins inside the block has its phase zero at its own first sample.
+            phase0 = phase0 + step0 * np.minimum(0, ages)[:, None]
         angles = count * step0.astype(np.float32)[:, :, None]
         angles += np.fmod(phase0, 2.0 * math.pi).astype(np.float32)[:, :, None]
-        if slide.any():
+        phase1 = phase0 + step0 * frames
+        if tuning0 is not self._tuning:
+            slide = self._step[slots] * (self._tuning - tuning0)[channel][:, None] / frames
             angles += (count * count) * (slide * 0.5).astype(np.float32)[:, :, None]
-        phase1 = phase0 + step0 * frames + slide * (0.5 * frames * frames)
-        self._phase[slots] = np.where(lead < frames, np.fmod(phase1, 2.0 * math.pi), self._phase[slots])
+            phase1 += slide * (0.5 * frames * frames)
+        begun = self._start[slots] < start + frames
+        self._phase[slots[begun]] = np.fmod(phase1[begun], 2.0 * math.pi)
         np.sin(angles, out=angles)
-        age = start - self._start[slots][:, None]
         fall = self._fall[slots]
+        age = ages[:, None]
         level0 = self._level[slots] * np.exp(fall * np.maximum(0, age))
         level1 = self._level[slots] * np.exp(fall * np.maximum(0, age + frames))
-        lift = 1.0 + self.sound.press * self._octaves * 2.0
-        level0 *= lift ** bright0[channel][:, None]
-        level1 *= lift ** self._bright[channel][:, None]
+        if bright0.any() or self._bright.any():
+            lift = 1.0 + self.sound.press * self._octaves * 2.0
+            level0 *= lift ** bright0[channel][:, None]
+            level1 *= lift ** self._bright[channel][:, None]
         weights = np.stack((level0, (level1 - level0) / frames), axis=1).astype(np.float32)
         summed: Array = weights @ angles
-        return summed[:, 0] + summed[:, 1] * count
+        tone: Array = summed[:, 0] + summed[:, 1] * count
+        return tone
 
-    def _envelope(self, slots: Array, frames: int, start: int) -> Array:
-        """Attack and release of each slot; float32 of shape (slots, frames), 0 before a note begins."""
-        count = np.arange(frames, dtype=np.float32)
-        age = count + (start - self._start[slots]).astype(np.float32)[:, None]
-        envelope: Array = np.clip(age * np.float32(1.0 / (self.sound.attack * self.rate)), 0.0, 1.0)
-        envelope *= envelope * (np.float32(3.0) - np.float32(2.0) * envelope)
+    def _envelope(self, slots: Array, frames: int, start: int) -> Array | None:
+        """Attack and release of each slot; float32 of shape (slots, frames), 0 before a note begins.
+
+        ``None`` where all notes simply sound on.
+        """
+        attack = self.sound.attack * self.rate
+        rising = self._start[slots].max() > start - attack
         ending = np.flatnonzero(self._end[slots] < start + frames)
+        if not rising and not len(ending):
+            return None
+        count = _counts(frames)
+        envelope: Array
+        if rising:
+            age = count + (start - self._start[slots]).astype(np.float32)[:, None]
+            envelope = np.clip(age * np.float32(1.0 / attack), 0.0, 1.0)
+            envelope *= envelope * (np.float32(3.0) - np.float32(2.0) * envelope)
+        else:
+            envelope = np.ones((len(slots), frames), dtype=np.float32)
         if len(ending):
             since = count + (start - self._end[slots[ending]]).astype(np.float32)[:, None]
             fade = (-1.0 / self._fade[slots[ending]]).astype(np.float32)[:, None]
@@ -260,11 +305,12 @@ class Voices:
             envelope[ending] *= np.exp(since * 3.0) * (1.0 - since * 3.0)
         return envelope
 
-    def _retire(self, slots: Array, envelope: Array) -> None:
+    def _retire(self, slots: Array, envelope: Array | None) -> None:
         peak = self._level[slots].sum(axis=1) * np.exp(
             self._fall[slots].max(axis=1) * np.maximum(0, self.now - self._start[slots])
         )
-        peak = np.where(self._end[slots] < self.now, peak * envelope[:, -1], peak)
+        if envelope is not None:
+            peak = np.where(self._end[slots] < self.now, peak * envelope[:, -1], peak)
         begun = self._start[slots] < self.now
         gone = slots[begun & (peak < _SILENCE)]
         self._used[gone] = False

@@ -210,7 +210,7 @@ def style_sheet(t: Theme) -> str:
     QLabel[role="name"] {{ font-family: "{SERIF}"; font-weight: 600; font-size: 22px; }}
     QLabel[role="headline"] {{ font-family: "{SERIF}"; font-weight: 600; font-size: 26px; }}
     QLabel[role="title"] {{ font-family: "{SERIF}"; font-weight: 600; font-size: 17px; }}
-    QLabel[role="strand"] {{ font-family: "{SERIF}"; font-weight: 600; font-size: 15px; }}
+    QLabel[role="strand"] {{ font-family: "{SERIF}"; font-weight: 600; font-size: 14px; }}
     QLabel[role="word"] {{ font-family: "{SERIF}"; font-weight: 400; font-size: 14px; }}
     QLabel[role="small-number"] {{ font-family: "{MONO}"; font-size: 11px; color: {t.second}; }}
     QLabel[role="number"] {{ font-family: "{MONO}"; }}

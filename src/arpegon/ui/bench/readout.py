@@ -124,8 +124,8 @@ class Readout(QWidget):
         box.setSpacing(2)
         head = QHBoxLayout()
         head.setSpacing(2)
-        head.addWidget(caps("Went in"), 45)
-        head.addWidget(caps("Came out"), 25)
+        for text, share in (("Went in", 45), ("Came out", 25)):
+            head.addWidget(caps(text), share, Qt.AlignmentFlag.AlignVCenter)
         self.hold = QPushButton("hold")
         self.hold.setCheckable(True)
         self.hold.setToolTip("Hold the list still while music goes on (Ctrl+H).")

@@ -12,7 +12,7 @@ from arpegon.core import edits
 from arpegon.core.clock import bar_beats
 from arpegon.sound import SOUNDS
 from arpegon.ui import theme
-from arpegon.ui.board.column import WIDTH, Column
+from arpegon.ui.board.column import WIDEST, WIDTH, Column
 from arpegon.ui.board.roll_view import BeatRuler
 from arpegon.ui.session import Selection, Session
 
@@ -198,8 +198,13 @@ class Board(QWidget):
         only = self.only if self.only in self.columns else None
         for strand_id, column in self.columns.items():
             column.setVisible(only is None or strand_id == only)
-            column.setFixedWidth(max(WIDTH, self.width() - 24) if strand_id == only else WIDTH)
+            column.setFixedWidth(max(WIDTH, self.width() - 24) if strand_id == only else self._column_width())
         self.new_strand.setVisible(only is None)
+
+    def _column_width(self) -> int:
+        """Columns grow where there is room for all of them and the place for a new one."""
+        room = self.width() - 24 - WIDTH - 8
+        return max(WIDTH, min(WIDEST, room // max(1, len(self.columns)) - 8))
 
     def add_strand(self, sound: str) -> None:
         """A new strand that sounds at once."""

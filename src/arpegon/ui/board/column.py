@@ -27,7 +27,7 @@ from arpegon.ui.board.stage_bar import StageBar
 from arpegon.ui.board.words import destination_words, source_words
 from arpegon.ui.session import NOTHING, Selection, Session
 
-WIDTH = 208
+WIDTH, WIDEST = 208, 300
 
 
 class NameField(QLabel):
@@ -38,7 +38,7 @@ class NameField(QLabel):
     def __init__(self, text: str, role: str = "strand", parent: QWidget | None = None) -> None:
         super().__init__(text, parent)
         self.setProperty("role", role)
-        self.setToolTip("Double click to rename.")
+        self.setToolTip(f"{text} – double click to rename.")
         self.setMinimumWidth(30)
         self._field: QLineEdit | None = None
 
@@ -167,7 +167,7 @@ class Column(QWidget):
         button.setCheckable(True)
         button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         button.setToolTip(help_text)
-        button.setFixedSize(button.fontMetrics().horizontalAdvance(text) + 12, 22)
+        button.setFixedSize(button.fontMetrics().horizontalAdvance(text) + 7, 22)
         button.setStyleSheet("padding: 0;")
         return button
 
