@@ -25,6 +25,7 @@ def test_text_meets_wcag_aa_in_both_themes(name):
     for text, grounds in (
         (t.ink, (t.paper, t.roll, t.desk, t.field)),
         (t.second, (t.paper, t.roll)),
+        (theme.mix(t.second, t.ink, 0.4), (t.desk, t.paper)),
         (t.bar_text, (t.bar,)),
         (t.bar_second, (t.bar,)),
     ):

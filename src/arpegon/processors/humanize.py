@@ -104,7 +104,7 @@ class Humanize(Processor):
 
 
 def width_in_words(width: int) -> str:
-    """How a velocity range of ``width`` values sounds."""
+    """How velocities that lie up to ``width`` apart sound."""
     bounds = (
         (4, "hardly to be heard"),
         (14, "gentle"),

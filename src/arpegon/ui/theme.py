@@ -213,6 +213,7 @@ def style_sheet(t: Theme) -> str:
     QLabel[role="strand"] {{ font-family: "{SERIF}"; font-weight: 600; font-size: 14px; }}
     QLabel[role="word"] {{ font-family: "{SERIF}"; font-weight: 400; font-size: 14px; }}
     QLabel[role="small-number"] {{ font-family: "{MONO}"; font-size: 11px; color: {t.second}; }}
+    QLabel[role="desk"] {{ color: {mix(t.second, t.ink, 0.4)}; font-size: 13px; }}
     QLabel[role="number"] {{ font-family: "{MONO}"; }}
     QLabel[role="warning"] {{ color: {t.warning if t.dark else mix(t.warning, t.ink, 0.25)}; font-size: 12px; }}
     QPushButton, QToolButton {{

@@ -294,6 +294,7 @@ class StrandBench(QWidget):
             button.clicked.connect(lambda _=False, kind=kind: self._add(kind))
             line = QLabel(processor.summary)
             line.setProperty("role", "second")
+            line.setWordWrap(True)
             row = QHBoxLayout()
             row.addWidget(button)
             row.addWidget(line, 1)

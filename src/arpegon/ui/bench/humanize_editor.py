@@ -245,8 +245,8 @@ class HumanizeEditor(StageEditor):
         if self.faces._handle is None:
             self.faces.low, self.faces.high = low, high
         self.faces.around = values["spread"] if around else None
-        width = 2 * values["spread"] + 1 if around else high - low + 1
-        self.word.setText(f"{width} {'value' if width == 1 else 'values'} wide: {width_in_words(width)}")
+        width = 2 * values["spread"] if around else high - low
+        self.word.setText(f"A span of {width}: {width_in_words(width)}")
         self.faces.update()
 
     def passed(self, batch: Sequence[Passed]) -> None:

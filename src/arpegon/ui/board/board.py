@@ -31,7 +31,7 @@ class NewStrand(QWidget):
         self._title = QLabel("A new strand")
         self._title.setProperty("role", "title")
         self._text = QLabel("")
-        self._text.setProperty("role", "second")
+        self._text.setProperty("role", "desk")
         self._text.setWordWrap(True)
         self.open_button = QPushButton("+ strand")
         self.open_button.setToolTip("Add a strand from the play surface to an instrument (Ctrl+T).")
@@ -98,7 +98,7 @@ class EmptyBoard(QWidget):
             "or a MIDI output at the foot sounds it, and paper between the stages shows what every step did.\n"
             "Choose a sound for the first strand; it can be played at once with mouse, computer keys or MIDI."
         )
-        text.setProperty("role", "second")
+        text.setProperty("role", "desk")
         for label in (title, text):
             label.setAlignment(Qt.AlignmentFlag.AlignCenter)
             box.addWidget(label)

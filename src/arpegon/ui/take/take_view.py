@@ -102,7 +102,7 @@ class TakeView(QWidget):
             "Arpegon remembers the last ten minutes of every strand without being asked, as played and as generated.\n"
             "Press Keep (Ctrl+K) after a good moment and it becomes a take; Record (Ctrl+R) marks start and end."
         )
-        text.setProperty("role", "second")
+        text.setProperty("role", "desk")
         for label in (title, text):
             label.setAlignment(Qt.AlignmentFlag.AlignCenter)
             box.addWidget(label)
@@ -146,8 +146,8 @@ class TakeView(QWidget):
         side.setFixedWidth(220)
         box = QVBoxLayout(side)
         box.setContentsMargins(0, 0, 0, 0)
-        head = QLabel("TAKES")
-        head.setProperty("role", "caps")
+        head = QLabel("Takes")
+        head.setProperty("role", "title")
         box.addWidget(head)
         self.list = QListWidget()
         self.list.currentItemChanged.connect(self._chosen)
