@@ -5,7 +5,12 @@ from __future__ import annotations
 import os
 
 import pytest
+from hypothesis import HealthCheck
+from hypothesis import settings as hypothesis_settings
 
+# These machines are noisy: how long an example takes says nothing.
+hypothesis_settings.register_profile("arpegon", deadline=None, suppress_health_check=[HealthCheck.too_slow])
+hypothesis_settings.load_profile("arpegon")
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 

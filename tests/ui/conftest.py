@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import pytest
 from PyQt6.QtCore import QCoreApplication, QEvent
 
@@ -21,6 +23,13 @@ def qapp(qapp):
 
 
 @pytest.fixture
+def qtbot(qtbot):
+    """A qtbot that has patience: these machines are noisy."""
+    qtbot.waitUntil = partial(qtbot.waitUntil, timeout=20_000)
+    return qtbot
+
+
+@pytest.fixture
 def window(qapp, qtbot, monkeypatch):
     """An open window on an empty project, its engine running; no sound server is needed."""
     monkeypatch.setenv("JACK_NO_START_SERVER", "1")
@@ -32,7 +41,7 @@ def window(qapp, qtbot, monkeypatch):
     told = []
     session.reported.connect(told.append)
     session.start()
-    qtbot.waitUntil(lambda: bool(told), timeout=15_000)
+    qtbot.waitUntil(lambda: bool(told), timeout=30_000)
     yield window
     window.close()
     theme.use("day")
