@@ -8,6 +8,8 @@ import time
 from collections import Counter
 from pathlib import Path
 
+import pytest
+
 from arpegon.core import edits
 from arpegon.core.document import InstrumentDestination, MidiSource, PortDestination
 from arpegon.core.events import Event, note_off, note_on
@@ -135,6 +137,7 @@ def test_the_audio_device_is_found_and_meters_move(live, jack_server):
     surface(live, note_off(0, 0, 60))
 
 
+@pytest.mark.parametrize("jack_server", ["async"], indirect=True)
 def test_after_a_crash_the_engine_comes_back_with_the_same_document(live, jack_server):
     live.set_project(project(strand(stage("chord", offsets=[5]))), HERE)
     surface(live, note_on(0, 0, 60, 100))
@@ -152,6 +155,7 @@ def test_after_a_crash_the_engine_comes_back_with_the_same_document(live, jack_s
     wait_for(sounds)
 
 
+@pytest.mark.parametrize("jack_server", ["async"], indirect=True)
 def test_when_the_window_is_gone_the_engine_ends_its_notes_and_leaves(live, pair):
     live.set_project(project(strand(destinations=(PortDestination(),))), HERE)
     pair.connect_to_own_output()
