@@ -14,6 +14,7 @@ from arpegon.core.document import (
     SurfaceSource,
 )
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event, note_off, note_on
+from arpegon.engine.offline import run
 
 BELLS = Instrument(id="bells", sound="glass-bells", level_db=-6.0)
 
@@ -33,6 +34,11 @@ def strand(*stages: Stage, strand_id: str = "a", **changes) -> Strand:
 
 def project(*strands: Strand, **changes) -> Project:
     return Project(instruments=(BELLS,), strands=strands, **changes)
+
+
+def out_of(*chain: Stage, played: Sequence[Event], **changes) -> list[Event]:
+    """What leaves a strand of these stages."""
+    return run(project(strand(*chain), **changes), list(played), seconds=999.0).strands.get("a", [])
 
 
 def notes(*pitches: int, velocity: int = 100, gap: float = 0.5, length: float = 0.4) -> list[Event]:

@@ -12,39 +12,11 @@ from arpegon.core import edits
 from arpegon.core.document import InstrumentDestination, PortDestination, StrandDestination, StrandSource, SurfaceSource
 from arpegon.core.errors import DocumentError
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event, control
-from arpegon.core.scales import SCALES, Key, pitch_classes
+from arpegon.core.scales import Key, pitch_classes
 from arpegon.engine.offline import run
 from arpegon.engine.simulation import Engine
 from building import assert_whole, note_ons, notes, pitches, project, stage, strand
-
-KINDS = {
-    "humanize": st.fixed_dictionaries(
-        {
-            "mode": st.sampled_from(["range", "around"]),
-            "low": st.integers(1, 127),
-            "high": st.integers(1, 127),
-            "spread": st.integers(0, 64),
-            "shape": st.sampled_from(["even", "bell"]),
-            "seed": st.integers(0, 99),
-        }
-    ),
-    "scale": st.fixed_dictionaries(
-        {
-            "root": st.sampled_from(["C", "Eb", "F#", "B"]),
-            "scale": st.sampled_from(sorted(SCALES)),
-            "rule": st.sampled_from(["nearest", "up", "down", "drop"]),
-            "follow_key": st.booleans(),
-            "targets": st.sampled_from([[], [None, "C", *[None] * 10], ["G", *[None] * 10, "C"]]),
-        }
-    ),
-    "chord": st.fixed_dictionaries(
-        {
-            "offsets": st.lists(st.integers(-36, 36), max_size=8),
-            "levels": st.lists(st.floats(0.0, 2.0), max_size=8),
-            "keep_root": st.booleans(),
-        }
-    ),
-}
+from strategies import KINDS
 
 
 @st.composite
@@ -95,7 +67,10 @@ def edited(draw, now):
     """The document after one random edit; refused ones leave it as it is."""
     what = draw(
         st.sampled_from(
-            ["bypass", "remove", "add", "move", "params", "mute", "solo", "zone", "channel", "key", "reroute", "strand"]
+            [
+                *("bypass", "remove", "add", "move", "params", "mute", "solo", "zone", "channel", "key", "reroute"),
+                *("strand", "along", "tempo"),
+            ]
         )
     )
     ids = [one.id for _, one in now.stages()]
@@ -117,6 +92,10 @@ def edited(draw, now):
         return edits.set_strand(now, here, muted=not chosen.muted)
     if what == "solo":
         return edits.set_strand(now, here, solo=not chosen.solo)
+    if what == "along":
+        return edits.set_strand(now, here, along=not chosen.along)
+    if what == "tempo":
+        return edits.set_project(now, tempo=draw(st.sampled_from([40.0, 300.0])))
     if what == "zone":
         return edits.set_source(now, here, 0, SurfaceSource(low_key=draw(st.sampled_from([0, 61]))))
     if what == "channel":
@@ -154,17 +133,27 @@ def test_nothing_hangs_under_any_edit(data):
             except DocumentError:
                 continue
             now = wanted
-        if data.draw(st.integers(0, 20)) == 0:
+        what = data.draw(st.integers(0, 20))
+        if what == 0:
             engine.all_off(event.time)
             assert engine.graph.sounding == 0
+        elif what in (1, 2):
+            (engine.play if what == 1 else engine.stop)(event.time)
     # Nothing but the keys' own note offs: no stop, no reset may be needed to end what sounds.
     for channel in range(2):
         for key in range(128):
             engine.feed("surface", Event(engine.now, NOTE_OFF | channel, key, 64))
-    engine.run(engine.now)
+    settle(engine, now)
     assert engine.graph.sounding == 0
     for events in recorder.out.values():
         assert_whole(events)
+
+
+def settle(engine, now):
+    """Let all that was put off come, the longest notes too; what keys have latched ends with All off."""
+    engine.run(engine.now + 1000.0)
+    if any(one.kind == "hold" for _, one in now.stages()):
+        engine.finish(engine.now)
 
 
 @settings(max_examples=150, deadline=None)
@@ -181,7 +170,7 @@ def test_releasing_all_keys_silences_without_help(chain, events):
             (down.add if event.kind == NOTE_ON else down.discard)((event.channel, event.data1))
     for channel, key in sorted(down):
         engine.feed("surface", Event(99.0, NOTE_OFF | channel, key, 64))
-    engine.run(100.0)
+    settle(engine, engine.graph.project)
     assert engine.graph.sounding == 0
     for sent in recorder.out.values():
         assert_whole(sent)

@@ -10,15 +10,10 @@ from arpegon.core.errors import DocumentError
 from arpegon.core.events import Event, note_off, note_on
 from arpegon.core.processor import Setting
 from arpegon.core.scales import SCALES, Key, pitch_classes
-from arpegon.engine.offline import run
 from arpegon.processors import processor_class
 from arpegon.processors.humanize import width_in_words
 from arpegon.processors.scale import moves
-from building import note_ons, notes, pitches, project, stage, strand
-
-
-def out_of(*chain, played, **changes):
-    return run(project(strand(*chain), **changes), played, seconds=999.0).strands.get("a", [])
+from building import note_ons, notes, out_of, pitches, stage
 
 
 @given(st.integers(1, 127), st.integers(1, 127), st.sampled_from(["even", "bell"]), st.integers(0, 50))

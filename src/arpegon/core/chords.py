@@ -70,6 +70,49 @@ _INTERVALS = (
 _COMPOUND = {12: "octave", 13: "minor ninth", 14: "ninth", 24: "two octaves", 36: "three octaves"}
 
 
+def _file_name(suffix: str) -> str:
+    return suffix.replace("♭", "b").replace("♯", "#") or "major"
+
+
+CHORD_TYPES: dict[str, tuple[int, ...]] = {}
+"""Chords by their name in files (``"major"``, ``"m7b5"``): semitones above the root, rising."""
+for _intervals, _suffix in QUALITIES.items():
+    CHORD_TYPES.setdefault(_file_name(_suffix), tuple(sorted(_intervals)))
+
+TYPE_LABELS = {name: "major" if name == "major" else name.replace("b", "♭").replace("#", "♯") for name in CHORD_TYPES}
+"""Their names on screen; “major” stands for the bare root."""
+
+STACKS: dict[str, tuple[int, ...]] = {
+    "fifth": (0, 4),
+    "triad": (0, 2, 4),
+    "sus2": (0, 1, 4),
+    "sus4": (0, 3, 4),
+    "sixth": (0, 2, 4, 5),
+    "seventh": (0, 2, 4, 6),
+    "ninth": (0, 2, 4, 6, 8),
+}
+"""Chords within a key, as steps of its scale above the degree on which they stand."""
+
+
+def stacked(intervals: Sequence[int], degree: int, stack: str) -> list[int]:
+    """A chord on a degree of a scale: semitones above the tonic.
+
+    Args:
+        intervals: the scale, as semitones above its tonic.
+        degree: the step on which the chord stands, 0 for the tonic; it may leave the octave.
+        stack: a name in :data:`STACKS`.
+    """
+    count = len(intervals)
+    steps = (degree + step for step in STACKS[stack])
+    return [12 * (step // count) + intervals[step % count] for step in steps]
+
+
+def type_of(notes: Sequence[int]) -> str:
+    """The suffix by which a chord standing on its first note is known (``"m7"``), or ``""`` where it has none."""
+    root = notes[0] if notes else 0
+    return QUALITIES.get(frozenset((note - root) % 12 for note in notes), "")
+
+
 def chord_name(notes: Iterable[int], names: Sequence[str] = SHARP_NAMES) -> str | None:
     """The name of a chord, e.g. ``"Dm7/F"``.
 

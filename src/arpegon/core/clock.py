@@ -49,6 +49,15 @@ class Clock:
         self._time = time
         self.playing = False
 
+    @property
+    def beat(self) -> float:
+        """The beat at the last start, stop or change of tempo."""
+        return self._beat
+
+    def seconds(self, beats: float) -> float:
+        """How long ``beats`` quarter notes last at the tempo of now, playing or not."""
+        return beats * 60.0 / self.tempo
+
     def set_tempo(self, time: float, tempo: float) -> None:
         """Go on at another tempo from ``time``."""
         self._beat = self.beat_at(time)

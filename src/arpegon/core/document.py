@@ -104,25 +104,32 @@ class Stage(Node, frozen=True, kw_only=True):
 
 
 class Strand(Node, frozen=True, kw_only=True):
-    """One path of music: sources, stages, destinations."""
+    """One path of music: sources, stages, destinations.
+
+    ``along`` sends what its sources bring along untouched, beside what the stages made of it; ``ink`` is the
+    number of its colour (``None``: by its place).
+    """
 
     id: str
     name: str
     muted: bool = False
     solo: bool = False
+    along: bool = False
+    ink: int | None = None
     sources: tuple[AnySource, ...] = ()
     stages: tuple[Stage, ...] = ()
     destinations: tuple[AnyDestination, ...] = ()
 
 
 class Instrument(Node, frozen=True, kw_only=True):
-    """A built-in sound with its place in the mix; ``pan`` runs from -1 (left) to 1."""
+    """A built-in sound with its place in the mix; ``pan`` runs from -1 (left) to 1, ``channel`` ``None`` plays all."""
 
     id: str
     sound: str
     level_db: float = 0.0
     pan: float = 0.0
     muted: bool = False
+    channel: int | None = None
 
 
 class Project(Node, frozen=True, kw_only=True):

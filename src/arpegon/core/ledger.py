@@ -120,6 +120,28 @@ class NoteLedger:
         if not waiting:
             del self._again[key]
 
+    def start(self, key: int, notes: Sequence[Event], out: list[Event]) -> None:
+        """Let a key (of the caller's numbering) start notes, beside those that it holds already."""
+        self._held[key] = (*self._held.get(key, ()), *notes)
+        for note in notes:
+            sound = (note.status & 0x0F) << 7 | note.data1
+            self._sounding[sound] += 1
+            if self._sounding[sound] > 1:
+                out.append(Event(note.time, NOTE_OFF | note.status & 0x0F, note.data1, 64))
+            out.append(note)
+
+    def stop(self, key: int, time: float, release: int, out: list[Event]) -> None:
+        """Let go of what a key started with :meth:`start`; nothing where it holds nothing."""
+        for note in self._held.pop(key, ()):
+            sound = (note.status & 0x0F) << 7 | note.data1
+            self._sounding[sound] -= 1
+            if not self._sounding[sound]:
+                out.append(Event(time, NOTE_OFF | note.status & 0x0F, note.data1, release))
+
+    def held(self, key: int) -> Sequence[Event]:
+        """The note ons that a key holds."""
+        return self._held.get(key, ())
+
     def end(self, key: int, time: float, out: list[Event]) -> None:
         """Let go of all that a key started."""
         while key in self._held:

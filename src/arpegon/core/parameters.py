@@ -14,7 +14,8 @@ from typing import Any
 import msgspec
 
 from arpegon.core.errors import ParameterError
-from arpegon.core.pitch import SHARP_NAMES, ascii_name, parse_pitch_class, pretty_name
+from arpegon.core.pitch import SHARP_NAMES, ascii_name, note_name, parse_note, parse_pitch_class, pretty_name
+from arpegon.core.rhythm import normal_value
 from arpegon.core.scales import ALIASES, SCALES
 
 
@@ -221,6 +222,141 @@ class Numbers(Param, frozen=True, kw_only=True):
         return {"type": "array", "maxItems": self.most, "items": items}
 
 
+class NoteValue(Param, frozen=True, kw_only=True):
+    """A note value such as ``"1/16"``, ``"1/8T"``, ``"1/4D"`` or ``"2 bars"``."""
+
+    def check(self, value: Any) -> Any:
+        if not isinstance(value, str):
+            raise self._refuse(value)
+        try:
+            return normal_value(value)
+        except ParameterError:
+            raise self._refuse(value) from None
+
+    @property
+    def range_text(self) -> str:
+        return "a note value such as 1/16, 1/8T (triplet), 1/4D (dotted) or 2 bars"
+
+    def schema(self) -> dict[str, Any]:
+        return {"type": "string", "pattern": r"^\s*([0-9]{1,2}\s*/\s*[0-9]{1,2}\s*[TtDd]?|[0-9]{1,2}\s*[Bb]ars?)\s*$"}
+
+
+class NoteKey(Param, frozen=True, kw_only=True):
+    """A note: a name with its octave or a number; kept as the number."""
+
+    def check(self, value: Any) -> Any:
+        try:
+            return parse_note(value)
+        except ParameterError:
+            raise self._refuse(value) from None
+
+    def text(self, value: Any) -> str:
+        return note_name(value)
+
+    @property
+    def range_text(self) -> str:
+        return "a note, as a name (C4 is middle C) or a number from 0 to 127"
+
+    def schema(self) -> dict[str, Any]:
+        return NOTE_SCHEMA
+
+
+class Flags(Param, frozen=True, kw_only=True):
+    """Any number of a few values; ``options`` maps the value in files to its label on screen."""
+
+    options: Mapping[str, str]
+
+    def check(self, value: Any) -> Any:
+        if not isinstance(value, (list, tuple)) or any(entry not in self.options for entry in value):
+            raise self._refuse(value)
+        return [option for option in self.options if option in value]
+
+    def text(self, value: Any) -> str:
+        return ", ".join(self.options[entry] for entry in value) or "none"
+
+    @property
+    def range_text(self) -> str:
+        return "a list of " + ", ".join(f"“{name}”" for name in self.options)
+
+    def schema(self) -> dict[str, Any]:
+        return {"type": "array", "items": {"enum": list(self.options)}}
+
+
+class Points(Param, frozen=True, kw_only=True):
+    """A line through up to ``most`` points ``[in, out]`` between ``low`` and ``high``, rising in what comes in."""
+
+    low: int
+    high: int
+    most: int = 16
+
+    def check(self, value: Any) -> Any:
+        if not isinstance(value, (list, tuple)) or len(value) > self.most:
+            raise self._refuse(value)
+        points: list[list[int]] = []
+        for entry in value:
+            if not isinstance(entry, (list, tuple)) or len(entry) != 2:
+                raise self._refuse(value)
+            for number in entry:
+                if isinstance(number, bool) or not isinstance(number, int) or not self.low <= number <= self.high:
+                    raise self._refuse(value)
+            if points and entry[0] <= points[-1][0]:
+                raise self._refuse(value)
+            points.append([entry[0], entry[1]])
+        return points
+
+    def text(self, value: Any) -> str:
+        return f"{len(value)} points"
+
+    @property
+    def range_text(self) -> str:
+        return f"a list of up to {self.most} points [in, out] from {self.low} to {self.high}, rising in what comes in"
+
+    def schema(self) -> dict[str, Any]:
+        number = {"type": "integer", "minimum": self.low, "maximum": self.high}
+        point = {"type": "array", "items": number, "minItems": 2, "maxItems": 2}
+        return {"type": "array", "maxItems": self.most, "items": point}
+
+
+class KeyThreads(Param, frozen=True, kw_only=True):
+    """From keys to the keys that they play: ``{"C4": ["C4", "G4"], "D4": []}``; a key left out plays itself.
+
+    Kept with the notes as numbers, the keys of the map as text (JSON knows no others), in order.
+    """
+
+    def check(self, value: Any) -> Any:
+        if not isinstance(value, Mapping):
+            raise self._refuse(value)
+        threads: dict[int, list[int]] = {}
+        for key, targets in value.items():
+            if not isinstance(targets, (list, tuple)):
+                raise self._refuse(value)
+            try:
+                number = parse_note(key)
+                threads[number] = sorted({parse_note(target) for target in targets})
+            except ParameterError as error:
+                raise ParameterError(f"{self.label} ({self.key}): {error}") from None
+        return {str(key): threads[key] for key in sorted(threads) if threads[key] != [key]}
+
+    def text(self, value: Any) -> str:
+        return f"{len(value)} keys mapped" if value else "each key plays itself"
+
+    @property
+    def range_text(self) -> str:
+        return "a map from keys to lists of keys, as names or numbers; a key with an empty list is silent"
+
+    def schema(self) -> dict[str, Any]:
+        return {"type": "object", "additionalProperties": {"type": "array", "items": NOTE_SCHEMA}}
+
+
+NOTE_SCHEMA: dict[str, Any] = {
+    "description": "A note, as a name (C4 is middle C) or a number.",
+    "oneOf": [
+        {"type": "string", "pattern": "^[A-Ga-g][#♯b♭]{0,2}-?[0-9]+$"},
+        {"type": "integer", "minimum": 0, "maximum": 127},
+    ],
+}
+
+
 def check_pitch_class(value: Any) -> str:
     """A pitch class name in its file form (``"Eb"``) from a name or a number 0-11.
 
@@ -241,6 +377,20 @@ SCALE_OPTIONS = {scale.name: scale.label for scale in SCALES.values()}
 def scale_param(**declared: Any) -> Choice:
     """The declaration of a scale chosen by name."""
     return Choice(options=SCALE_OPTIONS, aliases=ALIASES, **declared)
+
+
+def key_params(follow: bool) -> tuple[Param, ...]:
+    """The declarations of a key of the stage's own, or the project's (``follow_key``, by default ``follow``)."""
+    return (
+        Switch(
+            key="follow_key",
+            label="Follow the key",
+            default=follow,
+            help="Take root and scale from the project's key, now and whenever it changes.",
+        ),
+        PitchClass(key="root", label="Root", default="C", help="The note on which the scale stands."),
+        scale_param(key="scale", label="Scale", default="ionian", help="The scale on that root."),
+    )
 
 
 def check_params(params: Sequence[Param], given: Mapping[str, Any], where: str) -> dict[str, Any]:

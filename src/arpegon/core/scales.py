@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from functools import lru_cache
+from typing import Any
 
 import msgspec
 
@@ -82,6 +84,11 @@ class Key(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     def label(self) -> str:
         """The key as it is said: ``"E♭ dorian"``."""
         return f"{pretty_name(self.root)} {SCALES[self.scale].label.split(' (')[0]}"
+
+
+def stage_key(values: Mapping[str, Any], project: Key) -> Key:
+    """The key in which a stage works that has ``follow_key``, ``root`` and ``scale`` among its parameters."""
+    return project if values["follow_key"] else Key(values["root"], values["scale"])
 
 
 @lru_cache(maxsize=512)

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Mapping, Sequence
 from itertools import count
 from typing import Protocol
 
 import msgspec
 
+from arpegon.core.clock import Clock
 from arpegon.core.document import (
     AnyDestination,
     AnySource,
@@ -60,8 +62,8 @@ class Outputs(Protocol):
     def printed(self, strand: str, roll: int, events: Sequence[Event]) -> None:
         """Print on a strand's roll: 0 is before the first stage, the last is what leaves the strand."""
 
-    def passed(self, stage: str, event: Event, out: Sequence[Event]) -> None:
-        """What one event became in the watched stage."""
+    def passed(self, stage: str, event: Event | None, out: Sequence[Event]) -> None:
+        """What one event became in the watched stage; ``None`` where the stage emits of its own accord."""
 
 
 def feed_of(source: AnySource) -> str:
@@ -100,7 +102,7 @@ class Gate:
     def __init__(self, feed: str, zone: AnySource) -> None:
         self.feed = feed
         self.zone = zone
-        self.merges = feed == ALL_INPUTS or feed.startswith(("strand:", "into:"))
+        self.merges = feed == ALL_INPUTS or feed.startswith(("strand:", "into:", "along:"))
         self._held: dict[int, int] = {}
 
     def process(self, events: Sequence[Event], out: list[Event]) -> None:
@@ -257,15 +259,24 @@ class StrandNode:
         self.ends: dict[tuple[str, int], End] = {}
         self.tapped: frozenset[str] = frozenset()
         self.passed_on: list[tuple[str, int | None]] = []
+        self.along: Gate | None = None
+        """Where the strand also sends what it is played along, past its stages."""
+        self.timed: list[Processor] = []
+
+    def due(self) -> float:
+        """When one of its stages emits of its own accord."""
+        return min([processor.due() for processor in self.timed]) if self.timed else math.inf
 
 
 class Handover(msgspec.Struct, frozen=True):
-    """What lets go at ``time`` while a document takes over, by strand: ends of notes from gates that close,
-    and the stages that are moved or taken out."""
+    """What lets go at ``time`` while a document takes over, by strand: ends of notes from gates that close, the
+    places of stages that are moved, taken out or cut by a bypass, and strands that no longer send their sources
+    along."""
 
     time: float
-    closing: dict[str, list[Event]]
-    stages: dict[str, range]
+    closing: dict[str, list[Event]] = {}
+    stages: dict[str, set[int]] = {}
+    along: set[str] = set()
 
 
 class Graph:
@@ -275,9 +286,10 @@ class Graph:
     what did not change, and makes what went away let go of its notes.
     """
 
-    def __init__(self, outputs: Outputs, seed: int | None = None) -> None:
+    def __init__(self, outputs: Outputs, seed: int | None = None, clock: Clock | None = None) -> None:
         self.outputs = outputs
         self.seed = seed
+        self.clock = clock or Clock()
         self.watched: str | None = None
         self.project = Project()
         self._nodes: dict[str, StrandNode] = {}
@@ -287,22 +299,27 @@ class Graph:
 
     # -- events ------------------------------------------------------------------------------------
 
-    def push(self, inputs: Inputs, handover: Handover | None = None) -> None:
-        """Send what the feeds brought through every strand.
+    def due(self) -> float:
+        """When a stage emits next of its own accord, in seconds (infinity: never, as things are)."""
+        return min([node.due() for node in self._order], default=math.inf)
+
+    def push(self, inputs: Inputs, until: float, handover: Handover | None = None) -> None:
+        """Send what the feeds brought, and what stages emit of their own accord, through every strand.
 
         Args:
             inputs: events by feed; the strands' own feeds are added on the way.
+            until: what stages put off is emitted up to this time; no event of ``inputs`` is later.
             handover: what must let go on the way, while a new document takes over.
         """
         deliveries: dict[str, list[tuple[End, list[Event]]]] = {}
         for node in self._order:
             events = self._gather(node, inputs)
-            letting_go = None
+            concerned = False
             if handover is not None:
                 events += handover.closing.get(node.strand.id, ())
-                letting_go = handover.stages.get(node.strand.id)
-            if events or letting_go:
-                events = self._through(node, events, inputs, letting_go, handover)
+                concerned = node.strand.id in handover.stages or node.strand.id in handover.along
+            if events or concerned or (node.timed and node.due() <= until):
+                events = self._through(node, events, inputs, until, handover)
                 for end in node.ends.values():
                     deliveries.setdefault(end.outlet, []).append((end, events))
         for name, arrivals in deliveries.items():
@@ -322,31 +339,33 @@ class Graph:
         return gathered
 
     def _through(
-        self,
-        node: StrandNode,
-        events: list[Event],
-        inputs: Inputs,
-        letting_go: range | None,
-        handover: Handover | None,
+        self, node: StrandNode, events: list[Event], inputs: Inputs, until: float, handover: Handover | None
     ) -> list[Event]:
         outputs = self.outputs
         strand_id = node.strand.id
+        letting_go = handover.stages.get(strand_id, ()) if handover is not None else ()
+        along: list[Event] = []
+        if node.along is not None:
+            node.along.process(events, along)
+            if handover is not None and strand_id in handover.along:
+                node.along.release(handover.time, along)
         for place, (stage, processor) in enumerate(node.stages):
             if events:
                 outputs.printed(strand_id, place, events)
             made: list[Event] = []
             if stage.id == self.watched:
-                for event in events:
-                    before = len(made)
-                    processor.process((event,), made)
-                    outputs.passed(stage.id, event, made[before:])
+                self._work_watched(stage.id, processor, events, until, made)
             else:
                 processor.process(events, made)
-            if handover is not None and letting_go is not None and place in letting_go:
+                if processor.timed:
+                    processor.advance(until, made)
+            if handover is not None and place in letting_go:
                 processor.release(handover.time, made)
             events = made
             if stage.id in node.tapped:
                 inputs[strand_feed(strand_id, stage.id)] = events
+        if along:
+            events = sorted([*along, *events], key=lambda event: event.time)
         if events:
             outputs.printed(strand_id, len(node.stages), events)
         if "" in node.tapped:
@@ -354,6 +373,26 @@ class Graph:
         for feed, channel in node.passed_on:
             inputs[feed] = events if channel is None else [on_channel(event, channel) for event in events]
         return events
+
+    def _work_watched(
+        self, stage_id: str, processor: Processor, events: list[Event], until: float, made: list[Event]
+    ) -> None:
+        """Like ``process`` and ``advance``, but one event at a time, and each is reported."""
+
+        def advance(time: float) -> None:
+            before = len(made)
+            processor.advance(time, made)
+            if len(made) > before:
+                self.outputs.passed(stage_id, None, made[before:])
+
+        for event in events:
+            if processor.timed:
+                advance(event.time)
+            before = len(made)
+            processor.process((event,), made)
+            self.outputs.passed(stage_id, event, made[before:])
+        if processor.timed:
+            advance(until)
 
     def _deliver(self, name: str, arrivals: list[tuple[End, list[Event]]]) -> None:
         outlet = self._outlets[name]
@@ -388,7 +427,7 @@ class Graph:
                 if gate.feed == feed:
                     gate.release(time, closing.setdefault(node.strand.id, []))
         if any(closing.values()):
-            self.push({}, Handover(time, closing, {}))
+            self.push({}, time, Handover(time, closing))
 
     def flush(self) -> None:
         """Hand what the outlets hold to the outputs."""
@@ -405,6 +444,8 @@ class Graph:
             dropped: list[Event] = []
             for gate in node.gates.values():
                 gate.release(time, dropped)
+            if node.along is not None:
+                node.along.release(time, [])
             for place in range(len(node.stages)):
                 outputs: list[Event] = []
                 node.stages[place][1].process(dropped, outputs)
@@ -458,21 +499,25 @@ class Graph:
 
     def _let_go(self, project: Project, time: float) -> None:
         """On the old graph: make everything that will not be there any more end its notes."""
-        handover = Handover(time, {}, {})
+        handover = Handover(time)
         feeds = _feeds(project)
         for node in self._order:
             strand = project.strand(node.strand.id)
             stages = _changed_stages(node.strand.stages, strand.stages if strand else ())
+            if strand is not None:
+                stages |= _cut_by_bypass(node, strand)
             if stages:
                 handover.stages[node.strand.id] = stages
+            if node.along is not None and (strand is None or not strand.along):
+                handover.along.add(node.strand.id)
             staying = feeds.get(node.strand.id, {})
             closing: list[Event] = []
             for key in [key for key in node.gates if key not in staying]:
                 node.gates.pop(key).release(time, closing)
             if closing:
                 handover.closing[node.strand.id] = closing
-        if handover.stages or handover.closing:
-            self.push({}, handover)
+        if handover.stages or handover.closing or handover.along:
+            self.push({}, time, handover)
         for node in self._order:
             strand = project.strand(node.strand.id)
             ends = _ends(project, strand) if strand else {}
@@ -500,6 +545,9 @@ class Graph:
                 processor.configure(stage.params, setting)
             processor.bypass = stage.bypass
             node.stages.append((stage, processor))
+        node.timed = [processor for _, processor in node.stages if processor.timed]
+        if strand.along:
+            node.along = (old.along if old else None) or Gate("along:", SurfaceSource())
         for end_key, destination in _ends(project, strand).items():
             end = old.ends.get(end_key) if old else None
             if end is None:
@@ -516,7 +564,7 @@ class Graph:
         return node
 
     def _setting(self, stage: Stage, project: Project) -> Setting:
-        return Setting(key=project.key, identity=stage.id, seed=self.seed)
+        return Setting(key=project.key, identity=stage.id, seed=self.seed, meter=project.meter, clock=self.clock)
 
 
 def _silent(project: Project, strand_id: str, destination: AnyDestination) -> bool:
@@ -574,8 +622,8 @@ def _ends(project: Project, strand: Strand) -> dict[tuple[str, int], AnyDestinat
     return found
 
 
-def _changed_stages(old: Sequence[Stage], new: Sequence[Stage]) -> range:
-    """The old stages between what both chains begin and end with alike: those must let go.
+def _changed_stages(old: Sequence[Stage], new: Sequence[Stage]) -> set[int]:
+    """The places of old stages between what both chains begin and end with alike: those must let go.
 
     Where stages were only put in between, none must.
     """
@@ -587,4 +635,14 @@ def _changed_stages(old: Sequence[Stage], new: Sequence[Stage]) -> range:
     end = 0
     while end < min(len(before), len(after)) - start and before[-1 - end] == after[-1 - end]:
         end += 1
-    return range(start, len(before) - end)
+    return set(range(start, len(before) - end))
+
+
+def _cut_by_bypass(node: StrandNode, strand: Strand) -> set[int]:
+    """The places of stages that hold notes which no key holds, and are bypassed or taken back in."""
+    bypass = {stage.id: stage.bypass for stage in strand.stages}
+    return {
+        place
+        for place, (stage, processor) in enumerate(node.stages)
+        if processor.cut_by_bypass and bypass.get(stage.id, stage.bypass) != stage.bypass
+    }

@@ -90,9 +90,9 @@ class LiveEngine:
         if roll == 0:
             self._counted += len(events)
 
-    def passed(self, stage: str, event: Event, out: Sequence[Event]) -> None:
+    def passed(self, stage: str, event: Event | None, out: Sequence[Event]) -> None:
         clock = self.engine.clock
-        beat = clock.beat_at(event.time) if clock.playing else None
+        beat = clock.beat_at((event or out[0]).time) if clock.playing else None
         self._passed.append(protocol.Passed(stage, beat, event, list(out)))
 
     # -- what arrives, from other threads ----------------------------------------------------------

@@ -57,7 +57,7 @@ class Collector:
         if roll == self._last.get(strand):
             self.result.strands.setdefault(strand, []).extend(events)
 
-    def passed(self, stage: str, event: Event, out: Sequence[Event]) -> None:
+    def passed(self, stage: str, event: Event | None, out: Sequence[Event]) -> None:
         """Nobody watches offline."""
 
 

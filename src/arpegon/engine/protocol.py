@@ -109,11 +109,14 @@ class Printed(Message):
 
 
 class Passed(Message):
-    """One event of the watched stage and what it became; ``beat`` is where the transport was."""
+    """One event of the watched stage and what it became; ``beat`` is where the transport was.
+
+    Without an event: what the stage emitted of its own accord.
+    """
 
     stage: str
     beat: float | None
-    event: Event
+    event: Event | None
     out: list[Event]
 
 

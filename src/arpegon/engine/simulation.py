@@ -56,8 +56,8 @@ class Engine:
     """
 
     def __init__(self, outputs: Outputs, seed: int | None = None) -> None:
-        self.graph = Graph(outputs, seed)
         self.clock = Clock()
+        self.graph = Graph(outputs, seed, self.clock)
         self.now = 0.0
         self.clips: Mapping[str, Clip] = {}
         self._seconds: list[tuple[float, int, Due]] = []
@@ -82,6 +82,10 @@ class Engine:
 
     def next_due(self) -> float:
         """When something happens next by itself (infinity: never)."""
+        return min(self._next_planned(), self.graph.due())
+
+    def _next_planned(self) -> float:
+        """When the next entry of the two queues is due; what stages put off needs none."""
         time = self._seconds[0][0] if self._seconds else math.inf
         if self._beats:
             time = min(time, self.clock.time_at(self._beats[0][0]))
@@ -100,16 +104,24 @@ class Engine:
         """Do all that is due up to ``until`` seconds, in order of time."""
         arrived = self._arrived
         while True:
-            due = min(self.next_due(), until)
+            planned = self._next_planned()
+            due = min(planned, until)
             next_input = arrived[0][1].time if arrived else math.inf
             for score in self._scores:
                 next_input = min(next_input, score.next_time)
             if next_input <= due:
                 self._take_in(due)
-            elif self.next_due() <= until:
+            elif planned <= until:
+                self._catch_up(planned)
                 self._do_next()
             else:
                 break
+        self._catch_up(until)
+
+    def _catch_up(self, until: float) -> None:
+        """Let stages emit what they put off up to a time."""
+        if self.graph.due() <= until:
+            self.graph.push({}, until)
         self.now = max(self.now, until)
 
     def _do_next(self) -> None:
@@ -126,7 +138,7 @@ class Engine:
                 heapq.heappop(self._beats)[2](self.now)
         if self._injected:
             inputs, self._injected = self._injected, {}
-            self.graph.push(inputs)
+            self.graph.push(inputs, self.now)
 
     def inject(self, name: str, events: Sequence[Event]) -> None:
         """Let events of a feed enter, together with all else that is due at this moment."""
@@ -154,8 +166,8 @@ class Engine:
                 now = max(now, events[-1].time)
                 known = inputs.get(score.name)
                 inputs[score.name] = events if known is None else sorted([*known, *events], key=_time)
-        self.now = now
-        self.graph.push(inputs)
+        self.now = max(now, until)
+        self.graph.push(inputs, self.now)
 
     def _let_in(self, name: str, event: Event, inputs: Inputs) -> None:
         """One event of a MIDI input. Its notes are kept in pairs before they meet those of other inputs."""
@@ -184,7 +196,7 @@ class Engine:
         down = self._down.pop(name, None)
         if down and name.startswith(ALL_INPUTS):
             ends = [Event(time, NOTE_OFF | key >> 7, key & 0x7F, 64) for key in down]
-            self.graph.push({name: ends, ALL_INPUTS: list(ends)})
+            self.graph.push({name: ends, ALL_INPUTS: list(ends)}, time)
         self.graph.release_feed(name, time)
 
     # -- the document ------------------------------------------------------------------------------

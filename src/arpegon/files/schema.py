@@ -10,19 +10,12 @@ import msgspec
 
 from arpegon.core.clock import TEMPO_RANGE
 from arpegon.core.document import FORMAT, VERSION, Project
-from arpegon.core.parameters import Choice, Param
+from arpegon.core.parameters import NOTE_SCHEMA, Choice, Param
 from arpegon.core.scales import ALIASES, SCALES
 from arpegon.processors import PROCESSORS
 from arpegon.sound import SOUNDS
 
 _DIALECT = "https://json-schema.org/draft/2020-12/schema"
-_NOTE = {
-    "description": "A note, as a name (C4 is middle C) or a number.",
-    "oneOf": [
-        {"type": "string", "pattern": "^[A-Ga-g][#♯b♭]{0,2}-?[0-9]+$"},
-        {"type": "integer", "minimum": 0, "maximum": 127},
-    ],
-}
 _CHANNEL = {
     "description": "A MIDI channel; null or left out: all channels (sources), as played (destinations).",
     "oneOf": [{"type": "integer", "minimum": 1, "maximum": 16}, {"type": "null"}],
@@ -35,7 +28,7 @@ def project_schema() -> dict[str, Any]:
     for name, schema in components.items():
         properties = schema.get("properties", {})
         for key in properties.keys() & {"low_key", "high_key"}:
-            properties[key] = {**_NOTE, "default": "C-1" if key == "low_key" else "G9"}
+            properties[key] = {**NOTE_SCHEMA, "default": "C-1" if key == "low_key" else "G9"}
         if "channel" in properties and name.endswith(("Source", "Destination")):
             properties["channel"] = _CHANNEL
     project = components["Project"]["properties"]

@@ -5,23 +5,28 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from arpegon.core.events import NOTE_ON, Event
-from arpegon.core.parameters import Choice, Number
-from arpegon.core.processor import Processor
+from arpegon.core.events import NOTE_ON, POLY_PRESSURE, Event
+from arpegon.core.ledger import note_key
+from arpegon.core.parameters import Choice, Number, Switch
+from arpegon.core.processor import KeyBook, Setting
 
 
-class Humanize(Processor):
-    """Draws each note-on velocity anew; everything else passes.
+class Humanize(KeyBook):
+    """Draws velocity, timing and length of each note anew, each on its own switch; everything else passes.
 
     In ``range`` mode the velocity is drawn between ``low`` and ``high`` whatever came in; in ``around``
     mode it strays by up to ``spread`` from what came in. The bell shape is the mean of three even draws
-    (Irwin-Hall), so it never leaves the bounds.
+    (Irwin-Hall), so it never leaves the bounds. Timing makes a note later, never earlier, and what one key
+    does stays in order. Length strays from what the key lasted; as nobody can know when a key will be let go, a
+    note never ends before its key does, so it is shortened only as far as it was begun later.
     """
 
     kind = "humanize"
     label = "Humanize"
     summary = "Gives every stroke its own velocity, within bounds, as a hand would."
+    timed = True
     params = (
+        Switch(key="velocity", label="Velocity", default=True, help="Draw velocities; off, they stay as they came in."),
         Choice(
             key="mode",
             label="Draw",
@@ -53,6 +58,26 @@ class Humanize(Processor):
             options={"even": "even", "bell": "bell"},
             help="Even: every value is as likely. Bell: the middle is more likely than the edges.",
         ),
+        Switch(key="timing", label="Timing", default=False, help="Make each note a little later, by chance."),
+        Number(
+            key="time_ms",
+            label="Latest",
+            default=20,
+            low=0,
+            high=250,
+            unit="ms",
+            help="How late a note may come; 5 to 20 ms is a hand, more is a stumble.",
+        ),
+        Switch(key="length", label="Length", default=False, help="Let each note last a little longer or shorter."),
+        Number(
+            key="length_percent",
+            label="Length strays by",
+            default=15,
+            low=0,
+            high=90,
+            unit="%",
+            help="How far a length may stray from what the key lasted, up or down.",
+        ),
         Number(
             key="seed",
             label="Seed",
@@ -62,6 +87,13 @@ class Humanize(Processor):
             help="The same seed gives the same velocities from the start of the piece.",
         ),
     )
+
+    def __init__(self, values: Mapping[str, Any], setting: Setting) -> None:
+        self._late: dict[int, tuple[float, float]] = {}
+        """For each strike when it began and by how much it was put off."""
+        self._free: dict[int, float] = {}
+        """When the last note of each key ends or ended: its next one does not begin before."""
+        super().__init__(values, setting)
 
     def configured(self) -> None:
         self._low, self._high = sorted((self.values["low"], self.values["high"]))
@@ -75,11 +107,19 @@ class Humanize(Processor):
 
     def restart(self) -> None:
         self._random = self.generator().random
+        self._time_random = self.generator("timing").random
+        self._length_random = self.generator("length").random
 
     def process(self, events: Sequence[Event], out: list[Event]) -> None:
-        if self.bypass:
+        if self.values["timing"] or self.values["length"] or self.down or self._queue:
+            super().process(events, out)
+        elif self.bypass or not self.values["velocity"]:
             out.extend(events)
-            return
+        else:
+            self._draw_velocities(events, out)
+
+    def _draw_velocities(self, events: Sequence[Event], out: list[Event]) -> None:
+        """The short way where only velocities change: notes need no book."""
         draw = self._random
         low = self._low
         width = self._high - low + 1
@@ -96,11 +136,59 @@ class Humanize(Processor):
                 velocity = low + int(share * width)
             out.append(Event(event.time, event.status, event.data1, velocity))
 
+    # -- timing and length -------------------------------------------------------------------------
+
+    def struck(self, strike: int, event: Event, out: list[Event]) -> None:
+        drawn: list[Event] = []
+        if self.values["velocity"]:
+            self._draw_velocities((event,), drawn)
+        note = drawn[0] if drawn else event
+        late = self._time_random() * self.values["time_ms"] / 1000.0 if self.values["timing"] else 0.0
+        begin = max(event.time + late, self._free.get(note_key(event), 0.0))
+        self._late[strike] = (event.time, begin - event.time)
+        if begin <= event.time:
+            self.ledger.start(strike, (note,), out)
+        else:
+            self.later(begin, lambda now, out: self.ledger.start(strike, (note.at(now),), out))
+
+    def let_go(self, strike: int, event: Event, out: list[Event]) -> None:
+        struck, late = self._late.pop(strike)
+        begin = struck + late
+        end = event.time + late
+        if self.values["length"]:
+            stray = (2.0 * self._length_random() - 1.0) * self.values["length_percent"] / 100.0
+            end = begin + (event.time - struck) * (1.0 + stray)
+        end = max(end, begin, event.time)
+        self._free[note_key(event)] = end
+        if end <= event.time:
+            self.ledger.stop(strike, event.time, event.data2, out)
+        else:
+            self.later(end, lambda now, out: self.ledger.stop(strike, now, event.data2, out))
+
+    def pressed(self, strike: int, event: Event, out: list[Event]) -> None:
+        struck, late = self._late[strike]
+        if event.time < struck + late:
+            note = Event(struck + late, POLY_PRESSURE | event.channel, event.data1, event.data2)
+            self.later(note.time, lambda now, out: out.append(note))
+        else:
+            out.append(event)
+
+    def forget(self) -> None:
+        self._late.clear()
+        self._free.clear()
+
     @classmethod
     def caption(cls, values: Mapping[str, Any]) -> str:
-        if values["mode"] == "around":
-            return f"velocity ±{values['spread']}"
-        return f"velocity {min(values['low'], values['high'])}–{max(values['low'], values['high'])}"
+        parts = []
+        if values["velocity"] and values["mode"] == "around":
+            parts.append(f"velocity ±{values['spread']}")
+        elif values["velocity"]:
+            parts.append(f"velocity {min(values['low'], values['high'])}–{max(values['low'], values['high'])}")
+        if values["timing"]:
+            parts.append(f"{values['time_ms']} ms")
+        if values["length"]:
+            parts.append(f"length ±{values['length_percent']} %")
+        return " · ".join(parts) or "nothing drawn"
 
 
 def width_in_words(width: int) -> str:

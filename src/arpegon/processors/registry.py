@@ -4,11 +4,30 @@ from __future__ import annotations
 
 from arpegon.core.errors import DocumentError
 from arpegon.core.processor import Processor
+from arpegon.processors.chance import Chance
+from arpegon.processors.channel import Channel
 from arpegon.processors.chord import Chord
+from arpegon.processors.hold import Hold
 from arpegon.processors.humanize import Humanize
+from arpegon.processors.keymap import KeyMap
+from arpegon.processors.length import Length
+from arpegon.processors.repeat import Repeat
 from arpegon.processors.scale import ScaleStage
+from arpegon.processors.sieve import Sieve
+from arpegon.processors.thin import Thin
+from arpegon.processors.transpose import Transpose
+from arpegon.processors.velocity import Velocity
 
-PROCESSORS: dict[str, type[Processor]] = {cls.kind: cls for cls in (Humanize, ScaleStage, Chord)}
+GROUPS: dict[str, tuple[type[Processor], ...]] = {
+    "Touch": (Humanize, Velocity),
+    "Pitch": (ScaleStage, Transpose, KeyMap),
+    "Harmony": (Chord, Thin),
+    "Time": (Length, Hold, Repeat),
+    "Traffic": (Sieve, Chance, Channel),
+}
+"""The processors as menus offer them."""
+
+PROCESSORS: dict[str, type[Processor]] = {cls.kind: cls for group in GROUPS.values() for cls in group}
 
 
 def processor_class(kind: str) -> type[Processor]:

@@ -9,7 +9,7 @@ from arpegon.core.events import Event
 from arpegon.core.parameters import Choice, PitchClass, PitchClasses, Switch, scale_param
 from arpegon.core.pitch import parse_pitch_class, pretty_name
 from arpegon.core.processor import NoteMapper
-from arpegon.core.scales import SCALES, Key, pitch_classes
+from arpegon.core.scales import SCALES, Key, pitch_classes, stage_key
 
 _SEARCH = {
     # Signed steps in the order in which they are tried; a tie goes down.
@@ -51,7 +51,7 @@ class ScaleStage(NoteMapper):
     )
 
     def configured(self) -> None:
-        key = scale_key(self.values, self.setting.key)
+        key = stage_key(self.values, self.setting.key)
         self._moves = moves(key, self.values["rule"], self.values["targets"])
         self._table = [None if move is None else note + move for note, move in self._each_note()]
 
@@ -74,11 +74,6 @@ class ScaleStage(NoteMapper):
             return f"the project's key · {values['rule']}"
         scale = SCALES[values["scale"]].label.split(" (")[0]
         return f"{pretty_name(values['root'])} {scale} · {values['rule']}"
-
-
-def scale_key(values: Mapping[str, Any], project: Key) -> Key:
-    """The key that a scale stage works in."""
-    return project if values["follow_key"] else Key(values["root"], values["scale"])
 
 
 def moves(key: Key, rule: str, targets: Sequence[str | None] = ()) -> list[int | None]:

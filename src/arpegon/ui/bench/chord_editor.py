@@ -14,7 +14,7 @@ from arpegon.core.chords import chord_name, interval_name
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
 from arpegon.core.pitch import note_name
 from arpegon.engine.protocol import Passed
-from arpegon.processors.chord import voices
+from arpegon.processors.chord import shape
 from arpegon.ui import theme
 from arpegon.ui.bench.editor import StageEditor, caps
 from arpegon.ui.controls.keyboard import MiniKeyboard
@@ -229,6 +229,8 @@ class ChordEditor(StageEditor):
         now = time.monotonic()
         struck = False
         for one in batch:
+            if one.event is None:
+                continue
             key = (one.event.channel, one.event.data1)
             if one.event.kind == NOTE_ON:
                 struck = True
@@ -250,7 +252,7 @@ class ChordEditor(StageEditor):
         base = self._last.data1 if self._last else 60
         sounding = sorted({note for notes in self._held.values() for note in notes})
         if not sounding:
-            sounding = sorted({base + offset for offset, _ in voices(self.values) if 0 <= base + offset <= 127})
+            sounding = sorted({base + offset for offset, _ in shape(self.values) if 0 <= base + offset <= 127})
         classes = {note % 12 for note in sounding}
         title = chord_name(sounding, names) or " ".join(names[pc] for pc in sorted(classes))
         keys = list(self._held) if len(self._held) > 1 else []

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import random
-from collections.abc import Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -11,6 +11,7 @@ from PyQt6.QtGui import QIntValidator
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from arpegon.core.document import Stage, Strand
+from arpegon.core.events import NOTE_ON, Event
 from arpegon.core.parameters import Choice, Number, Param, PitchClass, Switch
 from arpegon.core.pitch import pretty_name
 from arpegon.engine.protocol import Passed
@@ -118,6 +119,15 @@ class StageEditor(QWidget):
         if isinstance(control, (Slider, choices.Switch)):
             return control
         return under_caption(self.params[key].label, control)
+
+
+def strokes(batch: Iterable[Passed]) -> Iterator[tuple[Event | None, list[Event]]]:
+    """The note ons among what passed: what came in (``None`` where a stage acts by itself), what went out."""
+    for one in batch:
+        made = [event for event in one.out if event.kind == NOTE_ON]
+        struck = one.event if one.event is not None and one.event.kind == NOTE_ON else None
+        if struck is not None or (one.event is None and made):
+            yield struck, made
 
 
 class SeedField(QWidget):

@@ -11,11 +11,10 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QGridLayout, QLabel, QSizePolicy, QWidget
 
-from arpegon.core.events import NOTE_ON
 from arpegon.engine.protocol import Passed
 from arpegon.processors.humanize import width_in_words
 from arpegon.ui import theme
-from arpegon.ui.bench.editor import StageEditor
+from arpegon.ui.bench.editor import StageEditor, strokes
 
 _BINS = 32
 _HITS = 400
@@ -36,7 +35,7 @@ class VelocityFaces(QWidget):
         self.ink = ink
         self.low, self.high = 85, 115
         self.around: int | None = None
-        self.hits: deque[tuple[int, int, float]] = deque(maxlen=_HITS)
+        self.hits: deque[tuple[int | None, int | None, float]] = deque(maxlen=_HITS)
         self._now = 0.0
         self._handle: str | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -51,8 +50,8 @@ class VelocityFaces(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(360, 150)
 
-    def add(self, came: int, went: int) -> None:
-        """A note passed."""
+    def add(self, came: int | None, went: int | None) -> None:
+        """A note came in, went out, or both at once (``None``: not at this moment)."""
         self.hits.append((came, went, time.monotonic()))
 
     def tick(self, now: float) -> None:
@@ -189,8 +188,10 @@ class VelocityFaces(QWidget):
             return
         counts = [0] * _BINS
         for came, went, _ in self.hits:
-            counts[min(_BINS - 1, (went if which else came) * _BINS // 128)] += 1
-        most = max(counts)
+            value = went if which else came
+            if value is not None:
+                counts[min(_BINS - 1, value * _BINS // 128)] += 1
+        most = max(1, *counts)
         room = area.height() / 2 - 20
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.color(shade, 0.85))
@@ -206,14 +207,18 @@ class VelocityFaces(QWidget):
             fade = max(0.0, 1.0 - (self._now - at) / 2.4)
             if fade <= 0:
                 continue
-            start = QPointF(self.x_of(came), middle - 14)
-            end = QPointF(self.x_of(went), middle + 14)
-            painter.setPen(QPen(theme.color(t.ink, 0.5 * fade), 1))
-            painter.drawLine(start, end)
+            ends = [
+                (QPointF(self.x_of(value), middle + by), size)
+                for value, by, size in ((came, -14, 2.6), (went, 14, 3.4))
+                if value is not None
+            ]
+            if len(ends) == 2:
+                painter.setPen(QPen(theme.color(t.ink, 0.5 * fade), 1))
+                painter.drawLine(ends[0][0], ends[1][0])
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(theme.color(t.ink, fade))
-            painter.drawEllipse(start, 2.6, 2.6)
-            painter.drawEllipse(end, 3.4, 3.4)
+            for place, size in ends:
+                painter.drawEllipse(place, size, size)
 
 
 class HumanizeEditor(StageEditor):
@@ -250,9 +255,8 @@ class HumanizeEditor(StageEditor):
         self.faces.update()
 
     def passed(self, batch: Sequence[Passed]) -> None:
-        for one in batch:
-            if one.event.kind == NOTE_ON and one.out:
-                self.faces.add(one.event.data2, one.out[-1].data2)
+        for struck, made in strokes(batch):
+            self.faces.add(struck.data2 if struck else None, made[-1].data2 if made else None)
 
     def tick(self, now: float) -> None:
         self.faces.tick(now)

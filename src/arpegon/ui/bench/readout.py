@@ -43,9 +43,12 @@ def event_words(event: Event, names: Sequence[str]) -> tuple[str, str]:
 
 def row_words(passed: Passed, names: Sequence[str]) -> tuple[str, str, str, str]:
     """What went in and its value, what came out and its values."""
+    if passed.event is None:
+        made = [event_words(event, names) for event in passed.out]
+        return "by itself", "", " ".join(one[0] for one in made), " ".join(one[1] for one in made)
     name, value = event_words(passed.event, names)
     if not passed.out:
-        return name, value, "nothing", ""
+        return name, value, "nothing now", ""
     if list(passed.out) == [passed.event]:
         return name, value, f"{name} unchanged", value
     outs = [event_words(event, names) for event in passed.out if event.kind == passed.event.kind]
@@ -108,7 +111,7 @@ class Rows(QWidget):
             painter.drawText(QRectF(84, y, out_x - 84 - 40, ROW), centre, name)
             room = QRectF(out_x + 6, y, width - out_x - values_width - 16, ROW)
             shown = painter.fontMetrics().elidedText(out, Qt.TextElideMode.ElideRight, int(room.width()))
-            painter.setPen(theme.color(t.second if out.endswith("unchanged") or out == "nothing" else t.ink))
+            painter.setPen(theme.color(t.second if out.endswith("unchanged") or out == "nothing now" else t.ink))
             painter.drawText(room, centre, shown)
 
 
@@ -150,6 +153,10 @@ class Readout(QWidget):
         for one in batch:
             if self.all.isChecked():
                 into.append(one)
+            elif one.event is None:
+                struck = [event for event in one.out if event.kind != NOTE_OFF]
+                if struck:
+                    into.append(Passed(one.stage, one.beat, None, struck))
             elif one.event.kind != NOTE_OFF:
                 _drop_older(into, one)
                 into.append(one)
@@ -183,10 +190,10 @@ class Readout(QWidget):
 
 def _drop_older(kept: deque[Passed], one: Passed) -> None:
     """Of a controller that passes untouched only the last value is listed, so that it does not flood the notes."""
-    if one.event.kind == NOTE_ON or list(one.out) != [one.event]:
+    if one.event is None or one.event.kind == NOTE_ON or list(one.out) != [one.event]:
         return
     for older in reversed(kept):
-        if older.event.status == one.event.status and older.event.data1 == one.event.data1:
+        if older.event is not None and older.event.status == one.event.status and older.event.data1 == one.event.data1:
             if list(older.out) == [older.event]:
                 kept.remove(older)
             return

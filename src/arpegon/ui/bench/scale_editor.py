@@ -9,11 +9,11 @@ from typing import Any
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout
 
-from arpegon.core.events import NOTE_ON
 from arpegon.core.pitch import ascii_name, parse_pitch_class
+from arpegon.core.scales import stage_key
 from arpegon.engine.protocol import Passed
-from arpegon.processors.scale import moves, scale_key
-from arpegon.ui.bench.editor import StageEditor, caps
+from arpegon.processors.scale import moves
+from arpegon.ui.bench.editor import StageEditor, caps, strokes
 from arpegon.ui.controls.pitch_ring import PitchRing
 
 _HINT = "Click a note on the ring, then the note it should become."
@@ -53,7 +53,7 @@ class ScaleEditor(StageEditor):
         self.box.addStretch(1)
 
     def show_values(self, values: dict[str, Any]) -> None:
-        key = scale_key(values, self.session.project.key)
+        key = stage_key(values, self.session.project.key)
         for name in ("root", "scale"):
             self.controls[name].setEnabled(not values["follow_key"])
         steps = moves(key, values["rule"], values["targets"])
@@ -91,19 +91,16 @@ class ScaleEditor(StageEditor):
         else:
             targets[source] = ascii_name(self.names[pitch_class])
         if targets[source] is not None and parse_pitch_class(targets[source]) == source:
-            natural = moves(scale_key(self.values, self.session.project.key), self.values["rule"])[source]
+            natural = moves(stage_key(self.values, self.session.project.key), self.values["rule"])[source]
             if natural == 0:
                 targets[source] = None
         self.set(targets=targets)
 
     def passed(self, batch: Sequence[Passed]) -> None:
         now = time.monotonic()
-        for one in batch:
-            if one.event.kind == NOTE_ON:
-                self.ring.strike(one.event.data1 % 12, now)
-                for event in one.out:
-                    if event.kind == NOTE_ON:
-                        self.ring.strike(event.data1 % 12, now)
+        for struck, made in strokes(batch):
+            for event in (*([struck] if struck else ()), *made):
+                self.ring.strike(event.data1 % 12, now)
 
     def tick(self, now: float) -> None:
         self.ring.tick(now)

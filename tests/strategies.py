@@ -1,0 +1,81 @@
+"""Values for any stage, drawn from its declarations: a new processor is under test as soon as it is declared."""
+
+from __future__ import annotations
+
+from hypothesis import strategies as st
+
+from arpegon.core.chords import CHORD_TYPES, STACKS
+from arpegon.core.parameters import (
+    Choice,
+    Flags,
+    KeyThreads,
+    NoteKey,
+    NoteValue,
+    Number,
+    Numbers,
+    PitchClass,
+    PitchClasses,
+    Points,
+    Switch,
+)
+from arpegon.core.rhythm import NOTE_VALUES
+from arpegon.processors import PROCESSORS
+from arpegon.processors.pads import Pads
+
+NOTE = st.integers(0, 127)
+ROOTS = st.sampled_from(["C", "Eb", "F#", "B"])
+
+
+def _pads():
+    by_name = st.fixed_dictionaries(
+        {"trigger": st.integers(58, 66), "root": ROOTS, "quality": st.sampled_from(sorted(CHORD_TYPES))},
+        optional={"inversion": st.integers(-4, 4), "register": st.integers(-3, 3)},
+    )
+    by_degree = st.fixed_dictionaries(
+        {"trigger": st.integers(58, 66), "degree": st.integers(1, 12), "stack": st.sampled_from(sorted(STACKS))}
+    )
+    return st.lists(by_name | by_degree, max_size=4, unique_by=lambda pad: pad["trigger"])
+
+
+def value_of(param):
+    """Any value that a declaration allows."""
+    match param:
+        case Number(whole=True):
+            return st.integers(int(param.low), int(param.high))
+        case Number():
+            return st.floats(param.low, param.high)
+        case Choice():
+            return st.sampled_from(list(param.options))
+        case Switch():
+            return st.booleans()
+        case PitchClass():
+            return ROOTS
+        case PitchClasses():
+            return st.sampled_from([[], [None, "C", *[None] * 10], ["G", *[None] * 10, "C"]])
+        case Numbers(whole=True):
+            return st.lists(st.integers(int(param.low), int(param.high)), max_size=min(8, param.most))
+        case Numbers():
+            return st.lists(st.floats(param.low, param.high), max_size=min(8, param.most))
+        case NoteValue():
+            return st.sampled_from(NOTE_VALUES)
+        case NoteKey():
+            return NOTE
+        case Flags():
+            return st.lists(st.sampled_from(list(param.options)), unique=True)
+        case Points():
+            point = st.tuples(st.integers(param.low, param.high), st.integers(param.low, param.high)).map(list)
+            return st.lists(point, max_size=4, unique_by=lambda point: point[0]).map(sorted)
+        case KeyThreads():
+            return st.dictionaries(st.integers(58, 66).map(str), st.lists(NOTE, max_size=3, unique=True), max_size=4)
+        case Pads():
+            return _pads()
+    raise AssertionError(f"no strategy for {param!r}")
+
+
+def values_of(kind):
+    """Any values of a kind of stage; some left out, so that defaults are met too."""
+    params = PROCESSORS[kind].params
+    return st.fixed_dictionaries({}, optional={param.key: value_of(param) for param in params})
+
+
+KINDS = {kind: values_of(kind) for kind in PROCESSORS}
