@@ -107,20 +107,30 @@ def render(
 
 @main.command()
 @click.argument("project", type=click.Path(path_type=Path))
-def check(project: Path) -> None:
+@click.option("--ports", "with_ports", is_flag=True, help="Ask this computer for its MIDI ports and audio, too.")
+def check(project: Path, with_ports: bool) -> None:
     """Validate a project and say which of its strands cannot sound, and why."""
-    from arpegon.core.path_check import Surroundings, check_paths
+    from arpegon.core.path_check import Surroundings, check_paths, sentence
     from arpegon.engine.clips import load_clips
     from arpegon.files.project import load_project
+    from arpegon.processors.facts import stage_facts
+    from arpegon.sound import PLAYED_KEYS
 
     document = load_project(project)
     _, missing = load_clips(document, project.parent)
-    for sentence in missing.values():
-        click.echo(sentence)
-    breaks = check_paths(document, Surroundings(missing_clips=missing.keys()))
+    for text in missing.values():
+        click.echo(text)
+    inputs, outputs, audio = _ports() if with_ports else (None, None, None)
+    around = Surroundings(
+        missing_clips=missing.keys(),
+        inputs=None if inputs is None else [name for name, _ in inputs],
+        outputs=None if outputs is None else [name for name, _ in outputs],
+        audio=None if audio is None else bool(audio),
+        keys=PLAYED_KEYS,
+    )
+    breaks = check_paths(document, stage_facts, around)
     for found in breaks:
-        strand = document.strand(found.strand)
-        click.echo(f"“{strand.name if strand else found.strand}” is silent: {found.reason}.")
+        click.echo(sentence(document, found))
     if not breaks:
         click.echo(f"All {len(document.strands)} strands of “{document.title}” reach a destination.")
     sys.exit(1 if breaks else 0)
@@ -129,6 +139,16 @@ def check(project: Path) -> None:
 @main.command()
 def ports() -> None:
     """List MIDI and audio ports."""
+    inputs, outputs, audio = _ports()
+    midi = [[f"{name}  ({api})" for name, api in ports] for ports in (inputs, outputs)]
+    for title, names in (("MIDI inputs", midi[0]), ("MIDI outputs", midi[1]), ("Audio outputs", audio)):
+        click.echo(f"{title}:")
+        for name in names or ["none"]:
+            click.echo(f"  {name}")
+
+
+def _ports() -> tuple[list[tuple[str, str]], list[tuple[str, str]], list[str]]:
+    """MIDI inputs and outputs, each with its API, and audio outputs that are there now."""
     import os
 
     os.environ.setdefault("JACK_NO_START_SERVER", "1")
@@ -136,12 +156,7 @@ def ports() -> None:
     from arpegon.engine.ports import list_ports
 
     with _quiet_libraries():
-        inputs, outputs = list_ports()
-        audio = list_outputs()
-    for title, names in (("MIDI inputs", inputs), ("MIDI outputs", outputs), ("Audio outputs", audio)):
-        click.echo(f"{title}:")
-        for name in names or ["none"]:
-            click.echo(f"  {name}")
+        return *list_ports(), list_outputs()
 
 
 class _quiet_libraries:

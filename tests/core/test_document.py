@@ -7,20 +7,16 @@ import pytest
 
 from arpegon.core import edits
 from arpegon.core.document import (
-    ClipSource,
-    InstrumentDestination,
-    MidiSource,
-    PortDestination,
     StrandDestination,
     StrandSource,
-    SurfaceSource,
 )
 from arpegon.core.errors import DocumentError, ParameterError
 from arpegon.core.history import History
 from arpegon.core.parameters import Choice, Number, Numbers, check_params, with_defaults
-from arpegon.core.path_check import Surroundings, check_paths
+from arpegon.core.path_check import check_paths
 from arpegon.core.routing import working_order
 from arpegon.processors import PROCESSORS
+from arpegon.processors.facts import stage_facts
 from building import BELLS, project, stage, strand
 
 
@@ -94,7 +90,7 @@ def test_a_new_strand_sounds_by_itself_and_takes_its_instrument_along_when_it_go
     now, first = edits.add_strand(project(), "Bells", "glass-bells")
     now, second = edits.add_strand(now, "Bells", "glass-bells")
     assert [one.name for one in now.strands] == ["Bells", "Bells 2"]
-    assert not check_paths(now)
+    assert not check_paths(now, stage_facts)
     assert len(edits.remove_strand(now, second).instruments) == 2  # the suite's own one, and the first strand's
     assert edits.remove_strand(now, first).strand(second)
 
@@ -142,39 +138,3 @@ def test_a_loop_is_refused_with_the_names_in_it():
     )
     with pytest.raises(DocumentError, match=r"Tide.*Fog|Fog.*Tide"):
         working_order(now)
-
-
-BREAKS = [
-    (strand(sources=()), "source", "no source"),
-    (strand(sources=(SurfaceSource(low_key=70, high_key=60),)), "source", "zone is empty"),
-    (strand(sources=(ClipSource(),)), "source", "no file"),
-    (strand(sources=(ClipSource(file="gone.mid"),)), "source", "cannot be read"),
-    (strand(sources=(MidiSource(port="Keys"),)), "source", "Keys"),
-    (strand(sources=(StrandSource(strand="nobody"),)), "source", "gone"),
-    (strand(sources=(StrandSource(strand="a", after="gone"),)), "source", "stage after which"),
-    (strand(muted=True), "strand", "muted"),
-    (strand(destinations=()), "destination", "no destination"),
-    (strand(destinations=(InstrumentDestination(instrument="harp"),)), "destination", "gone"),
-    (strand(destinations=(InstrumentDestination(instrument="bells", muted=True),)), "destination", "muted"),
-    (strand(destinations=(PortDestination(port="Synth"),)), "destination", "Synth"),
-    (strand(destinations=(StrandDestination(strand="nobody"),)), "destination", "gone"),
-]
-
-
-@pytest.mark.parametrize(("silent", "part", "words"), BREAKS)
-def test_the_path_check_names_the_first_break(silent, part, words):
-    around = Surroundings(missing_clips={"gone.mid"}, inputs=[], outputs=[])
-    (found,) = check_paths(project(silent), around)
-    assert found.part == part and words in found.reason
-
-
-def test_an_instrument_at_zero_and_a_solo_elsewhere_are_breaks():
-    quiet = edits.set_instrument(project(strand()), "bells", level_db=-96.0)
-    assert "zero" in check_paths(quiet)[0].reason
-    solo = project(strand(), strand(strand_id="b", solo=True))
-    assert [found.strand for found in check_paths(solo)] == ["a"]
-
-
-def test_a_strand_that_only_feeds_another_needs_no_destination():
-    now = project(strand(destinations=()), strand(strand_id="b", sources=(StrandSource(strand="a"),)))
-    assert not check_paths(now)

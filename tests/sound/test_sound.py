@@ -45,7 +45,7 @@ def pitch_of(samples):
     return np.argmax(spectrum) * RATE / (1 << 18)
 
 
-@pytest.mark.parametrize("sound", SOUNDS)
+@pytest.mark.parametrize("sound", [name for name, sound in SOUNDS.items() if not sound.kit])
 @pytest.mark.parametrize("note", [36, 60, 69, 84])
 def test_notes_are_in_tune(sound, note):
     heard = play([note_on(0, 0, note, 90)], 1.0, sound)[0, 4800:]

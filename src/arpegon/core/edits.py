@@ -15,6 +15,8 @@ from arpegon.core.document import (
     Project,
     Stage,
     Strand,
+    StrandDestination,
+    StrandSource,
     SurfaceSource,
 )
 from arpegon.core.takes import Take
@@ -88,14 +90,65 @@ def remove_strand(project: Project, strand_id: str) -> Project:
     """Take a strand out, with the instruments that only it used."""
     gone = project.strand(strand_id)
     strands = tuple(strand for strand in project.strands if strand.id != strand_id)
-    used = {name for strand in strands for name in _instruments(strand)}
-    owned = set(_instruments(gone)) if gone else set()
+    used = {name for strand in strands for name in instruments_of(strand)}
+    owned = instruments_of(gone) if gone else set()
     instruments = tuple(one for one in project.instruments if one.id in used or one.id not in owned)
     return _replace(project, strands=strands, instruments=instruments)
 
 
-def _instruments(strand: Strand) -> list[str]:
-    return [one.instrument for one in strand.destinations if isinstance(one, InstrumentDestination)]
+def instruments_of(strand: Strand) -> set[str]:
+    """The ids of the instruments where a strand ends."""
+    return {one.instrument for one in strand.destinations if isinstance(one, InstrumentDestination)}
+
+
+def insert_strand(
+    project: Project, strand: Strand, instruments: Iterable[Instrument], place: int | None = None
+) -> tuple[Project, str]:
+    """Put in a strand from elsewhere, with instruments of its own; all get fresh ids and the strand a fresh name.
+
+    Sources and destinations that are strands stay where the project has them.
+
+    Returns:
+        The document and the id of the strand.
+    """
+    taken = {one.id for one in project.instruments}
+    renamed: dict[str, str] = {}
+    added = []
+    for instrument in instruments:
+        renamed[instrument.id] = fresh_id(_stem(instrument.id), taken)
+        taken.add(renamed[instrument.id])
+        added.append(_replace(instrument, id=renamed[instrument.id]))
+    stage_ids = {stage.id for _, stage in project.stages()}
+    stages = []
+    for stage in strand.stages:
+        stage_id = fresh_id(_stem(stage.id), stage_ids)
+        stage_ids.add(stage_id)
+        stages.append(_replace(stage, id=stage_id))
+    known = {one.id for one in project.strands}
+    made = _replace(
+        strand,
+        id=fresh_id(_stem(strand.id), known),
+        name=fresh_name(strand.name, (one.name for one in project.strands)),
+        solo=False,
+        stages=tuple(stages),
+        sources=tuple(one for one in strand.sources if not isinstance(one, StrandSource) or one.strand in known),
+        destinations=tuple(
+            _replace(one, instrument=renamed.get(one.instrument, one.instrument))
+            if isinstance(one, InstrumentDestination)
+            else one
+            for one in strand.destinations
+            if not isinstance(one, StrandDestination) or one.strand in known
+        ),
+    )
+    strands = list(project.strands)
+    strands.insert(len(strands) if place is None else place, made)
+    return _replace(project, instruments=(*project.instruments, *added), strands=tuple(strands)), made.id
+
+
+def _stem(name: str) -> str:
+    """An id without the number that made it fresh once."""
+    stem, _, number = name.rpartition("-")
+    return stem if stem and number.isdigit() else name
 
 
 def add_stage(project: Project, strand_id: str, kind: str, place: int | None = None) -> tuple[Project, str]:
@@ -104,14 +157,28 @@ def add_stage(project: Project, strand_id: str, kind: str, place: int | None = N
     Returns:
         The document and the id of the stage.
     """
-    stage_id = fresh_id(kind, (stage.id for _, stage in project.stages()))
+    return insert_stage(project, strand_id, Stage(id=kind, kind=kind), place)
+
+
+def insert_stage(project: Project, strand_id: str, stage: Stage, place: int | None = None) -> tuple[Project, str]:
+    """Put in a stage from elsewhere, with a fresh id, at ``place`` (at the end where left out).
+
+    Returns:
+        The document and the id of the stage.
+    """
+    made = _replace(stage, id=fresh_id(_stem(stage.id), (one.id for _, one in project.stages())))
 
     def insert(strand: Strand) -> Strand:
         stages = list(strand.stages)
-        stages.insert(len(stages) if place is None else place, Stage(id=stage_id, kind=kind))
+        stages.insert(len(stages) if place is None else place, made)
         return _replace(strand, stages=tuple(stages))
 
-    return edit_strand(project, strand_id, insert), stage_id
+    return edit_strand(project, strand_id, insert), made.id
+
+
+def replace_params(project: Project, stage_id: str, values: dict[str, Any]) -> Project:
+    """Give a stage these parameters (checked values) and to all others their defaults."""
+    return edit_stage(project, stage_id, lambda stage: _replace(stage, params=dict(values)))
 
 
 def edit_stage(project: Project, stage_id: str, change: Callable[[Stage], Stage | None]) -> Project:

@@ -2,123 +2,215 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 
 import msgspec
 
 from arpegon.core.document import (
     AnyDestination,
+    AnySource,
     ClipSource,
     InstrumentDestination,
     MidiSource,
     PortDestination,
     Project,
+    Stage,
     Strand,
     StrandDestination,
     StrandSource,
 )
+from arpegon.core.pitch import note_name
 from arpegon.core.routing import taken_somewhere
 
 SILENT_DB = -90.0
 
 
 class Break(msgspec.Struct, frozen=True):
-    """Where a path stops: the strand, the part of it (``source``, ``stage``, ``destination``), and why."""
+    """Where a path stops.
+
+    ``part`` is ``source``, ``strand``, ``stage``, ``destination`` or ``audio``; ``place`` counts sources or
+    destinations, ``stage`` is the id of a stage; ``mend`` names an obvious remedy (see :mod:`arpegon.core.mending`).
+    """
 
     strand: str
     part: str
     reason: str
+    place: int = 0
+    stage: str = ""
+    mend: str = ""
+
+
+class StageFacts(msgspec.Struct, frozen=True):
+    """What the check asks of the processors, which it does not know."""
+
+    label: str
+    swallows: str | None = None
+    waits_for_clock: bool = False
 
 
 class Surroundings(msgspec.Struct, frozen=True):
-    """What only the running program knows; ``None`` where it is not known (offline)."""
+    """What only the running program knows; ``None`` where it is not known (offline).
+
+    ``passed`` holds for each strand how many notes were printed on each of its rolls in the last seconds,
+    ``sent`` which notes left it, ``keys`` the keys that each sound plays, where it does not play all.
+    """
 
     missing_clips: Collection[str] = ()
     inputs: Collection[str] | None = None
     outputs: Collection[str] | None = None
+    playing: bool | None = None
+    audio: bool | None = None
+    passed: Mapping[str, Sequence[int]] = {}
+    sent: Mapping[str, Collection[int]] = {}
+    keys: Mapping[str, Collection[int]] = {}
 
 
-def check_paths(project: Project, around: Surroundings | None = None) -> list[Break]:
+Facts = Callable[[Stage], StageFacts]
+
+
+def check_paths(project: Project, facts: Facts, around: Surroundings | None = None) -> list[Break]:
     """The first break of each silent strand, in the order of the strands."""
     around = around or Surroundings()
-    found = (first_break(project, strand, around) for strand in project.strands)
+    found = (first_break(project, strand, facts, around) for strand in project.strands)
     return [one for one in found if one is not None]
 
 
-def first_break(project: Project, strand: Strand, around: Surroundings) -> Break | None:
+def first_break(project: Project, strand: Strand, facts: Facts, around: Surroundings) -> Break | None:
     """Why a strand cannot sound, or ``None`` where it can."""
-    checks = (
-        ("source", _sources(project, strand, around)),
-        ("strand", _strand(project, strand)),
-        ("destination", _destinations(project, strand, around)),
-    )
-    return next((Break(strand.id, part, reason) for part, reason in checks if reason), None)
+    for part in (_sources, _strand, _stages, _destinations):
+        found = next(part(project, strand, facts, around), None)
+        if found is not None:
+            return found
+    return None
 
 
-def _sources(project: Project, strand: Strand, around: Surroundings) -> str | None:
+def _sources(project: Project, strand: Strand, facts: Facts, around: Surroundings) -> Iterator[Break]:
     fed_by_others = any(
         isinstance(destination, StrandDestination) and destination.strand == strand.id
         for other in project.strands
         for destination in other.destinations
     )
-    reasons = []
-    for source in strand.sources:
-        reason = None
-        if source.low_key > source.high_key or source.low_velocity > source.high_velocity:
-            reason = "its source's zone is empty"
-        elif isinstance(source, ClipSource) and not source.file:
-            reason = "its clip has no file yet"
-        elif isinstance(source, ClipSource) and source.file in around.missing_clips:
-            reason = f"its clip “{source.file}” cannot be read"
-        elif isinstance(source, MidiSource) and source.port and around.inputs is not None:
-            if source.port not in around.inputs:
-                reason = f"the MIDI input “{source.port}” is not there"
-        elif isinstance(source, StrandSource) and project.strand(source.strand) is None:
-            reason = "the strand that feeds it is gone"
-        elif isinstance(source, StrandSource) and not taken_somewhere(project, source):
-            reason = "the stage after which it is taken is gone"
-        if reason is None:
-            return None
-        reasons.append(reason)
-    if fed_by_others:
-        return None
-    return reasons[0] if reasons else "it has no source"
+    found = [_source(project, source, around) for source in strand.sources]
+    if None in found or fed_by_others:
+        return
+    for place, (reason, mend) in enumerate(one for one in found if one is not None):
+        yield Break(strand.id, "source", reason, place=place, mend=mend)
+    yield Break(strand.id, "source", "it has no source", mend="add-source")
 
 
-def _strand(project: Project, strand: Strand) -> str | None:
-    if strand.muted:
-        return "it is muted"
-    if not project.audible(strand):
-        return "another strand is solo"
+def _source(project: Project, source: AnySource, around: Surroundings) -> tuple[str, str] | None:
+    """Why a source brings nothing, and the remedy."""
+    if source.low_key > source.high_key or source.low_velocity > source.high_velocity:
+        return "its source's zone is empty", "open-zone"
+    if isinstance(source, ClipSource):
+        if not source.file:
+            return "its clip has no file yet", ""
+        if source.file in around.missing_clips:
+            return f"its clip “{source.file}” cannot be read", ""
+    elif isinstance(source, MidiSource) and around.inputs is not None:
+        if source.port and source.port not in around.inputs:
+            return f"the MIDI input “{source.port}” is not there", "all-inputs"
+        if not source.port and not around.inputs:
+            return "no MIDI input is there", "add-surface"
+    elif isinstance(source, StrandSource):
+        if project.strand(source.strand) is None:
+            return "the strand that feeds it is gone", ""
+        if not taken_somewhere(project, source):
+            return "the stage after which it is taken is gone", "take-end"
     return None
 
 
-def _destinations(project: Project, strand: Strand, around: Surroundings) -> str | None:
+def _strand(project: Project, strand: Strand, facts: Facts, around: Surroundings) -> Iterator[Break]:
+    if strand.muted:
+        yield Break(strand.id, "strand", "it is muted", mend="unmute-strand")
+    if not project.audible(strand):
+        yield Break(strand.id, "strand", "another strand is solo", mend="end-solo")
+
+
+def _stages(project: Project, strand: Strand, facts: Facts, around: Surroundings) -> Iterator[Break]:
+    passed = around.passed.get(strand.id, ())
+    if strand.along:
+        return
+    for place, stage in enumerate(strand.stages):
+        if stage.bypass:
+            continue
+        known = facts(stage)
+        if known.swallows is not None:
+            yield Break(strand.id, "stage", f"{known.label}: {known.swallows}", stage=stage.id, mend="bypass")
+        if known.waits_for_clock and around.playing is False:
+            reason = f"{known.label} waits for the transport, which does not run"
+            yield Break(strand.id, "stage", reason, stage=stage.id, mend="play")
+        if len(passed) > len(strand.stages) and passed[place] and not any(passed[place + 1 :]):
+            count = passed[place]
+            notes = "the note" if count == 1 else f"any of the {count} notes"
+            reason = f"{known.label} did not let {notes} of the last seconds through"
+            yield Break(strand.id, "stage", reason, stage=stage.id, mend="bypass")
+
+
+def _destinations(project: Project, strand: Strand, facts: Facts, around: Surroundings) -> Iterator[Break]:
     if not strand.destinations:
         feeds = any(
             isinstance(source, StrandSource) and source.strand == strand.id
             for other in project.strands
             for source in other.sources
         )
-        return None if feeds else "it has no destination"
-    reasons = [_destination(project, destination, around) for destination in strand.destinations]
-    return None if None in reasons else reasons[0]
+        if not feeds:
+            yield Break(strand.id, "destination", "it has no destination", mend="add-destination")
+        return
+    found = [_destination(project, strand, one, around) for one in strand.destinations]
+    if None in found:
+        return
+    for place, (reason, mend) in enumerate(one for one in found if one is not None):
+        yield Break(strand.id, "audio" if mend == "audio" else "destination", reason, place=place, mend=mend)
 
 
-def _destination(project: Project, destination: AnyDestination, around: Surroundings) -> str | None:
+def _destination(
+    project: Project, strand: Strand, destination: AnyDestination, around: Surroundings
+) -> tuple[str, str] | None:
+    """Why a destination does not sound, and the remedy."""
     if destination.muted:
-        return "its destination is muted"
+        return "its destination is muted", "unmute-destination"
     if isinstance(destination, InstrumentDestination):
-        instrument = project.instrument(destination.instrument)
-        if instrument is None:
-            return "its instrument is gone"
-        if instrument.muted:
-            return "its instrument is muted"
-        if instrument.level_db <= SILENT_DB:
-            return "its instrument's level is at zero"
+        return _instrument(project, strand, destination, around)
     if isinstance(destination, PortDestination) and destination.port and around.outputs is not None:
         if destination.port not in around.outputs:
-            return f"the MIDI output “{destination.port}” is not there"
+            return f"the MIDI output “{destination.port}” is not there", "own-output"
     if isinstance(destination, StrandDestination) and project.strand(destination.strand) is None:
-        return "the strand that it feeds is gone"
+        return "the strand that it feeds is gone", ""
     return None
+
+
+def _instrument(
+    project: Project, strand: Strand, destination: InstrumentDestination, around: Surroundings
+) -> tuple[str, str] | None:
+    instrument = project.instrument(destination.instrument)
+    if instrument is None:
+        return "its instrument is gone", "new-instrument"
+    if instrument.muted:
+        return "its instrument is muted", "unmute-instrument"
+    if instrument.level_db <= SILENT_DB:
+        return "its instrument's level is at zero", "raise-level"
+    if instrument.channel is not None and destination.channel not in (None, instrument.channel):
+        listens, sends = instrument.channel + 1, (destination.channel or 0) + 1
+        return f"its instrument plays only channel {listens} and is sent channel {sends}", "same-channel"
+    keys = around.keys.get(instrument.sound)
+    if keys:
+        reason = f"its instrument plays only the keys {note_name(min(keys))} to {note_name(max(keys))}"
+        sent = around.sent.get(strand.id, ())
+        if sent and not any(note in keys for note in sent):
+            return reason, ""
+        if not strand.stages and strand.sources and not any(_reaches(source, keys) for source in strand.sources):
+            return f"{reason}, and no source brings any of them", "open-zone"
+    if around.audio is False:
+        return "there is no audio device", "audio"
+    return None
+
+
+def _reaches(source: AnySource, keys: Collection[int]) -> bool:
+    return any(source.low_key <= key <= source.high_key for key in keys)
+
+
+def sentence(project: Project, found: Break) -> str:
+    """A break as a sentence: "“Harbour bells” is silent: it is muted."."""
+    strand = project.strand(found.strand)
+    return f"“{strand.name if strand else found.strand}” is silent: {found.reason}."

@@ -11,7 +11,7 @@ Voice = tuple[int, float]
 def inverted(voices: Sequence[Voice], times: int) -> list[Voice]:
     """The lowest voice an octave up, ``times`` over; below 0 the highest an octave down. Rising."""
     turned = sorted(voices)
-    for _ in range(abs(times)):
+    for _ in range(abs(times) if turned else 0):
         if times > 0:
             note, level = turned.pop(0)
             turned.append((note + 12, level))

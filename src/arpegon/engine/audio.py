@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from arpegon.core.document import Instrument
 from arpegon.core.events import Event
+from arpegon.sound import SOUNDS, kit
 from arpegon.sound.mixer import Mixer
 
 DEFAULT_RATE = 48_000
@@ -102,6 +103,7 @@ class AudioOut:
         self._block = 256
         self._stream: Any = None
         self._instruments: tuple[Instrument, ...] = ()
+        self._prepared: set[int] = set()
         self._last_block = 0.0
         self._opening = threading.RLock()
         self._wake = threading.Event()
@@ -123,6 +125,10 @@ class AudioOut:
     def set_instruments(self, instruments: Iterable[Instrument]) -> None:
         """New settings of the instruments."""
         self._instruments = tuple(instruments)
+        rate = self.renderer.rate
+        if rate not in self._prepared and any(SOUNDS[one.sound].kit for one in self._instruments):
+            self._prepared.add(rate)
+            threading.Thread(target=kit.prepare, args=(rate,), name="kit", daemon=True).start()
         self.renderer.set_instruments(self._instruments)
 
     def play(self, instrument: str, events: Sequence[Event]) -> None:

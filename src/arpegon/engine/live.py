@@ -23,7 +23,7 @@ from typing import Any
 
 from arpegon.core.document import PortDestination, Project
 from arpegon.core.errors import ArpegonError
-from arpegon.core.events import Event
+from arpegon.core.events import CONTROL, NOTE_ON, Event
 from arpegon.core.flood import thin
 from arpegon.engine import protocol
 from arpegon.engine.audio import AudioOut, list_outputs
@@ -38,6 +38,7 @@ FLOOD_LIMIT = 256
 _REPORT_SECONDS = 0.0007
 _REPORT_PATIENCE = 0.02
 _LATENESS_KEPT = 2000
+_HEARD_LIMIT = 64
 _BACKLOG_LIMIT = 600
 """Telemetry batches that may wait for a window that does not read, before meters and rolls are skipped."""
 
@@ -62,6 +63,8 @@ class LiveEngine:
         self._running = True
         self._printed: dict[tuple[str, int], list[Event]] = {}
         self._passed: list[protocol.Passed] = []
+        self._heard: list[tuple[str, Event]] = []
+        self._controls: dict[str, dict[int, int]] = {}
         self._late: deque[float] = deque(maxlen=_LATENESS_KEPT)
         self._clip_cache: Cache = {}
         self._missing_clips: set[str] = set()
@@ -80,6 +83,9 @@ class LiveEngine:
 
     def instrument(self, instrument: str, events: Sequence[Event]) -> None:
         self.audio.play(instrument, events)
+        for event in events:
+            if event.status & 0xF0 == CONTROL:
+                self._controls.setdefault(instrument, {})[event.data1] = event.data2
 
     def printed(self, strand: str, roll: int, events: Sequence[Event]) -> None:
         key = (strand, roll)
@@ -193,7 +199,9 @@ class LiveEngine:
         engine = self.engine
         while self._running:
             due = engine.next_due()
-            busy = self._printed or self._passed or engine.clock.playing or engine.take_position is not None
+            busy = (
+                self._printed or self._passed or self._heard or engine.clock.playing or engine.take_position is not None
+            )
             wake_at = min(due, report_at if busy else idle_report_at)
             timeout = min(1.0, wake_at - time.monotonic())
             if timeout > 0 and not self._arrivals and not self._acts:
@@ -236,6 +244,8 @@ class LiveEngine:
             taken.sort(key=lambda entry: entry[1].time)
             for name, event in taken:
                 engine.feed(name, event if event.time <= now else event.at(now))
+                if event.status & 0xF0 == NOTE_ON and len(self._heard) < _HEARD_LIMIT:
+                    self._heard.append((name, event))
         engine.run(now)
 
     def _thin(self, taken: list[tuple[str, Event]]) -> list[tuple[str, Event]]:
@@ -252,6 +262,8 @@ class LiveEngine:
         printed = [protocol.Printed(strand, roll, events) for (strand, roll), events in self._printed.items()]
         self._printed = {}
         passed, self._passed = self._passed, []
+        heard, self._heard = self._heard, []
+        controls, self._controls = self._controls, {}
         if self.channel.waiting > _BACKLOG_LIMIT:
             return
         elapsed = now - self._rate_since
@@ -271,6 +283,8 @@ class LiveEngine:
             passed,
             self.audio.renderer.mixer.peaks(),
             self._health(),
+            heard,
+            controls,
         )
         self.channel.send(telemetry)
 

@@ -259,12 +259,12 @@ def _close_port(device: Any) -> None:
         device.close_port()
 
 
-def list_ports() -> tuple[list[str], list[str]]:
-    """The MIDI inputs and outputs that are there now."""
-    found: list[set[str]] = [set(), set()]
+def list_ports() -> tuple[list[tuple[str, str]], list[tuple[str, str]]]:
+    """The MIDI inputs and outputs that are there now, each with the API that offers it."""
+    found: list[set[tuple[str, str]]] = [set(), set()]
     for api in working_apis():
         for place, kind in enumerate((rtmidi.MidiIn, rtmidi.MidiOut)):
             device = kind(api, name=f"{OWN_CLIENT} look")
-            found[place].update(f"{plain_name(name)}  ({_APIS[api]})" for name in device.get_ports())
+            found[place].update((plain_name(name), _APIS[api]) for name in device.get_ports())
             device.delete()
     return sorted(found[0]), sorted(found[1])

@@ -146,6 +146,10 @@ class Telemetry(Message):
     passed: list[Passed]
     meters: dict[str, float]
     health: Health
+    heard: list[tuple[str, Event]] = []
+    """Note ons that came in from outside, by feed, whether or not a strand took them."""
+    controls: dict[str, dict[int, int]] = {}
+    """Controllers that arrived at instruments, by number, with their last value."""
 
 
 class Ports(Message):

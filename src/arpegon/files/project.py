@@ -113,15 +113,23 @@ def _to_file(key: str, value: Any) -> Any:
 
 
 def _converted(tree: dict[str, Any], convert: Callable[[str, Any], Any]) -> dict[str, Any]:
-    """The tree with the sources and destinations of its strands converted."""
+    """The tree with its instruments and the sources and destinations of its strands converted."""
     tree = dict(tree)
+    instruments = tree.get("instruments")
+    if isinstance(instruments, (list, tuple)):
+        tree["instruments"] = [
+            {key: _at(f"instrument {number + 1}", key, convert, value) for key, value in one.items()}
+            if isinstance(one, dict)
+            else one
+            for number, one in enumerate(instruments)
+        ]
     strands = tree.get("strands")
     if not isinstance(strands, (list, tuple)):
         return tree
     tree["strands"] = [
         {
             name: [
-                {key: _at(number, name, key, convert, entry) for key, entry in end.items()}
+                {key: _at(f"the {name} of strand {number + 1}", key, convert, entry) for key, entry in end.items()}
                 if isinstance(end, dict)
                 else end
                 for end in value
@@ -137,11 +145,11 @@ def _converted(tree: dict[str, Any], convert: Callable[[str, Any], Any]) -> dict
     return tree
 
 
-def _at(number: int, name: str, key: str, convert: Callable[[str, Any], Any], value: Any) -> Any:
+def _at(where: str, key: str, convert: Callable[[str, Any], Any], value: Any) -> Any:
     try:
         return convert(key, value)
     except ParameterError as error:
-        raise DocumentError(f"in the {name} of strand {number + 1}, {key}: {error}") from None
+        raise DocumentError(f"in {where}, {key}: {error}") from None
 
 
 _UNKNOWN = re.compile(r"Object contains unknown field `(.+?)`")

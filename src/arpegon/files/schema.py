@@ -12,12 +12,13 @@ from arpegon.core.clock import TEMPO_RANGE
 from arpegon.core.document import FORMAT, VERSION, Project
 from arpegon.core.parameters import NOTE_SCHEMA, Choice, Param
 from arpegon.core.scales import ALIASES, SCALES
+from arpegon.files.validation import INKS
 from arpegon.processors import PROCESSORS
 from arpegon.sound import SOUNDS
 
 _DIALECT = "https://json-schema.org/draft/2020-12/schema"
 _CHANNEL = {
-    "description": "A MIDI channel; null or left out: all channels (sources), as played (destinations).",
+    "description": "A MIDI channel; null or left out: all channels (sources, instruments), as played (destinations).",
     "oneOf": [{"type": "integer", "minimum": 1, "maximum": 16}, {"type": "null"}],
 }
 
@@ -25,11 +26,11 @@ _CHANNEL = {
 def project_schema() -> dict[str, Any]:
     """The JSON Schema of a project file, as people write it."""
     (_, components) = msgspec.json.schema_components([Project], ref_template="#/$defs/{name}")
-    for name, schema in components.items():
+    for schema in components.values():
         properties = schema.get("properties", {})
         for key in properties.keys() & {"low_key", "high_key"}:
             properties[key] = {**NOTE_SCHEMA, "default": "C-1" if key == "low_key" else "G9"}
-        if "channel" in properties and name.endswith(("Source", "Destination")):
+        if "channel" in properties:
             properties["channel"] = _CHANNEL
     project = components["Project"]["properties"]
     project["format"] = {"const": FORMAT}
@@ -37,6 +38,8 @@ def project_schema() -> dict[str, Any]:
     project["tempo"] |= {"minimum": TEMPO_RANGE[0], "maximum": TEMPO_RANGE[1]}
     components["Project"]["required"] = ["format", "version"]
     components["Instrument"]["properties"]["sound"] = {"enum": list(SOUNDS)}
+    ink = {"type": "integer", "minimum": 0, "maximum": INKS - 1}
+    components["Strand"]["properties"]["ink"] = {"oneOf": [ink, {"type": "null"}], "default": None}
     components["Key"]["properties"]["scale"] = {"enum": [*SCALES, *ALIASES], "default": "ionian"}
     components["Stage"] = _stage_schema()
     return {

@@ -18,6 +18,8 @@ from arpegon.sound import SOUNDS
 
 _replace = msgspec.structs.replace
 LEVEL_RANGE = (-96.0, 12.0)
+INKS = 8
+"""Strands have one of so many colours."""
 
 
 def validated(project: Project) -> Project:
@@ -46,6 +48,8 @@ def validated(project: Project) -> Project:
             raise DocumentError(f"this version of Arpegon does not read {what} yet; the file was made by a newer one.")
     for strand in project.strands:
         _check_zones(strand)
+        if strand.ink is not None:
+            _within(f"ink of “{strand.name}”", strand.ink, 0, INKS - 1)
     working_order(project)
     return _replace(project, key=_key(project.key), strands=tuple(_strand(strand) for strand in project.strands))
 

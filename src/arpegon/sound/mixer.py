@@ -10,7 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from arpegon.core.document import Instrument
-from arpegon.core.events import CONTROL, Event
+from arpegon.core.events import CONTROL, SYSEX, Event
+from arpegon.sound.kit import Kit
 from arpegon.sound.sounds import SOUNDS
 from arpegon.sound.voices import Voices
 
@@ -27,7 +28,8 @@ class Strip:
 
     def __init__(self, instrument: Instrument, rate: int) -> None:
         self.instrument = instrument
-        self.voices = Voices(SOUNDS[instrument.sound], rate)
+        sound = SOUNDS[instrument.sound]
+        self.voices: Voices | Kit = Kit(sound, rate) if sound.kit else Voices(sound, rate)
         self.gain = _gains(instrument)
         self.leaving = False
         self.peak = 0.0
@@ -105,7 +107,10 @@ class Mixer:
             return
         dry = np.zeros((2, frames), dtype=np.float32)
         done = 0
+        channel = strip.instrument.channel
         for offset, event in events:
+            if channel is not None and event.status & 0x0F != channel and event.status < SYSEX:
+                continue
             if event.status & 0xF0 >= CONTROL and offset - done >= _CONTROL_GRID:
                 strip.voices.render(offset - done, dry[:, done:offset])
                 done = offset

@@ -25,7 +25,8 @@ from arpegon.core.events import (
     SUSTAIN,
     Event,
 )
-from arpegon.sound.sounds import Sound
+from arpegon.sound.rotor import Rotor
+from arpegon.sound.sounds import DRAWBARS, ROTARY, Sound
 
 VOICES = 32
 _TAILS = 12
@@ -87,6 +88,8 @@ class Voices:
         self._mod = np.zeros(16)
         self._bright = np.zeros(16)
         self._tuning = np.ones(16)
+        self._weights = self._target_weights()
+        self._rotor = Rotor(rate) if sound.drawbars else None
         self._moving = True
 
     @property
@@ -128,7 +131,7 @@ class Voices:
         audible = np.clip(3.0 - step / math.pi * 3.2, 0.0, 1.0)
         key = (note - 60) / 12.0
         tame = 2.0 ** (-0.25 * max(0.0, key)) * 2.0 ** (-0.1 * max(0.0, -key))
-        self._level[slot] = sound.level * tame * loudness**1.5 * self._amplitude * shade * audible
+        self._level[slot] = sound.level * tame * loudness**sound.touch * self._amplitude * shade * audible
         decay = self._decay * 2.0 ** (-sound.key_decay * key)
         self._fall[slot] = np.where(self._decay > 0, -1.0 / (np.maximum(decay, 0.01) * self.rate), 0.0)
         self._phase[slot] = 0.0
@@ -186,6 +189,9 @@ class Voices:
         """Controllers to their rest; volume and pan only where ``levels`` says so (MIDI RP-015)."""
         self._controls[channel, [_MODULATION, SUSTAIN]] = 0
         self._controls[channel, _EXPRESSION] = 127
+        for control in self.sound.own:
+            if control.number not in (_MODULATION, SUSTAIN) or self.sound.bowed:
+                self._controls[channel, control.number] = control.rest
         if levels:
             self._controls[channel, _VOLUME] = 100
             self._controls[channel, _PAN] = 64
@@ -199,22 +205,27 @@ class Voices:
         """Add the next ``frames`` samples to ``out``, float32 of shape (2, frames)."""
         start = self.now
         self.now = start + frames
-        gain0, bright0, tuning0 = self._gain, self._bright, self._tuning
+        gain0, bright0, tuning0, weights0 = self._gain, self._bright, self._tuning, self._weights
         self._ease(1.0 - math.exp(-frames / (_SMOOTH_SECONDS * self.rate)))
         slots = np.flatnonzero(self._used)
         if not len(slots):
             return
         channel = self._channel[slots]
         count = _counts(frames)
-        tone = self._tone(slots, channel, frames, start, tuning0, bright0)
+        tone = self._tone(slots, channel, frames, start, tuning0, bright0, weights0)
         envelope = self._envelope(slots, frames, start)
         if envelope is not None:
             tone *= envelope
         first = gain0[:, channel].astype(np.float32)
-        out += first @ tone
+        mixed = first @ tone
         if gain0 is not self._gain:
-            out += (((self._gain - gain0)[:, channel] / frames).astype(np.float32) @ tone) * count
+            mixed += (((self._gain - gain0)[:, channel] / frames).astype(np.float32) @ tone) * count
+        out += mixed if self._rotor is None else self._rotor.turned(mixed, self._fast_rotor())
         self._retire(slots, envelope)
+
+    def _fast_rotor(self) -> bool:
+        """Whether any channel's rotor switch is on."""
+        return bool((self._controls[:, ROTARY.number] >= 64).any())
 
     def _ease(self, share: float) -> None:
         """Move the controllers towards where they were sent; what rests there costs nothing."""
@@ -227,7 +238,12 @@ class Voices:
         self._bright = self._bright + (self._pressure - self._bright) * share
         self._tuning = self._target_tuning()
         near = 1e-5
-        if np.abs(target - gain).max() < near and np.abs(self._bright - self._pressure).max() < near:
+        settled = np.abs(target - gain).max() < near and np.abs(self._bright - self._pressure).max() < near
+        if self._weights is not None:
+            weights = self._target_weights()
+            settled = settled and np.abs(weights - self._weights).max() < near
+            self._weights = weights if settled else self._weights + (weights - self._weights) * share
+        if settled:
             gain = target
             # Vibrato goes on moving for as long as a wheel is up.
             if self._mod.max() < near and not wheel.any():
@@ -240,13 +256,25 @@ class Voices:
     def rest(self, frames: int) -> None:
         """Let ``frames`` samples pass in silence: controllers arrive at once where nothing can click."""
         self.now += frames
+        if self._rotor is not None:
+            self._rotor.turn(frames, self._fast_rotor())
         if self._moving:
             self._gain = self._target_gain()
             self._mod = self._controls[:, _MODULATION] / 127.0
             self._bright = self._pressure.copy()
             self._tuning = self._target_tuning()
+            self._weights = self._target_weights()
 
-    def _tone(self, slots: Array, channel: Array, frames: int, start: int, tuning0: Array, bright0: Array) -> Array:
+    def _tone(
+        self,
+        slots: Array,
+        channel: Array,
+        frames: int,
+        start: int,
+        tuning0: Array,
+        bright0: Array,
+        weights0: Array | None,
+    ) -> Array:
         """The sum of the partials of each slot, without its envelope; float32 of shape (slots, frames)."""
         count = _counts(frames)
         step0 = self._step[slots] * tuning0[channel][:, None]
@@ -274,6 +302,9 @@ class Voices:
             lift = 1.0 + self.sound.press * self._octaves * 2.0
             level0 *= lift ** bright0[channel][:, None]
             level1 *= lift ** self._bright[channel][:, None]
+        if weights0 is not None and self._weights is not None:
+            level0 = level0 * weights0[channel]
+            level1 = level1 * self._weights[channel]
         weights = np.stack((level0, (level1 - level0) / frames), axis=1).astype(np.float32)
         summed: Array = weights @ angles
         tone: Array = summed[:, 0] + summed[:, 1] * count
@@ -324,6 +355,21 @@ class Voices:
         place = np.clip((self._controls[:, _PAN] - 64) / 63.0, -1.0, 1.0)
         angle = (place + 1.0) * math.pi / 4.0
         return np.stack((np.cos(angle), np.sin(angle))) * level**1.5 * math.sqrt(2.0)
+
+    def _target_weights(self) -> Array | None:
+        """What the controllers make of each partial on each channel; shape (16, partials), or ``None``.
+
+        A bow that is drawn harder is louder and brighter; a drawbar is the level of its pipe.
+        """
+        if self.sound.drawbars:
+            numbers = [control.number for control in DRAWBARS]
+            weights: Array = (self._controls[:, numbers] / 127.0) ** 1.4
+            return weights
+        if self.sound.bowed:
+            bow = (self._controls[:, _MODULATION] / 127.0)[:, None]
+            bowed: Array = (0.05 + 1.15 * bow**1.3) * 2.0 ** (1.6 * (bow - 0.75) * self._octaves)
+            return bowed
+        return None
 
     def _target_tuning(self) -> Array:
         """The factor on each channel's frequencies from bend and vibrato at the end of the block; shape (16,)."""

@@ -57,6 +57,19 @@ class RollLine:
                 pen = self.pens.setdefault((event.status, number), deque(maxlen=1200))
                 pen.append((event.time, float(value)))
 
+    def since(self, time: float) -> int:
+        """How many notes began after a time."""
+        count = 0
+        for bar in reversed(self.bars):
+            if bar.start < time:
+                break
+            count += 1
+        return count
+
+    def notes_since(self, time: float) -> set[int]:
+        """Which notes began after a time."""
+        return {bar.note for bar in self.bars if bar.start >= time}
+
     def prune(self, now: float) -> None:
         """Forget what has left the paper."""
         limit = now - KEPT_SECONDS

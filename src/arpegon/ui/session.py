@@ -16,8 +16,10 @@ from arpegon.core.document import Project, Stage, Strand
 from arpegon.core.errors import ArpegonError
 from arpegon.core.events import Event
 from arpegon.core.history import History
+from arpegon.core.mending import PLAY, mend_label, mended
 from arpegon.core.parameters import with_defaults
 from arpegon.core.path_check import Break, Surroundings, check_paths
+from arpegon.core.routing import working_order
 from arpegon.core.takes import Memory, Part, Take
 from arpegon.engine import protocol
 from arpegon.engine.client import EngineClient
@@ -26,11 +28,16 @@ from arpegon.files.collect import take_clips_along
 from arpegon.files.places import Settings, save_settings, state_dir
 from arpegon.files.project import load_project, save_project
 from arpegon.processors import processor_class
+from arpegon.processors.facts import stage_facts
+from arpegon.sound import PLAYED_KEYS
 from arpegon.ui.rolls import Paper
 from arpegon.ui.timers import one_shot, ticking
 
 AUTOSAVE_MS = 4000
 ENGINE_DEBOUNCE_MS = 8
+RECENT_SECONDS = 4.0
+"""How far back the path check looks at what was played."""
+_CHECK_MS = 250
 
 
 class Selection(msgspec.Struct, frozen=True):
@@ -55,6 +62,8 @@ class Session(QObject):
         noticed: the notices are others.
         ports_changed: MIDI ports or audio devices came or went.
         file_changed: the file, or whether it is saved, changed.
+        broken: other strands are silent than before, or for other reasons.
+        heard: a note on came in from outside (its feed, the event), whether or not a strand took it.
     """
 
     changed = pyqtSignal()
@@ -64,6 +73,8 @@ class Session(QObject):
     ports_changed = pyqtSignal()
     file_changed = pyqtSignal()
     take_kept = pyqtSignal(str)
+    heard = pyqtSignal(str, object)
+    broken = pyqtSignal()
     _arrived = pyqtSignal(object)
 
     def __init__(self, settings: Settings, parent: QObject | None = None) -> None:
@@ -74,6 +85,9 @@ class Session(QObject):
         self.folder = Path.cwd()
         self.memory = Memory()
         self.papers: dict[str, Paper] = {}
+        self.controls: dict[str, dict[int, int]] = {}
+        """The controllers that arrived at each instrument, with their last value."""
+        self._breaks: dict[str, Break] = {}
         self.selection = NOTHING
         self.notices: dict[str, str] = {}
         self._chains: dict[str, list[str]] = {}
@@ -87,6 +101,10 @@ class Session(QObject):
         self._send_timer.timeout.connect(self._send_project)
         self._autosave_timer = one_shot(self, AUTOSAVE_MS)
         self._autosave_timer.timeout.connect(self._autosave)
+        self._check_timer = ticking(self, _CHECK_MS)
+        self._check_timer.timeout.connect(self.check_paths)
+        for cause in (self.changed, self.noticed, self.ports_changed):
+            cause.connect(self.check_paths)
         self._prune_timer = ticking(self, 500)
         self._prune_timer.timeout.connect(self._prune)
 
@@ -98,10 +116,12 @@ class Session(QObject):
         self.client.send(protocol.SetAudio(self.settings.audio_device, self.settings.block))
         self._send_project()
         self._prune_timer.start()
+        self._check_timer.start()
 
     def close(self) -> None:
         """End in order: the engine lets go of its notes; what is not saved is offered at the next start."""
         self._prune_timer.stop()
+        self._check_timer.stop()
         self._autosave_timer.stop()
         self._send_timer.stop()
         self.client.close()
@@ -120,7 +140,13 @@ class Session(QObject):
         return self.history.project
 
     def edit(self, label: str, project: Project, merge: str | None = None) -> None:
-        """Go on with an edited document; ``merge`` joins the steps of a drag."""
+        """Go on with an edited document; ``merge`` joins the steps of a drag. A loop among strands is refused."""
+        try:
+            working_order(project)
+        except ArpegonError as error:
+            self.notice("edit", str(error))
+            self.changed.emit()
+            return
         if self.history.do(label, project, merge):
             self._after_edit()
 
@@ -200,7 +226,10 @@ class Session(QObject):
         return with_defaults(processor_class(stage.kind).params, stage.params)
 
     def ink_number(self, strand_id: str) -> int:
-        """The number of a strand's ink."""
+        """The number of a strand's ink: its own, or that of its place."""
+        strand = self.project.strand(strand_id)
+        if strand is not None and strand.ink is not None:
+            return strand.ink
         return next((place for place, strand in enumerate(self.project.strands) if strand.id == strand_id), 0)
 
     # -- selection ---------------------------------------------------------------------------------
@@ -266,6 +295,10 @@ class Session(QObject):
                 self._print(printed)
             if report.health.sounding == 0 and not report.printed:
                 self._let_go_below(report.now)
+            for instrument, values in report.controls.items():
+                self.controls.setdefault(instrument, {}).update(values)
+            for feed, event in report.heard:
+                self.heard.emit(feed, event)
             self.reported.emit(report)
         elif isinstance(report, protocol.Ports):
             self.ports = report
@@ -309,10 +342,49 @@ class Session(QObject):
         self.noticed.emit()
 
     def breaks(self) -> dict[str, Break]:
-        """Why strands are silent, by strand."""
-        missing = [topic.removeprefix("clip:") for topic in self.notices if topic.startswith("clip:")]
-        around = Surroundings(missing, self.ports.inputs, self.ports.outputs)
-        return {found.strand: found for found in check_paths(self.project, around)}
+        """Why strands are silent, by strand, as last found."""
+        return self._breaks
+
+    def check_paths(self) -> None:
+        """Find out why strands are silent; says ``broken`` where the answer is another one."""
+        found = check_paths(self.project, stage_facts, self._surroundings(time.monotonic()))
+        breaks = {one.strand: one for one in found}
+        if breaks != self._breaks:
+            self._breaks = breaks
+            self.broken.emit()
+
+    def _surroundings(self, now: float) -> Surroundings:
+        since = now - RECENT_SECONDS
+        passed, sent = {}, {}
+        for strand in self.project.strands:
+            lines = self.paper(strand.id).lines
+            rolls = range(len(strand.stages) + 1)
+            passed[strand.id] = [lines[roll].since(since) if roll in lines else 0 for roll in rolls]
+            if len(strand.stages) in lines:
+                sent[strand.id] = lines[len(strand.stages)].notes_since(since)
+        health = self.telemetry.health
+        return Surroundings(
+            missing_clips=[topic.removeprefix("clip:") for topic in self.notices if topic.startswith("clip:")],
+            inputs=self.ports.inputs,
+            outputs=self.ports.outputs,
+            playing=self.telemetry.playing,
+            audio=bool(health.audio) if "audio" in self.notices or health.audio else None,
+            passed=passed,
+            sent=sent,
+            keys=PLAYED_KEYS,
+        )
+
+    def mend(self, found: Break) -> None:
+        """Do what the path check offers."""
+        if found.mend == PLAY:
+            self.client.send(protocol.Play())
+        else:
+            self.edit(f"Mend: {mend_label(found)}", mended(self.project, found))
+
+    def go_to(self, found: Break) -> None:
+        """Put on the bench where a path breaks."""
+        part = "strand" if found.part == "audio" else found.part
+        self.select(Selection(found.strand, part, found.stage, found.place))
 
     # -- takes -------------------------------------------------------------------------------------
 
@@ -373,6 +445,7 @@ class Session(QObject):
         self.path = path
         self.folder = folder or (path.parent if path else Path.cwd())
         self.papers.clear()
+        self.controls.clear()
         self._remember_chains()
         self.memory = Memory()
         self.recording_since = None

@@ -159,8 +159,7 @@ class Board(QWidget):
         outer.addWidget(self.area)
         session.changed.connect(self.refresh)
         session.selected.connect(self._selected)
-        session.noticed.connect(self._breaks)
-        session.ports_changed.connect(self._breaks)
+        session.broken.connect(self._breaks)
         theme.changed.connect(self.update)
         self.refresh()
 

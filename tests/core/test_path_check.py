@@ -1,0 +1,125 @@
+"""The path check: the first break of each broken project, and its mend."""
+
+from __future__ import annotations
+
+import pytest
+
+from arpegon.core import edits
+from arpegon.core.document import (
+    ClipSource,
+    Instrument,
+    InstrumentDestination,
+    MidiSource,
+    PortDestination,
+    StrandDestination,
+    StrandSource,
+    SurfaceSource,
+)
+from arpegon.core.mending import MENDS, mend_label, mended
+from arpegon.core.path_check import Surroundings, check_paths, sentence
+from arpegon.processors.facts import stage_facts
+from arpegon.sound import PLAYED_KEYS
+from building import BELLS, project, stage, strand
+
+BELL = InstrumentDestination(instrument="bells", channel=0)
+AROUND = Surroundings(missing_clips={"gone.mid"}, inputs=[], outputs=[], playing=False, keys=PLAYED_KEYS)
+
+BREAKS = [
+    (strand(sources=()), "source", "no source"),
+    (strand(sources=(SurfaceSource(low_key=70, high_key=60),)), "source", "zone is empty"),
+    (strand(sources=(SurfaceSource(low_velocity=90, high_velocity=80),)), "source", "zone is empty"),
+    (strand(sources=(ClipSource(),)), "source", "no file"),
+    (strand(sources=(ClipSource(file="gone.mid"),)), "source", "cannot be read"),
+    (strand(sources=(MidiSource(port="Keys"),)), "source", "Keys"),
+    (strand(sources=(MidiSource(),)), "source", "no MIDI input"),
+    (strand(sources=(StrandSource(strand="nobody"),)), "source", "gone"),
+    (strand(sources=(StrandSource(strand="a", after="gone"),)), "source", "stage after which"),
+    (strand(muted=True), "strand", "muted"),
+    (strand(stage("chance", percent=0)), "stage", "at 0 %"),
+    (strand(stage("sieve", kinds=["notes"])), "stage", "keeps all notes out"),
+    (strand(stage("sieve", action="pass", kinds=["cc"])), "stage", "lets no notes through"),
+    (strand(stage("sieve", action="pass", low_key=9, high_key=5)), "stage", "empty"),
+    (strand(stage("chord", keep_root=False, offsets=[])), "stage", "no voices"),
+    (strand(stage("chord", way="pads", others="drop")), "stage", "no pads"),
+    (strand(stage("keymap", octave=True, threads={str(60 + n): [] for n in range(12)})), "stage", "thread"),
+    (strand(stage("repeat", rhythm=[0.0, 0.0])), "stage", "rests"),
+    (strand(stage("repeat", starts="beat")), "stage", "waits for the transport"),
+    (strand(destinations=()), "destination", "no destination"),
+    (strand(destinations=(InstrumentDestination(instrument="harp"),)), "destination", "gone"),
+    (strand(destinations=(InstrumentDestination(instrument="bells", muted=True),)), "destination", "muted"),
+    (strand(destinations=(PortDestination(port="Synth"),)), "destination", "Synth"),
+    (strand(destinations=(StrandDestination(strand="nobody"),)), "destination", "gone"),
+]
+
+
+@pytest.mark.parametrize(("silent", "part", "words"), BREAKS)
+def test_the_first_break_is_named_and_what_can_be_mended_is_mended(silent, part, words):
+    broken = project(silent)
+    (found,) = check_paths(broken, stage_facts, AROUND)
+    assert found.part == part and words in found.reason
+    assert sentence(broken, found).startswith("“A” is silent: ")
+    if found.mend in MENDS:
+        assert mend_label(found)
+        assert found not in check_paths(mended(broken, found), stage_facts, AROUND)
+
+
+def test_a_sound_path_is_not_broken():
+    good = project(strand(stage("humanize"), stage("chord"), stage("thin")))
+    assert check_paths(good, stage_facts, AROUND) == []
+    assert check_paths(good, stage_facts) == []
+
+
+@pytest.mark.parametrize(
+    ("changes", "words"),
+    [({"level_db": -96.0}, "zero"), ({"muted": True}, "muted"), ({"channel": 4}, "plays only channel 5")],
+)
+def test_an_instrument_that_cannot_sound_is_named_and_mended(changes, words):
+    broken = edits.set_instrument(project(strand()), "bells", **changes)
+    (found,) = check_paths(broken, stage_facts)
+    assert words in found.reason
+    assert check_paths(mended(broken, found), stage_facts) == []
+
+
+def test_a_solo_elsewhere_is_a_break():
+    solo = project(strand(), strand(strand_id="b", solo=True))
+    (found,) = check_paths(solo, stage_facts)
+    assert found.strand == "a" and check_paths(mended(solo, found), stage_facts) == []
+
+
+def test_an_instrument_that_does_not_play_what_it_is_sent():
+    kit = Instrument(id="bells", sound="tin-kit")
+    drums = edits.set_project(project(strand(stage("transpose"))), instruments=(kit,))
+    around = Surroundings(keys=PLAYED_KEYS, sent={"a": {90, 100}})
+    (found,) = check_paths(drums, stage_facts, around)
+    assert "B1 to A5" in found.reason
+    assert not check_paths(drums, stage_facts, Surroundings(keys=PLAYED_KEYS, sent={"a": {36, 100}}))
+    bare = edits.set_project(project(strand(sources=(SurfaceSource(low_key=90),))), instruments=(kit,))
+    assert "no source brings" in check_paths(bare, stage_facts, Surroundings(keys=PLAYED_KEYS))[0].reason
+
+
+def test_a_stage_that_let_nothing_through_of_late():
+    one = project(strand(stage("transpose", "t"), stage("sieve", "s", low_key=60)))
+    (found,) = check_paths(one, stage_facts, Surroundings(passed={"a": [5, 5, 0]}))
+    assert found.stage == "s" and "any of the 5 notes" in found.reason
+    assert not check_paths(one, stage_facts, Surroundings(passed={"a": [5, 5, 1]}))
+    assert not check_paths(one, stage_facts, Surroundings(passed={"a": [0, 0, 0]}))
+
+
+def test_without_an_audio_device_instruments_are_silent_and_ports_are_not():
+    around = Surroundings(audio=False)
+    assert check_paths(project(strand()), stage_facts, around)[0].part == "audio"
+    assert not check_paths(project(strand(destinations=(BELL, PortDestination()))), stage_facts, around)
+
+
+def test_what_is_bypassed_does_not_break():
+    assert not check_paths(project(strand(stage("chance", percent=0, bypass=True))), stage_facts, AROUND)
+
+
+def test_sending_the_source_along_passes_a_stage_that_swallows():
+    assert not check_paths(project(strand(stage("chance", percent=0), along=True)), stage_facts, AROUND)
+
+
+def test_a_strand_that_only_feeds_another_needs_no_destination():
+    now = project(strand(destinations=()), strand(strand_id="b", sources=(StrandSource(strand="a"),)))
+    assert not check_paths(now, stage_facts)
+    assert BELLS in now.instruments
