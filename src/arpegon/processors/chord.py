@@ -89,6 +89,21 @@ class Chord(KeyBook):
         ),
         *key_params(follow=True),
         Pads(key="pads", label="Pads", default=[], help="The triggers and their chords."),
+        Number(
+            key="columns",
+            label="Pads in a row",
+            default=4,
+            low=1,
+            high=16,
+            help="How the pads are laid out on screen: as many in a row as the controller has.",
+        ),
+        Choice(
+            key="first_row",
+            label="First row",
+            default="bottom",
+            options={"bottom": "at the bottom", "top": "at the top"},
+            help="Where the row of the first pad lies, on screen and when triggers are learnt.",
+        ),
         Choice(
             key="others",
             label="Keys that are no trigger",

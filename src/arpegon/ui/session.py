@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -14,7 +14,7 @@ from arpegon.core import edits
 from arpegon.core.clock import position_text
 from arpegon.core.document import Project, Stage, Strand
 from arpegon.core.errors import ArpegonError
-from arpegon.core.events import Event
+from arpegon.core.events import Event, note_off, note_on
 from arpegon.core.history import History
 from arpegon.core.mending import PLAY, mend_label, mended
 from arpegon.core.parameters import with_defaults
@@ -272,6 +272,14 @@ class Session(QObject):
             self._send_timer.stop()
             self._send_project()
         self.client.send(protocol.Feed("surface", list(events)))
+
+    def hear(self, strand_id: str, notes: Sequence[int], seconds: float = 0.8) -> None:
+        """Sound notes for a moment at a strand's destinations, past its stages."""
+        strand = self.project.strand(strand_id)
+        if strand is not None and notes:
+            events = [note_on(0.0, 0, note, 90) for note in notes]
+            events += [note_off(seconds, 0, note) for note in notes]
+            self.client.send(protocol.PlayTake({strand_id: events}, 0.0))
 
     def beat_at(self, now: float) -> float:
         """The transport's beat at a monotonic time, from the last telemetry."""

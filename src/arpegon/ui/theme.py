@@ -246,6 +246,7 @@ def style_sheet(t: Theme) -> str:
         background: {t.field}; border: 1px solid {t.line}; border-radius: 5px; padding: 3px 8px; min-height: 20px;
         selection-background-color: {t.bar}; selection-color: {t.bar_text};
     }}
+    QComboBox:disabled, QLineEdit:disabled {{ color: {mix(t.second, t.paper, 0.35)}; border-color: {t.rule}; }}
     QComboBox::drop-down {{ border: none; width: 18px; }}
     QComboBox QAbstractItemView {{
         background: {t.field}; border: 1px solid {t.line}; outline: none;

@@ -24,8 +24,12 @@ from arpegon.ui.bench.chord_editor import ChordEditor
 from arpegon.ui.bench.editor import StageEditor
 from arpegon.ui.bench.ends_editor import DestinationEditor, SourceEditor
 from arpegon.ui.bench.humanize_editor import HumanizeEditor
+from arpegon.ui.bench.pitch_editors import KeyMapEditor, TransposeEditor
 from arpegon.ui.bench.readout import Readout
 from arpegon.ui.bench.scale_editor import ScaleEditor
+from arpegon.ui.bench.stroke_editors import ChanceEditor, HoldEditor, LengthEditor, RepeatEditor, ThinEditor
+from arpegon.ui.bench.traffic_editors import ChannelEditor, SieveEditor
+from arpegon.ui.bench.velocity_editor import VelocityEditor
 from arpegon.ui.board.words import destination_words, source_words
 from arpegon.ui.session import Selection, Session
 
@@ -34,8 +38,18 @@ _LEAST_READOUT = 150
 
 EDITORS: dict[str, type[StageEditor]] = {
     "humanize": HumanizeEditor,
+    "velocity": VelocityEditor,
     "scale": ScaleEditor,
+    "transpose": TransposeEditor,
+    "keymap": KeyMapEditor,
     "chord": ChordEditor,
+    "thin": ThinEditor,
+    "length": LengthEditor,
+    "hold": HoldEditor,
+    "repeat": RepeatEditor,
+    "sieve": SieveEditor,
+    "chance": ChanceEditor,
+    "channel": ChannelEditor,
 }
 """A stage without an entry gets the standard controls of its declarations."""
 
@@ -125,6 +139,9 @@ class Bench(QWidget):
 
     def _widen(self, on: bool) -> None:
         self.setFixedWidth(WIDE if on else NARROW)
+        if isinstance(self.editor, StageEditor):
+            self.editor.set_wide(on)
+            self._fit()
         self.widened.emit(on)
 
     # -- showing -----------------------------------------------------------------------------------
@@ -159,6 +176,8 @@ class Bench(QWidget):
 
     def _put(self, editor: QWidget) -> None:
         self.editor = editor
+        if isinstance(editor, StageEditor):
+            editor.set_wide(self.wide.isChecked())
         editor.setObjectName("paper")
         holder = QWidget()
         holder.setObjectName("paper")

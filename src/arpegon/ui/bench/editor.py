@@ -8,16 +8,18 @@ from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QIntValidator
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QBoxLayout, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from arpegon.core.document import Stage, Strand
 from arpegon.core.events import NOTE_ON, Event
-from arpegon.core.parameters import Choice, Number, Param, PitchClass, Switch
-from arpegon.core.pitch import pretty_name
+from arpegon.core.parameters import Choice, Flags, NoteKey, NoteValue, Number, Param, PitchClass, Switch
+from arpegon.core.pitch import note_name, pretty_name
+from arpegon.core.rhythm import NOTE_VALUES
 from arpegon.engine.protocol import Passed
 from arpegon.processors import processor_class
 from arpegon.ui import theme
 from arpegon.ui.controls import choices
+from arpegon.ui.controls.checks import Chips
 from arpegon.ui.controls.slider import Slider, tooltip
 from arpegon.ui.session import Session
 
@@ -42,11 +44,24 @@ class StageEditor(QWidget):
         self.params: dict[str, Param] = {param.key: param for param in self.processor.params}
         self.ink = theme.ink(session.ink_number(strand.id))
         self.controls: dict[str, QWidget] = {}
-        self.box = QVBoxLayout(self)
-        self.box.setContentsMargins(0, 0, 0, 0)
-        self.box.setSpacing(10)
+        self._halves = QBoxLayout(QBoxLayout.Direction.TopToBottom, self)
+        self._halves.setContentsMargins(0, 0, 0, 0)
+        self._halves.setSpacing(12)
+        self.box, self.side = QVBoxLayout(), QVBoxLayout()
+        for half in (self.box, self.side):
+            half.setContentsMargins(0, 0, 0, 0)
+            half.setSpacing(10)
+            self._halves.addLayout(half, 1)
         self.build()
+        if self.side.count():
+            self.side.addStretch(1)
         self.refresh(strand, stage)
+
+    def set_wide(self, wide: bool) -> None:
+        """Lay the two halves side by side, or one under the other."""
+        direction = QBoxLayout.Direction
+        self._halves.setDirection(direction.LeftToRight if wide and self.side.count() else direction.TopToBottom)
+        self._halves.setSpacing(28 if wide else 12)
 
     @property
     def values(self) -> dict[str, Any]:
@@ -56,18 +71,23 @@ class StageEditor(QWidget):
     def build(self) -> None:
         """Make the widgets: here one standard control for each parameter."""
         for key in self.params:
-            self.box.addWidget(self.control(key))
-        self.box.addStretch(1)
+            self.box.addWidget(self.captioned(key))
+
+    def grid(self, *keys: str, columns: int = 2) -> QGridLayout:
+        """Standard controls side by side."""
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(20)
+        grid.setVerticalSpacing(8)
+        for place, key in enumerate(keys):
+            grid.addWidget(self.captioned(key), place // columns, place % columns, Qt.AlignmentFlag.AlignBottom)
+        return grid
 
     def refresh(self, strand: Strand, stage: Stage) -> None:
         """Show a stage as it is now."""
         self.strand, self.stage = strand, stage
         values = self.values
         for key, control in self.controls.items():
-            if isinstance(control, (Slider, SeedField, choices.Segments, choices.Picker, choices.Switch)):
-                control.set_value(values[key])
-            elif isinstance(control, NumbersField):
-                control.show_numbers(values[key])
+            control.set_value(values[key])  # type: ignore[attr-defined]
         self.show_values(values)
 
     def show_values(self, values: dict[str, Any]) -> None:
@@ -96,6 +116,17 @@ class StageEditor(QWidget):
             made = Slider(param, self.ink)
             made.moved.connect(lambda value: self.set(False, **{key: param.clamp(value)}))
             made.settled.connect(self.session.settle)
+        elif isinstance(param, NoteKey):
+            number = NoteNumber(**{name: getattr(param, name) for name in ("key", "label", "help", "default")})
+            made = Slider(number, self.ink)
+            made.moved.connect(lambda value: self.set(False, **{key: round(value)}))
+            made.settled.connect(self.session.settle)
+        elif isinstance(param, Flags):
+            made = Chips(param.options, tooltip(param))
+            made.chosen.connect(lambda values: self.set(**{key: values}))
+        elif isinstance(param, NoteValue):
+            made = choices.Picker({value: value for value in NOTE_VALUES}, tooltip(param))
+            made.chosen.connect(lambda value: self.set(**{key: value}))
         elif isinstance(param, Switch):
             made = choices.Switch(param.label, tooltip(param))
             made.toggled.connect(lambda on: self.set(**{key: on}))
@@ -128,6 +159,16 @@ def strokes(batch: Iterable[Passed]) -> Iterator[tuple[Event | None, list[Event]
         struck = one.event if one.event is not None and one.event.kind == NOTE_ON else None
         if struck is not None or (one.event is None and made):
             yield struck, made
+
+
+class NoteNumber(Number, frozen=True, kw_only=True):
+    """A note on a slider."""
+
+    low: float = 0
+    high: float = 127
+
+    def text(self, value: Any) -> str:
+        return note_name(value)
 
 
 class SeedField(QWidget):
@@ -172,7 +213,7 @@ class NumbersField(QLineEdit):
         self.setToolTip(tooltip(param))
         self.editingFinished.connect(self._typed)
 
-    def show_numbers(self, numbers: Sequence[float]) -> None:
+    def set_value(self, numbers: Sequence[float]) -> None:
         """Show a list."""
         self.setText(self.param.text(numbers))
 

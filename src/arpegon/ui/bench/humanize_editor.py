@@ -241,11 +241,16 @@ class HumanizeEditor(StageEditor):
         grid.addWidget(self.captioned("seed"), 1, 0)
         grid.addWidget(self.captioned("shape"), 1, 1)
         self.box.addLayout(grid)
+        self.side.addLayout(self.grid("velocity", "timing", "length", columns=3))
+        self.side.addLayout(self.grid("time_ms", "length_percent"))
 
     def show_values(self, values: dict[str, Any]) -> None:
         around = values["mode"] == "around"
         for key, on in (("low", not around), ("high", not around), ("spread", around)):
             self.controls[key].setVisible(on)
+            self.controls[key].setEnabled(values["velocity"])
+        self.controls["time_ms"].setEnabled(values["timing"])
+        self.controls["length_percent"].setEnabled(values["length"])
         low, high = sorted((values["low"], values["high"]))
         if self.faces._handle is None:
             self.faces.low, self.faces.high = low, high

@@ -50,7 +50,6 @@ class ScaleEditor(StageEditor):
         self.box.addLayout(row)
         self.box.addWidget(caps("Outside notes go"))
         self.box.addWidget(self.control("rule"))
-        self.box.addStretch(1)
 
     def show_values(self, values: dict[str, Any]) -> None:
         key = stage_key(values, self.session.project.key)

@@ -1,0 +1,50 @@
+"""The way of the last note through a strand: what it became on each roll, and where it ended."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import msgspec
+
+from arpegon.core.document import Strand
+from arpegon.core.pitch import note_name
+from arpegon.ui.rolls import RollLine
+
+RECENT_SECONDS = 8.0
+_SPAN_SECONDS = 1.2
+_MOST_NAMED = 4
+
+
+class Mark(msgspec.Struct, frozen=True):
+    """What stands on one roll: the notes, and whether the way ends before it."""
+
+    text: str
+    ends: bool = False
+
+
+def trail(strand: Strand, lines: Mapping[int, RollLine], names: tuple[str, ...], now: float) -> list[Mark]:
+    """A mark for each roll that the last note reached, and one for the first that it did not reach.
+
+    Nothing where no note came in of late.
+    """
+    first = lines.get(0)
+    if first is None or not first.bars or first.bars[-1].start < now - RECENT_SECONDS:
+        return []
+    struck = first.bars[-1].start
+    together = [bar for bar in first.bars if abs(bar.start - struck) < 0.03]
+    marks = [Mark(_names({bar.note for bar in together}, names))]
+    for roll in range(1, len(strand.stages) + 1):
+        line = lines.get(roll)
+        until = struck + _SPAN_SECONDS
+        notes = {bar.note for bar in line.bars if struck - 0.001 <= bar.start <= until} if line else set()
+        if not notes:
+            waiting = now - struck < 0.15
+            return marks if waiting else [*marks, Mark("ends here", True)]
+        marks.append(Mark(_names(notes, names)))
+    return marks
+
+
+def _names(notes: set[int], names: tuple[str, ...]) -> str:
+    ordered = sorted(notes)
+    more = f" +{len(ordered) - _MOST_NAMED}" if len(ordered) > _MOST_NAMED else ""
+    return " ".join(note_name(note, names) for note in ordered[:_MOST_NAMED]) + more

@@ -1,0 +1,130 @@
+"""A row of steps drawn as bars: accents, rhythms."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from arpegon.ui import theme
+
+_SNAP = 0.05
+
+
+class StepBars(QWidget):
+    """Levels from 0 to ``most``, drawn with the mouse; a line stands at 1. The right button sets a step to 0.
+
+    Arrows left and right choose a step, up and down change it.
+    """
+
+    changed = pyqtSignal(list)
+    settled = pyqtSignal()
+
+    def __init__(self, ink: str, most: float, help_text: str, empty: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.ink = ink
+        self.most = most
+        self.empty = empty
+        self.levels: list[float] = []
+        self.lit: int | None = None
+        """The step that sounds."""
+        self._chosen = 0
+        self._drawing: bool | None = None
+        self.setToolTip(help_text)
+        self.setAccessibleName(help_text)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setFixedHeight(84)
+
+    def sizeHint(self) -> QSize:
+        return QSize(360, 84)
+
+    def show_levels(self, levels: Sequence[float]) -> None:
+        """Show steps."""
+        self.levels = list(levels)
+        self.update()
+
+    def show_lit(self, step: int | None) -> None:
+        """Show which step sounds."""
+        if step != self.lit:
+            self.lit = step
+            self.update()
+
+    def _step_at(self, x: float) -> int:
+        return max(0, min(len(self.levels) - 1, int(x / max(1, self.width()) * len(self.levels))))
+
+    def _draw(self, event: QMouseEvent) -> None:
+        if not self.levels or self._drawing is None:
+            return
+        step = self._chosen = self._step_at(event.position().x())
+        level = (self.height() - 4 - event.position().y()) / (self.height() - 8) * self.most
+        level = 0.0 if not self._drawing else round(max(0.0, min(self.most, level)) / _SNAP) * _SNAP
+        self._put(step, round(level, 2))
+
+    def _put(self, step: int, level: float) -> None:
+        if self.levels[step] != level:
+            self.levels[step] = level
+            self.changed.emit(list(self.levels))
+            self.update()
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None:
+            self._drawing = event.button() != Qt.MouseButton.RightButton
+            self._draw(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None:
+            self._draw(event)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if self._drawing is not None:
+            self._drawing = None
+            self.settled.emit()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None or not self.levels:
+            return
+        sideways = {int(Qt.Key.Key_Left): -1, int(Qt.Key.Key_Right): 1}.get(event.key())
+        upwards = {int(Qt.Key.Key_Down): -1, int(Qt.Key.Key_Up): 1}.get(event.key())
+        if sideways is not None:
+            self._chosen = (self._chosen + sideways) % len(self.levels)
+            self.update()
+        elif upwards is not None:
+            step = min(self._chosen, len(self.levels) - 1)
+            self._put(step, round(max(0.0, min(self.most, self.levels[step] + upwards * _SNAP)), 2))
+            self.settled.emit()
+        else:
+            super().keyPressEvent(event)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        t = theme.theme()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(theme.color(t.line))
+        painter.setBrush(theme.color(t.roll))
+        painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 4, 4)
+        if not self.levels:
+            painter.setFont(theme.label_font(12))
+            painter.setPen(theme.color(t.second))
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, self.empty)
+            return
+        room = self.height() - 8.0
+        one = self.height() - 4 - room / self.most
+        painter.setPen(QPen(theme.color(t.second, 0.6), 1, Qt.PenStyle.DashLine))
+        painter.drawLine(QPointF(2, one), QPointF(self.width() - 2, one))
+        width = self.width() / len(self.levels)
+        painter.setPen(Qt.PenStyle.NoPen)
+        for step, level in enumerate(self.levels):
+            tall = room * level / self.most
+            cell = QRectF(step * width + 2, self.height() - 4 - tall, width - 4, tall)
+            painter.setBrush(theme.color(self.ink, 1.0 if step == self.lit else 0.62))
+            if level > 0:
+                painter.drawRoundedRect(cell, 2, 2)
+            else:
+                painter.setBrush(theme.color(t.line))
+                painter.drawRect(QRectF(step * width + width / 2 - 4, self.height() - 9, 8, 2))
+            if self.hasFocus() and step == self._chosen:
+                painter.setBrush(theme.color(t.ink))
+                painter.drawRect(QRectF(step * width + 2, self.height() - 3, width - 4, 2))
