@@ -159,6 +159,8 @@ class LiveEngine:
                 engine.play_take(command.parts, now, command.start)
             case protocol.StopTake():
                 engine.stop_take(now)
+            case protocol.Direct():
+                engine.direct(command.strand, command.events, now)
             case protocol.AllOff():
                 self._arrivals.clear()
                 engine.all_off(now)

@@ -80,6 +80,13 @@ class StopTake(Message):
     """Stop the take that plays."""
 
 
+class Direct(Message):
+    """Send events straight to a strand's destinations, at seconds from now: to hear a chord, to turn a control."""
+
+    strand: str
+    events: list[Event]
+
+
 class AllOff(Message):
     """Silence everything."""
 
@@ -95,7 +102,21 @@ class Quit(Message):
     """End every note and leave."""
 
 
-Command = SetProject | SetParams | Feed | Play | Stop | Locate | Watch | PlayTake | StopTake | AllOff | SetAudio | Quit
+Command = (
+    SetProject
+    | SetParams
+    | Feed
+    | Play
+    | Stop
+    | Locate
+    | Watch
+    | PlayTake
+    | StopTake
+    | Direct
+    | AllOff
+    | SetAudio
+    | Quit
+)
 
 # -- engine to window --------------------------------------------------------------------------------
 

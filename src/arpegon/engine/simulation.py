@@ -277,6 +277,15 @@ class Engine:
 
     # -- takes -------------------------------------------------------------------------------------
 
+    def direct(self, strand: str, events: Sequence[Event], time: float) -> None:
+        """Send events (at seconds from ``time``) straight to the destinations of a strand, past its stages."""
+        time = max(time, self.now)
+        for event in events:
+            self.at_time(
+                time + event.time,
+                lambda now, event=event: self.graph.play_direct(strand, [event.at(now)]),  # type: ignore[misc]
+            )
+
     def play_take(self, parts: Mapping[str, Sequence[Event]], time: float, start: float = 0.0) -> None:
         """Play events (at seconds from the take's start) straight to the destinations of their strands."""
         self.stop_take(time)

@@ -33,6 +33,7 @@ class Settings(msgspec.Struct, frozen=True):
     middle_c: int = 4
     audio_device: str = ""
     block: int = 256
+    key_layout: str = "piano"
 
     def with_recent(self, path: Path) -> Settings:
         """The settings with a file first among the recent ones."""

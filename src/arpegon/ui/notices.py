@@ -6,9 +6,11 @@ from collections.abc import Callable
 from functools import partial
 
 from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
+from arpegon.core.mending import mend_label
+from arpegon.core.path_check import Break
 from arpegon.ui import theme
 from arpegon.ui.session import Session
 from arpegon.ui.timers import one_shot, ticking
@@ -104,13 +106,62 @@ class StatusLine(QWidget):
         self._left = ""
         self._right = ""
         self._good = True
+        self._first: Break | None = None
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setToolTip("Whether every strand sounds. Click to go where the first one breaks.")
+        row = QHBoxLayout(self)
+        row.setContentsMargins(30, 1, 10, 1)
+        self._words = QLabel("")
+        self._words.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self.mend = QPushButton("")
+        self.follow = QPushButton("follow")
+        self.follow.setCheckable(True)
+        self.follow.setToolTip(
+            "Write on the rolls what the last note became at every step, and where it ended (Ctrl+F)."
+        )
+        for button in (self.mend, self.follow):
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            button.setFixedHeight(20)
+        self.mend.clicked.connect(self._mend)
+        self._health = QLabel("")
+        self._health.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        row.addWidget(self._words)
+        row.addWidget(self.mend)
+        row.addStretch(1)
+        row.addWidget(self._health)
+        row.addSpacing(8)
+        row.addWidget(self.follow)
         self._timer = ticking(self, 400)
         self._timer.timeout.connect(self.refresh)
         self._timer.start()
+        session.broken.connect(self.refresh)
         session.changed.connect(self.refresh)
         session.noticed.connect(self.refresh)
-        theme.changed.connect(self.update)
+        theme.changed.connect(self._dress)
+        self._dress()
         self.refresh()
+
+    def _dress(self) -> None:
+        t = theme.theme()
+        for label in (self._words, self._health):
+            label.setStyleSheet(f"color: {t.bar_text}; font-size: 13px;")
+        quiet = theme.mix(t.bar, t.bar_text, 0.18)
+        for button in (self.mend, self.follow):
+            button.setStyleSheet(
+                f"QPushButton {{ background: {quiet}; color: {t.bar_text}; border: none; border-radius: 4px;"
+                f" padding: 0 9px; font-size: 12px; }}"
+                f"QPushButton:checked {{ background: {t.bar_text}; color: {t.bar}; }}"
+                f"QPushButton:focus {{ border: 1px solid {t.bar_text}; }}"
+            )
+        self.update()
+
+    def _mend(self) -> None:
+        if self._first is not None:
+            self.session.mend(self._first)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if self._first is not None:
+            self.session.go_to(self._first)
 
     @property
     def text(self) -> str:
@@ -123,8 +174,8 @@ class StatusLine(QWidget):
         strands = session.project.strands
         breaks = session.breaks()
         self._good = not breaks
-        if breaks:
-            first = next(iter(breaks.values()))
+        self._first = first = next(iter(breaks.values()), None)
+        if first is not None:
             strand = session.project.strand(first.strand)
             more = f" (and {len(breaks) - 1} more)" if len(breaks) > 1 else ""
             self._left = f"{strand.name if strand else ''} is silent: {first.reason}{more}"
@@ -143,6 +194,11 @@ class StatusLine(QWidget):
         if health.thinned:
             parts.append(f"{health.thinned} controller values thinned")
         self._right = " · ".join(parts)
+        self._words.setText(self._left)
+        self._health.setText(self._right)
+        label = mend_label(first) if first is not None else None
+        self.mend.setText(label or "")
+        self.mend.setVisible(label is not None)
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -153,8 +209,3 @@ class StatusLine(QWidget):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.color(theme.DAY.good if self._good else t.warning))
         painter.drawEllipse(QPointF(17, 12), 4.5, 4.5)
-        painter.setPen(theme.color(t.bar_text))
-        painter.setFont(theme.label_font(13))
-        middle = Qt.AlignmentFlag.AlignVCenter
-        painter.drawText(self.rect().adjusted(30, 0, -10, 0), middle, self._left)
-        painter.drawText(self.rect().adjusted(30, 0, -16, 0), middle | Qt.AlignmentFlag.AlignRight, self._right)

@@ -279,7 +279,7 @@ class Session(QObject):
         if strand is not None and notes:
             events = [note_on(0.0, 0, note, 90) for note in notes]
             events += [note_off(seconds, 0, note) for note in notes]
-            self.client.send(protocol.PlayTake({strand_id: events}, 0.0))
+            self.client.send(protocol.Direct(strand_id, events))
 
     def beat_at(self, now: float) -> float:
         """The transport's beat at a monotonic time, from the last telemetry."""

@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 
 from arpegon.core.events import SUSTAIN, Event, bend, control, note_off, note_on, pressure
 from arpegon.core.pitch import note_name
+from arpegon.core.scales import Key
 from arpegon.ui import theme
 from arpegon.ui.controls.keyboard import Keyboard
 from arpegon.ui.session import Session
@@ -37,6 +38,24 @@ CODES = {code + _X11: offset for offset, code in enumerate(_LOWER_CODES)}
 CODES |= {code + _X11: offset + 12 for offset, code in enumerate(_UPPER_CODES)}
 LETTERS = {ord(letter): offset for offset, letter in enumerate(_LOWER_LETTERS)}
 LETTERS |= {ord(letter): offset + 12 for offset, letter in enumerate(_UPPER_LETTERS)}
+
+# Four rows of ten keys, from the bottom, for playing in a key: along a row the degrees, a row up an octave.
+_ROW_CODES = (range(44, 54), range(30, 40), range(16, 26), range(2, 12))
+_ROW_LETTERS = ("ZXCVBNM,./", "ASDFGHJKL;", "QWERTYUIOP", "1234567890")
+ROW_CODES = {code + _X11: (row, place) for row, codes in enumerate(_ROW_CODES) for place, code in enumerate(codes)}
+ROW_LETTERS = {
+    ord(letter): (row, place) for row, letters in enumerate(_ROW_LETTERS) for place, letter in enumerate(letters)
+}
+LAYOUTS = {"piano": "piano", "key": "in key"}
+
+
+def in_key(row: int, place: int, key: Key, octave: int) -> int:
+    """The note of a key in the rows: ``place`` degrees above the tonic, ``row`` octaves up from the octave below.
+
+    It may lie outside 0-127 at the ends.
+    """
+    octaves, degree = divmod(place, len(key.intervals))
+    return 12 * (octave + row + octaves) + key.tonic + key.intervals[degree]
 
 
 class Wheel(QWidget):
@@ -108,6 +127,7 @@ class PlaySurface(QWidget):
         super().__init__(parent)
         self.session = session
         self.octave = 4
+        self.layout_ = session.settings.key_layout if session.settings.key_layout in LAYOUTS else "piano"
         self._held: dict[object, int] = {}
         self.setObjectName("paper")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -142,6 +162,7 @@ class PlaySurface(QWidget):
         column.addWidget(self.keyboard, 1)
         row.addLayout(column, 1)
         self._say()
+        session.changed.connect(self._say)
         application = QApplication.instance()
         if application is not None:
             application.installEventFilter(self)
@@ -156,6 +177,15 @@ class PlaySurface(QWidget):
         self._words.setProperty("role", "second")
         row.addWidget(self._words)
         row.addStretch(1)
+        self.layout_button = QPushButton("")
+        self.layout_button.setProperty("flat", True)
+        self.layout_button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.layout_button.setToolTip(
+            "Lay the computer's keys out as a piano, or in rows within the project's key: "
+            "along a row the degrees, a row up an octave (Ctrl+L)."
+        )
+        self.layout_button.clicked.connect(self.change_layout)
+        row.addWidget(self.layout_button)
         for text, step, help_text in (("octave −", -1, "Page Down"), ("octave +", 1, "Page Up")):
             button = QPushButton(text)
             button.setProperty("flat", True)
@@ -178,11 +208,30 @@ class PlaySurface(QWidget):
         return max(1, round(127 * self.wheels["veloc."].value))
 
     def _say(self) -> None:
+        self.layout_button.setText(f"keys: {LAYOUTS[self.layout_]}")
         low = 12 * (self.octave + 1)
-        self._words.setText(
-            f"computer keys: Z–M from {note_name(low)}, Q–P from {note_name(low + 12)}, velocity {self.velocity}"
-            "   ·   mouse: lower on the key is louder"
-        )
+        if self.layout_ == "key":
+            key = self.session.project.key
+            first = note_name(max(0, min(127, in_key(0, 0, key, self.octave))), key.names)
+            keys = f"rows of {key.label}, Z is {first}, each row an octave up"
+        else:
+            keys = f"Z–M from {note_name(low)}, Q–P from {note_name(low + 12)}"
+        self._words.setText(f"computer keys: {keys}, velocity {self.velocity}   ·   mouse: lower on the key is louder")
+
+    def change_layout(self) -> None:
+        """Piano to in-key rows and back; what is held is let go."""
+        self.release_all()
+        self.layout_ = "key" if self.layout_ == "piano" else "piano"
+        self.session.change_settings(key_layout=self.layout_)
+        self._say()
+
+    def _note_of(self, code: int, letter: int) -> int | None:
+        """The note of a computer key in the layout of now; ``None`` where it has none."""
+        if self.layout_ == "key":
+            spot = ROW_CODES.get(code) if code else ROW_LETTERS.get(letter)
+            return None if spot is None else in_key(*spot, self.session.project.key, self.octave)
+        offset = CODES.get(code) if code else LETTERS.get(letter)
+        return None if offset is None else 12 * (self.octave + 1) + offset
 
     # -- playing -----------------------------------------------------------------------------------
 
@@ -249,12 +298,12 @@ class PlaySurface(QWidget):
     def _computer_key(self, event: QKeyEvent, down: bool) -> bool:
         """Play a key; True where it was one of ours."""
         code = event.nativeScanCode()
-        offset = CODES.get(code) if code else LETTERS.get(event.key())
+        note = self._note_of(code, event.key())
         name = ("key", code or event.key())
         if not down and not event.isAutoRepeat() and name in self._held:
             self.release(name)
             return True
-        if offset is None or self._typing() or not self.isVisible():
+        if note is None or self._typing() or not self.isVisible():
             return self._octave_key(event, down)
         modifiers = event.modifiers()
         if modifiers & ~(Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.KeypadModifier):
@@ -262,7 +311,7 @@ class PlaySurface(QWidget):
         if modifiers & Qt.KeyboardModifier.KeypadModifier:
             return False
         if down and not event.isAutoRepeat():
-            self.press(name, 12 * (self.octave + 1) + offset, self.velocity)
+            self.press(name, note, self.velocity)
         return True
 
     def _octave_key(self, event: QKeyEvent, down: bool) -> bool:

@@ -14,6 +14,7 @@ from arpegon.files.places import DATA
 
 INKS: Final = ("#0F7B78", "#B5316B", "#C1811A", "#3F5EA8", "#6B8A35", "#7A4FA3", "#A8492F", "#4A6572")
 """One for each strand, in turn: colour says which strand, nothing else."""
+INK_NAMES: Final = ("teal", "raspberry", "ochre", "indigo", "moss", "violet", "brick", "slate")
 
 SERIF, SANS, MONO = "Fraunces", "IBM Plex Sans Condensed", "IBM Plex Mono"
 

@@ -25,6 +25,7 @@ from arpegon.files.places import DEMO
 from arpegon.files.project import SUFFIX, load_project
 from arpegon.ui import theme
 from arpegon.ui.bench.bench import Bench
+from arpegon.ui.board import clipboard
 from arpegon.ui.board.board import Board
 from arpegon.ui.header import Header
 from arpegon.ui.notices import NoticeBar, StatusLine
@@ -77,6 +78,7 @@ class Window(QMainWindow):
         self.header.menu.connect(self._project_menu)
         self.header.all_off.clicked.connect(self.all_off)
         self.bench.widened.connect(self._widen)
+        self.status.follow.toggled.connect(self.board.follow)
         self.board.demo.connect(self.open_demo)
         session.file_changed.connect(self._name_window)
         session.changed.connect(self._colour_surface)
@@ -114,6 +116,14 @@ class Window(QMainWindow):
             ("hold", "Hold the readout", "Ctrl+H", self.bench.readout.hold.toggle),
             ("copy", "Copy the readout", "Ctrl+Shift+C", self.bench.readout.copy),
             ("strand", "New strand", "Ctrl+T", self.new_strand),
+            ("copy_part", "Copy", "Ctrl+C", lambda: clipboard.copy(session)),
+            ("cut_part", "Cut", "Ctrl+X", lambda: clipboard.cut(session)),
+            ("paste_part", "Paste", "Ctrl+V", lambda: clipboard.paste(session)),
+            ("duplicate", "Duplicate", "Ctrl+D", lambda: clipboard.duplicate(session)),
+            ("presets", "Presets", "Ctrl+P", self.bench.open_presets),
+            ("follow", "Follow the last note", "Ctrl+F", self.status.follow.toggle),
+            ("fit", "Fit all columns, or give each its room", "Ctrl+Shift+F", self.toggle_fit),
+            ("layout", "Computer keys: piano or in key", "Ctrl+L", self.surface.change_layout),
             ("board", "Board", "Ctrl+1", lambda: self.show_view("Board")),
             ("take", "Take", "Ctrl+2", lambda: self.show_view("Take")),
             ("night", "Night theme", "Ctrl+Shift+N", self.toggle_theme),
@@ -152,8 +162,11 @@ class Window(QMainWindow):
         for name in ("undo", "redo"):
             menu.addAction(actions[name])
         menu.addSeparator()
+        for name in ("copy_part", "cut_part", "paste_part", "duplicate", "presets"):
+            menu.addAction(actions[name])
+        menu.addSeparator()
         self._audio_menu(menu)
-        for name in ("night", "wide", "quit"):
+        for name in ("layout", "follow", "fit", "night", "wide", "quit"):
             menu.addAction(actions[name])
         return menu
 
@@ -199,6 +212,10 @@ class Window(QMainWindow):
         if self.session.project.strands:
             self.board.new_strand.show_sounds(True)
             self.board.area.ensureWidgetVisible(self.board.new_strand)
+
+    def toggle_fit(self) -> None:
+        """Narrow columns that all fit, or wide ones that are scrolled."""
+        self.board.set_fit(not self.board.fit)
 
     def toggle_theme(self) -> None:
         """Day to night and back."""

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt, pyqtSignal
+import msgspec
+from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
     QFrame,
@@ -18,19 +19,25 @@ from PyQt6.QtWidgets import (
 from arpegon.core import edits
 from arpegon.core.document import Strand
 from arpegon.engine.protocol import Telemetry
-from arpegon.processors import PROCESSORS, processor_class
+from arpegon.files.presets import Preset
+from arpegon.processors import processor_class
 from arpegon.ui import theme
 from arpegon.ui.bench.chord_editor import ChordEditor
+from arpegon.ui.bench.destination_editor import DestinationEditor
 from arpegon.ui.bench.editor import StageEditor
-from arpegon.ui.bench.ends_editor import DestinationEditor, SourceEditor
 from arpegon.ui.bench.humanize_editor import HumanizeEditor
 from arpegon.ui.bench.pitch_editors import KeyMapEditor, TransposeEditor
 from arpegon.ui.bench.readout import Readout
 from arpegon.ui.bench.scale_editor import ScaleEditor
+from arpegon.ui.bench.source_editor import SourceEditor
+from arpegon.ui.bench.strand_bench import StrandBench
 from arpegon.ui.bench.stroke_editors import ChanceEditor, HoldEditor, LengthEditor, RepeatEditor, ThinEditor
 from arpegon.ui.bench.traffic_editors import ChannelEditor, SieveEditor
 from arpegon.ui.bench.velocity_editor import VelocityEditor
+from arpegon.ui.board import clipboard
 from arpegon.ui.board.words import destination_words, source_words
+from arpegon.ui.controls.elided import Elided
+from arpegon.ui.preset_picker import PresetPicker
 from arpegon.ui.session import Selection, Session
 
 NARROW, WIDE = 398, 720
@@ -112,9 +119,13 @@ class Bench(QWidget):
     def _head(self) -> QHBoxLayout:
         row = QHBoxLayout()
         row.setSpacing(4)
-        self.title = QLabel("")
+        self.title = Elided("")
         self.title.setProperty("role", "name")
         row.addWidget(self.title, 1)
+        self.presets = QPushButton("presets")
+        self.presets.setProperty("flat", True)
+        self.presets.setToolTip("Presets of this stage or strand: choose one, or keep this one (Ctrl+P).")
+        self.presets.clicked.connect(self.open_presets)
         self.bypass = QPushButton("bypass")
         self.bypass.setProperty("flat", True)
         self.bypass.setCheckable(True)
@@ -129,7 +140,7 @@ class Bench(QWidget):
         self.wide.setCheckable(True)
         self.wide.setToolTip("A wide bench beside this strand alone (Ctrl+E).")
         self.wide.toggled.connect(self._widen)
-        for button in (self.bypass, self.remove, self.wide):
+        for button in (self.presets, self.bypass, self.remove, self.wide):
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
             row.addWidget(button)
         return row
@@ -152,6 +163,7 @@ class Bench(QWidget):
         strand = self.session.strand_of_selection()
         is_stage = chosen.part == "stage" and strand is not None
         self.bypass.setVisible(is_stage)
+        self.presets.setVisible(chosen.part in ("stage", "strand") and strand is not None)
         self.remove.setVisible(chosen.part in ("stage", "source", "destination"))
         self.readout.setVisible(is_stage)
         self._line.setVisible(is_stage)
@@ -230,7 +242,7 @@ class Bench(QWidget):
         elif isinstance(self.editor, (SourceEditor, DestinationEditor)):
             self.editor.refresh()
         elif isinstance(self.editor, StrandBench):
-            self.editor.strand = strand
+            self.editor.refresh(strand)
         self._head_words(strand)
         self._fit()
 
@@ -248,7 +260,7 @@ class Bench(QWidget):
 
     def tick(self, now: float) -> None:
         """One frame."""
-        if isinstance(self.editor, StageEditor):
+        if isinstance(self.editor, (StageEditor, DestinationEditor)):
             self.editor.tick(now)
 
     # -- edits -------------------------------------------------------------------------------------
@@ -259,6 +271,29 @@ class Bench(QWidget):
         if found is not None:
             stage = found[1]
             self.session.edit("Bypass", edits.set_bypass(self.session.project, stage.id, not stage.bypass))
+
+    def open_presets(self) -> None:
+        """Offer the presets of what is selected: for a stage, of its kind; for a strand, whole strands."""
+        strand, stage = clipboard.selected(self.session)
+        if strand is None:
+            self.session.notice("edit", "Select a stage or a strand first: its presets are offered here.")
+            return
+
+        def make(name: str) -> Preset | None:
+            preset = clipboard.as_preset(self.session)
+            return msgspec.structs.replace(preset, name=name) if preset is not None else None
+
+        picker = PresetPicker(self.session, stage.kind if stage is not None else "strand", make, self)
+        picker.chosen.connect(self._take_preset)
+        picker.open_at(self.mapToGlobal(QPoint(self.width() - 14, 52)))
+
+    def _take_preset(self, preset: Preset) -> None:
+        _, stage = clipboard.selected(self.session)
+        if stage is not None and preset.stage is not None and preset.kind == stage.kind:
+            project = edits.replace_params(self.session.project, stage.id, preset.stage.params)
+            self.session.edit(f"Preset {preset.name}", project)
+        else:
+            clipboard.put_in(self.session, preset)
 
     def remove_selected(self) -> None:
         """Take out what is selected."""
@@ -287,40 +322,3 @@ class EmptyBench(QWidget):
         text.setProperty("role", "second")
         box.addWidget(text)
         box.addStretch(1)
-
-
-class StrandBench(QWidget):
-    """What the bench offers for a strand that is still empty."""
-
-    def __init__(self, session: Session, strand: Strand) -> None:
-        super().__init__()
-        self.session = session
-        self.strand = strand
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 8, 0, 0)
-        box.setSpacing(8)
-        text = QLabel(
-            "It sounds already: play the keyboard below, with the mouse or the computer's keys (Z to M, Q to P). "
-            "Now put a stage between what you play and what you hear:"
-        )
-        text.setWordWrap(True)
-        text.setProperty("role", "second")
-        box.addWidget(text)
-        for kind, processor in PROCESSORS.items():
-            button = QPushButton(f"+ {processor.label}")
-            button.setToolTip(processor.summary)
-            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-            button.clicked.connect(lambda _=False, kind=kind: self._add(kind))
-            line = QLabel(processor.summary)
-            line.setProperty("role", "second")
-            line.setWordWrap(True)
-            row = QHBoxLayout()
-            row.addWidget(button)
-            row.addWidget(line, 1)
-            box.addLayout(row)
-        box.addStretch(1)
-
-    def _add(self, kind: str) -> None:
-        project, stage_id = edits.add_stage(self.session.project, self.strand.id, kind)
-        self.session.edit(f"Add {PROCESSORS[kind].label}", project)
-        self.session.select_stage(stage_id)

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QBoxLayout, QGridLayout, QHBoxLayout, QLabel, QLineE
 
 from arpegon.core.document import Stage, Strand
 from arpegon.core.events import NOTE_ON, Event
-from arpegon.core.parameters import Choice, Flags, NoteKey, NoteValue, Number, Param, PitchClass, Switch
+from arpegon.core.parameters import Choice, Flags, NoteKey, NoteValue, Number, Numbers, Param, PitchClass, Switch
 from arpegon.core.pitch import note_name, pretty_name
 from arpegon.core.rhythm import NOTE_VALUES
 from arpegon.engine.protocol import Passed
@@ -25,6 +25,8 @@ from arpegon.ui.session import Session
 
 ROOTS = ("C", "C#", "Db", "D", "D#", "Eb", "E", "F", "F#", "Gb", "G", "G#", "Ab", "A", "A#", "Bb", "B")
 MOST_ON_A_SLIDER = 20_000
+STANDARD = (Number, Choice, Switch, PitchClass, Numbers, NoteValue, NoteKey, Flags)
+"""Declarations that have a standard control; others are for editors of their own."""
 FEW = 4
 """Choices up to this many are shown side by side."""
 
@@ -70,8 +72,9 @@ class StageEditor(QWidget):
 
     def build(self) -> None:
         """Make the widgets: here one standard control for each parameter."""
-        for key in self.params:
-            self.box.addWidget(self.captioned(key))
+        for key, param in self.params.items():
+            if isinstance(param, STANDARD):
+                self.box.addWidget(self.captioned(key))
 
     def grid(self, *keys: str, columns: int = 2) -> QGridLayout:
         """Standard controls side by side."""

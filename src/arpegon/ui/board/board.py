@@ -6,31 +6,51 @@ import time
 
 from PyQt6.QtCore import QPoint, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QResizeEvent
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from arpegon.core import edits
 from arpegon.core.clock import bar_beats
 from arpegon.sound import SOUNDS
 from arpegon.ui import theme
-from arpegon.ui.board.column import WIDEST, WIDTH, Column
+from arpegon.ui.board import clipboard
+from arpegon.ui.board.column import NARROWEST, WIDEST, WIDTH, Column
 from arpegon.ui.board.roll_view import BeatRuler
+from arpegon.ui.preset_picker import PresetPicker
 from arpegon.ui.session import Selection, Session
+
+_FOLLOW_SECONDS = 0.1
+_CLOSED, _CROWDED = 106, 42
+_MANY = 5
+_BUTTONS_IN_A_ROW = 5
 
 
 class NewStrand(QWidget):
     """The empty place beside the last strand: choose a sound, and a strand sounds."""
 
     chosen = pyqtSignal(str)
+    preset_asked = pyqtSignal()
+    opened = pyqtSignal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setFixedWidth(WIDTH)
-        box = QVBoxLayout(self)
-        box.setContentsMargins(18, 22, 18, 18)
+        self._is_open = self._crowded = False
+        box = self._box = QVBoxLayout(self)
+        box.setContentsMargins(12, 22, 12, 18)
         box.setSpacing(8)
         self._title = QLabel("A new strand")
         self._title.setProperty("role", "title")
-        self._text = QLabel("")
+        self._text = QLabel(
+            "What should it play? It hears the play surface at once; sources, stages and outputs can be changed."
+        )
         self._text.setProperty("role", "desk")
         self._text.setWordWrap(True)
         self.open_button = QPushButton("+ strand")
@@ -47,22 +67,40 @@ class NewStrand(QWidget):
             self.buttons[sound.name] = button
             box.addWidget(button)
         box.addStretch(1)
+        self.presets = QPushButton("from a preset …")
+        self.presets.setProperty("flat", True)
+        self.presets.setToolTip("Put in a strand that was kept as a preset.")
+        self.presets.clicked.connect(self.preset_asked)
+        box.insertWidget(box.count() - 1, self.presets)
         self.show_sounds(False)
 
     def show_sounds(self, on: bool) -> None:
         """Offer the sounds, or only the button that leads to them."""
         for button in self.buttons.values():
             button.setVisible(on)
+        self.presets.setVisible(on)
         self.open_button.setVisible(not on)
         self._title.setVisible(on)
-        self._text.setText(
-            "What should it play? It hears the play surface at once; sources, stages and outputs can be changed."
-            if on
-            else ""
-        )
         self._text.setVisible(on)
+        self._is_open = on
+        self._take_width()
+        self.opened.emit()
         if on:
             next(iter(self.buttons.values())).setFocus()
+
+    def set_crowded(self, crowded: bool) -> None:
+        """Take as little room as may be beside many strands."""
+        if crowded != self._crowded:
+            self._crowded = crowded
+            self._take_width()
+
+    def _take_width(self) -> None:
+        small = self._crowded and not self._is_open
+        self.open_button.setText("+" if self._crowded else "+ strand")
+        self.open_button.setStyleSheet("padding: 4px 0;" if self._crowded else "")
+        margin = 5 if small else 12
+        self._box.setContentsMargins(margin, 22, margin, 18)
+        self.setFixedWidth(WIDTH if self._is_open else _CROWDED if small else _CLOSED)
 
     def _choose(self, sound: str) -> None:
         self.show_sounds(False)
@@ -105,15 +143,18 @@ class EmptyBoard(QWidget):
         box.addSpacing(14)
         row = QHBoxLayout()
         row.addStretch(1)
+        grid = QGridLayout()
+        grid.setSpacing(8)
+        row.addLayout(grid)
         self.buttons: dict[str, QPushButton] = {}
-        for sound in SOUNDS.values():
+        for place, sound in enumerate(SOUNDS.values()):
             button = QPushButton(f"{sound.label}")
             button.setProperty("strong", True)
             button.setMinimumSize(130, 36)
             button.setToolTip(sound.summary)
             button.clicked.connect(lambda _=False, name=sound.name: self.chosen.emit(name))
             self.buttons[sound.name] = button
-            row.addWidget(button)
+            grid.addWidget(button, place // _BUTTONS_IN_A_ROW, place % _BUTTONS_IN_A_ROW)
         row.addStretch(1)
         box.addLayout(row)
         demo = QPushButton("or open the demo, “The Lamplighter’s Tide”")
@@ -121,6 +162,13 @@ class EmptyBoard(QWidget):
         demo.clicked.connect(self.demo.emit)
         box.addWidget(demo, 0, Qt.AlignmentFlag.AlignCenter)
         box.addStretch(2)
+
+
+class Desk(QWidget):
+    """What lies in the scrolled area: as high as that is, whatever its wrapped texts would like."""
+
+    def heightForWidth(self, width: int) -> int:
+        return self.minimumSizeHint().height()
 
 
 class Board(QWidget):
@@ -135,6 +183,9 @@ class Board(QWidget):
         self.ruler = BeatRuler()
         self.columns: dict[str, Column] = {}
         self.only: str | None = None
+        self.fit = True
+        self.following = False
+        self._followed_at = 0.0
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         self.empty = EmptyBoard()
@@ -144,7 +195,7 @@ class Board(QWidget):
         self.area.setWidgetResizable(True)
         self.area.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self._desk = QWidget()
+        self._desk = Desk()
         self._desk.setObjectName("desk")
         self._desk.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Expanding)
         self._row = QHBoxLayout(self._desk)
@@ -152,6 +203,8 @@ class Board(QWidget):
         self._row.setSpacing(8)
         self.new_strand = NewStrand()
         self.new_strand.chosen.connect(self.add_strand)
+        self.new_strand.opened.connect(self._show_only)
+        self.new_strand.preset_asked.connect(self.offer_strands)
         self._row.addWidget(self.new_strand)
         self._row.addStretch(1)
         self.area.setWidget(self._desk)
@@ -195,15 +248,30 @@ class Board(QWidget):
 
     def _show_only(self) -> None:
         only = self.only if self.only in self.columns else None
+        self.new_strand.set_crowded(len(self.columns) > _MANY)
         for strand_id, column in self.columns.items():
             column.setVisible(only is None or strand_id == only)
-            column.setFixedWidth(max(WIDTH, self.width() - 24) if strand_id == only else self._column_width())
+            column.set_width(max(WIDTH, self.width() - 24) if strand_id == only else self._column_width())
         self.new_strand.setVisible(only is None)
 
     def _column_width(self) -> int:
-        """Columns grow where there is room for all of them and the place for a new one."""
-        room = self.width() - 24 - WIDTH - 8
-        return max(WIDTH, min(WIDEST, room // max(1, len(self.columns)) - 8))
+        """Columns share the room; they grow where there is much, and get narrow before they are scrolled."""
+        if not self.fit:
+            return WIDTH
+        room = self.width() - 24 - self.new_strand.width() - 8
+        return max(NARROWEST, min(WIDEST, room // max(1, len(self.columns)) - 8))
+
+    def set_fit(self, fit: bool) -> None:
+        """Fit all columns into the window, or give each its room and scroll."""
+        self.fit = fit
+        self._show_only()
+
+    def offer_strands(self) -> None:
+        """Offer strands that were kept as presets."""
+        self.new_strand.show_sounds(False)
+        picker = PresetPicker(self.session, "strand", parent=self)
+        picker.chosen.connect(lambda preset: clipboard.put_in(self.session, preset))
+        picker.open_at(self.mapToGlobal(QPoint(self.width() - 20, 60)))
 
     def add_strand(self, sound: str) -> None:
         """A new strand that sounds at once."""
@@ -231,6 +299,17 @@ class Board(QWidget):
         for column in self.columns.values():
             if not column.visibleRegion().isEmpty():
                 column.tick(told.playing, told.meters if fresh else {})
+        if self.following and now - self._followed_at > _FOLLOW_SECONDS:
+            self._followed_at = now
+            for column in self.columns.values():
+                column.show_trail(now)
+
+    def follow(self, on: bool) -> None:
+        """Write the way of the last note on the rolls of every strand, or stop that."""
+        self.following = on
+        if not on:
+            for column in self.columns.values():
+                column.show_trail(None)
 
     def frame(self) -> None:
         """One frame, now."""

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
+
 import msgspec
 from PyQt6.QtCore import QPoint, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QFontMetrics, QIcon, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from arpegon.core import edits
@@ -19,35 +22,60 @@ from arpegon.core.document import (
     StrandSource,
     SurfaceSource,
 )
+from arpegon.core.mending import mend_label
+from arpegon.files.presets import Preset
 from arpegon.processors import PROCESSORS
+from arpegon.processors.registry import GROUPS
 from arpegon.ui import theme
+from arpegon.ui.board import clipboard
 from arpegon.ui.board.ends import DestinationRow, SourcePill
 from arpegon.ui.board.roll_view import BeatRuler, KeyStrip, RollView
 from arpegon.ui.board.stage_bar import StageBar
+from arpegon.ui.board.trail import trail
 from arpegon.ui.board.words import destination_words, source_words
+from arpegon.ui.controls.elided import Elided
+from arpegon.ui.preset_picker import PresetPicker
 from arpegon.ui.session import NOTHING, Selection, Session
 
-WIDTH, WIDEST = 208, 300
+NARROWEST, WIDTH, WIDEST = 72, 208, 300
+COMPACT = 180
+"""Columns narrower than this have their buttons in a row beneath the name."""
 
 
-class NameField(QLabel):
+def ink_icon(number: int) -> QIcon:
+    """A swatch of a strand's ink."""
+    swatch = QPixmap(14, 14)
+    swatch.fill(theme.color(theme.ink(number)))
+    return QIcon(swatch)
+
+
+def _select_and_act(select: Callable[[], None], act: Callable[[Session], object], session: Session) -> None:
+    select()
+    act(session)
+
+
+class NameField(Elided):
     """A name that is edited in place by double click or F2."""
 
     renamed = pyqtSignal(str)
+    clicked = pyqtSignal()
 
     def __init__(self, text: str, role: str = "strand", parent: QWidget | None = None) -> None:
         super().__init__(text, parent)
         self.setProperty("role", role)
         self.setToolTip(f"{text} – double click to rename.")
-        self.setMinimumWidth(30)
         self._field: QLineEdit | None = None
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and event.button() == Qt.MouseButton.LeftButton:
+            self.clicked.emit()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         self.rename()
 
     def rename(self) -> None:
         """Let the name be typed."""
-        field = self._field = QLineEdit(self.text(), self.parentWidget())
+        field = self._field = QLineEdit(self.full, self.parentWidget())
         field.setGeometry(self.geometry().adjusted(-6, -3, 6, 3))
         field.selectAll()
         field.editingFinished.connect(self._typed)
@@ -80,6 +108,7 @@ class Column(QWidget):
         self.ruler = ruler
         self.ink = session.ink_number(strand.id)
         self.setFixedWidth(WIDTH)
+        self.compact = False
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self._signature: object = None
         self.bars: list[StageBar] = []
@@ -107,6 +136,8 @@ class Column(QWidget):
             [source_words(self.session.project, source) for source in strand.sources],
             [destination_words(self.session.project, destination) for destination in strand.destinations],
             id(paper),
+            self.compact,
+            strand.along,
         )
         if signature != self._signature:
             self._signature = signature
@@ -120,6 +151,13 @@ class Column(QWidget):
         self.show_selection()
         self.show_break()
         self.update()
+
+    def set_width(self, width: int) -> None:
+        """Take a width; narrow columns lay out their head in two rows."""
+        self.setFixedWidth(width)
+        if (width < COMPACT) != self.compact:
+            self.compact = width < COMPACT
+            self.refresh(self.strand)
 
     def _build(self) -> None:
         focused = self._focused_stage()
@@ -144,11 +182,14 @@ class Column(QWidget):
 
     def _head(self) -> QWidget:
         head = QWidget()
-        row = QHBoxLayout(head)
-        row.setContentsMargins(8, 0, 5, 4)
+        rows = QVBoxLayout(head)
+        rows.setContentsMargins(8, 0, 5, 4)
+        rows.setSpacing(0)
+        row = QHBoxLayout()
         row.setSpacing(0)
         self._name = NameField(self.strand.name)
         self._name.renamed.connect(self._rename)
+        self._name.clicked.connect(lambda: self.session.select(Selection(self.strand.id, "strand")))
         self._solo = self._toggle("solo", "Hear only this strand (and others that are solo).")
         self._solo.clicked.connect(lambda on: self._set("Solo", solo=on))
         self._mute = self._toggle("mute", "Silence this strand; its rolls go on printing.")
@@ -156,9 +197,21 @@ class Column(QWidget):
         more = self._toggle("⋯", "Rename, add a source or destination, move, remove.")
         more.setCheckable(False)
         more.clicked.connect(lambda: self._menu(more.mapToGlobal(QPoint(0, more.height()))))
-        row.addWidget(self._name, 1)
-        for button in (self._solo, self._mute, more):
+        if self.compact:
+            rows.setContentsMargins(6, 0, 2, 4)
+            upper = QHBoxLayout()
+            upper.addWidget(self._name, 1)
+            upper.addWidget(more)
+            rows.addLayout(upper)
+            buttons = [self._solo, self._mute]
+        else:
+            row.addWidget(self._name, 1)
+            buttons = [self._solo, self._mute, more]
+        for button in buttons:
             row.addWidget(button)
+        if self.compact:
+            row.addStretch(1)
+        rows.addLayout(row)
         return head
 
     def _toggle(self, text: str, help_text: str) -> QPushButton:
@@ -167,8 +220,10 @@ class Column(QWidget):
         button.setCheckable(True)
         button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         button.setToolTip(help_text)
-        button.setFixedSize(button.fontMetrics().horizontalAdvance(text) + 7, 22)
-        button.setStyleSheet("padding: 0;")
+        tight = self.compact
+        metrics = QFontMetrics(theme.label_font(11 if tight else 12))
+        button.setFixedSize(metrics.horizontalAdvance(text) + (4 if tight else 7), 20 if tight else 22)
+        button.setStyleSheet(f"padding: 0; font-size: {11 if tight else 12}px;")
         return button
 
     def _build_sources(self) -> None:
@@ -232,11 +287,25 @@ class Column(QWidget):
             row.pressed_key.connect(lambda place, event: self._key("destination", place, event))
             box.addWidget(row)
             self.rows.append(row)
-        line = QHBoxLayout()
-        self._reason = QLabel("")
-        self._reason.setProperty("role", "warning")
+        if self.strand.along:
+            along = QLabel("+ source" if self.compact else "the source is sent along")
+            along.setProperty("role", "second")
+            along.setWordWrap(True)
+            along.setToolTip("What the sources bring also goes out untouched, beside what the stages make of it.")
+            box.addWidget(along)
+        self._reason = NameField("", "warning")
         self._reason.setWordWrap(True)
-        line.addWidget(self._reason, 1)
+        self._reason.setToolTip("Why this strand is silent. Click to go there.")
+        self._reason.setCursor(Qt.CursorShape.PointingHandCursor)
+        self._reason.clicked.connect(self._go_to_break)
+        box.addWidget(self._reason)
+        line = QHBoxLayout()
+        self._mend = QPushButton("")
+        self._mend.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self._mend.setStyleSheet("padding: 1px 7px; font-size: 12px;")
+        self._mend.clicked.connect(self._mend_break)
+        line.addWidget(self._mend)
+        line.addStretch(1)
         add = QPushButton("+ stage")
         add.setProperty("flat", True)
         add.setToolTip("Add a processor at the end of this strand (Ins). Right click on a roll adds one there.")
@@ -263,6 +332,29 @@ class Column(QWidget):
         """Say why the strand is silent, if it is."""
         found = self.session.breaks().get(self.strand.id)
         self._reason.setText(f"silent: {found.reason}" if found else "")
+        self._reason.setVisible(found is not None)
+        label = mend_label(found) if found else None
+        self._mend.setText(label or "")
+        self._mend.setVisible(label is not None)
+
+    def _go_to_break(self) -> None:
+        found = self.session.breaks().get(self.strand.id)
+        if found is not None:
+            self.session.go_to(found)
+
+    def _mend_break(self) -> None:
+        found = self.session.breaks().get(self.strand.id)
+        if found is not None:
+            self.session.mend(found)
+
+    def show_trail(self, now: float | None) -> None:
+        """Write on the rolls what the last note became (``None``: take that away)."""
+        marks = []
+        if now is not None:
+            lines = self.session.paper(self.strand.id).lines
+            marks = trail(self.strand, lines, self.session.project.key.names, now)
+        for roll, view in enumerate(self.rolls):
+            view.show_mark(marks[roll] if roll < len(marks) else None)
 
     def tick(self, playing: bool, meters: dict[str, float]) -> None:
         """One frame."""
@@ -341,12 +433,30 @@ class Column(QWidget):
     def stage_choices(self, place: int) -> QMenu:
         """The menu of processors for a place among the stages."""
         menu = QMenu(self)
-        menu.setToolTipsVisible(True)
-        for kind, processor in PROCESSORS.items():
-            action = menu.addAction(f"{processor.label}   –   {processor.summary}")
-            if action is not None:
-                action.triggered.connect(lambda _=False, kind=kind: self._add(kind, place))
+        for group, processors in GROUPS.items():
+            menu.addSection(group)
+            for processor in processors:
+                menu.addAction(
+                    f"{processor.label}   –   {processor.summary}",
+                    lambda kind=processor.kind: self._add(kind, place),
+                )
+        menu.addSeparator()
+        menu.addAction("From a preset …", lambda: self.offer_presets(place))
         return menu
+
+    def offer_presets(self, place: int) -> None:
+        """Offer presets of stages for a place among them."""
+        picker = PresetPicker(self.session, parent=self)
+        picker.chosen.connect(lambda preset: self._add_preset(preset, place))
+        picker.open_at(self.mapToGlobal(QPoint(self.width() + 180, 60)))
+
+    def _add_preset(self, preset: Preset, place: int) -> None:
+        if preset.stage is None:
+            clipboard.put_in(self.session, preset)
+            return
+        project, made = edits.insert_stage(self.session.project, self.strand.id, preset.stage, place)
+        self.session.edit(f"Add {preset.name}", project)
+        self.session.select_stage(made)
 
     def _stage_menu(self, stage_id: str, where: QPoint) -> None:
         found = self.session.project.find_stage(stage_id)
@@ -360,15 +470,29 @@ class Column(QWidget):
         for submenu, where_to in ((before, place), (after, place + 1)):
             if submenu is None:
                 continue
-            for kind, processor in PROCESSORS.items():
-                submenu.addAction(processor.label, lambda kind=kind, to=where_to: self._add(kind, to))
+            for group, processors in GROUPS.items():
+                submenu.addSection(group)
+                for processor in processors:
+                    submenu.addAction(processor.label, lambda kind=processor.kind, to=where_to: self._add(kind, to))
         menu.addAction("Move up", lambda: self._move(stage_id, -1)).setEnabled(place > 0)  # type: ignore[union-attr]
         down = menu.addAction("Move down", lambda: self._move(stage_id, 1))
         if down is not None:
             down.setEnabled(place < len(self.strand.stages) - 1)
         menu.addSeparator()
+        self._add_clipboard(menu, lambda: self.session.select_stage(stage_id))
         menu.addAction("Remove", lambda: self._remove(stage_id))
         menu.exec(where)
+
+    def _add_clipboard(self, menu: QMenu, select: Callable[[], None]) -> None:
+        """Copy, cut, paste and duplicate of what ``select`` selects."""
+        session = self.session
+        for text, act in (
+            ("Copy", clipboard.copy),
+            ("Cut", clipboard.cut),
+            ("Paste behind", clipboard.paste),
+            ("Duplicate", clipboard.duplicate),
+        ):
+            menu.addAction(text, partial(_select_and_act, select, act, session))
 
     def _move(self, stage_id: str, step: int) -> None:
         ids = [stage.id for stage in self.strand.stages]
@@ -423,7 +547,17 @@ class Column(QWidget):
         if sources is not None and destinations is not None:
             self._fill_sources(sources)
             self._fill_destinations(destinations)
-        place = self.session.ink_number(self.strand.id)
+        place = self.session.project.strands.index(self.strand)
+        menu.addAction(
+            "Stop sending the source along" if self.strand.along else "Send the source along",
+            lambda: self._set("Send the source along", along=not self.strand.along),
+        )
+        inks = menu.addMenu("Colour")
+        if inks is not None:
+            for number, name in enumerate(theme.INK_NAMES):
+                inks.addAction(ink_icon(number), name, lambda number=number: self._set("Colour", ink=number))
+        menu.addSeparator()
+        self._add_clipboard(menu, lambda: self.session.select(Selection(self.strand.id, "strand")))
         menu.addSeparator()
         for text, step in (("Move left", -1), ("Move right", 1)):
             action = menu.addAction(text, lambda step=step: self._shift(place + step))

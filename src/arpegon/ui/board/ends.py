@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from arpegon.ui import theme
 
 _SEGMENTS = 16
+_LEAST_SEGMENT = 4.0
 
 
 class EndRow(QWidget):
@@ -80,7 +81,7 @@ class SourcePill(EndRow):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.color(text if self._selected else theme.ink(self.ink)))
         painter.drawEllipse(QPointF(13, body.center().y()), 4, 4)
-        inner = body.adjusted(23, 0, -11, 0)
+        inner = body.adjusted(23, 0, -11 if body.width() > 110 else -5, 0)
         _two_texts(painter, inner, self.name, self.detail, text, text if self._selected else t.second, 600)
 
 
@@ -113,7 +114,14 @@ class DestinationRow(EndRow):
         """How many segments, of 3 dB each, are lit: soft notes move the meter too."""
         if self._level <= 0:
             return 0
-        return round(max(0.0, min(1.0, 1.0 + 20 * log10(self._level) / 48.0)) * _SEGMENTS)
+        return round(max(0.0, min(1.0, 1.0 + 20 * log10(self._level) / 48.0)) * self._segments())
+
+    def _meter_width(self) -> float:
+        return min(78.0, 0.36 * self.width())
+
+    def _segments(self) -> int:
+        """How many segments the meter has: fewer in a narrow column."""
+        return max(4, min(_SEGMENTS, int(self._meter_width() / _LEAST_SEGMENT)))
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         t = theme.theme()
@@ -132,24 +140,24 @@ class DestinationRow(EndRow):
             painter.drawRoundedRect(body, 4, 4)
         room = body.adjusted(4, 0, -4, 0)
         if self.meter is not None:
-            self._paint_meter(painter, QRectF(body.right() - 82, body.top() + 6, 78, body.height() - 12), text)
-            room.setRight(body.right() - 88)
+            wide = self._meter_width()
+            self._paint_meter(painter, QRectF(body.right() - wide - 4, body.top() + 6, wide, body.height() - 12), text)
+            room.setRight(body.right() - wide - 10)
         _two_texts(painter, room, self.name, self.detail, text, quiet, 600)
 
     def _paint_meter(self, painter: QPainter, area: QRectF, text: str) -> None:
         t = theme.theme()
-        step = area.width() / _SEGMENTS
+        count = self._segments()
+        step = area.width() / count
         lit = self._shown_lit = self._lit()
         on = theme.roll_ink(self.ink) if not self._selected else text
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         painter.setPen(Qt.PenStyle.NoPen)
-        cells = [
-            QRectF(area.left() + place * step, area.top(), step - 1.2, area.height()) for place in range(_SEGMENTS)
-        ]
+        cells = [QRectF(area.left() + place * step, area.top(), step - 1.2, area.height()) for place in range(count)]
         for shade, alpha, row in (
-            (on, 1.0, cells[: min(lit, _SEGMENTS - 1)]),
+            (on, 1.0, cells[: min(lit, count - 1)]),
             (t.rule_strong, 0.35 if self._selected else 1.0, cells[lit:]),
-            (t.warning, 1.0, cells[_SEGMENTS - 1 : lit]),
+            (t.warning, 1.0, cells[count - 1 : lit]),
         ):
             if row:
                 painter.setBrush(theme.color(shade, alpha))
@@ -162,8 +170,10 @@ def _two_texts(painter: QPainter, room: QRectF, name: str, detail: str, ink: str
     painter.setFont(theme.label_font(12))
     detail_width = painter.fontMetrics().horizontalAdvance(detail) + 8 if detail else 0
     painter.setFont(theme.label_font(13, weight))
+    if room.width() - detail_width < min(70, painter.fontMetrics().horizontalAdvance(name)):
+        detail, detail_width = "", 0
     name_width = room.width() - detail_width
-    shown = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(max(40.0, name_width)))
+    shown = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(name_width))
     painter.setPen(theme.color(ink))
     painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, shown)
     painter.setFont(theme.label_font(12))

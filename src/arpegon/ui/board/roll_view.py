@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.core.events import BEND, CONTROL, POLY_PRESSURE, PRESSURE
 from arpegon.ui import theme
+from arpegon.ui.board.trail import Mark
 from arpegon.ui.rolls import Paper, RollLine
 
 PIXELS_PER_SECOND = 38.0
@@ -68,6 +69,7 @@ class RollView(QWidget):
         self._picture_key: tuple[object, ...] = ()
         self._top = 0
         self._was_moving = True
+        self._mark: Mark | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumHeight(26)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
@@ -112,6 +114,12 @@ class RollView(QWidget):
         self._print(min(strip, self.height()))
         return True
 
+    def show_mark(self, mark: Mark | None) -> None:
+        """Write on the paper what the last note is here (``None``: nothing)."""
+        if mark != self._mark:
+            self._mark = mark
+            self.update()
+
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         if event is not None:
             self.asked.emit(self.roll, event.globalPos())
@@ -123,7 +131,25 @@ class RollView(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         if self._picture.isNull() or self._picture_key[:2] != (self.width(), self.height()):
             self._advance()
-        QPainter(self).drawPixmap(0, 0, self._picture)
+        painter = QPainter(self)
+        painter.drawPixmap(0, 0, self._picture)
+        if self._mark is not None:
+            self._paint_mark(painter, self._mark)
+
+    def _paint_mark(self, painter: QPainter, mark: Mark) -> None:
+        t = theme.theme()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setFont(theme.label_font(12, 600))
+        metrics = painter.fontMetrics()
+        text = metrics.elidedText(mark.text, Qt.TextElideMode.ElideRight, self.width() - 24)
+        width = metrics.horizontalAdvance(text) + 14
+        ground = t.warning if mark.ends else theme.ink(self.ink)
+        tag = QRectF(5, self.height() - 23, width, 18)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.color(ground))
+        painter.drawRoundedRect(tag, 4, 4)
+        painter.setPen(theme.color(theme.text_on(ground)))
+        painter.drawText(tag, Qt.AlignmentFlag.AlignCenter, text)
 
     def _print(self, height: int) -> None:
         """Paint the uppermost ``height`` pixels of the picture."""

@@ -136,9 +136,10 @@ class StageBar(QWidget):
         name_font.setStrikeOut(bypass)
         painter.setFont(name_font)
         painter.setPen(theme.color(text))
-        inner = body.adjusted(12, 0, -10, 0)
+        inner = body.adjusted(12, 0, -10, 0) if body.width() > 110 else body.adjusted(5, 0, -4, 0)
         left = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft
-        painter.drawText(inner, left, self.label)
+        label = painter.fontMetrics().elidedText(self.label, Qt.TextElideMode.ElideRight, int(inner.width()))
+        painter.drawText(inner, left, label)
         used = painter.fontMetrics().horizontalAdvance(self.label) + 10
         painter.setFont(theme.label_font(12))
         quiet = text if self._selected or bypass else t.bar_second

@@ -1,0 +1,194 @@
+"""The editor of destinations: where a strand ends, and the panel of its instrument."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
+
+from arpegon.core import edits
+from arpegon.core.document import (
+    AnyDestination,
+    Instrument,
+    InstrumentDestination,
+    PortDestination,
+    StrandDestination,
+)
+from arpegon.core.events import control
+from arpegon.engine.protocol import Direct
+from arpegon.files.validation import LEVEL_RANGE
+from arpegon.sound import SOUNDS
+from arpegon.ui.bench.editor import caps, under_caption
+from arpegon.ui.bench.end_editor import CHANNELS, EndEditor, channel_of
+from arpegon.ui.board.words import OWN_OUTPUT
+from arpegon.ui.controls.choices import Picker, Switch
+from arpegon.ui.controls.panel import InstrumentPanel, Meter
+from arpegon.ui.session import Session
+
+
+class DestinationEditor(EndEditor):
+    """Where a strand ends: a built-in instrument or a MIDI output."""
+
+    def __init__(self, session: Session, strand_id: str, place: int) -> None:
+        super().__init__(session, strand_id, place)
+        self.target = Picker({}, "Where this strand sounds.")
+        self.target.chosen.connect(self._set_target)
+        self.box.addWidget(under_caption("Destination", self.target))
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(22)
+        words = "The MIDI channel on which it is sent; “as played” keeps each event's own."
+        self.channel = Picker({"": "as played", **CHANNELS}, words)
+        self.channel.chosen.connect(lambda value: self._change("Channel", channel=channel_of(value)))
+        grid.addWidget(under_caption("Channel", self.channel), 0, 0)
+        self.muted = Switch("Mute", "Send nothing here; other destinations go on.")
+        self.muted.toggled.connect(lambda on: self._change("Mute destination", muted=on))
+        grid.addWidget(self.muted, 0, 1, Qt.AlignmentFlag.AlignBottom)
+        self.box.addLayout(grid)
+        self.instrument = QWidget()
+        inner = QVBoxLayout(self.instrument)
+        inner.setContentsMargins(0, 6, 0, 0)
+        inner.setSpacing(10)
+        inner.addWidget(caps("Instrument"))
+        self.sound = Picker({sound.name: sound.label for sound in SOUNDS.values()}, "The sound of this instrument.")
+        self.sound.chosen.connect(lambda sound: self._change_instrument("Sound", sound=sound))
+        self.summary = QLabel("")
+        self.summary.setProperty("role", "second")
+        self.summary.setWordWrap(True)
+        self.level = self._slider(
+            "level_db", "Level", "How loud the instrument is.", 0.0, *LEVEL_RANGE, step=0.5, unit="dB"
+        )
+        self.level.moved.connect(lambda value: self._change_instrument("Level", "level", level_db=round(value, 1)))
+        self.pan = self._slider("pan", "Pan", "Where it stands: −1 is left, 1 is right.", 0.0, -1.0, 1.0, step=0.05)
+        self.pan.moved.connect(lambda value: self._change_instrument("Pan", "pan", pan=round(value, 2)))
+        self.silent = Switch("Silence this instrument", "It sounds for no strand.")
+        self.silent.toggled.connect(lambda on: self._change_instrument("Mute instrument", muted=on))
+        self.meter = Meter(self.ink)
+        self.listens = Picker({"": "all channels", **CHANNELS}, "The channel that this instrument plays.")
+        self.listens.chosen.connect(lambda value: self._change_instrument("Listen", channel=channel_of(value)))
+        pair = QGridLayout()
+        pair.setHorizontalSpacing(22)
+        pair.addWidget(under_caption("Sound", self.sound), 0, 0)
+        pair.addWidget(under_caption("Plays", self.listens), 0, 1)
+        pair.addWidget(self.level, 1, 0)
+        pair.addWidget(self.pan, 1, 1)
+        inner.addLayout(pair)
+        inner.addWidget(self.summary)
+        inner.addWidget(self.meter)
+        inner.addWidget(self.silent)
+        inner.addWidget(caps("Its controllers"))
+        self.panel = InstrumentPanel(self.ink)
+        self.panel.turned.connect(self._turn)
+        inner.addWidget(self.panel)
+        self.box.addWidget(self.instrument)
+        self.port_words = QLabel("")
+        self.port_words.setProperty("role", "second")
+        self.port_words.setWordWrap(True)
+        self.box.addWidget(self.port_words)
+        self.box.addStretch(1)
+        self.refresh()
+
+    @property
+    def destination(self) -> AnyDestination:
+        """The destination that is edited."""
+        strand = self.session.project.strand(self.strand_id)
+        assert strand is not None
+        return strand.destinations[self.place]
+
+    def _put(self, label: str, destination: AnyDestination) -> None:
+        self.session.edit(label, edits.set_destination(self.session.project, self.strand_id, self.place, destination))
+
+    def _change(self, label: str, **changes: Any) -> None:
+        self._put(label, msgspec.structs.replace(self.destination, **changes))
+
+    def _instrument(self) -> Instrument | None:
+        destination = self.destination
+        if not isinstance(destination, InstrumentDestination):
+            return None
+        return self.session.project.instrument(destination.instrument)
+
+    def _change_instrument(self, label: str, merge: str | None = None, **changes: Any) -> None:
+        instrument = self._instrument()
+        if instrument is not None:
+            project = edits.set_instrument(self.session.project, instrument.id, **changes)
+            self.session.edit(label, project, merge and f"{instrument.id}:{merge}")
+
+    def _targets(self) -> dict[str, str]:
+        project = self.session.project
+        targets = {}
+        for instrument in project.instruments:
+            targets[f"instrument:{instrument.id}"] = f"Instrument {instrument.id} ({SOUNDS[instrument.sound].label})"
+        for sound in SOUNDS.values():
+            targets[f"new:{sound.name}"] = f"New instrument: {sound.label}"
+        targets["port:"] = f"{OWN_OUTPUT} (Arpegon's own port)"
+        here = self.destination
+        ports = list(self.session.ports.outputs)
+        if isinstance(here, PortDestination) and here.port and here.port not in ports:
+            targets[f"port:{here.port}"] = f"MIDI {here.port} (not there now)"
+        targets |= {f"port:{port}": f"MIDI {port}" for port in ports}
+        for strand in project.strands:
+            if strand.id != self.strand_id:
+                targets[f"strand:{strand.id}"] = f"Into strand {strand.name}"
+        return targets
+
+    def _set_target(self, target: str) -> None:
+        kept: dict[str, Any] = {"channel": self.destination.channel, "muted": self.destination.muted}
+        word, _, rest = target.partition(":")
+        if word == "new":
+            project, rest = edits.add_instrument(self.session.project, rest)
+            made = InstrumentDestination(instrument=rest, **kept)
+            self.session.edit("New instrument", edits.set_destination(project, self.strand_id, self.place, made))
+        elif word == "instrument":
+            self._put("Destination", InstrumentDestination(instrument=rest, **kept))
+        elif word == "port":
+            self._put("Destination", PortDestination(port=rest, **kept))
+        else:
+            self._put("Destination", StrandDestination(strand=rest, **kept))
+
+    def _show_panel(self, instrument: Instrument) -> None:
+        values = self.session.controls.get(instrument.id, {})
+        self.panel.show_controls(SOUNDS[instrument.sound].controls, values)
+
+    def _turn(self, number: int, value: int) -> None:
+        """A controller of the panel was turned: send it where the strand ends."""
+        channel = self.destination.channel or 0
+        instrument = self._instrument()
+        if instrument is not None:
+            self.session.controls.setdefault(instrument.id, {})[number] = value
+        self.session.client.send(Direct(self.strand_id, [control(0.0, channel, number, value)]))
+
+    def tick(self, now: float) -> None:
+        """One frame: controllers that arrived, and the level."""
+        instrument = self._instrument()
+        if instrument is not None:
+            self._show_panel(instrument)
+            told = self.session.telemetry
+            self.meter.show_level(told.meters.get(instrument.id, 0.0) if now - told.now < 0.3 else 0.0)
+
+    def refresh(self) -> None:
+        """Show the destination as it is now."""
+        destination = self.destination
+        self.target.set_options(self._targets())
+        if isinstance(destination, InstrumentDestination):
+            self.target.set_value(f"instrument:{destination.instrument}")
+        elif isinstance(destination, PortDestination):
+            self.target.set_value(f"port:{destination.port}")
+        else:
+            self.target.set_value(f"strand:{destination.strand}")
+        self.channel.set_value("" if destination.channel is None else str(destination.channel))
+        self.muted.set_value(destination.muted)
+        instrument = self._instrument()
+        self.instrument.setVisible(instrument is not None)
+        if instrument is not None:
+            self.sound.set_value(instrument.sound)
+            self.summary.setText(SOUNDS[instrument.sound].summary)
+            self.level.set_value(instrument.level_db)
+            self.pan.set_value(instrument.pan)
+            self.silent.set_value(instrument.muted)
+            self.listens.set_value("" if instrument.channel is None else str(instrument.channel))
+            self._show_panel(instrument)
+        own = isinstance(destination, PortDestination) and not destination.port
+        self.port_words.setText(
+            "Other programs find this output as “Arpegon: out” among the MIDI ports of ALSA and JACK." if own else ""
+        )

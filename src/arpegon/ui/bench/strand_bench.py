@@ -1,0 +1,108 @@
+"""What the bench offers for a strand as a whole: its name and colour, what is sent along, stages to add."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+
+from arpegon.core import edits
+from arpegon.core.document import Strand
+from arpegon.processors import PROCESSORS
+from arpegon.processors.registry import GROUPS
+from arpegon.ui import theme
+from arpegon.ui.bench.editor import caps, under_caption
+from arpegon.ui.controls.choices import Switch
+from arpegon.ui.session import Session
+
+
+class StrandBench(QWidget):
+    """Edits a strand."""
+
+    def __init__(self, session: Session, strand: Strand) -> None:
+        super().__init__()
+        self.session = session
+        self.strand = strand
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 4, 0, 0)
+        box.setSpacing(10)
+        self.hint = QLabel(
+            "It sounds already: play the keyboard below, with the mouse or the computer's keys. "
+            "Now put a stage between what you play and what you hear."
+        )
+        self.hint.setWordWrap(True)
+        self.hint.setProperty("role", "second")
+        box.addWidget(self.hint)
+        self.name = QLineEdit()
+        self.name.setToolTip("The name of the strand, and of its track in MIDI files.")
+        self.name.editingFinished.connect(self._rename)
+        box.addWidget(under_caption("Name", self.name))
+        box.addWidget(under_caption("Colour", self._swatches()))
+        self.along = Switch(
+            "Send the source along",
+            "What the sources bring also goes to the destinations untouched, beside what the stages make of it. "
+            "Off, only what the stages made is heard.",
+        )
+        self.along.toggled.connect(lambda on: self._set("Send the source along", along=on))
+        box.addWidget(self.along)
+        box.addWidget(caps("Add a stage"))
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(6)
+        grid.setVerticalSpacing(6)
+        for row, (group, processors) in enumerate(GROUPS.items()):
+            label = QLabel(group)
+            label.setProperty("role", "second")
+            grid.addWidget(label, row, 0)
+            for column, processor in enumerate(processors):
+                button = QPushButton(f"+ {processor.label}")
+                button.setStyleSheet("padding: 4px 6px;")
+                button.setToolTip(processor.summary)
+                button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+                button.clicked.connect(lambda _=False, kind=processor.kind: self._add(kind))
+                grid.addWidget(button, row, column + 1)
+        grid.setColumnStretch(4, 1)
+        box.addLayout(grid)
+        box.addStretch(1)
+        self.refresh(strand)
+
+    def _swatches(self) -> QWidget:
+        holder = QWidget()
+        row = QHBoxLayout(holder)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(5)
+        self.inks: list[QPushButton] = []
+        for number, name in enumerate(theme.INK_NAMES):
+            button = QPushButton("")
+            button.setFixedSize(30, 24)
+            button.setToolTip(f"Print this strand in {name}.")
+            button.setAccessibleName(name)
+            button.clicked.connect(lambda _=False, number=number: self._set("Colour", ink=number))
+            self.inks.append(button)
+            row.addWidget(button)
+        row.addStretch(1)
+        return holder
+
+    def refresh(self, strand: Strand) -> None:
+        """Show a strand as it is now."""
+        self.strand = strand
+        self.hint.setVisible(not strand.stages)
+        if not self.name.hasFocus():
+            self.name.setText(strand.name)
+        self.along.set_value(strand.along)
+        mine = self.session.ink_number(strand.id) % len(theme.INKS)
+        t = theme.theme()
+        for number, button in enumerate(self.inks):
+            edge = f"3px solid {t.ink}" if number == mine else f"1px solid {t.line}"
+            button.setStyleSheet(f"background: {theme.ink(number)}; border: {edge}; border-radius: 4px;")
+
+    def _set(self, label: str, **changes: object) -> None:
+        self.session.edit(label, edits.set_strand(self.session.project, self.strand.id, **changes))
+
+    def _rename(self) -> None:
+        name = self.name.text().strip()
+        if name and name != self.strand.name:
+            self._set(f"Rename to {name}", name=name)
+
+    def _add(self, kind: str) -> None:
+        project, stage_id = edits.add_stage(self.session.project, self.strand.id, kind)
+        self.session.edit(f"Add {PROCESSORS[kind].label}", project)
+        self.session.select_stage(stage_id)

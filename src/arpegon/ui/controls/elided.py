@@ -1,0 +1,39 @@
+"""A label that shortens its text where there is no room for all of it."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtGui import QResizeEvent
+from PyQt6.QtWidgets import QLabel, QWidget
+
+
+class Elided(QLabel):
+    """Shows what fits of ``full``; the whole text is its tooltip where it has none of its own."""
+
+    def __init__(self, text: str = "", parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.full = ""
+        self.setMinimumWidth(20)
+        self.setText(text)
+
+    def setText(self, text: str | None) -> None:
+        self.full = text or ""
+        self._fit()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._fit()
+
+    def sizeHint(self) -> QSize:
+        hint = super().sizeHint()
+        if self.wordWrap():
+            return hint
+        return QSize(self.fontMetrics().horizontalAdvance(self.full) + 4, hint.height())
+
+    def _fit(self) -> None:
+        shown = self.full
+        if not self.wordWrap():
+            shown = self.fontMetrics().elidedText(self.full, Qt.TextElideMode.ElideRight, max(20, self.width()))
+        if shown != super().text():
+            super().setText(shown)
+            self.updateGeometry()
