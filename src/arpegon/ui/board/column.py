@@ -295,7 +295,6 @@ class Column(QWidget):
             box.addWidget(along)
         self._reason = NameField("", "warning")
         self._reason.setWordWrap(True)
-        self._reason.setToolTip("Why this strand is silent. Click to go there.")
         self._reason.setCursor(Qt.CursorShape.PointingHandCursor)
         self._reason.clicked.connect(self._go_to_break)
         box.addWidget(self._reason)
@@ -331,11 +330,12 @@ class Column(QWidget):
     def show_break(self) -> None:
         """Say why the strand is silent, if it is."""
         found = self.session.breaks().get(self.strand.id)
-        self._reason.setText(f"silent: {found.reason}" if found else "")
+        self._reason.setText("" if not found else "silent" if self.compact else f"silent: {found.reason}")
+        self._reason.setToolTip(f"Silent: {found.reason}. Click to go there." if found else "")
         self._reason.setVisible(found is not None)
         label = mend_label(found) if found else None
         self._mend.setText(label or "")
-        self._mend.setVisible(label is not None)
+        self._mend.setVisible(label is not None and not self.compact)
 
     def _go_to_break(self) -> None:
         found = self.session.breaks().get(self.strand.id)

@@ -12,6 +12,7 @@ from arpegon.processors import processor_class
 from arpegon.ui import theme
 
 HEIGHT = 30
+_LEAST_CAPTION = 34
 
 
 class StageBar(QWidget):
@@ -145,6 +146,8 @@ class StageBar(QWidget):
         quiet = text if self._selected or bypass else t.bar_second
         painter.setPen(theme.color(quiet))
         room = inner.adjusted(used, 0, 0, 0)
+        if room.width() < _LEAST_CAPTION:
+            return
         caption = "bypassed" if bypass else self.caption
         caption = painter.fontMetrics().elidedText(caption, Qt.TextElideMode.ElideRight, int(room.width()))
         painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, caption)

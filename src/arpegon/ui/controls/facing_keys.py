@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
@@ -102,7 +103,7 @@ class FacingKeys(QWidget):
         return found
 
     def _thread_near(self, point: QPointF) -> tuple[int, int] | None:
-        """The thread whose lower half passes near a point."""
+        """The thread that passes nearest to a point, if any is near."""
         best: tuple[float, tuple[int, int]] | None = None
         for key, targets in self.threads.items():
             start = self._end(key, False)
@@ -111,8 +112,8 @@ class FacingKeys(QWidget):
                 if start is None or end is None or not start.y() + 8 < point.y() < end.y():
                     continue
                 path = _thread(start, end)
-                share = (point.y() - start.y()) / (end.y() - start.y())
-                distance = abs(path.pointAtPercent(min(1.0, max(0.0, share))).x() - point.x())
+                gaps = (path.pointAtPercent(place / 24) - point for place in range(25))
+                distance = min(math.hypot(gap.x(), gap.y() * 0.5) for gap in gaps)
                 if distance < _NEAR and (best is None or distance < best[0]):
                     best = distance, (key, target)
         return best[1] if best else None
