@@ -12,7 +12,7 @@ from pathlib import Path
 from rich.console import Console
 from rich.table import Table
 
-from bench import audio, latency, offline, paint
+from bench import audio, latency, offline, paint, stages
 from bench.rows import Row
 from bench.scene import jack_server
 
@@ -61,6 +61,11 @@ NOTES = """## How
 - *Note in to note out*: through two JACK MIDI ports each, so both sides contain JACK's own periods.
 - *Offline*: both sides make the incoming events; the run then sends them through source, three stages and outlet, the
   bare loop only makes as many events again as each of the three stages does, with the same constructors.
+- *Eight mixed stages*: one strand of a sieve, Humanize, Velocity with accents, Scale, Transpose by degrees, a key map,
+  a fixed length and a channel; the bare loop makes as many events again as each of them does.
+- *While stages are added*: a strand holds 32 notes and gets or loses stages eight times a second, while a clip in
+  another strand strikes every 13 ms; its lateness is that of the clip's events.
+- *Twelve strands*: processor time of the engine's process over eight seconds; clips strike the notes, no instruments.
 - *Audio*: one mixer with one instrument, all voices sounding, no events.
 - *Paint*: moving all papers, meters and keyboards of the board to now and painting what changed, as the window does.
 """
@@ -74,7 +79,8 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as own, jack_server():
         for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME"):
             os.environ[name] = own
-        for name, module in (("offline", offline), ("audio", audio), ("latency", latency), ("paint", paint)):
+        measures = {"offline": offline, "stages": stages, "audio": audio, "latency": latency, "paint": paint}
+        for name, module in measures.items():
             if len(sys.argv) > 1 and name not in sys.argv[1:]:
                 continue
             with console.status(f"Measuring {name} ..."):

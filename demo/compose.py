@@ -73,6 +73,11 @@ def steps(velocity: int) -> list[tuple[float, float, int, int]]:
     return notes
 
 
+def fog(velocity: int) -> list[tuple[float, float, int, int]]:
+    """One finger: the root of each bar, held; the strand makes the chords of the key of it."""
+    return [(bar * 4, 3.6, parse_note(name) + 24, velocity) for bar, name in enumerate(ROOTS)]
+
+
 def swell(bars: int) -> list[tuple[float, Event]]:
     """Expression that comes and goes like water, once every four bars."""
     wave = []
@@ -93,11 +98,12 @@ def events(notes: list[tuple[float, float, int, int]], more: list[tuple[float, E
 
 
 def main(folder: Path) -> None:
-    """Write the three clips."""
+    """Write the four clips."""
     clips = {
         "harbour-bells": events(melody(BELLS, 100), swell(8)),
         "lamp-room": events(broken_chords(80)),
         "deck-steps": events(steps(96)),
+        "fog-bank": events(fog(90)),
     }
     for name, line in clips.items():
         write_midi(folder / f"{name}.mid", [Track(name.replace("-", " "), line)], TEMPO)

@@ -9,12 +9,15 @@ from collections import Counter
 import mido
 import pytest
 import soundfile
+from click.testing import CliRunner
 
-from arpegon.core.document import ClipSource
+from arpegon.cli import main
+from arpegon.core.document import ClipSource, MidiSource
 from arpegon.core.scales import pitch_classes
 from arpegon.files.midi import Track, write_midi
 from arpegon.files.places import DEMO
 from arpegon.files.project import save_project
+from arpegon.processors import PROCESSORS
 from building import notes, project, stage, strand
 
 CHAIN = (
@@ -101,3 +104,43 @@ def test_errors_are_one_sentence_and_exit_2(story, arguments, words):
     done = arpegon(*(argument.format(story) for argument in arguments))
     assert done.returncode == 2
     assert words in done.stderr and "Traceback" not in done.stderr
+
+
+@pytest.mark.parametrize("kind", sorted(PROCESSORS))
+def test_every_stage_renders_and_leaves_nothing_hanging(tmp_path, kind):
+    """Whatever the stage: as many offs as ons, in range, and the same bytes again."""
+    values = {"kinds": ["cc"]} if kind == "sieve" else {}  # by default it blocks all notes
+    save_project(project(strand(stage(kind, **values)), tempo=100.0), tmp_path / "one.arpegon")
+    write_midi(tmp_path / "in.mid", [Track("keys", notes(*range(48, 72), velocity=64))], 100.0)
+    made = []
+    for name in ("a.mid", "b.mid"):
+        options = ("--midi-in", str(tmp_path / "in.mid"), "--midi", str(tmp_path / name), "--bars", "8")
+        done = CliRunner().invoke(main, ["render", str(tmp_path / "one.arpegon"), *options])
+        assert done.exit_code == 0, done.output
+        made.append((tmp_path / name).read_bytes())
+    assert made[0] == made[1]
+    track = mido.MidiFile(tmp_path / "a.mid").tracks[1]
+    count = Counter(message.type for message in track)
+    assert count["note_on"] == count["note_off"] > 8
+
+
+def test_check_names_what_is_silent_and_why(tmp_path):
+    broken = project(
+        strand(stage("chance", percent=0), strand_id="fog"),
+        strand(sources=(), strand_id="quay"),
+        strand(strand_id="tide"),
+    )
+    save_project(broken, tmp_path / "broken.arpegon")
+    done = arpegon("check", tmp_path / "broken.arpegon")
+    assert done.returncode == 1
+    assert done.stdout.splitlines() == [
+        "“Fog” is silent: Chance: at 0 % it lets no note through.",
+        "“Quay” is silent: it has no source.",
+    ]
+
+
+def test_check_can_ask_this_computer_for_its_ports(tmp_path):
+    save_project(project(strand(sources=(MidiSource(port="Lighthouse"),))), tmp_path / "ports.arpegon")
+    assert arpegon("check", tmp_path / "ports.arpegon").returncode == 0
+    done = arpegon("check", "--ports", tmp_path / "ports.arpegon")
+    assert done.returncode == 1 and "“Lighthouse” is not there" in done.stdout

@@ -9,12 +9,20 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from arpegon.core import edits
-from arpegon.core.document import InstrumentDestination, PortDestination, StrandDestination, StrandSource, SurfaceSource
+from arpegon.core.document import (
+    ClipSource,
+    InstrumentDestination,
+    PortDestination,
+    StrandDestination,
+    StrandSource,
+    SurfaceSource,
+)
 from arpegon.core.errors import DocumentError
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event, control
 from arpegon.core.scales import Key, pitch_classes
 from arpegon.engine.offline import run
 from arpegon.engine.simulation import Engine
+from arpegon.files.midi import Clip
 from building import assert_whole, note_ons, notes, pitches, project, stage, strand
 from strategies import KINDS
 
@@ -331,3 +339,12 @@ def test_structs_are_as_small_as_they_should_be():
     event = notes(60)[0]
     assert event.__struct_config__.frozen and not event.__struct_config__.gc
     assert msgspec.json.encode(event) == b'[0.0,144,60,100,""]'
+
+
+def test_what_begins_at_the_very_end_of_a_run_belongs_to_the_next_bar():
+    clip = Clip(tuple(notes(60, gap=2.0, length=1.0)), 4.0)
+    loop = project(strand(sources=(ClipSource(file="c.mid"), SurfaceSource()), destinations=()))
+    played = [Event(2.0, 0xB0, 1, 9)]
+    result = run(loop, played, {"c.mid": clip}, seconds=2.0)
+    assert pitches(result.strands["a"]) == [60]
+    assert played[0] in result.strands["a"]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import numpy as np
 import pytest
 
@@ -151,3 +153,68 @@ def test_an_instrument_that_is_taken_out_fades():
 def test_what_is_muted_or_unknown_is_silent():
     assert not play([note_on(0, 0, 60, 100)], 0.2, muted=True).any()
     assert not mixer().render(256, [(0, "nobody", note_on(0, 0, 60, 100))]).any()
+
+
+def test_the_bow_is_louder_and_brighter_when_drawn_harder():
+    soft, hard = (
+        play([control(0, 0, 1, value), note_on(0.02, 0, 60, 90)], 1.2, "bowed-wires")[0, 24000:] for value in (15, 127)
+    )
+    assert rms(hard) > 4 * rms(soft) > 0
+
+    def brightness(samples):
+        spectrum = np.abs(np.fft.rfft(samples))
+        return spectrum[600:].sum() / spectrum.sum()
+
+    assert brightness(hard) > 1.3 * brightness(soft)
+
+
+def test_the_organ_knows_no_velocity_and_its_drawbars_are_its_pipes():
+    soft, loud = (play([note_on(0, 0, 60, velocity)], 0.5, "drawbar-organ") for velocity in (1, 127))
+    assert np.allclose(soft, loud)
+    shut = [control(0, 0, 20 + bar, 0) for bar in range(9)]
+    assert rms(play([*shut, note_on(0.2, 0, 60, 90)], 0.6, "drawbar-organ")) < 1e-4
+    eight = play([*shut, control(0, 0, 22, 127), note_on(0.2, 0, 69, 90)], 1.2, "drawbar-organ")[0, 14400:]
+    assert abs(pitch_of(eight) - 440) < 2
+
+
+def test_the_rotor_turns_faster():
+    def swing(value):
+        heard = play([control(0, 0, 80, value), note_on(0, 0, 60, 100)], 4.0, "drawbar-organ", block=512)
+        left = np.abs(heard[0, 2 * RATE :]).reshape(-1, 480).max(axis=1)
+        spectrum = np.abs(np.fft.rfft(left - left.mean()))
+        return np.argmax(spectrum) / 2.0
+
+    assert swing(0) < 2 < 5 < swing(127) < 8
+
+
+def test_the_kit_plays_the_drum_map_and_nothing_else():
+    for note in (36, 38, 42, 49, 81):
+        assert rms(play([note_on(0, 0, note, 110)], 0.2, "tin-kit")) > 0.003
+    assert not play([note_on(0, 0, 90, 110)], 0.2, "tin-kit").any()
+
+
+def test_a_closed_hi_hat_chokes_an_open_one():
+    opened = play([note_on(0, 0, 46, 110)], 0.4, "tin-kit")[:, int(0.3 * RATE) :]
+    closed = play([note_on(0, 0, 46, 110), note_on(0.1, 0, 42, 20)], 0.4, "tin-kit")[:, int(0.3 * RATE) :]
+    assert rms(closed) < 0.3 * rms(opened)
+
+
+def test_an_instrument_may_play_one_channel_only():
+    heard = play([note_on(0, 0, 60, 100)], 0.2, channel=0)
+    assert heard.any() and not play([note_on(0, 3, 60, 100)], 0.2, channel=0).any()
+
+
+def test_sounds_differ():
+    """In the level of each third of an octave, at the start, held and let go: no two are nearly alike."""
+    edges = 100 * 2 ** (np.arange(19) / 3)
+    marks = {}
+    for name, sound in SOUNDS.items():
+        heard = play([note_on(0, 0, 38 if sound.kit else 60, 100), note_off(1.0, 0, 60)], 1.6, name)[0]
+        levels = []
+        for start, end in ((0, 0.1), (0.5, 1.0), (1.05, 1.3)):
+            piece = heard[int(start * RATE) : int(end * RATE)]
+            spectrum = np.abs(np.fft.rfft(piece * np.hanning(len(piece)), RATE)) / len(piece)
+            levels += [spectrum[int(low) : int(high)].max() for low, high in pairwise(edges)]
+        marks[name] = np.maximum(-60, 20 * np.log10(np.array(levels) / max(levels) + 1e-9))
+    apart = {(a, b): np.abs(marks[a] - marks[b]).mean() for a in marks for b in marks if a < b}
+    assert min(apart.values()) > 3, min(apart.items(), key=lambda pair: pair[1])

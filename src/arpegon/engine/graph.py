@@ -495,7 +495,7 @@ class Graph:
             for place, (stage, processor) in enumerate(node.stages):
                 if stage.id == stage_id:
                     processor.configure(values, self._setting(stage, self.project))
-                    node.stages[place] = (stage, processor)
+                    node.stages[place] = (msgspec.structs.replace(stage, params=dict(values)), processor)
 
     def _let_go(self, project: Project, time: float) -> None:
         """On the old graph: make everything that will not be there any more end its notes."""
@@ -542,7 +542,8 @@ class Graph:
                 processor = processor_class(stage.kind)(stage.params, setting)
             else:
                 processor = known[1]
-                processor.configure(stage.params, setting)
+                if known[0].params != stage.params or processor.setting != setting:
+                    processor.configure(stage.params, setting)
             processor.bypass = stage.bypass
             node.stages.append((stage, processor))
         node.timed = [processor for _, processor in node.stages if processor.timed]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
@@ -123,6 +124,9 @@ def run(
     engine.apply(project, clips or {}, 0.0)
     engine.play(0.0, 0.0)
     engine.score("surface", played)
+    # What falls on the very end belongs to the bar that begins there, but for what was played.
+    engine.run(math.nextafter(seconds, 0.0))
+    engine.stop(seconds)
     engine.run(seconds)
     engine.finish(seconds)
     return collector.result

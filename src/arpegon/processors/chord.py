@@ -151,18 +151,22 @@ class Chord(KeyBook):
         key = stage_key(values, self.setting.key)
         self._plain = not any(values[name] for name in ("inversion", "register", "lead", "strum_ms"))
         self._plain = self._plain and values["spread"] == "close"
-        self._table = [self._answer(note, key) for note in range(128)]
+        self._key = key
+        self._answers: dict[int, list[Voice]] = {}
 
     def restart(self) -> None:
         self._before: list[int] = []
         self._turn = False
 
-    def _answer(self, note: int, key: Key) -> list[Voice]:
+    def _answer(self, note: int) -> list[Voice]:
         """The voices that answer a key, as the settings place them (not yet led from the chord before)."""
-        voices = chord_of(note, self.values, key)
-        if voices is None:
-            return [(note, 1.0)] if self.values["others"] == "pass" else []
-        return within(voices) if self._plain else voiced(voices, self.values)
+        if note not in self._answers:
+            voices = chord_of(note, self.values, self._key)
+            if voices is None:
+                self._answers[note] = [(note, 1.0)] if self.values["others"] == "pass" else []
+            else:
+                self._answers[note] = within(voices) if self._plain else voiced(voices, self.values)
+        return self._answers[note]
 
     # -- playing -----------------------------------------------------------------------------------
 
@@ -177,11 +181,11 @@ class Chord(KeyBook):
         time, status, velocity = event.time, event.status, event.data2
         return [
             Event(time, status, note, velocity if level == 1.0 else min(127, max(1, round(velocity * level))))
-            for note, level in self._table[event.data1]
+            for note, level in self._answer(event.data1)
         ]
 
     def struck(self, strike: int, event: Event, out: list[Event]) -> None:
-        voices = self._table[event.data1]
+        voices = self._answer(event.data1)
         if self.values["lead"]:
             voices = within(led(voices, self._before))
             self._before = [note for note, _ in voices]

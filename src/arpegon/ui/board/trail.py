@@ -12,6 +12,7 @@ from arpegon.ui.rolls import RollLine
 
 RECENT_SECONDS = 8.0
 _SPAN_SECONDS = 1.2
+_TOGETHER_SECONDS = 0.03
 _MOST_NAMED = 4
 
 
@@ -30,8 +31,8 @@ def trail(strand: Strand, lines: Mapping[int, RollLine], names: tuple[str, ...],
     first = lines.get(0)
     if first is None or not first.bars or first.bars[-1].start < now - RECENT_SECONDS:
         return []
-    struck = first.bars[-1].start
-    together = [bar for bar in first.bars if abs(bar.start - struck) < 0.03]
+    together = [bar for bar in first.bars if first.bars[-1].start - bar.start < _TOGETHER_SECONDS]
+    struck = min(bar.start for bar in together)
     marks = [Mark(_names({bar.note for bar in together}, names))]
     for roll in range(1, len(strand.stages) + 1):
         line = lines.get(roll)
