@@ -57,5 +57,5 @@ def jack_server(period: int = 128) -> Iterator[None]:
     try:
         yield
     finally:
-        server.terminate()
+        server.kill()
         server.wait()

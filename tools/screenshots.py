@@ -18,11 +18,19 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
+from typing import Any
+
+from PyQt6.QtGui import QPainter, QPixmap
 from PyQt6.QtWidgets import QApplication
 
+from arpegon.core import edits
+from arpegon.core.document import Stage
 from arpegon.core.events import note_off, note_on
+from arpegon.files.presets import factory_presets
 from arpegon.ui import theme
 from arpegon.ui.app import make_application
+from arpegon.ui.bench.chord_editor import ChordEditor
+from arpegon.ui.board import clipboard
 from arpegon.ui.session import Selection, Session
 from arpegon.ui.window import Window
 
@@ -41,7 +49,7 @@ def jack_server() -> Iterator[None]:
     try:
         yield
     finally:
-        server.terminate()
+        server.kill()
         server.wait()
 
 
@@ -84,6 +92,85 @@ class Photographer:
         for key in keys:
             self.session.feed(note_off(time.monotonic(), 0, key))
 
+    def stage_at_work(self, kind: str, params: dict[str, Any], before: tuple[Stage, ...] = ()) -> None:
+        """Let the lamp room's clip pass one stage, which stands on the bench."""
+        session = self.session
+        stage = Stage(id="shown", kind=kind, params=params)
+        session.edit("show", edits.set_strand(session.project, "lamp", stages=(*before, stage)))
+        session.select_stage("shown")
+        self.wait(4.5)
+
+    def sheet(self, name: str, stages: list[tuple[str, dict[str, Any], tuple[Stage, ...]]]) -> None:
+        """The benches of several stages side by side."""
+        if self.wanted and name not in self.wanted:
+            return
+        pictures = []
+        for kind, params, before in stages:
+            self.stage_at_work(kind, params, before)
+            pictures.append(self.window.bench.grab())
+        wide = sum(picture.width() + 6 for picture in pictures) - 6
+        sheet = QPixmap(wide, pictures[0].height())
+        sheet.fill(theme.color(theme.theme().desk))
+        painter = QPainter(sheet)
+        x = 0
+        for picture in pictures:
+            painter.drawPixmap(x, 0, picture)
+            x += picture.width() + 6
+        painter.end()
+        sheet.save(str(self.folder / f"{name}.png"))
+        print(name)
+
+    def editors(self) -> None:
+        """The editors of all stages that have no picture of their own."""
+        window, session = self.window, self.session
+        fifth = (Stage(id="fifth", kind="chord", params={"offsets": [7]}),)
+        self.sheet(
+            "editors-pitch-and-touch",
+            [
+                ("velocity", {"curve": 0.3, "accents": [1.25, 0.7, 0.95, 0.7]}, ()),
+                ("transpose", {"degrees": 2}, ()),
+                ("chord", {"way": "key", "stack": "seventh", "lead": True}, ()),
+                ("thin", {"keep": "highest"}, fifth),
+            ],
+        )
+        self.sheet(
+            "editors-time-and-traffic",
+            [
+                ("length", {"value": "1/16"}, fifth),
+                ("hold", {"until": "next"}, fifth),
+                ("repeat", {"rhythm": [1.0, 0.0, 0.6, 0.8]}, ()),
+                ("sieve", {"action": "pass", "low_key": 50, "high_key": 66}, ()),
+                ("chance", {"percent": 60}, ()),
+                ("channel", {"channel": 10}, ()),
+            ],
+        )
+        self.stage_at_work("keymap", {"threads": {str(note): [note, note + 7] for note in range(60, 72)}})
+        self.shot("keymap")
+        degrees = ((1, "triad"), (6, "triad"), (4, "seventh"), (5, "triad"), (2, "seventh"), (3, "triad"), (7, "triad"))
+        pads: list[dict[str, Any]] = [
+            {"trigger": 45 + place * 3, "degree": degree, "stack": stack, "group": "tide" if place < 4 else "fog"}
+            for place, (degree, stack) in enumerate(degrees)
+        ]
+        pads.append({"trigger": 36, "root": "Eb", "quality": "maj7"})
+        self.stage_at_work("chord", {"way": "pads", "pads": pads})
+        editor = window.bench.editor
+        assert isinstance(editor, ChordEditor)
+        editor.pads.select(4)
+        self.wait(2.5)
+        self.shot("chord-pads")
+        window.status.follow.setChecked(True)
+        self.stage_at_work("sieve", {"action": "pass", "low_key": 100})
+        self.wait(1.5)
+        self.shot("path-check")
+        window.status.follow.setChecked(False)
+        for preset in [one for one in factory_presets() if one.strand is not None] * 2:
+            clipboard.put_in(session, preset)
+        self.strum(60, 64, 67)
+        self.wait(1.0)
+        self.shot("board-ten")
+        window.open_demo()
+        self.wait(6.0)
+
     def all(self) -> None:
         """Every picture of the docs."""
         window, session = self.window, self.session
@@ -91,10 +178,11 @@ class Photographer:
         window.open_demo()
         self.wait(9.0)
         self.shot("board-day")
-        for stage in ("harbour-humanize", "harbour-scale", "lamp-humanize"):
+        self.editors()
+        for stage in ("harbour-humanize", "harbour-scale"):
             session.select_stage(stage)
             self.wait(4.0)
-            self.shot({"harbour-humanize": "humanize", "harbour-scale": "scale"}.get(stage, "humanize-around"))
+            self.shot(stage.removeprefix("harbour-"))
         session.select(Selection("harbour", "source", "", 1))
         self.wait(1.0)
         self.shot("source")
@@ -135,7 +223,7 @@ def main() -> None:
     folder = Path(sys.argv[1] if len(sys.argv) > 1 else "docs/screenshots")
     folder.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as own, jack_server():
-        for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME"):
+        for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_DATA_HOME"):
             os.environ[name] = own
         application = make_application(sys.argv[:1])
         photographer = Photographer(folder, sys.argv[2:])

@@ -237,7 +237,9 @@ class Bench(QWidget):
             return
         if isinstance(self.editor, StageEditor):
             stage = next((one for one in strand.stages if one.id == self.session.selection.stage), None)
-            if stage is not None:
+            if stage is not None and stage.kind != self.editor.stage.kind:
+                self.show_selection()
+            elif stage is not None:
                 self.editor.refresh(strand, stage)
         elif isinstance(self.editor, (SourceEditor, DestinationEditor)):
             self.editor.refresh()

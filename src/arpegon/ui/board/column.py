@@ -38,8 +38,8 @@ from arpegon.ui.preset_picker import PresetPicker
 from arpegon.ui.session import NOTHING, Selection, Session
 
 NARROWEST, WIDTH, WIDEST = 72, 208, 300
-COMPACT = 180
-"""Columns narrower than this have their buttons in a row beneath the name."""
+COMPACT, TIGHT = 180, 128
+"""Columns narrower than the first have their buttons beneath the name, than the second only the fewest words."""
 
 
 def ink_icon(number: int) -> QIcon:
@@ -108,7 +108,7 @@ class Column(QWidget):
         self.ruler = ruler
         self.ink = session.ink_number(strand.id)
         self.setFixedWidth(WIDTH)
-        self.compact = False
+        self.compact = self.tight = False
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self._signature: object = None
         self.bars: list[StageBar] = []
@@ -136,7 +136,7 @@ class Column(QWidget):
             [source_words(self.session.project, source) for source in strand.sources],
             [destination_words(self.session.project, destination) for destination in strand.destinations],
             id(paper),
-            self.compact,
+            (self.compact, self.tight),
             strand.along,
         )
         if signature != self._signature:
@@ -155,8 +155,9 @@ class Column(QWidget):
     def set_width(self, width: int) -> None:
         """Take a width; narrow columns lay out their head in two rows."""
         self.setFixedWidth(width)
-        if (width < COMPACT) != self.compact:
-            self.compact = width < COMPACT
+        shape = (width < COMPACT, width < TIGHT)
+        if shape != (self.compact, self.tight):
+            self.compact, self.tight = shape
             self.refresh(self.strand)
 
     def _build(self) -> None:
@@ -288,7 +289,7 @@ class Column(QWidget):
             box.addWidget(row)
             self.rows.append(row)
         if self.strand.along:
-            along = QLabel("+ source" if self.compact else "the source is sent along")
+            along = QLabel("+ source" if self.tight else "the source is sent along")
             along.setProperty("role", "second")
             along.setWordWrap(True)
             along.setToolTip("What the sources bring also goes out untouched, beside what the stages make of it.")
@@ -330,12 +331,12 @@ class Column(QWidget):
     def show_break(self) -> None:
         """Say why the strand is silent, if it is."""
         found = self.session.breaks().get(self.strand.id)
-        self._reason.setText("" if not found else "silent" if self.compact else f"silent: {found.reason}")
+        self._reason.setText("" if not found else "silent" if self.tight else f"silent: {found.reason}")
         self._reason.setToolTip(f"Silent: {found.reason}. Click to go there." if found else "")
         self._reason.setVisible(found is not None)
         label = mend_label(found) if found else None
         self._mend.setText(label or "")
-        self._mend.setVisible(label is not None and not self.compact)
+        self._mend.setVisible(label is not None and not self.tight)
 
     def _go_to_break(self) -> None:
         found = self.session.breaks().get(self.strand.id)
