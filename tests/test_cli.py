@@ -69,7 +69,7 @@ def test_the_demo_renders_to_sound(tmp_path):
     done = arpegon("render", DEMO, "--bars", 2, "--wav", tmp_path / "demo.wav", "--midi", tmp_path / "demo.mid")
     assert done.returncode == 0, done.stderr
     samples, rate = soundfile.read(tmp_path / "demo.wav")
-    assert rate == 58_000 and samples.shape[1] == 2
+    assert rate == 48_000 and samples.shape[1] == 2
     assert 0.02 < abs(samples).max() <= 1.0
     assert len(mido.MidiFile(tmp_path / "demo.mid").tracks) == 5
 
