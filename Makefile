@@ -28,7 +28,7 @@ bench: $(READY) ## Measure, and write the table to docs/benchmarks.md
 
 screenshots: $(READY) ## Take docs/screenshots anew
 	@sh tools/system-packages.sh test
-	@$(BIN)/python tools/screenshots.py docs/screenshots
+	@$(BIN)/python -m tools.screenshots docs/screenshots
 
 docs: $(READY) ## Write the generated docs anew
 	@$(BIN)/python tools/write_docs.py

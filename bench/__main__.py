@@ -11,10 +11,10 @@ from pathlib import Path
 
 from rich.console import Console
 from rich.table import Table
+from tools.jack_server import jack_server
 
 from bench import audio, latency, offline, paint, stages
 from bench.rows import Row
-from bench.scene import jack_server
 
 PAGE = Path(__file__).resolve().parent.parent / "docs" / "benchmarks.md"
 
@@ -54,10 +54,11 @@ def page(rows: list[Row], stolen: float) -> str:
 
 NOTES = """## How
 
-- *Lateness*: the engine's own record of how long after its due time each clip event was worked on, over the last
-  2,000, in a process of its own, while a window in another process repaints a board of eight strands 60 times a
-  second and the engine also renders their audio. The bare loop does nothing but wait with `select` and read the clock;
-  it has the same scheduling (real time where the system allows it) and is measured before and after, alone.
+- *Lateness*: the engine's own record of how long after its due time each clip event was worked on: the 99th
+  percentile of the last two seconds, of which the median over the run is given. It is in a process of its own, while a
+  window in another process repaints a board of eight strands 60 times a second and the engine also renders their audio.
+  The bare loop does nothing but wait with `select` and read the clock; it has the same scheduling (real time where the
+  system allows it) and is measured in the same way before and after, alone.
 - *Note in to note out*: through two JACK MIDI ports each, so both sides contain JACK's own periods.
 - *Offline*: both sides make the incoming events; the run then sends them through source, three stages and outlet, the
   bare loop only makes as many events again as each of the three stages does, with the same constructors.
@@ -76,7 +77,7 @@ def main() -> None:
     console = Console()
     rows: list[Row] = []
     before = _steal()
-    with tempfile.TemporaryDirectory() as own, jack_server():
+    with tempfile.TemporaryDirectory() as own, jack_server("arpegon-bench", 128):
         for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME"):
             os.environ[name] = own
         measures = {"offline": offline, "stages": stages, "audio": audio, "latency": latency, "paint": paint}

@@ -1,12 +1,7 @@
-"""Eight busy strands, and a JACK server, for measuring."""
+"""Eight busy strands, for measuring."""
 
 from __future__ import annotations
 
-import contextlib
-import os
-import subprocess
-import time
-from collections.abc import Iterator
 from pathlib import Path
 
 from arpegon.core.document import ClipSource, Instrument, InstrumentDestination, Project, Stage, Strand
@@ -40,22 +35,3 @@ def busy_project(folder: Path, strands: int = 8) -> Project:
         )
     piano = Instrument(id="piano", sound="felt-piano", level_db=-18.0)
     return Project(title="Busy", tempo=120.0, instruments=(piano,), strands=tuple(made))
-
-
-@contextlib.contextmanager
-def jack_server(period: int = 128) -> Iterator[None]:
-    """A JACK server of our own with the dummy driver."""
-    name = f"arpegon-bench-{os.getpid()}"
-    os.environ["JACK_DEFAULT_SERVER"] = name
-    os.environ["JACK_NO_START_SERVER"] = "1"
-    server = subprocess.Popen(
-        ["jackd", "--no-realtime", "-n", name, "-d", "dummy", "-r", "48000", "-p", str(period)],
-        stdout=subprocess.DEVNULL,
-        stderr=subprocess.DEVNULL,
-    )
-    time.sleep(1.5)
-    try:
-        yield
-    finally:
-        server.kill()
-        server.wait()

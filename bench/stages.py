@@ -17,6 +17,7 @@ from arpegon.files.midi import Track, write_midi
 from bench.rows import Row, median
 
 COUNT = 40_000
+_TURNS = 5
 
 MIXED: tuple[tuple[str, dict[str, object]], ...] = (
     ("sieve", {"kinds": ["cc"], "controllers": [1]}),
@@ -88,13 +89,17 @@ def _live(project: Project, folder: Path) -> tuple[list[protocol.Telemetry], Eng
     client = EngineClient(lambda report: told.append(report) if isinstance(report, protocol.Telemetry) else None)
     client.start()
     client.set_project(project, folder)
-    time.sleep(3.0)
+    end = time.monotonic() + 20.0
+    while not told and time.monotonic() < end:
+        time.sleep(0.05)
+    assert told, "the engine does not answer"
+    time.sleep(2.0)
     return told, client
 
 
 def _adding(folder: Path) -> Row:
     """How late a note is that falls due while a stage is put in under 32 held notes."""
-    beats = [event for place in range(400) for event in _click(place)]
+    beats = [event for place in range(3000) for event in _click(place)]
     write_midi(folder / "clicks.mid", [Track("clicks", beats)], 120.0)
     held = Strand(
         id="held",
@@ -111,25 +116,27 @@ def _adding(folder: Path) -> Row:
     client.send(protocol.Play(0.0))
     now = time.monotonic()
     client.send(protocol.Feed("surface", [note_on(now, 0, 40 + place, 90) for place in range(32)]))
-    time.sleep(3.0)
-    quiet = told[-1].health.late_p99
-    for place in range(60):
-        project, _ = edits.add_stage(project, "held", ("transpose", "velocity", "sieve")[place % 3], 1)
-        if place % 6 == 5:
-            for stage in project.strands[0].stages[1:6]:
-                project = edits.remove_stage(project, stage.id)
-        client.set_project(project, folder)
-        time.sleep(0.12)
-    time.sleep(1.5)
-    late = told[-1].health.late_p99
+    quiet, late = [], []
+    for _ in range(_TURNS):
+        time.sleep(3.2)
+        quiet.append(told[-1].health.late_p99)
+        for place in range(28):
+            project, _ = edits.add_stage(project, "held", ("transpose", "velocity", "sieve")[place % 3], 1)
+            if place % 6 == 5:
+                for stage in project.strands[0].stages[1:6]:
+                    project = edits.remove_stage(project, stage.id)
+            client.set_project(project, folder)
+            time.sleep(0.12)
+        late.append(told[-1].health.late_p99)
     client.close()
+    adding, resting = median(late), median(quiet)
     return Row(
         "Lateness of due events (p99) while stages are added under 32 held notes",
-        f"{late * 1000:.2f} ms",
-        f"{quiet * 1000:.2f} ms (the same engine, nothing added)",
-        f"{late / max(1e-6, quiet):.2f}",
+        f"{adding * 1000:.2f} ms",
+        f"{resting * 1000:.2f} ms (the same engine, nothing added)",
+        f"{adding / max(1e-6, resting):.2f}",
         "under 2 ms",
-        late < 0.002,
+        adding < 0.002,
     )
 
 

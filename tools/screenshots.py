@@ -1,19 +1,17 @@
 """Takes the pictures of docs/screenshots from the demo while it plays.
 
-    python tools/screenshots.py [FOLDER] [NAME ...]
+    python -m tools.screenshots [FOLDER] [NAME ...]
 
 Runs the real window (offscreen unless there is a display) with a real engine on a JACK server of its own.
 """
 
 from __future__ import annotations
 
-import contextlib
 import os
-import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -22,6 +20,7 @@ from typing import Any
 
 from PyQt6.QtGui import QPainter, QPixmap
 from PyQt6.QtWidgets import QApplication
+from tools.jack_server import jack_server
 
 from arpegon.core import edits
 from arpegon.core.document import Stage
@@ -33,24 +32,6 @@ from arpegon.ui.bench.chord_editor import ChordEditor
 from arpegon.ui.board import clipboard
 from arpegon.ui.session import Selection, Session
 from arpegon.ui.window import Window
-
-
-@contextlib.contextmanager
-def jack_server() -> Iterator[None]:
-    """A JACK server with the dummy driver, so that audio and MIDI ports are real."""
-    name = f"arpegon-shots-{os.getpid()}"
-    os.environ["JACK_DEFAULT_SERVER"] = name
-    server = subprocess.Popen(
-        ["jackd", "--no-realtime", "-n", name, "-d", "dummy", "-r", "48000", "-p", "256"],
-        stdout=subprocess.DEVNULL,
-        stderr=subprocess.DEVNULL,
-    )
-    time.sleep(1.5)
-    try:
-        yield
-    finally:
-        server.kill()
-        server.wait()
 
 
 class Photographer:
@@ -222,7 +203,7 @@ def main() -> None:
     """Take the pictures."""
     folder = Path(sys.argv[1] if len(sys.argv) > 1 else "docs/screenshots")
     folder.mkdir(parents=True, exist_ok=True)
-    with tempfile.TemporaryDirectory() as own, jack_server():
+    with tempfile.TemporaryDirectory() as own, jack_server("arpegon-shots"):
         for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_DATA_HOME"):
             os.environ[name] = own
         application = make_application(sys.argv[:1])

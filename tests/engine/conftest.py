@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-import os
-import shutil
-import subprocess
 import uuid
 from pathlib import Path
 
 import pytest
-import rtmidi
+from tools.jack_server import jack_server as server
 
 from arpegon.engine.client import EngineClient
 from arpegon.engine.protocol import Notice, Ports, Telemetry
@@ -18,47 +15,12 @@ from jacking import MidiPair, wait_for
 
 @pytest.fixture
 def jack_server(request):
-    """A JACK server of the test's own, with the dummy driver: one that lost a client by a crash serves no other test.
+    """A JACK server of the test's own: one that lost a client by a crash serves no other test.
 
-    It waits for its clients (-S): otherwise a machine that is short of time makes it drop what they sent. Where a
-    client is to crash, a test asks for one that does not wait (the parameter ``"async"``).
+    It waits for its clients, but where a client is to crash (the parameter ``"async"``).
     """
-    waiting = [] if getattr(request, "param", "sync") == "async" else ["-S"]
-    _clear_locks()
-    name = f"arpegon-test-{os.getpid()}"  # always the same: the registry has room for eight names, killed ones stay
-    server = subprocess.Popen(
-        ["jackd", "--no-realtime", *waiting, "-n", name, "-d", "dummy", "-r", "48000", "-p", "512"],
-        stdout=subprocess.DEVNULL,
-        stderr=subprocess.DEVNULL,
-    )
-    before = os.environ.get("JACK_DEFAULT_SERVER")
-    os.environ["JACK_DEFAULT_SERVER"] = name
-    os.environ["JACK_NO_START_SERVER"] = "1"
-    try:
-        wait_for(_answers)
+    with server("arpegon-test", 512, waits=getattr(request, "param", "sync") != "async") as name:
         yield name
-    finally:
-        server.kill()  # a server whose client crashed does not always answer a request to leave
-        server.wait()
-        if before is None:
-            del os.environ["JACK_DEFAULT_SERVER"]
-        else:
-            os.environ["JACK_DEFAULT_SERVER"] = before
-
-
-def _clear_locks():
-    """A server that was killed leaves its metadata locked, and the next one would wait for that for ever."""
-    if subprocess.run(["pgrep", "-x", "jackd"], stdout=subprocess.DEVNULL, check=False).returncode:
-        shutil.rmtree(f"/dev/shm/jack_db-{os.getuid()}", ignore_errors=True)
-
-
-def _answers():
-    try:
-        device = rtmidi.MidiIn(rtmidi.API_UNIX_JACK, name="probe")
-    except Exception:
-        return False
-    device.delete()
-    return True
 
 
 class Reports:

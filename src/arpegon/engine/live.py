@@ -37,7 +37,9 @@ FLOOD_LIMIT = 256
 """Events that may wait at one wake-up before controllers are thinned."""
 _REPORT_SECONDS = 0.0007
 _REPORT_PATIENCE = 0.02
-_LATENESS_KEPT = 2000
+_LATENESS_SECONDS = 2.0
+"""Lateness is told for what was due in the last seconds, so that one stumble is not told for long."""
+_LATENESS_KEPT = 8000
 _HEARD_LIMIT = 64
 _BACKLOG_LIMIT = 600
 """Telemetry batches that may wait for a window that does not read, before meters and rolls are skipped."""
@@ -65,7 +67,7 @@ class LiveEngine:
         self._passed: list[protocol.Passed] = []
         self._heard: list[tuple[str, Event]] = []
         self._controls: dict[str, dict[int, int]] = {}
-        self._late: deque[float] = deque(maxlen=_LATENESS_KEPT)
+        self._late: deque[tuple[float, float]] = deque(maxlen=_LATENESS_KEPT)
         self._clip_cache: Cache = {}
         self._missing_clips: set[str] = set()
         self._project: Project | None = None
@@ -211,7 +213,7 @@ class LiveEngine:
             self._drain()
             now = time.monotonic()
             if due <= now:
-                self._late.append(now - due)
+                self._late.append((now, now - due))
             try:
                 self._work(now)
             except Exception:  # a fault in one stage must neither hang notes nor stop the others
@@ -271,7 +273,9 @@ class LiveEngine:
         elapsed = now - self._rate_since
         if elapsed >= 1.0:
             self._rate = self._counted / elapsed
-            late = sorted(self._late)
+            while self._late and self._late[0][0] < now - _LATENESS_SECONDS:
+                self._late.popleft()
+            late = sorted(lateness for _, lateness in self._late)
             self._late_p99 = late[math.ceil(0.99 * len(late)) - 1] if late else 0.0
             self._counted, self._rate_since = 0, now
         clock = self.engine.clock

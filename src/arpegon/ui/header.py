@@ -310,7 +310,7 @@ class Header(QWidget):
         self.timing = QLabel("timing –")
         self.audio = QLabel("audio –")
         for label, help_text in (
-            (self.timing, "How late the engine was at worst in 99 of 100 cases, since a few thousand events."),
+            (self.timing, "How late the engine was at worst in 99 of 100 cases, in the last two seconds."),
             (self.audio, "From an event to its sound: the constant latency of the audio device."),
         ):
             label.setProperty("role", "small-number")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 
 from arpegon.core.events import BEND, CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, Event
 
@@ -30,6 +30,9 @@ class RollLine:
 
     def __init__(self) -> None:
         self.bars: deque[Printed] = deque(maxlen=MOST_BARS)
+        """All notes in the order of their beginnings."""
+        self.ended: deque[Printed] = deque(maxlen=MOST_BARS)
+        """Those that ended, in the order of their ends."""
         self.pens: dict[tuple[int, int], deque[tuple[float, float]]] = {}
         self.fresh_from: float | None = None
         """The earliest time that was printed since somebody painted the roll, who sets it back."""
@@ -48,7 +51,7 @@ class RollLine:
             elif kind == NOTE_OFF:
                 started = self._open.get((event.status & 0x0F) << 7 | event.data1)
                 if started:
-                    started.pop(0).end = event.time
+                    self._end(started.pop(0), event.time)
             elif kind in (CONTROL, PRESSURE, BEND, POLY_PRESSURE):
                 number = event.data1 if kind == CONTROL else 0
                 value = (
@@ -56,6 +59,19 @@ class RollLine:
                 )
                 pen = self.pens.setdefault((event.status, number), deque(maxlen=1200))
                 pen.append((event.time, float(value)))
+
+    def _end(self, bar: Printed, time: float) -> None:
+        bar.end = time
+        self.ended.append(bar)
+
+    def in_sight(self, time: float) -> Iterator[Printed]:
+        """The notes that sound, or ended after a time."""
+        for started in self._open.values():
+            yield from started
+        for bar in reversed(self.ended):
+            if bar.end is not None and bar.end < time:
+                return
+            yield bar
 
     def since(self, time: float) -> int:
         """How many notes began after a time."""
@@ -73,8 +89,9 @@ class RollLine:
     def prune(self, now: float) -> None:
         """Forget what has left the paper."""
         limit = now - KEPT_SECONDS
-        while self.bars and self.bars[0].end is not None and self.bars[0].end < limit:
-            self.bars.popleft()
+        for line in (self.bars, self.ended):
+            while line and line[0].end is not None and line[0].end < limit:
+                line.popleft()
         for key in [key for key, pen in self.pens.items() if pen[-1][0] < limit]:
             del self.pens[key]
 
@@ -82,7 +99,7 @@ class RollLine:
         """End every open bar (the engine went away, or All off)."""
         for started in self._open.values():
             for bar in started:
-                bar.end = now
+                self._end(bar, now)
         self._open.clear()
 
     @property

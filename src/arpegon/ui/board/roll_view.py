@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 from PyQt6.QtCore import QPoint, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QContextMenuEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
@@ -13,6 +15,7 @@ from arpegon.ui.rolls import Paper, RollLine
 
 PIXELS_PER_SECOND = 38.0
 _SHADES = 6
+_BLANK = 64
 _STRIP = 6
 """How many pixels at the top are printed anew beside those that have just come out: word of an event is up to
 a frame late."""
@@ -22,6 +25,20 @@ _PENS = {
     PRESSURE: Qt.PenStyle.DotLine,
     POLY_PRESSURE: Qt.PenStyle.DotLine,
 }
+
+
+@lru_cache(maxsize=8)
+def _shadow(name: str, ratio: float) -> QPixmap:
+    """The soft shadow where paper comes out from under a bar, in the theme of that name."""
+    t = theme.THEMES[name]
+    pixmap = QPixmap(round(16 * ratio), round(4 * ratio))
+    pixmap.setDevicePixelRatio(ratio)
+    pixmap.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(pixmap)
+    for row in range(4):
+        painter.fillRect(0, row, 16, 1, theme.color(t.bar if not t.dark else t.desk, 0.16 - 0.04 * row))
+    painter.end()
+    return pixmap
 
 
 def row_of(time: float) -> int:
@@ -67,6 +84,8 @@ class RollView(QWidget):
         self.ink = ink
         self._picture = QPixmap()
         self._picture_key: tuple[object, ...] = ()
+        self._blank_paper = QPixmap()
+        self._blank_key: tuple[object, ...] = ("none",)
         self._top = 0
         self._was_moving = True
         self._mark: Mark | None = None
@@ -157,47 +176,49 @@ class RollView(QWidget):
         t = theme.theme()
         width = self.width()
         painter.setClipRect(0, 0, width, height)
-        painter.fillRect(0, 0, width, height, theme.color(t.roll))
-        self._print_rules(painter, t, width, height)
+        painter.drawTiledPixmap(0, 0, width, height, self._blank())
+        for ago, bar in self.ruler.lines(height / PIXELS_PER_SECOND + 0.1):
+            y = self._top - row_of(self.ruler.now - ago)
+            painter.fillRect(0, y, width, 1, theme.color(t.rule_strong if bar else t.rule))
         self._print_bars(painter, height)
         if self.line.pens:
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             self._print_pens(painter, t, width, height)
             painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-        # A soft shadow where the paper comes out from under the bar.
-        for row in range(4):
-            painter.fillRect(0, row, width, 1, theme.color(t.bar if not t.dark else t.desk, 0.16 - 0.04 * row))
+        painter.drawTiledPixmap(0, 0, width, 4, _shadow(t.name, self.devicePixelRatioF()))
         painter.end()
 
-    def _print_rules(self, painter: QPainter, t: theme.Theme, width: int, height: int) -> None:
-        first_c = int(-(-self.paper.low // 12) * 12)
-        octaves = [self.x_of(note) for note in range(first_c, int(self.paper.high) + 1, 12)]
-        fifths = [self.x_of(note + 7) for note in range(first_c - 12, int(self.paper.high) + 1, 12)]
-        for places, shade in ((fifths, t.rule), (octaves, t.rule_strong)):
-            for x in places:
-                painter.fillRect(int(x), 0, 1, height, theme.color(shade))
-        for ago, bar in self.ruler.lines(height / PIXELS_PER_SECOND + 0.1):
-            y = self._top - row_of(self.ruler.now - ago)
-            painter.fillRect(0, y, width, 1, theme.color(t.rule_strong if bar else t.rule))
+    def _blank(self) -> QPixmap:
+        """A piece of paper with its rules for octaves and fifths; painted again only when the range changes."""
+        key = self._picture_key
+        if key != self._blank_key:
+            self._blank_key = key
+            t = theme.theme()
+            ratio = self.devicePixelRatioF()
+            self._blank_paper = QPixmap(round(self.width() * ratio), round(_BLANK * ratio))
+            self._blank_paper.setDevicePixelRatio(ratio)
+            painter = QPainter(self._blank_paper)
+            painter.fillRect(0, 0, self.width(), _BLANK, theme.color(t.roll))
+            first_c = int(-(-self.paper.low // 12) * 12)
+            octaves = [self.x_of(note) for note in range(first_c, int(self.paper.high) + 1, 12)]
+            fifths = [self.x_of(note + 7) for note in range(first_c - 12, int(self.paper.high) + 1, 12)]
+            for places, shade in ((fifths, t.rule), (octaves, t.rule_strong)):
+                for x in places:
+                    painter.fillRect(int(x), 0, 1, _BLANK, theme.color(shade))
+            painter.end()
+        return self._blank_paper
 
     def _print_bars(self, painter: QPainter, height: int) -> None:
         top_row = self._top
-        oldest = top_row - height
+        oldest = (top_row - height - 1) / PIXELS_PER_SECOND
         paper = self.paper
         scale = self.width() / (paper.high - paper.low + 1)
         thick = max(3, min(6, int(scale * 0.9)))
         offset = (0.5 - paper.low) * scale - thick / 2
         shades: list[list[QRect]] = [[] for _ in range(_SHADES)]
-        past = 0
-        for bar in reversed(self.line.bars):
+        for bar in self.line.in_sight(oldest):
             end = top_row + 1 if bar.end is None else int(bar.end * PIXELS_PER_SECOND)
-            if end < oldest:
-                past += 1
-                if past > 24:  # long notes may lie behind a few short ones that began later
-                    break
-                continue
-            start = int(bar.start * PIXELS_PER_SECOND)
-            tall = end - start
+            tall = end - int(bar.start * PIXELS_PER_SECOND)
             rect = QRect(int(bar.note * scale + offset), top_row - end, thick, tall if tall > 3 else 3)
             shades[bar.velocity * _SHADES >> 7].append(rect)
         painter.setPen(Qt.PenStyle.NoPen)
