@@ -99,6 +99,34 @@ class Memory:
         ]
 
 
+def cut_take(
+    memory: Memory,
+    strands: Sequence[tuple[str, str]],
+    start: float,
+    end: float,
+    *,
+    id: str,
+    name: str,
+    tempo: float,
+    meter: tuple[int, int],
+) -> Take | None:
+    """A take of what the memory holds between two times; ``None`` where that is nothing.
+
+    Args:
+        strands: ids and names of the strands that take part, in order.
+    """
+    parts = []
+    last = 0.0
+    for strand, label in strands:
+        played, generated = memory.cut(strand, start, end)
+        if played or generated:
+            parts.append(Part(strand=strand, name=label, played=played, generated=generated))
+            last = max(last, *(event.time for event in (*played[-1:], *generated[-1:])))
+    if not parts:
+        return None
+    return Take(id=id, name=name, seconds=last, tempo=tempo, meter=meter, parts=tuple(parts))
+
+
 def trim(events: Iterable[Event], start: float, end: float) -> tuple[Event, ...]:
     """The events from ``start`` to ``end``, at seconds from ``start``, with no loose ends.
 

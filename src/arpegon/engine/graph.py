@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from itertools import count
 from typing import Protocol
 
@@ -11,40 +11,20 @@ import msgspec
 
 from arpegon.core.clock import Clock
 from arpegon.core.document import (
-    AnyDestination,
-    AnySource,
-    AudioSource,
-    ClipSource,
-    InstrumentDestination,
-    MidiSource,
-    PortDestination,
     Project,
     Stage,
     Strand,
     StrandDestination,
-    StrandSource,
     SurfaceSource,
 )
 from arpegon.core.events import (
-    ALL_NOTES_OFF,
-    ALL_SOUND_OFF,
-    CONTROL,
-    NOTE_OFF,
-    NOTE_ON,
-    POLY_PRESSURE,
-    SUSTAIN,
-    SYSEX,
     Event,
-    control,
 )
-from arpegon.core.ledger import NoteLedger
 from arpegon.core.processor import Processor, Setting
-from arpegon.core.routing import taken_somewhere, working_order
+from arpegon.core.routing import working_order
+from arpegon.engine.feeds import ends_of, feeds_of, into_feed, is_silent, strand_feed, taps
+from arpegon.engine.gates import End, Gate, Outlet, on_channel
 from arpegon.processors import processor_class
-
-RESET_CONTROLLERS = 121
-ALL_INPUTS = "midi:"
-"""The feed of all MIDI inputs together."""
 
 Inputs = dict[str, list[Event]]
 """Events of one push by the name of the feed they came from, such as ``"surface"`` or ``"midi:Keys"``."""
@@ -64,189 +44,6 @@ class Outputs(Protocol):
 
     def passed(self, stage: str, event: Event | None, out: Sequence[Event]) -> None:
         """What one event became in the watched stage; ``None`` where the stage emits of its own accord."""
-
-
-def feed_of(source: AnySource) -> str:
-    """The name of the feed that a source listens to."""
-    if isinstance(source, SurfaceSource):
-        return "surface"
-    if isinstance(source, MidiSource):
-        return f"midi:{source.port}"
-    if isinstance(source, ClipSource):
-        return clip_feed(source)
-    if isinstance(source, AudioSource):
-        return "audio"
-    return strand_feed(source.strand, source.after)
-
-
-def clip_feed(source: ClipSource) -> str:
-    """The feed of a clip: strands that play the same file in the same way share one player."""
-    return f"clip:{'loop' if source.loop else 'once'}:{source.file}"
-
-
-def strand_feed(strand: str, after: str = "") -> str:
-    """The feed of what leaves a strand, or one of its stages."""
-    return f"strand:{strand}:{after}"
-
-
-class Gate:
-    """The way into a strand: lets through what lies in its zone, and the ends of what it let through.
-
-    A feed that merges several others (all MIDI inputs, a strand) may strike one key twice before its end;
-    each strike then waits for an end of its own. Any other feed is kept in pairs here: a key that is struck
-    while it is down is let go first.
-    """
-
-    __slots__ = ("_held", "feed", "merges", "zone")
-
-    def __init__(self, feed: str, zone: AnySource) -> None:
-        self.feed = feed
-        self.zone = zone
-        self.merges = feed == ALL_INPUTS or feed.startswith(("strand:", "into:", "along:"))
-        self._held: dict[int, int] = {}
-
-    def process(self, events: Sequence[Event], out: list[Event]) -> None:
-        """Append what passes."""
-        held = self._held
-        zone = self.zone
-        channel = zone.channel
-        low, high = zone.low_key, zone.high_key
-        softest, loudest = zone.low_velocity, zone.high_velocity
-        append = out.append
-        for event in events:
-            status = event.status
-            kind = status & 0xF0
-            if kind == NOTE_ON:
-                if (
-                    low <= event.data1 <= high
-                    and softest <= event.data2 <= loudest
-                    and (channel is None or channel == status & 0x0F)
-                ):
-                    key = (status & 0x0F) << 7 | event.data1
-                    if key not in held:
-                        held[key] = 1
-                    elif self.merges:
-                        held[key] += 1
-                    else:
-                        append(Event(event.time, NOTE_OFF | status & 0x0F, event.data1, 64))
-                    append(event)
-            elif kind == NOTE_OFF:
-                key = (status & 0x0F) << 7 | event.data1
-                holders = held.pop(key, 0)
-                if holders:
-                    append(event)
-                    if holders > 1:
-                        held[key] = holders - 1
-            elif kind == POLY_PRESSURE:
-                if (status & 0x0F) << 7 | event.data1 in held:
-                    append(event)
-            elif channel is None or channel == status & 0x0F or kind == SYSEX:
-                append(event)
-
-    def release(self, time: float, out: list[Event]) -> None:
-        """End whatever it let in and still waits for."""
-        for key, holders in self._held.items():
-            out.extend([Event(time, NOTE_OFF | key >> 7, key & 0x7F, 64)] * holders)
-        self._held.clear()
-
-
-class End:
-    """One destination of one strand."""
-
-    __slots__ = ("channel", "direct", "holder", "outlet", "silent")
-
-    def __init__(self, outlet: str, holder: int) -> None:
-        self.outlet = outlet
-        self.holder = 2 * holder
-        self.direct = 2 * holder + 1
-        self.channel: int | None = None
-        self.silent = False
-
-
-class Outlet:
-    """The one way out to an instrument or port: the last ledger, shared by all strands that end there.
-
-    Each strand's end has a holder number, so that two strands on one note hold it both, and one that is
-    muted or removed lets go of its own share only.
-    """
-
-    __slots__ = ("_ledger", "_out", "_pedals")
-
-    def __init__(self) -> None:
-        self._ledger = NoteLedger()
-        self._pedals: set[tuple[int, int]] = set()
-        self._out: list[Event] = []
-
-    def deliver(self, end: End, events: Sequence[Event], direct: bool = False) -> None:
-        """Take events of a strand's end; ``direct`` ones (a take) are held apart from what the strand sends."""
-        holder = end.direct if direct else end.holder
-        channel, silent = end.channel, end.silent
-
-        def strike(event: Event) -> Sequence[Event]:
-            if silent:
-                return ()
-            if channel is None or channel == event.status & 0x0F:
-                return (event,)
-            return (Event(event.time, NOTE_ON | channel, event.data1, event.data2),)
-
-        def other(event: Event) -> Event | None:
-            if event.status >= SYSEX:
-                return event
-            to = event.status & 0x0F if channel is None else channel
-            if event.status & 0xF0 == CONTROL and event.data1 == SUSTAIN:
-                if silent and event.data2 >= 64:
-                    return None
-                (self._pedals.add if event.data2 >= 64 else self._pedals.discard)((holder, to))
-            return Event(event.time, event.status & 0xF0 | to, event.data1, event.data2)
-
-        self._ledger.run(events, strike, self._out, other, base=holder << 11, strays=False)
-
-    def release(self, end: End, time: float, direct: bool | None = None) -> None:
-        """Let go of an end's notes and pedals (only of its ``direct`` ones, only of the others, or of both)."""
-        holders = {end.holder, end.direct} if direct is None else {end.direct if direct else end.holder}
-        for key in self._ledger.keys:
-            if key >> 11 in holders:
-                self._ledger.end(key, time, self._out)
-        for pedal in [pedal for pedal in self._pedals if pedal[0] in holders]:
-            self._pedals.discard(pedal)
-            self._out.append(control(time, pedal[1], SUSTAIN, 0))
-
-    def silence(self, time: float, panic: bool) -> None:
-        """End everything; in a ``panic`` tell all channels so, whatever the ledger knows."""
-        self._ledger.release(time, self._out)
-        for _, channel in sorted(self._pedals):
-            self._out.append(control(time, channel, SUSTAIN, 0))
-        self._pedals.clear()
-        if panic:
-            for channel in range(16):
-                for number in (SUSTAIN, ALL_NOTES_OFF, ALL_SOUND_OFF, RESET_CONTROLLERS):
-                    self._out.append(control(time, channel, number, 0))
-
-    @property
-    def sounding(self) -> int:
-        """How many notes it has started and not ended."""
-        return len(self._ledger)
-
-    def take(self) -> list[Event]:
-        """What is to be sent now, in order."""
-        out, self._out = self._out, []
-        return out
-
-
-def on_channel(event: Event, channel: int) -> Event:
-    """The event on another channel."""
-    if event.status >= SYSEX:
-        return event
-    return Event(event.time, event.status & 0xF0 | channel, event.data1, event.data2)
-
-
-def outlet_of(destination: AnyDestination) -> str | None:
-    """The name of the outlet of a destination; ``None`` where it is a strand."""
-    if isinstance(destination, InstrumentDestination):
-        return f"instrument:{destination.instrument}"
-    if isinstance(destination, PortDestination):
-        return f"port:{destination.port}"
-    return None
 
 
 class StrandNode:
@@ -482,7 +279,7 @@ class Graph:
         nodes: dict[str, StrandNode] = {}
         for strand in project.strands:
             nodes[strand.id] = self._rebuilt(project, strand, self._nodes.get(strand.id))
-        for source_strand, after in _taps(project):
+        for source_strand, after in taps(project):
             if source_strand in nodes:
                 nodes[source_strand].tapped |= {after}
         self.project = project
@@ -500,7 +297,7 @@ class Graph:
     def _let_go(self, project: Project, time: float) -> None:
         """On the old graph: make everything that will not be there any more end its notes."""
         handover = Handover(time)
-        feeds = _feeds(project)
+        feeds = feeds_of(project)
         for node in self._order:
             strand = project.strand(node.strand.id)
             stages = _changed_stages(node.strand.stages, strand.stages if strand else ())
@@ -520,15 +317,15 @@ class Graph:
             self.push({}, time, handover)
         for node in self._order:
             strand = project.strand(node.strand.id)
-            ends = _ends(project, strand) if strand else {}
+            ends = ends_of(project, strand) if strand else {}
             for key, end in node.ends.items():
-                if key not in ends or _silent(project, node.strand.id, ends[key]):
+                if key not in ends or is_silent(project, node.strand.id, ends[key]):
                     self._outlets[end.outlet].release(end, time)
         self.flush()
 
     def _rebuilt(self, project: Project, strand: Strand, old: StrandNode | None) -> StrandNode:
         node = StrandNode(strand)
-        for gate_key, source in _feeds(project)[strand.id].items():
+        for gate_key, source in feeds_of(project)[strand.id].items():
             gate = old.gates.get(gate_key) if old else None
             if gate is None:
                 gate = Gate(gate_key[0], source)
@@ -549,13 +346,13 @@ class Graph:
         node.timed = [processor for _, processor in node.stages if processor.timed]
         if strand.along:
             node.along = (old.along if old else None) or Gate("along:", SurfaceSource())
-        for end_key, destination in _ends(project, strand).items():
+        for end_key, destination in ends_of(project, strand).items():
             end = old.ends.get(end_key) if old else None
             if end is None:
                 end = End(end_key[0], next(self._holders))
                 self._outlets.setdefault(end.outlet, Outlet())
             end.channel = destination.channel
-            end.silent = _silent(project, strand.id, destination)
+            end.silent = is_silent(project, strand.id, destination)
             node.ends[end_key] = end
         node.passed_on = [
             (into_feed(strand, destination), destination.channel)
@@ -566,61 +363,6 @@ class Graph:
 
     def _setting(self, stage: Stage, project: Project) -> Setting:
         return Setting(key=project.key, identity=stage.id, seed=self.seed, meter=project.meter, clock=self.clock)
-
-
-def _silent(project: Project, strand_id: str, destination: AnyDestination) -> bool:
-    strand = project.strand(strand_id)
-    return destination.muted or strand is None or not project.audible(strand)
-
-
-def _feeds(project: Project) -> dict[str, dict[tuple[str, int], AnySource]]:
-    """For each strand its feeds, numbered where one stands twice, with their zones.
-
-    A strand that another has as its destination is fed by it as by a source.
-    """
-    found: dict[str, dict[tuple[str, int], AnySource]] = {strand.id: {} for strand in project.strands}
-
-    def add(strand_id: str, source: AnySource) -> None:
-        feed = feed_of(source)
-        number = sum(1 for key in found[strand_id] if key[0] == feed)
-        found[strand_id][feed, number] = source
-
-    for strand in project.strands:
-        for source in strand.sources:
-            if isinstance(source, StrandSource) and not taken_somewhere(project, source):
-                continue
-            add(strand.id, source)
-    for strand in project.strands:
-        for destination in strand.destinations:
-            if isinstance(destination, StrandDestination) and destination.strand in found:
-                if not _silent(project, strand.id, destination):
-                    found[destination.strand][into_feed(strand, destination), 0] = SurfaceSource()
-    return found
-
-
-def into_feed(strand: Strand, destination: StrandDestination) -> str:
-    """The feed from a strand into one that is its destination; another channel makes another feed, so that
-    notes held across the change end on the channel on which they began."""
-    return f"into:{destination.strand}:{strand.id}:{destination.channel}"
-
-
-def _taps(project: Project) -> Iterable[tuple[str, str]]:
-    """Strand and stage after which somebody listens."""
-    for feeds in _feeds(project).values():
-        for source in feeds.values():
-            if isinstance(source, StrandSource):
-                yield source.strand, source.after
-
-
-def _ends(project: Project, strand: Strand) -> dict[tuple[str, int], AnyDestination]:
-    found: dict[tuple[str, int], AnyDestination] = {}
-    for destination in strand.destinations:
-        outlet = outlet_of(destination)
-        if isinstance(destination, InstrumentDestination) and project.instrument(destination.instrument) is None:
-            continue
-        if outlet is not None:
-            found[outlet, sum(1 for key in found if key[0] == outlet)] = destination
-    return found
 
 
 def _changed_stages(old: Sequence[Stage], new: Sequence[Stage]) -> set[int]:

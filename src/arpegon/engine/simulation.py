@@ -16,7 +16,8 @@ from itertools import count
 from arpegon.core.clock import Clock
 from arpegon.core.document import ClipSource, Project
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
-from arpegon.engine.graph import ALL_INPUTS, Graph, Inputs, Outputs, clip_feed
+from arpegon.engine.feeds import ALL_INPUTS, clip_feed
+from arpegon.engine.graph import Graph, Inputs, Outputs
 from arpegon.files.midi import Clip
 
 Due = Callable[[float], None]

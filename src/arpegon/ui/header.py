@@ -16,7 +16,7 @@ from arpegon.core.scales import Key
 from arpegon.engine.protocol import Locate, Telemetry
 from arpegon.ui import theme
 from arpegon.ui.bench.editor import ROOTS
-from arpegon.ui.board.column import NameField
+from arpegon.ui.controls.name_field import NameField
 from arpegon.ui.session import Session
 
 HEIGHT = 54

@@ -18,9 +18,9 @@ from arpegon.core.events import Event, note_off, note_on
 from arpegon.core.history import History
 from arpegon.core.mending import PLAY, mend_label, mended
 from arpegon.core.parameters import with_defaults
-from arpegon.core.path_check import Break, Surroundings, check_paths
+from arpegon.core.path_check import Break, check_paths
 from arpegon.core.routing import working_order
-from arpegon.core.takes import Memory, Part, Take
+from arpegon.core.takes import Memory, cut_take
 from arpegon.engine import protocol
 from arpegon.engine.client import EngineClient
 from arpegon.files.autosave import Autosave, Leftover, forget
@@ -29,14 +29,12 @@ from arpegon.files.places import Settings, save_settings, state_dir
 from arpegon.files.project import load_project, save_project
 from arpegon.processors import processor_class
 from arpegon.processors.facts import stage_facts
-from arpegon.sound import PLAYED_KEYS
 from arpegon.ui.rolls import Paper
+from arpegon.ui.surroundings import surroundings
 from arpegon.ui.timers import one_shot, ticking
 
 AUTOSAVE_MS = 4000
 ENGINE_DEBOUNCE_MS = 8
-RECENT_SECONDS = 4.0
-"""How far back the path check looks at what was played."""
 _CHECK_MS = 250
 
 
@@ -355,32 +353,11 @@ class Session(QObject):
 
     def check_paths(self) -> None:
         """Find out why strands are silent; says ``broken`` where the answer is another one."""
-        found = check_paths(self.project, stage_facts, self._surroundings(time.monotonic()))
+        found = check_paths(self.project, stage_facts, surroundings(self, time.monotonic()))
         breaks = {one.strand: one for one in found}
         if breaks != self._breaks:
             self._breaks = breaks
             self.broken.emit()
-
-    def _surroundings(self, now: float) -> Surroundings:
-        since = now - RECENT_SECONDS
-        passed, sent = {}, {}
-        for strand in self.project.strands:
-            lines = self.paper(strand.id).lines
-            rolls = range(len(strand.stages) + 1)
-            passed[strand.id] = [lines[roll].since(since) if roll in lines else 0 for roll in rolls]
-            if len(strand.stages) in lines:
-                sent[strand.id] = lines[len(strand.stages)].notes_since(since)
-        health = self.telemetry.health
-        return Surroundings(
-            missing_clips=[topic.removeprefix("clip:") for topic in self.notices if topic.startswith("clip:")],
-            inputs=self.ports.inputs,
-            outputs=self.ports.outputs,
-            playing=self.telemetry.playing,
-            audio=bool(health.audio) if "audio" in self.notices or health.audio else None,
-            passed=passed,
-            sent=sent,
-            keys=PLAYED_KEYS,
-        )
 
     def mend(self, found: Break) -> None:
         """Do what the path check offers."""
@@ -415,27 +392,21 @@ class Session(QObject):
         self.file_changed.emit()
 
     def _make_take(self, how: str, start: float, end: float) -> bool:
-        parts = []
-        last = 0.0
-        for strand in self.project.strands:
-            played, generated = self.memory.cut(strand.id, start, end)
-            if played or generated:
-                parts.append(Part(strand=strand.id, name=strand.name, played=played, generated=generated))
-                last = max(last, *(event.time for event in (*played[-1:], *generated[-1:])))
-        if not parts:
-            return False
         project = self.project
-        take_id = edits.fresh_id("take", (take.id for take in project.takes))
-        take = Take(
-            id=take_id,
+        take = cut_take(
+            self.memory,
+            [(strand.id, strand.name) for strand in project.strands],
+            start,
+            end,
+            id=edits.fresh_id("take", (take.id for take in project.takes)),
             name=edits.next_name("Take", (take.name for take in project.takes)),
-            seconds=last,
             tempo=project.tempo,
             meter=project.meter,
-            parts=tuple(parts),
         )
+        if take is None:
+            return False
         self.edit(f"{how} {take.name}", edits.add_take(project, take))
-        self.take_kept.emit(take_id)
+        self.take_kept.emit(take.id)
         return True
 
     # -- files -------------------------------------------------------------------------------------

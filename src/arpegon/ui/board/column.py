@@ -2,92 +2,28 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from functools import partial
-
-import msgspec
 from PyQt6.QtCore import QPoint, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QFontMetrics, QIcon, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QMenu, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtGui import QFontMetrics, QKeyEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from arpegon.core import edits
 from arpegon.core.document import (
-    AnyDestination,
-    AnySource,
-    ClipSource,
     InstrumentDestination,
-    MidiSource,
-    PortDestination,
     Strand,
-    StrandSource,
-    SurfaceSource,
 )
 from arpegon.core.mending import mend_label
-from arpegon.files.presets import Preset
-from arpegon.processors import PROCESSORS
-from arpegon.processors.registry import GROUPS
 from arpegon.ui import theme
-from arpegon.ui.board import clipboard
+from arpegon.ui.board.column_acts import ColumnActs
 from arpegon.ui.board.ends import DestinationRow, SourcePill
 from arpegon.ui.board.roll_view import BeatRuler, KeyStrip, RollView
 from arpegon.ui.board.stage_bar import StageBar
 from arpegon.ui.board.trail import trail
 from arpegon.ui.board.words import destination_words, source_words
-from arpegon.ui.controls.elided import Elided
-from arpegon.ui.preset_picker import PresetPicker
+from arpegon.ui.controls.name_field import NameField
 from arpegon.ui.session import NOTHING, Selection, Session
 
 NARROWEST, WIDTH, WIDEST = 72, 208, 300
 COMPACT, TIGHT = 180, 128
 """Columns narrower than the first have their buttons beneath the name, than the second only the fewest words."""
-
-
-def ink_icon(number: int) -> QIcon:
-    """A swatch of a strand's ink."""
-    swatch = QPixmap(14, 14)
-    swatch.fill(theme.color(theme.ink(number)))
-    return QIcon(swatch)
-
-
-def _select_and_act(select: Callable[[], None], act: Callable[[Session], object], session: Session) -> None:
-    select()
-    act(session)
-
-
-class NameField(Elided):
-    """A name that is edited in place by double click or F2."""
-
-    renamed = pyqtSignal(str)
-    clicked = pyqtSignal()
-
-    def __init__(self, text: str, role: str = "strand", parent: QWidget | None = None) -> None:
-        super().__init__(text, parent)
-        self.setProperty("role", role)
-        self.setToolTip(f"{text} – double click to rename.")
-        self._field: QLineEdit | None = None
-
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None and event.button() == Qt.MouseButton.LeftButton:
-            self.clicked.emit()
-
-    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
-        self.rename()
-
-    def rename(self) -> None:
-        """Let the name be typed."""
-        field = self._field = QLineEdit(self.full, self.parentWidget())
-        field.setGeometry(self.geometry().adjusted(-6, -3, 6, 3))
-        field.selectAll()
-        field.editingFinished.connect(self._typed)
-        field.show()
-        field.setFocus()
-
-    def _typed(self) -> None:
-        field, self._field = self._field, None
-        if field is not None:
-            if field.text().strip():
-                self.renamed.emit(field.text().strip())
-            field.deleteLater()
 
 
 class Column(QWidget):
@@ -106,6 +42,7 @@ class Column(QWidget):
         self.session = session
         self.strand = strand
         self.ruler = ruler
+        self.acts = ColumnActs(self)
         self.ink = session.ink_number(strand.id)
         self.setFixedWidth(WIDTH)
         self.compact = self.tight = False
@@ -189,15 +126,15 @@ class Column(QWidget):
         row = QHBoxLayout()
         row.setSpacing(0)
         self._name = NameField(self.strand.name)
-        self._name.renamed.connect(self._rename)
+        self._name.renamed.connect(self.acts.rename)
         self._name.clicked.connect(lambda: self.session.select(Selection(self.strand.id, "strand")))
         self._solo = self._toggle("solo", "Hear only this strand (and others that are solo).")
-        self._solo.clicked.connect(lambda on: self._set("Solo", solo=on))
+        self._solo.clicked.connect(lambda on: self.acts.set("Solo", solo=on))
         self._mute = self._toggle("mute", "Silence this strand; its rolls go on printing.")
-        self._mute.clicked.connect(lambda on: self._set("Mute", muted=on))
+        self._mute.clicked.connect(lambda on: self.acts.set("Mute", muted=on))
         more = self._toggle("⋯", "Rename, add a source or destination, move, remove.")
         more.setCheckable(False)
-        more.clicked.connect(lambda: self._menu(more.mapToGlobal(QPoint(0, more.height()))))
+        more.clicked.connect(lambda: self.acts.menu(more.mapToGlobal(QPoint(0, more.height()))))
         if self.compact:
             rows.setContentsMargins(6, 0, 2, 4)
             upper = QHBoxLayout()
@@ -231,8 +168,8 @@ class Column(QWidget):
         project = self.session.project
         for place, source in enumerate(self.strand.sources):
             pill = SourcePill(place, *source_words(project, source), self.ink)
-            pill.chosen.connect(lambda place: self._select(part="source", place=place))
-            pill.asked.connect(self._source_menu)
+            pill.chosen.connect(lambda place: self.acts.select(part="source", place=place))
+            pill.asked.connect(self.acts.source_menu)
             pill.pressed_key.connect(lambda place, event: self._key("source", place, event))
             holder = QWidget(self)
             inset = QHBoxLayout(holder)
@@ -242,7 +179,7 @@ class Column(QWidget):
             self.pills.append(pill)
         if not self.strand.sources:
             add = QPushButton("+ source")
-            add.clicked.connect(lambda: self._add_source_menu(add.mapToGlobal(QPoint(0, add.height()))))
+            add.clicked.connect(lambda: self.acts.add_source_menu(add.mapToGlobal(QPoint(0, add.height()))))
             self._layout.addWidget(add)
 
     def _build_chain(self) -> None:
@@ -254,14 +191,14 @@ class Column(QWidget):
             holder = QWidget(self)
             holder.setLayout(inset)
             inset.addWidget(view)
-            view.asked.connect(self.offer_stages)
+            view.asked.connect(self.acts.offer_stages)
             self.rolls.append(view)
             self._layout.addWidget(holder, 1)
             if roll < len(self.strand.stages):
                 bar = StageBar(self.strand.stages[roll], self.ink, self)
                 bar.chosen.connect(self.session.select_stage)
-                bar.bypassed.connect(self._bypass)
-                bar.asked.connect(self._stage_menu)
+                bar.bypassed.connect(self.acts.bypass)
+                bar.asked.connect(self.acts.stage_menu)
                 bar.pressed_key.connect(self._stage_key)
                 bar.dragged.connect(lambda stage, place: self.dragging.emit(stage, place, False))
                 bar.dropped.connect(lambda stage, place: self.dragging.emit(stage, place, True))
@@ -283,8 +220,8 @@ class Column(QWidget):
         for place, destination in enumerate(self.strand.destinations):
             meter = destination.instrument if isinstance(destination, InstrumentDestination) else None
             row = DestinationRow(place, *destination_words(project, destination), self.ink, meter)
-            row.chosen.connect(lambda place: self._select(part="destination", place=place))
-            row.asked.connect(self._destination_menu)
+            row.chosen.connect(lambda place: self.acts.select(part="destination", place=place))
+            row.asked.connect(self.acts.destination_menu)
             row.pressed_key.connect(lambda place, event: self._key("destination", place, event))
             box.addWidget(row)
             self.rows.append(row)
@@ -310,7 +247,7 @@ class Column(QWidget):
         add.setProperty("flat", True)
         add.setToolTip("Add a processor at the end of this strand (Ins). Right click on a roll adds one there.")
         add.clicked.connect(
-            lambda: self.offer_stages(len(self.strand.stages), add.mapToGlobal(QPoint(0, add.height())))
+            lambda: self.acts.offer_stages(len(self.strand.stages), add.mapToGlobal(QPoint(0, add.height())))
         )
         line.addWidget(add)
         box.addLayout(line)
@@ -402,199 +339,9 @@ class Column(QWidget):
         self._drop_line.show()
         self._drop_line.raise_()
 
-    # -- edits -------------------------------------------------------------------------------------
-
-    def _select(self, part: str, place: int) -> None:
-        self.session.select(Selection(self.strand.id, part, "", place))
-
-    def _set(self, label: str, **changes: object) -> None:
-        self.session.edit(label, edits.set_strand(self.session.project, self.strand.id, **changes))
-
-    def _rename(self, name: str) -> None:
-        self._set(f"Rename to {name}", name=name)
-
-    def _bypass(self, stage_id: str) -> None:
-        found = self.session.project.find_stage(stage_id)
-        if found is not None:
-            self.session.edit("Bypass", edits.set_bypass(self.session.project, stage_id, not found[1].bypass))
-
-    def _remove(self, stage_id: str) -> None:
-        self.session.edit("Remove stage", edits.remove_stage(self.session.project, stage_id))
-
-    def _add(self, kind: str, place: int) -> None:
-        project, stage_id = edits.add_stage(self.session.project, self.strand.id, kind, place)
-        self.session.edit(f"Add {PROCESSORS[kind].label}", project)
-        self.session.select_stage(stage_id)
-
-    def offer_stages(self, place: int, where: QPoint) -> None:
-        """Offer the processors for a place among the stages."""
-        menu = self.stage_choices(place)
-        menu.exec(where)
-
-    def stage_choices(self, place: int) -> QMenu:
-        """The menu of processors for a place among the stages."""
-        menu = QMenu(self)
-        for group, processors in GROUPS.items():
-            menu.addSection(group)
-            for processor in processors:
-                menu.addAction(
-                    f"{processor.label}   –   {processor.summary}",
-                    lambda kind=processor.kind: self._add(kind, place),
-                )
-        menu.addSeparator()
-        menu.addAction("From a preset …", lambda: self.offer_presets(place))
-        return menu
-
-    def offer_presets(self, place: int) -> None:
-        """Offer presets of stages for a place among them."""
-        picker = PresetPicker(self.session, parent=self)
-        picker.chosen.connect(lambda preset: self._add_preset(preset, place))
-        picker.open_at(self.mapToGlobal(QPoint(self.width() + 180, 60)))
-
-    def _add_preset(self, preset: Preset, place: int) -> None:
-        if preset.stage is None:
-            clipboard.put_in(self.session, preset)
-            return
-        project, made = edits.insert_stage(self.session.project, self.strand.id, preset.stage, place)
-        self.session.edit(f"Add {preset.name}", project)
-        self.session.select_stage(made)
-
-    def _stage_menu(self, stage_id: str, where: QPoint) -> None:
-        found = self.session.project.find_stage(stage_id)
-        if found is None:
-            return
-        place = self.strand.stages.index(found[1])
-        menu = QMenu(self)
-        menu.addAction("Take back in" if found[1].bypass else "Bypass", lambda: self._bypass(stage_id))
-        before = menu.addMenu("Add a stage before")
-        after = menu.addMenu("Add a stage after")
-        for submenu, where_to in ((before, place), (after, place + 1)):
-            if submenu is None:
-                continue
-            for group, processors in GROUPS.items():
-                submenu.addSection(group)
-                for processor in processors:
-                    submenu.addAction(processor.label, lambda kind=processor.kind, to=where_to: self._add(kind, to))
-        menu.addAction("Move up", lambda: self._move(stage_id, -1)).setEnabled(place > 0)  # type: ignore[union-attr]
-        down = menu.addAction("Move down", lambda: self._move(stage_id, 1))
-        if down is not None:
-            down.setEnabled(place < len(self.strand.stages) - 1)
-        menu.addSeparator()
-        self._add_clipboard(menu, lambda: self.session.select_stage(stage_id))
-        menu.addAction("Remove", lambda: self._remove(stage_id))
-        menu.exec(where)
-
-    def _add_clipboard(self, menu: QMenu, select: Callable[[], None]) -> None:
-        """Copy, cut, paste and duplicate of what ``select`` selects."""
-        session = self.session
-        for text, act in (
-            ("Copy", clipboard.copy),
-            ("Cut", clipboard.cut),
-            ("Paste behind", clipboard.paste),
-            ("Duplicate", clipboard.duplicate),
-        ):
-            menu.addAction(text, partial(_select_and_act, select, act, session))
-
-    def _move(self, stage_id: str, step: int) -> None:
-        ids = [stage.id for stage in self.strand.stages]
-        place = max(0, min(len(ids) - 1, ids.index(stage_id) + step))
-        self.session.edit("Move stage", edits.move_stage(self.session.project, stage_id, self.strand.id, place))
-
-    def add_source(self, source: AnySource) -> None:
-        """Feed the strand from one more source, and put it on the bench."""
-        place = len(self.strand.sources)
-        self.session.edit("Add source", edits.set_source(self.session.project, self.strand.id, place, source))
-        self._select("source", place)
-
-    def add_destination(self, destination: AnyDestination) -> None:
-        """Send the strand to one more destination, and put it on the bench."""
-        place = len(self.strand.destinations)
-        project = edits.set_destination(self.session.project, self.strand.id, place, destination)
-        self.session.edit("Add destination", project)
-        self._select("destination", place)
-
-    def _add_source_menu(self, where: QPoint) -> None:
-        menu = QMenu(self)
-        self._fill_sources(menu)
-        menu.exec(where)
-
-    def _fill_sources(self, menu: QMenu) -> None:
-        menu.addAction("Play surface", lambda: self.add_source(SurfaceSource()))
-        menu.addAction("All MIDI inputs", lambda: self.add_source(MidiSource()))
-        for port in self.session.ports.inputs:
-            menu.addAction(f"MIDI input {port}", lambda port=port: self.add_source(MidiSource(port=port)))
-        menu.addAction("Clip (a MIDI file) …", lambda: self.add_source(ClipSource()))
-        for other in self.session.project.strands:
-            if other.id != self.strand.id:
-                menu.addAction(f"From {other.name}", lambda other=other: self.add_source(StrandSource(strand=other.id)))
-
-    def _fill_destinations(self, menu: QMenu) -> None:
-        menu.addAction("Arpegon's own MIDI output", lambda: self.add_destination(PortDestination(channel=0)))
-        for port in self.session.ports.outputs:
-            menu.addAction(
-                f"MIDI output {port}", lambda port=port: self.add_destination(PortDestination(port=port, channel=0))
-            )
-        for one in self.session.project.instruments:
-            menu.addAction(
-                f"Instrument {one.id}",
-                lambda one=one: self.add_destination(InstrumentDestination(instrument=one.id, channel=0)),
-            )
-
-    def _menu(self, where: QPoint) -> None:
-        menu = QMenu(self)
-        menu.addAction("Rename", self._name.rename)
-        sources = menu.addMenu("Add a source")
-        destinations = menu.addMenu("Add a destination")
-        if sources is not None and destinations is not None:
-            self._fill_sources(sources)
-            self._fill_destinations(destinations)
-        place = self.session.project.strands.index(self.strand)
-        menu.addAction(
-            "Stop sending the source along" if self.strand.along else "Send the source along",
-            lambda: self._set("Send the source along", along=not self.strand.along),
-        )
-        inks = menu.addMenu("Colour")
-        if inks is not None:
-            for number, name in enumerate(theme.INK_NAMES):
-                inks.addAction(ink_icon(number), name, lambda number=number: self._set("Colour", ink=number))
-        menu.addSeparator()
-        self._add_clipboard(menu, lambda: self.session.select(Selection(self.strand.id, "strand")))
-        menu.addSeparator()
-        for text, step in (("Move left", -1), ("Move right", 1)):
-            action = menu.addAction(text, lambda step=step: self._shift(place + step))
-            if action is not None:
-                action.setEnabled(0 <= place + step < len(self.session.project.strands))
-        menu.addSeparator()
-        menu.addAction(f"Remove {self.strand.name}", self._remove_strand)
-        menu.exec(where)
-
-    def _shift(self, place: int) -> None:
-        self.session.edit("Move strand", edits.move_strand(self.session.project, self.strand.id, place))
-
-    def _remove_strand(self) -> None:
-        self.session.edit(f"Remove {self.strand.name}", edits.remove_strand(self.session.project, self.strand.id))
-
-    def _source_menu(self, place: int, where: QPoint) -> None:
-        menu = QMenu(self)
-        menu.addAction("Remove", lambda: self._remove_end("source", place))
-        menu.exec(where)
-
-    def _destination_menu(self, place: int, where: QPoint) -> None:
-        destination = self.strand.destinations[place]
-        menu = QMenu(self)
-        muted = msgspec.structs.replace(destination, muted=not destination.muted)
-        menu.addAction(
-            "Unmute" if destination.muted else "Mute",
-            lambda: self.session.edit(
-                "Mute destination", edits.set_destination(self.session.project, self.strand.id, place, muted)
-            ),
-        )
-        menu.addAction("Remove", lambda: self._remove_end("destination", place))
-        menu.exec(where)
-
-    def _remove_end(self, part: str, place: int) -> None:
-        change = edits.set_source if part == "source" else edits.set_destination
-        self.session.edit(f"Remove {part}", change(self.session.project, self.strand.id, place, None))
+    def rename(self) -> None:
+        """Let the name be typed."""
+        self._name.rename()
 
     # -- keyboard ----------------------------------------------------------------------------------
 
@@ -612,9 +359,9 @@ class Column(QWidget):
         if isinstance(widget, StageBar):
             self.session.select_stage(widget.stage.id)
         elif isinstance(widget, SourcePill):
-            self._select("source", widget.place)
+            self.acts.select("source", widget.place)
         elif isinstance(widget, DestinationRow):
-            self._select("destination", widget.place)
+            self.acts.select("destination", widget.place)
 
     def _walk(self, event: QKeyEvent) -> bool:
         here = next((place for place, part in enumerate(self.parts()) if part.hasFocus()), 0)
@@ -624,7 +371,7 @@ class Column(QWidget):
         elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
             self.walked.emit(self.strand.id, 1 if key == Qt.Key.Key_Right else -1)
         elif key == Qt.Key.Key_Insert:
-            self.offer_stages(len(self.strand.stages), self.mapToGlobal(self.rect().center()))
+            self.acts.offer_stages(len(self.strand.stages), self.mapToGlobal(self.rect().center()))
         elif key == Qt.Key.Key_Escape:
             self.session.select(NOTHING)
         else:
@@ -633,7 +380,7 @@ class Column(QWidget):
 
     def _key(self, part: str, place: int, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Delete:
-            self._remove_end(part, place)
+            self.acts.remove_end(part, place)
             event.accept()
         elif self._walk(event):
             event.accept()
@@ -641,10 +388,10 @@ class Column(QWidget):
     def _stage_key(self, stage_id: str, event: QKeyEvent) -> None:
         alt = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
         if alt and event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
-            self._move(stage_id, 1 if event.key() == Qt.Key.Key_Down else -1)
+            self.acts.move(stage_id, 1 if event.key() == Qt.Key.Key_Down else -1)
             event.accept()
         elif event.key() == Qt.Key.Key_Delete:
-            self._remove(stage_id)
+            self.acts.remove(stage_id)
             event.accept()
         elif self._walk(event):
             event.accept()

@@ -26,8 +26,8 @@ from arpegon.core.takes import Part, Take
 from arpegon.engine.protocol import PlayTake, StopTake
 from arpegon.files.midi import Track, write_midi
 from arpegon.ui import theme
-from arpegon.ui.board.column import NameField
 from arpegon.ui.controls.choices import Segments
+from arpegon.ui.controls.name_field import NameField
 from arpegon.ui.session import Session
 from arpegon.ui.take.take_roll import Span, TakeRoll
 

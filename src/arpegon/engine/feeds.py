@@ -1,0 +1,111 @@
+"""What feeds which strand and where each ends, by name, as the document says."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from arpegon.core.document import (
+    AnyDestination,
+    AnySource,
+    AudioSource,
+    ClipSource,
+    InstrumentDestination,
+    MidiSource,
+    PortDestination,
+    Project,
+    Strand,
+    StrandDestination,
+    StrandSource,
+    SurfaceSource,
+)
+from arpegon.core.routing import taken_somewhere
+
+ALL_INPUTS = "midi:"
+"""The feed of all MIDI inputs together."""
+
+
+def feed_of(source: AnySource) -> str:
+    """The name of the feed that a source listens to."""
+    if isinstance(source, SurfaceSource):
+        return "surface"
+    if isinstance(source, MidiSource):
+        return f"midi:{source.port}"
+    if isinstance(source, ClipSource):
+        return clip_feed(source)
+    if isinstance(source, AudioSource):
+        return "audio"
+    return strand_feed(source.strand, source.after)
+
+
+def clip_feed(source: ClipSource) -> str:
+    """The feed of a clip: strands that play the same file in the same way share one player."""
+    return f"clip:{'loop' if source.loop else 'once'}:{source.file}"
+
+
+def strand_feed(strand: str, after: str = "") -> str:
+    """The feed of what leaves a strand, or one of its stages."""
+    return f"strand:{strand}:{after}"
+
+
+def outlet_of(destination: AnyDestination) -> str | None:
+    """The name of the outlet of a destination; ``None`` where it is a strand."""
+    if isinstance(destination, InstrumentDestination):
+        return f"instrument:{destination.instrument}"
+    if isinstance(destination, PortDestination):
+        return f"port:{destination.port}"
+    return None
+
+
+def is_silent(project: Project, strand_id: str, destination: AnyDestination) -> bool:
+    strand = project.strand(strand_id)
+    return destination.muted or strand is None or not project.audible(strand)
+
+
+def feeds_of(project: Project) -> dict[str, dict[tuple[str, int], AnySource]]:
+    """For each strand its feeds, numbered where one stands twice, with their zones.
+
+    A strand that another has as its destination is fed by it as by a source.
+    """
+    found: dict[str, dict[tuple[str, int], AnySource]] = {strand.id: {} for strand in project.strands}
+
+    def add(strand_id: str, source: AnySource) -> None:
+        feed = feed_of(source)
+        number = sum(1 for key in found[strand_id] if key[0] == feed)
+        found[strand_id][feed, number] = source
+
+    for strand in project.strands:
+        for source in strand.sources:
+            if isinstance(source, StrandSource) and not taken_somewhere(project, source):
+                continue
+            add(strand.id, source)
+    for strand in project.strands:
+        for destination in strand.destinations:
+            if isinstance(destination, StrandDestination) and destination.strand in found:
+                if not is_silent(project, strand.id, destination):
+                    found[destination.strand][into_feed(strand, destination), 0] = SurfaceSource()
+    return found
+
+
+def into_feed(strand: Strand, destination: StrandDestination) -> str:
+    """The feed from a strand into one that is its destination; another channel makes another feed, so that
+    notes held across the change end on the channel on which they began."""
+    return f"into:{destination.strand}:{strand.id}:{destination.channel}"
+
+
+def taps(project: Project) -> Iterable[tuple[str, str]]:
+    """Strand and stage after which somebody listens."""
+    for feeds in feeds_of(project).values():
+        for source in feeds.values():
+            if isinstance(source, StrandSource):
+                yield source.strand, source.after
+
+
+def ends_of(project: Project, strand: Strand) -> dict[tuple[str, int], AnyDestination]:
+    found: dict[tuple[str, int], AnyDestination] = {}
+    for destination in strand.destinations:
+        outlet = outlet_of(destination)
+        if isinstance(destination, InstrumentDestination) and project.instrument(destination.instrument) is None:
+            continue
+        if outlet is not None:
+            found[outlet, sum(1 for key in found if key[0] == outlet)] = destination
+    return found
