@@ -6,13 +6,14 @@ import os
 import signal
 import time
 from collections import Counter
+from itertools import pairwise
 from pathlib import Path
 
 import pytest
 
 from arpegon.core import edits
-from arpegon.core.document import InstrumentDestination, MidiSource, PortDestination
-from arpegon.core.events import Event, note_off, note_on
+from arpegon.core.document import InstrumentDestination, MidiSource, PortDestination, SurfaceSource
+from arpegon.core.events import Event, control, note_off, note_on
 from arpegon.engine import protocol
 from building import assert_whole, pitches, project, stage, strand
 from jacking import wait_for
@@ -218,3 +219,41 @@ def test_printed_rolls_are_whole(live, jack_server):
     wait_for(lambda: len(live.reports.printed("a", 2)) >= 24)
     for roll in range(3):
         assert_whole(live.reports.printed("a", roll))
+
+
+def test_what_is_struck_is_told_even_where_no_strand_takes_it(live):
+    live.set_project(project(strand(sources=(SurfaceSource(low_key=100),))), HERE)
+    surface(live, note_on(0, 0, 60, 99), note_off(0, 0, 60))
+    wait_for(lambda: any(event.data1 == 60 for told in live.reports.telemetry for _, event in told.heard))
+    assert not live.reports.printed("a", 0)
+
+
+def test_controllers_that_reach_an_instrument_are_told(live):
+    live.set_project(project(strand()), HERE)
+    surface(live, control(0, 0, 74, 11), control(0, 0, 74, 55))
+    wait_for(lambda: any(told.controls.get("bells", {}).get(74) == 55 for told in live.reports.telemetry))
+
+
+def test_a_repeat_strikes_on_its_own_times_live(live):
+    live.set_project(project(strand(stage("repeat", rate="1/16")), tempo=120.0), HERE)
+    surface(live, note_on(0, 0, 60, 99))
+    wait_for(lambda: len(pitches(live.reports.printed("a", 1))) >= 6)
+    surface(live, note_off(0, 0, 60))
+    wait_for(lambda: live.reports.telemetry[-1].health.sounding == 0)
+    times = [event.time for event in live.reports.printed("a", 1) if event.kind == 0x90]
+    assert all(abs(after - before - 0.125) < 1e-9 for before, after in pairwise(times))
+
+
+def test_a_chord_is_heard_at_the_port_past_the_stages(live, pair):
+    chain = stage("chance", percent=0)
+    live.set_project(project(strand(chain, destinations=(PortDestination(),))), HERE)
+    pair.connect_to_own_output()
+    time.sleep(0.2)
+
+    def heard():
+        live.send(protocol.Direct("a", [note_on(0, 0, 60, 90), note_off(0.05, 0, 60)]))
+        time.sleep(0.2)
+        return pair.heard
+
+    wait_for(heard)
+    wait_for(lambda: not hanging(pair.heard))

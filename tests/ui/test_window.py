@@ -226,7 +226,7 @@ def test_stages_are_edited_while_notes_are_held_and_nothing_hangs(window, strand
         reorder,
         lambda: QTest.mouseDClick(bar(story[2]), LEFT),
         lambda: session.set_params(story[1], {"root": "F#"}, True),
-        lambda: board.columns[strand]._add("chord", 1),
+        lambda: board.columns[strand].acts.add("chord", 1),
         lambda: (bar(story[1]).setFocus(), QTest.keyClick(bar(story[1]), Qt.Key.Key_Delete)),
     ]
     most = 0

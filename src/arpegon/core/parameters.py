@@ -267,7 +267,9 @@ class Flags(Param, frozen=True, kw_only=True):
     options: Mapping[str, str]
 
     def check(self, value: Any) -> Any:
-        if not isinstance(value, (list, tuple)) or any(entry not in self.options for entry in value):
+        if not isinstance(value, (list, tuple)):
+            raise self._refuse(value)
+        if any(not isinstance(entry, str) or entry not in self.options for entry in value):
             raise self._refuse(value)
         return [option for option in self.options if option in value]
 

@@ -1,0 +1,154 @@
+"""Every declaration of every stage: what it allows is taken, what it does not is refused with a sentence."""
+
+from __future__ import annotations
+
+import jsonschema
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from arpegon.core.document import Stage
+from arpegon.core.errors import ArpegonError, ParameterError
+from arpegon.core.parameters import (
+    Choice,
+    Flags,
+    KeyThreads,
+    NoteKey,
+    NoteValue,
+    Number,
+    Points,
+    check_params,
+    with_defaults,
+)
+from arpegon.core.processor import Setting
+from arpegon.files.project import format_project, parse_project
+from arpegon.files.schema import project_schema
+from arpegon.processors import PROCESSORS, processor_class
+from arpegon.processors.facts import stage_facts
+from building import project, stage, strand
+from strategies import KINDS, value_of
+
+DECLARED = [(kind, param) for kind, processor in PROCESSORS.items() for param in processor.params]
+NAMES = [f"{kind}.{param.key}" for kind, param in DECLARED]
+
+JUNK = st.recursive(
+    st.none() | st.booleans() | st.integers() | st.floats(allow_nan=True) | st.text(max_size=6),
+    lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.text(max_size=4), inner, max_size=3),
+    max_leaves=5,
+)
+
+
+@pytest.mark.parametrize(("kind", "param"), DECLARED, ids=NAMES)
+def test_a_default_is_allowed_and_in_normal_form(kind, param):
+    assert param.check(param.default) == param.default
+    assert param.text(param.default) is not None
+    assert param.label and param.help.endswith((".", ")")) and param.range_text
+
+
+@pytest.mark.parametrize(("kind", "param"), DECLARED, ids=NAMES)
+def test_what_is_allowed_has_one_normal_form_and_fits_its_schema(kind, param):
+    @given(value_of(param))
+    def holds(value):
+        checked = param.check(value)
+        assert param.check(checked) == checked
+        jsonschema.validate(checked, param.schema())
+        assert isinstance(param.text(checked), str)
+
+    holds()
+
+
+@pytest.mark.parametrize(("kind", "param"), DECLARED, ids=NAMES)
+def test_junk_is_refused_with_a_sentence_or_is_allowed(kind, param):
+    @given(JUNK)
+    def holds(value):
+        try:
+            checked = param.check(value)
+        except ParameterError as error:
+            assert str(error).endswith(".") and param.key in str(error)
+        else:
+            assert param.check(checked) == checked
+
+    holds()
+
+
+@given(st.sampled_from(sorted(KINDS)).flatmap(lambda kind: st.tuples(st.just(kind), KINDS[kind])))
+def test_any_stage_is_saved_and_read_back(pair):
+    kind, values = pair
+    checked = check_params(PROCESSORS[kind].params, values, "here")
+    before = project(strand(Stage(id="s", kind=kind, params=checked)))
+    assert parse_project(format_project(before)) == before
+
+
+@pytest.mark.parametrize("kind", sorted(KINDS))
+def test_any_stage_has_words_for_its_bar_and_facts_for_the_path_check(kind):
+    @given(KINDS[kind])
+    def holds(values):
+        processor = processor_class(kind)
+        checked = check_params(processor.params, values, "here")
+        caption = processor.caption(with_defaults(processor.params, checked))
+        assert caption and len(caption) < 70
+        facts = stage_facts(Stage(id="s", kind=kind, params=checked))
+        assert facts.label == processor.label
+        processor(checked, Setting())
+
+    holds()
+
+
+@pytest.mark.parametrize("kind", sorted(PROCESSORS))
+def test_the_schema_of_projects_knows_every_stage(kind):
+    schema = project_schema()
+    text = format_project(project(strand(stage(kind))))
+    import json
+
+    jsonschema.validate(json.loads(text), schema)
+
+
+def test_names_in_files_and_labels_are_each_their_own():
+    for processor in PROCESSORS.values():
+        keys = [param.key for param in processor.params]
+        labels = [param.label for param in processor.params]
+        assert len(set(keys)) == len(keys) and len(set(labels)) == len(labels)
+
+
+def make(cls, **more):
+    return cls(key="x", label="X", help="X.", **more)
+
+
+@pytest.mark.parametrize(
+    ("param", "good", "normal"),
+    [
+        (make(NoteKey, default=60), "Eb3", 51),
+        (make(NoteKey, default=60), 0, 0),
+        (make(NoteValue, default="1/8"), " 1/16t", "1/16T"),
+        (make(Flags, default=[], options={"a": "A", "b": "B"}), ["b", "a", "b"], ["a", "b"]),
+        (make(Points, default=[], low=0, high=9), [[1, 2], [3, 0]], [[1, 2], [3, 0]]),
+        (make(KeyThreads, default={}), {"C4": ["E4", "C4", 60]}, {"60": [60, 64]}),
+        (make(KeyThreads, default={}), {"C4": ["C4"]}, {}),
+        (make(Number, default=1.0, low=0.0, high=2.0, step=0.1), 1, 1.0),
+    ],
+)
+def test_normal_forms(param, good, normal):
+    assert param.check(good) == normal
+
+
+@pytest.mark.parametrize(
+    ("param", "bad"),
+    [
+        (make(NoteKey, default=60), "C99"),
+        (make(NoteKey, default=60), True),
+        (make(NoteValue, default="1/8"), "soon"),
+        (make(NoteValue, default="1/8"), 8),
+        (make(Flags, default=[], options={"a": "A"}), ["z"]),
+        (make(Flags, default=[], options={"a": "A"}), "a"),
+        (make(Points, default=[], low=0, high=9), [[3, 0], [1, 2]]),
+        (make(KeyThreads, default={}), {"C4": "C4"}),
+        (make(KeyThreads, default={}), {"C4": ["C44"]}),
+        (make(Number, default=1, low=0, high=2), 1.5),
+        (make(Number, default=1, low=0, high=2), float("nan")),
+        (make(Choice, default="a", options={"a": "A"}), ["a"]),
+    ],
+)
+def test_what_is_refused_says_what_is_taken(param, bad):
+    with pytest.raises(ArpegonError) as caught:
+        param.check(bad)
+    assert "X" in str(caught.value)
