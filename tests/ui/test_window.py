@@ -472,3 +472,11 @@ def test_every_stage_has_an_editor_that_shows_its_parameters(window, strand, sto
 def test_a_project_from_nowhere_is_said(window):
     assert not window.session.open(Path("/nowhere/tide.arpegon"))
     assert any("no such file" in text for text in window.notices.texts)
+
+
+def test_the_demo_plays_from_its_start_also_when_it_is_opened_while_it_plays(window, qtbot):
+    window.open_demo()
+    qtbot.waitUntil(lambda: window.session.telemetry.playing and window.session.telemetry.beat > 1.0)
+    window.open_demo()
+    qtbot.waitUntil(lambda: window.session.telemetry.beat < 0.9)
+    qtbot.waitUntil(lambda: window.session.telemetry.playing and window.session.telemetry.beat > 1.0)

@@ -19,6 +19,7 @@ _PASSING = {"edit", "take", "kept", "restart", "saved"}
 _GOOD = {"kept", "saved", "recover", "restart"}
 _PASSING_MS = 6000
 _MOST = 3
+_NUMBERS = {3: "three", 4: "four", 5: "five", 6: "six", 7: "seven", 8: "eight", 9: "nine", 10: "ten"}
 
 
 class Notice(QWidget):
@@ -182,8 +183,9 @@ class StatusLine(QWidget):
         elif not strands:
             self._left = "An empty project"
         else:
-            words = {1: "The strand reaches", 2: "Both strands reach", 3: "All three strands reach"}
-            self._left = f"{words.get(len(strands), f'All {len(strands)} strands reach')} a destination"
+            words = {1: "The strand reaches", 2: "Both strands reach"}
+            count = _NUMBERS.get(len(strands), str(len(strands)))
+            self._left = f"{words.get(len(strands), f'All {count} strands reach')} a destination"
         health = session.telemetry.health
         parts = [f"engine {health.events_per_second:.0f} events/s", f"{health.sounding} notes held"]
         parts.append(f"{health.audio_dropouts} drop-outs" if health.audio_dropouts else "no drop-outs")

@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from arpegon.engine.protocol import SetAudio
+from arpegon.engine.protocol import Play, SetAudio
 from arpegon.files.autosave import Leftover, forget
 from arpegon.files.places import DEMO
 from arpegon.files.project import SUFFIX, load_project
@@ -251,7 +251,7 @@ class Window(QMainWindow):
     def open_demo(self) -> None:
         """Open the demo, and play it."""
         self.session.load(load_project(DEMO), DEMO)
-        self.session.play()
+        self.session.client.send(Play(0.0))
         strand = self.session.project.strands[0]
         self.session.select_stage(strand.stages[-1].id)
 

@@ -39,6 +39,7 @@ from arpegon.ui.board.words import destination_words, source_words
 from arpegon.ui.controls.elided import Elided
 from arpegon.ui.preset_picker import PresetPicker
 from arpegon.ui.session import Selection, Session
+from arpegon.ui.timers import one_shot
 
 NARROW, WIDE = 398, 720
 _LEAST_READOUT = 150
@@ -87,6 +88,8 @@ class Bench(QWidget):
         self.setFixedWidth(NARROW)
         self.editor: QWidget | None = None
         self._shown: Selection | None = None
+        self._fit_timer = one_shot(self, 0)
+        self._fit_timer.timeout.connect(self._fit)
         box = QVBoxLayout(self)
         box.setContentsMargins(18, 12, 18, 10)
         box.setSpacing(8)
@@ -152,7 +155,7 @@ class Bench(QWidget):
         self.setFixedWidth(WIDE if on else NARROW)
         if isinstance(self.editor, StageEditor):
             self.editor.set_wide(on)
-            self._fit()
+            self._fit_soon()
         self.widened.emit(on)
 
     # -- showing -----------------------------------------------------------------------------------
@@ -198,6 +201,11 @@ class Bench(QWidget):
         box.addWidget(editor)
         self._area.setWidget(holder)
         self._fit()
+        self._fit_soon()
+
+    def _fit_soon(self) -> None:
+        """Fit once the layouts have settled: what an editor asks for is known only then."""
+        self._fit_timer.start()
 
     def _fit(self) -> None:
         """The editor of a stage gets the height that it asks for, the readout the rest, but four rows at least."""
@@ -246,7 +254,7 @@ class Bench(QWidget):
         elif isinstance(self.editor, StrandBench):
             self.editor.refresh(strand)
         self._head_words(strand)
-        self._fit()
+        self._fit_soon()
 
     def _ports(self) -> None:
         if isinstance(self.editor, (SourceEditor, DestinationEditor)):

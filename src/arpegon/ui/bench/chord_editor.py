@@ -6,7 +6,7 @@ import time
 from collections.abc import Sequence
 from typing import Any
 
-from PyQt6.QtWidgets import QStackedWidget, QWidget
+from PyQt6.QtWidgets import QSizePolicy, QStackedWidget, QWidget
 
 from arpegon.core.chords import chord_name
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
@@ -33,6 +33,7 @@ class Panes(QStackedWidget):
             if pane is not None:
                 pane.setVisible(number == place)
         self.setCurrentIndex(place)
+        self.updateGeometry()
 
     def sizeHint(self) -> Any:
         pane = self.currentWidget()
@@ -55,9 +56,11 @@ class ChordEditor(StageEditor):
         self.pads = PadsPane(self)
         self.panes: dict[str, QWidget] = {"shape": self.shape, "key": self.key, "pads": self.pads}
         self.stack = Panes()
+        self.stack.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
         for pane in self.panes.values():
             self.stack.addWidget(pane)
         self.box.addWidget(self.stack)
+        self.box.addStretch(1)
         self.keys = MiniKeyboard(self.ink)
         self.keys.setToolTip("The keys of the chord that sounded last.")
         self.side.addWidget(self.keys)

@@ -50,10 +50,10 @@ class StageEditor(QWidget):
         self._halves.setContentsMargins(0, 0, 0, 0)
         self._halves.setSpacing(12)
         self.box, self.side = QVBoxLayout(), QVBoxLayout()
-        for half in (self.box, self.side):
+        for half, share in ((self.box, 6), (self.side, 5)):
             half.setContentsMargins(0, 0, 0, 0)
             half.setSpacing(10)
-            self._halves.addLayout(half, 1)
+            self._halves.addLayout(half, share)
         self.build()
         if self.side.count():
             self.side.addStretch(1)
