@@ -20,6 +20,7 @@ from arpegon.core.parameters import (
 )
 from arpegon.core.rhythm import NOTE_VALUES
 from arpegon.processors import PROCESSORS
+from arpegon.processors.lane import WORDS, Lane
 from arpegon.processors.pads import Pads
 
 NOTE = st.integers(0, 127)
@@ -69,6 +70,15 @@ def value_of(param):
             return st.dictionaries(st.integers(58, 66).map(str), st.lists(NOTE, max_size=3, unique=True), max_size=4)
         case Pads():
             return _pads()
+        case Lane():
+            play = st.sampled_from(WORDS) | st.integers(1, 6)
+            more = {
+                "octave": st.integers(-3, 3),
+                "velocity": st.floats(0.0, 2.0),
+                "length": st.floats(0.05, 4.0),
+                "chance": st.integers(0, 100),
+            }
+            return st.lists(st.fixed_dictionaries({"play": play}, optional=more), max_size=6)
     raise AssertionError(f"no strategy for {param!r}")
 
 

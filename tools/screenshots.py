@@ -125,6 +125,17 @@ class Photographer:
                 ("channel", {"channel": 10}, ()),
             ],
         )
+        lane: list[dict[str, Any]] = [
+            *({"play": "next"}, {"play": "next", "velocity": 0.7}, {"play": "rest"}),
+            *({"play": "next", "octave": 1}, {"play": "all"}, {"play": "tie"}),
+        ]
+        self.stage_at_work(
+            "arpeggiator", {"order": "stride", "octaves": 2, "lane": lane}, (Stage(id="pre", kind="chord"),)
+        )
+        window.bench.wide.setChecked(True)
+        self.wait(4.0)
+        self.shot("arpeggiator-wide")
+        window.bench.wide.setChecked(False)
         self.stage_at_work("keymap", {"threads": {str(note): [note, note + 7] for note in range(60, 72)}})
         self.shot("keymap")
         degrees = ((1, "triad"), (6, "triad"), (4, "seventh"), (5, "triad"), (2, "seventh"), (3, "triad"), (7, "triad"))

@@ -160,7 +160,7 @@ def test_nothing_hangs_under_any_edit(data):
 def settle(engine, now):
     """Let all that was put off come, the longest notes too; what keys have latched ends with All off."""
     engine.run(engine.now + 1000.0)
-    if any(one.kind == "hold" for _, one in now.stages()):
+    if any(one.kind in ("hold", "arpeggiator") for _, one in now.stages()):
         engine.finish(engine.now)
 
 

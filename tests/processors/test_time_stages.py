@@ -176,3 +176,16 @@ def test_bypassing_a_latch_lets_go_of_what_no_key_holds():
     assert engine.graph.sounding == 1
     engine.apply(project(strand(stage("hold", bypass=True))), {}, 0.5)
     assert engine.graph.sounding == 0
+
+
+def test_a_pulse_that_leaves_the_beat_goes_on_from_now():
+    sink = Sink()
+    engine = Engine(sink)
+    waiting = stage("repeat", rate="1/4", starts="beat")
+    engine.apply(project(strand(waiting)), {}, 0.0)
+    engine.feed("surface", note_on(0.1, 0, 60, 90))
+    engine.run(5.0)
+    engine.apply(project(strand(stage("repeat", rate="1/4"))), {}, 5.0)
+    engine.run(6.2)
+    assert [event.time for event in note_ons(sink.events)] == pytest.approx([5.0, 5.5, 6.0])
+    assert sink.events == sorted(sink.events, key=lambda event: event.time)

@@ -212,3 +212,37 @@ def test_a_lower_channel_is_clicked(window, on_bench):
     lanes = on_bench("channel").lanes
     QTest.mouseClick(lanes, LEFT, pos=QPoint(int(lanes.width() * 9.5 / 16), lanes.height() - 8))
     assert params(window)["channel"] == 10
+
+
+def test_a_lane_is_made_turned_and_drawn(window, on_bench, qtbot):
+    editor = on_bench("arpeggiator", rate="1/8")
+    for _ in range(4):
+        editor._count(1)
+    cells = editor.cells
+    QTest.mouseClick(cells, LEFT, pos=cells._cell(1).center().toPoint())
+    QTest.mouseClick(cells, RIGHT, pos=cells._cell(2).center().toPoint())
+    assert [step["play"] for step in params(window)["lane"]] == ["next", 1, "rest", "next"]
+    cells.setFocus()
+    QTest.keyClick(cells, Qt.Key.Key_Right)
+    QTest.keyClick(cells, Qt.Key.Key_Down)
+    assert params(window)["lane"][3]["play"] == "tie"
+    editor.which.chosen.emit("velocity")
+    editor._draw("velocity", [0.5, 1.0, 1.0, 1.0])
+    editor._draw("chance", [1.0, 0.25, 1.0, 1.0])
+    editor._draw("octave", [3.0, 3.0, 3.0, 5.0])
+    lane = params(window)["lane"]
+    assert lane[0] == {"play": "next", "velocity": 0.5} and lane[1]["chance"] == 25 and lane[3]["octave"] == 2
+    editor._count(-1)
+    assert len(params(window)["lane"]) == 3
+
+
+def test_the_star_shows_the_notes_held_and_what_sounds(window, on_bench, qtbot):
+    editor = on_bench("arpeggiator", rate="1/8", order="stride", stride=2)
+    for letter in (Qt.Key.Key_Z, Qt.Key.Key_C, Qt.Key.Key_B):
+        QTest.keyPress(window, letter)
+    qtbot.waitUntil(lambda: list(editor.star.names) == ["C4", "E4", "G4"])
+    assert list(editor.star.walk) == [0, 2, 1]
+    qtbot.waitUntil(lambda: bool(editor.star.lit))
+    for letter in (Qt.Key.Key_Z, Qt.Key.Key_C, Qt.Key.Key_B):
+        QTest.keyRelease(window, letter)
+    qtbot.waitUntil(lambda: window.session.telemetry.health.sounding == 0)

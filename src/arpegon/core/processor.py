@@ -215,6 +215,8 @@ class KeyBook(Processor):
         """The strikes of each key that is down, oldest first, by channel and note."""
         self._queue: list[tuple[float, int, Act]] = []
         self._numbers = count(_SERIALS)
+        self.seen = -math.inf
+        """Up to when everything was emitted: what turns out to have been due before is emitted then."""
         super().__init__(values, setting)
 
     # -- what subclasses say -----------------------------------------------------------------------
@@ -249,6 +251,11 @@ class KeyBook(Processor):
         return self._queue[0][0] if self._queue else math.inf
 
     def advance(self, until: float, out: list[Event]) -> None:
+        self.do_queued(until, out)
+        self.seen = max(self.seen, until)
+
+    def do_queued(self, until: float, out: list[Event]) -> None:
+        """Do what was put off to a time up to ``until``."""
         queue = self._queue
         while queue and queue[0][0] <= until:
             time, _, act = heapq.heappop(queue)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from arpegon.core.errors import DocumentError
 from arpegon.core.processor import Processor
+from arpegon.processors.arpeggiator import Arpeggiator
 from arpegon.processors.chance import Chance
 from arpegon.processors.channel import Channel
 from arpegon.processors.chord import Chord
@@ -22,7 +23,7 @@ GROUPS: dict[str, tuple[type[Processor], ...]] = {
     "Touch": (Humanize, Velocity),
     "Pitch": (ScaleStage, Transpose, KeyMap),
     "Harmony": (Chord, Thin),
-    "Time": (Length, Hold, Repeat),
+    "Time": (Arpeggiator, Repeat, Length, Hold),
     "Traffic": (Sieve, Chance, Channel),
 }
 """The processors as menus offer them."""

@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping
 from typing import Any
 
 from arpegon.core.events import Event
 from arpegon.core.parameters import Choice, NoteValue, Number, Numbers
 from arpegon.core.processor import KeyBook, Setting
+from arpegon.core.pulse import Pulse
 from arpegon.core.rhythm import beats_of
-
-_LEAST_GAP = 0.001
 
 
 class Repeat(KeyBook):
@@ -80,22 +78,22 @@ class Repeat(KeyBook):
         self._held: dict[int, Event] = {}
         self._struck: dict[int, int] = {}
         """How often each strike has sounded."""
-        self._next: float | None = None
-        self._next_beat: float | None = None
-        self._step = 0
+        self._pulse = Pulse(setting.clock)
         super().__init__(values, setting)
 
     def configured(self) -> None:
         self._rhythm = self.values["rhythm"] or [1.0]
         self._beats = beats_of(self.values["rate"], self.setting.meter)
+        self._pulse.beats = self._beats
+        self._pulse.on_beat = self.values["starts"] == "beat"
 
     def restart(self) -> None:
-        self._next_beat = None
+        self._pulse.restart()
 
     def forget(self) -> None:
         self._held.clear()
         self._struck.clear()
-        self._next = self._next_beat = None
+        self._pulse.stop()
 
     # -- keys --------------------------------------------------------------------------------------
 
@@ -103,15 +101,11 @@ class Repeat(KeyBook):
         first = not self._held
         self._held[strike] = event
         self._struck[strike] = 0
-        if self.values["starts"] == "beat":
-            if first:
-                self._next, self._next_beat = None, None
-            return
-        if first or self._next is None:
-            self._step = 0
-            self._next = event.time
-            self._pulse(event.time, out)
-        else:
+        if first or not self._pulse.running:
+            self._pulse.begin(event.time)
+            if not self._pulse.on_beat:
+                self._beat(event.time, out)
+        elif not self._pulse.on_beat:
             self._sound(strike, event.time, 1.0, out)
 
     def let_go(self, strike: int, event: Event, out: list[Event]) -> None:
@@ -119,44 +113,26 @@ class Repeat(KeyBook):
         self._struck.pop(strike, None)
         self.ledger.stop(strike, event.time, event.data2, out)
         if not self._held:
-            self._next = self._next_beat = None
+            self._pulse.stop()
 
     # -- the pulse ---------------------------------------------------------------------------------
 
-    def _pulse_due(self) -> float:
-        if not self._held:
-            return math.inf
-        if self.values["starts"] == "key":
-            return math.inf if self._next is None else self._next
-        clock = self.setting.clock
-        if not clock.playing:
-            return math.inf
-        if self._next_beat is None:
-            latest = max(clock.time_at(clock.beat), max(event.time for event in self._held.values()))
-            self._next_beat = math.ceil(clock.beat_at(latest) / self._beats - 1e-6) * self._beats
-            self._step = round(self._next_beat / self._beats)
-        return clock.time_at(self._next_beat)
-
     def due(self) -> float:
-        return min(super().due(), self._pulse_due())
+        return min(super().due(), self._pulse.due())
 
     def advance(self, until: float, out: list[Event]) -> None:
         while (due := self.due()) <= until:
             if super().due() <= due:
-                super().advance(due, out)
+                self.do_queued(due, out)
             else:
-                self._pulse(due, out)
+                self._beat(max(due, self.seen), out)
+        self.seen = max(self.seen, until)
 
-    def _pulse(self, time: float, out: list[Event]) -> None:
-        level = self._rhythm[self._step % len(self._rhythm)]
-        self._step += 1
+    def _beat(self, time: float, out: list[Event]) -> None:
+        level = self._rhythm[self._pulse.take(time) % len(self._rhythm)]
         if level > 0:
             for strike in list(self._held):
                 self._sound(strike, time, level, out)
-        if self.values["starts"] == "beat" and self._next_beat is not None:
-            self._next_beat += self._beats
-        else:
-            self._next = time + max(_LEAST_GAP, self.setting.clock.seconds(self._beats))
 
     def _sound(self, strike: int, time: float, level: float, out: list[Event]) -> None:
         count = self._struck[strike]

@@ -22,6 +22,7 @@ from arpegon.engine.protocol import Telemetry
 from arpegon.files.presets import Preset
 from arpegon.processors import processor_class
 from arpegon.ui import theme
+from arpegon.ui.bench.arpeggiator_editor import ArpeggiatorEditor
 from arpegon.ui.bench.chord_editor import ChordEditor
 from arpegon.ui.bench.destination_editor import DestinationEditor
 from arpegon.ui.bench.editor import StageEditor
@@ -52,6 +53,7 @@ EDITORS: dict[str, type[StageEditor]] = {
     "keymap": KeyMapEditor,
     "chord": ChordEditor,
     "thin": ThinEditor,
+    "arpeggiator": ArpeggiatorEditor,
     "length": LengthEditor,
     "hold": HoldEditor,
     "repeat": RepeatEditor,

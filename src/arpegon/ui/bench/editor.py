@@ -81,6 +81,8 @@ class StageEditor(QWidget):
         grid = QGridLayout()
         grid.setHorizontalSpacing(20)
         grid.setVerticalSpacing(8)
+        for column in range(columns):
+            grid.setColumnStretch(column, 1)
         for place, key in enumerate(keys):
             grid.addWidget(self.captioned(key), place // columns, place % columns, Qt.AlignmentFlag.AlignBottom)
         return grid
