@@ -12,6 +12,7 @@ from arpegon.core.events import NOTE_OFF, NOTE_ON, Event, control, note_off, not
 from arpegon.core.rhythm import NOTE_VALUES, beats_of, normal_value
 from arpegon.core.takes import bars
 from arpegon.engine.simulation import Engine
+from arpegon.processors.grid import next_line
 from building import assert_whole, note_ons, notes, out_of, pitches, project, stage, strand
 
 
@@ -189,3 +190,42 @@ def test_a_pulse_that_leaves_the_beat_goes_on_from_now():
     engine.run(6.2)
     assert [event.time for event in note_ons(sink.events)] == pytest.approx([5.0, 5.5, 6.0])
     assert sink.events == sorted(sink.events, key=lambda event: event.time)
+
+
+# -- grid -------------------------------------------------------------------------------------------
+
+
+@given(st.floats(0, 40), st.sampled_from([0.25, 0.5, 1.0]), st.floats(0.5, 0.75))
+def test_the_next_line_is_the_first_that_is_not_past(beat, beats, swing):
+    line = next_line(beat, beats, swing)
+    assert line >= beat - 1e-3
+    pair, rest = divmod(line / (2 * beats), 1.0)
+    assert min(abs(rest), abs(rest - swing), abs(rest - 1)) < 1e-6 and pair >= 0
+    assert line - beat <= 2 * beats * max(swing, 1 - swing) + 1e-3
+
+
+def test_notes_wait_for_the_grid_and_keep_their_length():
+    played = [note_on(0.01, 0, 60, 90), note_off(0.31, 0, 60), note_on(0.75, 0, 62, 90), note_off(0.8, 0, 62)]
+    made = bars(out_of(stage("grid", rate="1/8"), played=played, tempo=120.0))
+    assert [(round(bar.start, 4), round(bar.end, 4)) for bar in made] == [(0.25, 0.55), (0.75, 0.8)]
+
+
+def test_a_grid_of_half_strength_and_one_for_controllers():
+    half = note_ons(out_of(stage("grid", rate="1/4", strength=50), played=notes(60, length=0.1)[:2], tempo=60.0))
+    assert half[0].time == 0.0
+    late = [note_on(0.4, 0, 60, 9), note_off(0.5, 0, 60)]
+    assert note_ons(out_of(stage("grid", rate="1/4", strength=50), played=late, tempo=60.0))[0].time == pytest.approx(
+        0.7
+    )
+    moved = out_of(stage("grid", rate="1/4", controllers=True), played=[control(0.4, 0, 1, 9)], tempo=60.0)
+    assert [event.time for event in moved] == [1.0]
+    assert out_of(stage("grid", rate="1/4"), played=[control(0.4, 0, 1, 9)], tempo=60.0)[0].time == 0.4
+
+
+def test_a_grid_that_does_not_run_lets_everything_pass():
+    sink = Sink()
+    engine = Engine(sink)
+    engine.apply(project(strand(stage("grid"))), {}, 0.0)
+    engine.feed("surface", note_on(0.13, 0, 60, 90))
+    engine.run(0.13)
+    assert [event.time for event in sink.events] == [0.13]

@@ -5,13 +5,12 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from arpegon.core.events import NOTE_ON, POLY_PRESSURE, Event
-from arpegon.core.ledger import note_key
+from arpegon.core.delayed import DelayedNotes
+from arpegon.core.events import NOTE_ON, Event
 from arpegon.core.parameters import Choice, Number, Switch
-from arpegon.core.processor import KeyBook, Setting
 
 
-class Humanize(KeyBook):
+class Humanize(DelayedNotes):
     """Draws velocity, timing and length of each note anew, each on its own switch; everything else passes.
 
     In ``range`` mode the velocity is drawn between ``low`` and ``high`` whatever came in; in ``around``
@@ -24,7 +23,6 @@ class Humanize(KeyBook):
     kind = "humanize"
     label = "Humanize"
     summary = "Gives every stroke its own velocity, within bounds, as a hand would."
-    timed = True
     params = (
         Switch(key="velocity", label="Velocity", default=True, help="Draw velocities; off, they stay as they came in."),
         Choice(
@@ -88,13 +86,6 @@ class Humanize(KeyBook):
         ),
     )
 
-    def __init__(self, values: Mapping[str, Any], setting: Setting) -> None:
-        self._late: dict[int, tuple[float, float]] = {}
-        """For each strike when it began and by how much it was put off."""
-        self._free: dict[int, float] = {}
-        """When the last note of each key ends or ended: its next one does not begin before."""
-        super().__init__(values, setting)
-
     def configured(self) -> None:
         self._low, self._high = sorted((self.values["low"], self.values["high"]))
         self._around = self.values["mode"] == "around"
@@ -138,44 +129,20 @@ class Humanize(KeyBook):
 
     # -- timing and length -------------------------------------------------------------------------
 
-    def struck(self, strike: int, event: Event, out: list[Event]) -> None:
+    def delay(self, event: Event) -> float:
+        return float(self._time_random() * self.values["time_ms"] / 1000.0) if self.values["timing"] else 0.0
+
+    def note(self, event: Event) -> Event:
         drawn: list[Event] = []
         if self.values["velocity"]:
             self._draw_velocities((event,), drawn)
-        note = drawn[0] if drawn else event
-        late = self._time_random() * self.values["time_ms"] / 1000.0 if self.values["timing"] else 0.0
-        begin = max(event.time + late, self._free.get(note_key(event), 0.0))
-        self._late[strike] = (event.time, begin - event.time)
-        if begin <= event.time:
-            self.ledger.start(strike, (note,), out)
-        else:
-            self.later(begin, lambda now, out: self.ledger.start(strike, (note.at(now),), out))
+        return drawn[0] if drawn else event
 
-    def let_go(self, strike: int, event: Event, out: list[Event]) -> None:
-        struck, late = self._late.pop(strike)
-        begin = struck + late
-        end = event.time + late
-        if self.values["length"]:
-            stray = (2.0 * self._length_random() - 1.0) * self.values["length_percent"] / 100.0
-            end = begin + (event.time - struck) * (1.0 + stray)
-        end = max(end, begin, event.time)
-        self._free[note_key(event)] = end
-        if end <= event.time:
-            self.ledger.stop(strike, event.time, event.data2, out)
-        else:
-            self.later(end, lambda now, out: self.ledger.stop(strike, now, event.data2, out))
-
-    def pressed(self, strike: int, event: Event, out: list[Event]) -> None:
-        struck, late = self._late[strike]
-        if event.time < struck + late:
-            note = Event(struck + late, POLY_PRESSURE | event.channel, event.data1, event.data2)
-            self.later(note.time, lambda now, out: out.append(note))
-        else:
-            out.append(event)
-
-    def forget(self) -> None:
-        self._late.clear()
-        self._free.clear()
+    def end(self, struck: float, late: float, event: Event) -> float:
+        if not self.values["length"]:
+            return event.time + late
+        stray = (2.0 * self._length_random() - 1.0) * self.values["length_percent"] / 100.0
+        return float(struck + late + (event.time - struck) * (1.0 + stray))
 
     @classmethod
     def caption(cls, values: Mapping[str, Any]) -> str:

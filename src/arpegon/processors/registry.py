@@ -8,6 +8,7 @@ from arpegon.processors.arpeggiator import Arpeggiator
 from arpegon.processors.chance import Chance
 from arpegon.processors.channel import Channel
 from arpegon.processors.chord import Chord
+from arpegon.processors.grid import Grid
 from arpegon.processors.hold import Hold
 from arpegon.processors.humanize import Humanize
 from arpegon.processors.keymap import KeyMap
@@ -23,7 +24,7 @@ GROUPS: dict[str, tuple[type[Processor], ...]] = {
     "Touch": (Humanize, Velocity),
     "Pitch": (ScaleStage, Transpose, KeyMap),
     "Harmony": (Chord, Thin),
-    "Time": (Arpeggiator, Repeat, Length, Hold),
+    "Time": (Arpeggiator, Repeat, Grid, Length, Hold),
     "Traffic": (Sieve, Chance, Channel),
 }
 """The processors as menus offer them."""

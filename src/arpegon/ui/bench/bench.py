@@ -32,7 +32,14 @@ from arpegon.ui.bench.readout import Readout
 from arpegon.ui.bench.scale_editor import ScaleEditor
 from arpegon.ui.bench.source_editor import SourceEditor
 from arpegon.ui.bench.strand_bench import StrandBench
-from arpegon.ui.bench.stroke_editors import ChanceEditor, HoldEditor, LengthEditor, RepeatEditor, ThinEditor
+from arpegon.ui.bench.stroke_editors import (
+    ChanceEditor,
+    GridEditor,
+    HoldEditor,
+    LengthEditor,
+    RepeatEditor,
+    ThinEditor,
+)
 from arpegon.ui.bench.traffic_editors import ChannelEditor, SieveEditor
 from arpegon.ui.bench.velocity_editor import VelocityEditor
 from arpegon.ui.board import clipboard
@@ -54,6 +61,7 @@ EDITORS: dict[str, type[StageEditor]] = {
     "chord": ChordEditor,
     "thin": ThinEditor,
     "arpeggiator": ArpeggiatorEditor,
+    "grid": GridEditor,
     "length": LengthEditor,
     "hold": HoldEditor,
     "repeat": RepeatEditor,

@@ -1,4 +1,4 @@
-"""The editors of Thin, Chance, Hold, Length and Repeat: keys as they were held, and what sounded for them."""
+"""The editors of Thin, Chance, Hold, Length, Grid and Repeat: keys as they were held, and what sounded for them."""
 
 from __future__ import annotations
 
@@ -103,6 +103,14 @@ class LengthEditor(StrokeEditor):
                 "played": "Lengthens what the key lasted; below 100 % a note still ends with its key.",
             }[unit]
         )
+
+
+class GridEditor(StrokeEditor):
+    """When keys were struck above, when their notes fell below."""
+
+    def show_values(self, values: dict[str, Any]) -> None:
+        waits = "" if self.session.telemetry.playing else " The transport stands still, so everything passes."
+        self.word.setText(f"Nothing is moved back in time: a late note waits for the line after.{waits}")
 
 
 class RepeatEditor(StrokeEditor):
