@@ -43,7 +43,7 @@ class Photographer:
         theme.use("day")
         from arpegon.files.places import Settings
 
-        self.session = Session(Settings())
+        self.session = Session(Settings(block=1024))
         self.window = Window(self.session)
         self.window.resize(1280, 800)
         self.window.show()
@@ -214,7 +214,7 @@ def main() -> None:
     """Take the pictures."""
     folder = Path(sys.argv[1] if len(sys.argv) > 1 else "docs/screenshots")
     folder.mkdir(parents=True, exist_ok=True)
-    with tempfile.TemporaryDirectory() as own, jack_server("arpegon-shots"):
+    with tempfile.TemporaryDirectory() as own, jack_server("arpegon-shots", 1024):
         for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_DATA_HOME"):
             os.environ[name] = own
         application = make_application(sys.argv[:1])

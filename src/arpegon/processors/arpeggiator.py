@@ -110,9 +110,9 @@ class Arpeggiator(KeyBook):
         ),
         Switch(
             key="repeats",
-            label="Random may repeat",
+            label="May repeat",
             default=False,
-            help="Whether a random order may play one note twice running.",
+            help="Whether the random order may play one note twice running.",
         ),
         Switch(key="through", label="Played notes pass", default=False, help="Let the held notes sound as well."),
         Number(
