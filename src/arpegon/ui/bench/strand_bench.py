@@ -15,6 +15,9 @@ from arpegon.ui.controls.choices import Switch
 from arpegon.ui.session import Session
 
 
+_IN_A_ROW = 3
+
+
 class StrandBench(QWidget):
     """Edits a strand."""
 
@@ -48,17 +51,19 @@ class StrandBench(QWidget):
         grid = QGridLayout()
         grid.setHorizontalSpacing(6)
         grid.setVerticalSpacing(6)
-        for row, (group, processors) in enumerate(GROUPS.items()):
+        row = 0
+        for group, processors in GROUPS.items():
             label = QLabel(group)
             label.setProperty("role", "second")
             grid.addWidget(label, row, 0)
-            for column, processor in enumerate(processors):
+            for place, processor in enumerate(processors):
                 button = QPushButton(f"+ {processor.label}")
                 button.setStyleSheet("padding: 4px 6px;")
                 button.setToolTip(processor.summary)
                 button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
                 button.clicked.connect(lambda _=False, kind=processor.kind: self._add(kind))
-                grid.addWidget(button, row, column + 1)
+                grid.addWidget(button, row + place // _IN_A_ROW, place % _IN_A_ROW + 1)
+            row += -(-len(processors) // _IN_A_ROW)
         grid.setColumnStretch(4, 1)
         box.addLayout(grid)
         box.addStretch(1)
