@@ -14,7 +14,6 @@ from arpegon.ui.bench.editor import caps, under_caption
 from arpegon.ui.controls.choices import Switch
 from arpegon.ui.session import Session
 
-
 _IN_A_ROW = 3
 
 
