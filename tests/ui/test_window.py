@@ -480,3 +480,30 @@ def test_the_demo_plays_from_its_start_also_when_it_is_opened_while_it_plays(win
     window.open_demo()
     qtbot.waitUntil(lambda: window.session.telemetry.beat < 0.9)
     qtbot.waitUntil(lambda: window.session.telemetry.playing and window.session.telemetry.beat > 1.0)
+
+
+def test_the_tempo_is_tapped_as_one_step_of_undo(window, monkeypatch):
+    times = iter([0.0, 0.5, 1.0, 1.5])
+    monkeypatch.setattr("arpegon.ui.session.time.monotonic", lambda: next(times, 9.0))
+    before = window.session.project.tempo
+    window.session.edit("t", edits.set_project(window.session.project, tempo=90.0))
+    for _ in range(4):
+        window._actions["tap"].trigger()
+    assert window.session.project.tempo == 120.0
+    window.session.undo()
+    assert window.session.project.tempo == 90.0
+    window.session.undo()
+    assert window.session.project.tempo == before
+
+
+def test_stop_stays_or_goes_back_to_the_start_as_the_project_says(window, strand, qtbot):
+    session = window.session
+    for back in (False, True):
+        assert (session.project.on_stop == "start") == back
+        session.play()
+        qtbot.waitUntil(lambda: session.telemetry.playing and session.telemetry.beat > 0.6)
+        session.play()
+        qtbot.waitUntil(lambda: not session.telemetry.playing)
+        qtbot.wait(150)
+        assert (session.telemetry.beat == 0.0) == back
+        window._actions["on_stop"].trigger()

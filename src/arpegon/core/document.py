@@ -7,7 +7,7 @@ Channels are 0-15 and notes are numbers here; :mod:`arpegon.files.project` write
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
+from typing import Any, Literal
 
 import msgspec
 
@@ -141,6 +141,8 @@ class Project(Node, frozen=True, kw_only=True):
     tempo: float = 120.0
     meter: tuple[int, int] = (4, 4)
     key: Key = Key()
+    on_stop: Literal["stay", "start"] = "stay"
+    """Where the transport rests when it is stopped: where it is, or at the start."""
     instruments: tuple[Instrument, ...] = ()
     strands: tuple[Strand, ...] = ()
     hookups: tuple[Any, ...] = ()

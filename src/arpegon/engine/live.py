@@ -152,7 +152,7 @@ class LiveEngine:
             case protocol.Play():
                 engine.play(now, command.beat)
             case protocol.Stop():
-                engine.stop(now)
+                engine.halt(now)
             case protocol.Locate():
                 engine.locate(now, command.beat)
             case protocol.Watch():

@@ -250,6 +250,12 @@ class Engine:
         for player in self._players.values():
             player.stop(time)
 
+    def halt(self, time: float) -> None:
+        """Stop as the project wants it: where it is, or back at the start."""
+        self.stop(time)
+        if self.graph.project.on_stop == "start":
+            self.locate(time, 0.0)
+
     def locate(self, time: float, beat: float) -> None:
         """Go to a beat, playing on if it plays."""
         if self.clock.playing:

@@ -78,15 +78,15 @@ def format_project(project: Project) -> bytes:
     tree = _converted(msgspec.to_builtins(project), _to_file)
     if not tree["takes"]:
         del tree["takes"]
-    for entry in (*tree["strands"], *tree["instruments"]):
+    for entry in (tree, *tree["strands"], *tree["instruments"]):
         for key in [key for key, value in entry.items() if (key, value) in _UNSAID]:
             del entry[key]
     text = json.dumps(tree, ensure_ascii=False, indent=2)
     return (_SHORT_LIST.sub(_on_one_line, text) + "\n").encode()
 
 
-_UNSAID = (("along", False), ("ink", None), ("channel", None))
-"""What strands and instruments leave out where it is at its default, so that files stay short."""
+_UNSAID = (("on_stop", "stay"), ("along", False), ("ink", None), ("channel", None))
+"""What is left out where it is at its default, so that files stay short."""
 _SHORT_LIST = re.compile(r"\[\s*((?:[^\[\]{}\"]|\"[^\"\\\n]*\")*?)\s*\]")
 
 

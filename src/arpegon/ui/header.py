@@ -282,7 +282,9 @@ class Header(QWidget):
         self.position.clicked.connect(self.position.type_value)
         self.position.typed.connect(self._go_to)
         self.tempo = Field(
-            "Tempo", "Quarter notes a minute, 20 to 400. Drag, wheel (Shift is fine), or click to type.", 62
+            "Tempo",
+            "Quarter notes a minute, 20 to 400. Drag, wheel (Shift is fine), click to type; Ctrl+Space taps it.",
+            62,
         )
         self.tempo.clicked.connect(self.tempo.type_value)
         self.tempo.typed.connect(self._type_tempo)

@@ -21,6 +21,7 @@ from arpegon.core.parameters import with_defaults
 from arpegon.core.path_check import Break, check_paths
 from arpegon.core.routing import working_order
 from arpegon.core.takes import Memory, cut_take
+from arpegon.core.tapping import Taps
 from arpegon.engine import protocol
 from arpegon.engine.client import EngineClient
 from arpegon.files.autosave import Autosave, Leftover, forget
@@ -92,6 +93,7 @@ class Session(QObject):
         self.ports = protocol.Ports([], [], [])
         self.telemetry = protocol.Telemetry(time.monotonic(), 0.0, False, 120.0, None, [], [], {}, protocol.Health())
         self.recording_since: float | None = None
+        self._taps = Taps()
         self.autosave = Autosave()
         self.client = EngineClient(self._arrived.emit, state_dir() / "engine.log")
         self._arrived.connect(self._take_report)
@@ -251,6 +253,17 @@ class Session(QObject):
     def play(self) -> None:
         """Start or stop."""
         self.client.send(protocol.Stop() if self.telemetry.playing else protocol.Play())
+
+    def tap(self) -> None:
+        """Take a tap of the tempo; from the second one on it is the tempo."""
+        tempo = self._taps.tap(time.monotonic())
+        if tempo is not None:
+            self.edit("Tap tempo", edits.set_project(self.project, tempo=tempo), "tap")
+
+    def toggle_on_stop(self) -> None:
+        """Stop where it is, or go back to the start."""
+        other = "start" if self.project.on_stop == "stay" else "stay"
+        self.edit("What stop does", edits.set_project(self.project, on_stop=other))
 
     def rewind(self) -> None:
         """Go to the start."""

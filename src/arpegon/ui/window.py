@@ -108,6 +108,8 @@ class Window(QMainWindow):
             ("redo", "Redo", "Ctrl+Shift+Z", session.redo),
             ("play", "Play or stop", "Space", session.play),
             ("start", "To the start", "Home", session.rewind),
+            ("tap", "Tap the tempo", "Ctrl+Space", session.tap),
+            ("on_stop", "Stop goes back to the start", "", session.toggle_on_stop),
             ("record", "Record", "Ctrl+R", session.record),
             ("keep", "Keep", "Ctrl+K", self.header.keep.click),
             ("all_off", "All off", "Ctrl+.", self.all_off),
@@ -165,6 +167,10 @@ class Window(QMainWindow):
         for name in ("copy_part", "cut_part", "paste_part", "duplicate", "presets"):
             menu.addAction(actions[name])
         menu.addSeparator()
+        actions["on_stop"].setCheckable(True)
+        actions["on_stop"].setChecked(session.project.on_stop == "start")
+        for name in ("tap", "on_stop"):
+            menu.addAction(actions[name])
         self._audio_menu(menu)
         for name in ("layout", "follow", "fit", "night", "wide", "quit"):
             menu.addAction(actions[name])
