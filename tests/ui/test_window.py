@@ -507,3 +507,21 @@ def test_stop_stays_or_goes_back_to_the_start_as_the_project_says(window, strand
         qtbot.wait(150)
         assert (session.telemetry.beat == 0.0) == back
         window._actions["on_stop"].trigger()
+
+
+def test_a_recording_begins_after_the_count_in(window, strand, qtbot):
+    session = window.session
+    window._actions["metronome"].trigger()
+    session.edit("t", edits.set_project(session.project, tempo=240.0))
+    session.set_count_in(1)
+    qtbot.wait(60)
+    session.record()
+    qtbot.waitUntil(lambda: session.telemetry.playing and -4.0 <= session.telemetry.beat < 0.0)
+    qtbot.waitUntil(lambda: session.telemetry.beat > 0.5)
+    QTest.keyClick(window, Qt.Key.Key_Z)
+    qtbot.waitUntil(lambda: 60 in printed(window, strand, 0))
+    qtbot.wait(60)
+    session.record()
+    (take,) = session.project.takes
+    clicks = next(part for part in take.parts if part.name == "Metronome")
+    assert clicks.generated[0].time == pytest.approx(0.0, abs=0.1)  # what was counted is not in the take

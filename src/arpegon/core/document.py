@@ -52,6 +52,13 @@ class ClipSource(Source, frozen=True, kw_only=True, tag="clip"):
     loop: bool = True
 
 
+class ClickSource(Source, frozen=True, kw_only=True, tag="click"):
+    """A metronome: a note on every beat of the transport, another one at the start of each bar."""
+
+    bar_note: int = 76
+    beat_note: int = 77
+
+
 class AudioSource(Source, frozen=True, kw_only=True, tag="audio"):
     """An audio input."""
 
@@ -63,7 +70,7 @@ class StrandSource(Source, frozen=True, kw_only=True, tag="strand"):
     after: str = ""
 
 
-AnySource = SurfaceSource | MidiSource | ClipSource | AudioSource | StrandSource
+AnySource = SurfaceSource | MidiSource | ClipSource | ClickSource | AudioSource | StrandSource
 
 
 class Destination(Node, frozen=True, kw_only=True, tag_field="kind", omit_defaults=True):
@@ -143,6 +150,8 @@ class Project(Node, frozen=True, kw_only=True):
     key: Key = Key()
     on_stop: Literal["stay", "start"] = "stay"
     """Where the transport rests when it is stopped: where it is, or at the start."""
+    count_in: int = 0
+    """Bars that are counted before a recording begins."""
     instruments: tuple[Instrument, ...] = ()
     strands: tuple[Strand, ...] = ()
     hookups: tuple[Any, ...] = ()

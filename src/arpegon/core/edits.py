@@ -10,6 +10,7 @@ import msgspec
 from arpegon.core.document import (
     AnyDestination,
     AnySource,
+    ClickSource,
     Instrument,
     InstrumentDestination,
     Project,
@@ -70,6 +71,16 @@ def add_strand(project: Project, name: str, sound: str) -> tuple[Project, str]:
         _replace(project, instruments=(*project.instruments, instrument), strands=(*project.strands, strand)),
         strand_id,
     )
+
+
+def add_metronome(project: Project) -> tuple[Project, str]:
+    """A strand of its own for a metronome, on the wood blocks of a drum kit.
+
+    Returns:
+        The document and the id of the strand.
+    """
+    project, strand_id = add_strand(project, "Metronome", "tin-kit")
+    return set_strand(project, strand_id, sources=(ClickSource(),)), strand_id
 
 
 def fresh_name(name: str, taken: Iterable[str]) -> str:

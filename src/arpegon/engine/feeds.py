@@ -8,6 +8,7 @@ from arpegon.core.document import (
     AnyDestination,
     AnySource,
     AudioSource,
+    ClickSource,
     ClipSource,
     InstrumentDestination,
     MidiSource,
@@ -32,6 +33,8 @@ def feed_of(source: AnySource) -> str:
         return f"midi:{source.port}"
     if isinstance(source, ClipSource):
         return clip_feed(source)
+    if isinstance(source, ClickSource):
+        return click_feed(source)
     if isinstance(source, AudioSource):
         return "audio"
     return strand_feed(source.strand, source.after)
@@ -40,6 +43,11 @@ def feed_of(source: AnySource) -> str:
 def clip_feed(source: ClipSource) -> str:
     """The feed of a clip: strands that play the same file in the same way share one player."""
     return f"clip:{'loop' if source.loop else 'once'}:{source.file}"
+
+
+def click_feed(source: ClickSource) -> str:
+    """The feed of a metronome: strands with the same notes share one."""
+    return f"click:{source.bar_note}:{source.beat_note}"
 
 
 def strand_feed(strand: str, after: str = "") -> str:

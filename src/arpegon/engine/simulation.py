@@ -14,10 +14,11 @@ from collections.abc import Callable, Mapping, Sequence
 from itertools import count
 
 from arpegon.core.clock import Clock
-from arpegon.core.document import ClipSource, Project
+from arpegon.core.document import ClickSource, ClipSource, Project
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
-from arpegon.engine.feeds import ALL_INPUTS, clip_feed
+from arpegon.engine.feeds import ALL_INPUTS, feed_of
 from arpegon.engine.graph import Graph, Inputs, Outputs
+from arpegon.engine.players import ClickPlayer, ClipPlayer, TakePlayer
 from arpegon.files.midi import Clip
 
 Due = Callable[[float], None]
@@ -68,7 +69,7 @@ class Engine:
         self._scores: list[Score] = []
         self._injected: Inputs = {}
         self._down: dict[str, dict[int, None]] = {}
-        self._players: dict[str, ClipPlayer] = {}
+        self._players: dict[str, ClipPlayer | ClickPlayer] = {}
         self._take: TakePlayer | None = None
 
     # -- what is due -------------------------------------------------------------------------------
@@ -212,24 +213,28 @@ class Engine:
         self.graph.apply(project, time)
         if project.tempo != self.clock.tempo:
             self.clock.set_tempo(time, project.tempo)
-        changed = {
-            name for name, player in self._players.items() if clips.get(player.file) is not self.clips.get(player.file)
-        }
-        self.clips = clips
-        wanted = {
-            clip_feed(source): source
+        before, self.clips = self.clips, clips
+        wanted: dict[str, ClipSource | ClickSource] = {
+            feed_of(source): source
             for strand in project.strands
             for source in strand.sources
-            if isinstance(source, ClipSource)
+            if isinstance(source, (ClipSource, ClickSource))
         }
-        for name in [name for name in self._players if name not in wanted or name in changed]:
-            self._players.pop(name).stop(time)
+        for name, player in list(self._players.items()):
+            other_clip = isinstance(player, ClipPlayer) and clips.get(player.file) is not before.get(player.file)
+            if name not in wanted or other_clip:
+                self._players.pop(name).stop(time)
         for name, source in wanted.items():
-            clip = clips.get(source.file)
-            if name not in self._players and clip is not None:
-                player = self._players[name] = ClipPlayer(self, name, source, clip)
-                if self.clock.playing:
-                    player.start(self.clock.beat_at(time))
+            if name not in self._players:
+                self._add_player(name, source, time)
+
+    def _add_player(self, name: str, source: ClipSource | ClickSource, time: float) -> None:
+        if isinstance(source, ClickSource):
+            self._players[name] = ClickPlayer(self, name, source)
+        elif source.file in self.clips:
+            self._players[name] = ClipPlayer(self, name, source, self.clips[source.file])
+        if self.clock.playing and name in self._players:
+            self._players[name].start(self.clock.beat_at(time))
 
     # -- transport ---------------------------------------------------------------------------------
 
@@ -310,90 +315,3 @@ class Engine:
         if self._take is None or self._take.done:
             return None
         return self._take.position(self.now)
-
-
-class ClipPlayer:
-    """Plays one clip with the transport."""
-
-    def __init__(self, engine: Engine, name: str, source: ClipSource, clip: Clip) -> None:
-        self.file = source.file
-        self._engine = engine
-        self._name = name
-        self._clip = clip
-        self._loop = source.loop
-        self._run = 0
-
-    def start(self, beat: float) -> None:
-        """Play on from a beat of the transport."""
-        self._run += 1
-        events = self._clip.events
-        round_, inside = divmod(beat, self._clip.beats) if self._loop else (0.0, beat)
-        place = next((i for i, event in enumerate(events) if event.time >= inside - 1e-9), len(events))
-        self._schedule(int(round_), place)
-
-    def stop(self, time: float) -> None:
-        """Stop, and let go of what is held."""
-        self._run += 1
-        self._engine.lost(self._name, time)
-
-    def _schedule(self, round_: int, place: int) -> None:
-        events = self._clip.events
-        if place >= len(events):
-            if not self._loop or not events:
-                return
-            round_, place = round_ + 1, 0
-        run = self._run
-        beat = round_ * self._clip.beats + events[place].time
-        self._engine.at_beat(beat, lambda time: self._play(run, round_, place, time))
-
-    def _play(self, run: int, round_: int, place: int, time: float) -> None:
-        if run != self._run:
-            return
-        events = self._clip.events
-        beat = events[place].time
-        together = []
-        while place < len(events) and events[place].time == beat:
-            together.append(events[place].at(time))
-            place += 1
-        self._schedule(round_, place)
-        self._engine.inject(self._name, together)
-
-
-class TakePlayer:
-    """Plays recorded events straight to destinations."""
-
-    def __init__(self, engine: Engine, parts: Mapping[str, Sequence[Event]], time: float, start: float) -> None:
-        self._engine = engine
-        self._strands = list(parts)
-        self._began = time - start
-        entries = [(event.time, strand, event) for strand, events in parts.items() for event in events]
-        self._events = sorted((entry for entry in entries if entry[0] >= start), key=lambda entry: (entry[0], entry[1]))
-        self._place = 0
-        self.done = False
-        self._schedule()
-
-    def position(self, time: float) -> float:
-        """Seconds into the take."""
-        return time - self._began
-
-    def stop(self, time: float) -> None:
-        """Stop, and end what sounds."""
-        self.done = True
-        for strand in self._strands:
-            self._engine.graph.release_direct(strand, time)
-
-    def _schedule(self) -> None:
-        if self._place < len(self._events):
-            self._engine.at_time(self._began + self._events[self._place][0], self._play)
-        else:
-            self.stop(self._engine.now)
-
-    def _play(self, time: float) -> None:
-        if self.done:
-            return
-        due = self._events[self._place][0]
-        while self._place < len(self._events) and self._events[self._place][0] == due:
-            _, strand, event = self._events[self._place]
-            self._engine.graph.play_direct(strand, [event.at(time)])
-            self._place += 1
-        self._schedule()

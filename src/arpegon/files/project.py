@@ -21,6 +21,7 @@ from arpegon.files.atomic import read_bytes, write_atomic
 from arpegon.files.validation import validated
 
 SUFFIX = ".arpegon"
+_NOTES = ("low_key", "high_key", "bar_note", "beat_note")
 
 
 def load_project(path: Path) -> Project:
@@ -85,7 +86,7 @@ def format_project(project: Project) -> bytes:
     return (_SHORT_LIST.sub(_on_one_line, text) + "\n").encode()
 
 
-_UNSAID = (("on_stop", "stay"), ("along", False), ("ink", None), ("channel", None))
+_UNSAID = (("on_stop", "stay"), ("count_in", 0), ("along", False), ("ink", None), ("channel", None))
 """What is left out where it is at its default, so that files stay short."""
 _SHORT_LIST = re.compile(r"\[\s*((?:[^\[\]{}\"]|\"[^\"\\\n]*\")*?)\s*\]")
 
@@ -100,7 +101,7 @@ def _no_constant(text: str) -> None:
 
 
 def _from_file(key: str, value: Any) -> Any:
-    if key in ("low_key", "high_key"):
+    if key in _NOTES:
         return parse_note(value)
     if key == "channel" and value is not None:
         if isinstance(value, bool) or not isinstance(value, int) or not 1 <= value <= 16:
@@ -110,7 +111,7 @@ def _from_file(key: str, value: Any) -> Any:
 
 
 def _to_file(key: str, value: Any) -> Any:
-    if key in ("low_key", "high_key"):
+    if key in _NOTES:
         return ascii_name(note_name(value))
     if key == "channel" and value is not None:
         return value + 1

@@ -23,18 +23,22 @@ _CHANNEL = {
 }
 
 
+_NOTES = {"low_key": "C-1", "high_key": "G9", "bar_note": "E5", "beat_note": "F5"}
+
+
 def project_schema() -> dict[str, Any]:
     """The JSON Schema of a project file, as people write it."""
     (_, components) = msgspec.json.schema_components([Project], ref_template="#/$defs/{name}")
     for schema in components.values():
         properties = schema.get("properties", {})
-        for key in properties.keys() & {"low_key", "high_key"}:
-            properties[key] = {**NOTE_SCHEMA, "default": "C-1" if key == "low_key" else "G9"}
+        for key in properties.keys() & _NOTES.keys():
+            properties[key] = {**NOTE_SCHEMA, "default": _NOTES[key]}
         if "channel" in properties:
             properties["channel"] = _CHANNEL
     project = components["Project"]["properties"]
     project["format"] = {"const": FORMAT}
     project["version"] = {"const": VERSION}
+    project["count_in"] |= {"minimum": 0, "maximum": 8}
     project["tempo"] |= {"minimum": TEMPO_RANGE[0], "maximum": TEMPO_RANGE[1]}
     components["Project"]["required"] = ["format", "version"]
     components["Instrument"]["properties"]["sound"] = {"enum": list(SOUNDS)}

@@ -34,6 +34,7 @@ def validated(project: Project) -> Project:
         raise DocumentError(
             f"the meter cannot be {numerator}/{denominator}: it takes 1 to 32 over 1, 2, 4, 8, 16 or 32."
         )
+    _within("count_in", project.count_in, 0, 8)
     _unique("instrument", (instrument.id for instrument in project.instruments))
     _unique("strand", (strand.id for strand in project.strands))
     _unique("stage", (stage.id for _, stage in project.stages()))

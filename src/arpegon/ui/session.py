@@ -11,7 +11,7 @@ import msgspec
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from arpegon.core import edits
-from arpegon.core.clock import position_text
+from arpegon.core.clock import bar_beats, position_text
 from arpegon.core.document import Project, Stage, Strand
 from arpegon.core.errors import ArpegonError
 from arpegon.core.events import Event, note_off, note_on
@@ -260,6 +260,16 @@ class Session(QObject):
         if tempo is not None:
             self.edit("Tap tempo", edits.set_project(self.project, tempo=tempo), "tap")
 
+    def add_metronome(self) -> None:
+        """A strand that clicks with the transport."""
+        project, strand_id = edits.add_metronome(self.project)
+        self.edit("Add a metronome", project)
+        self.select(Selection(strand_id, "strand"))
+
+    def set_count_in(self, bars: int) -> None:
+        """How many bars are counted before a recording begins."""
+        self.edit("Count-in", edits.set_project(self.project, count_in=bars))
+
     def toggle_on_stop(self) -> None:
         """Stop where it is, or go back to the start."""
         other = "start" if self.project.on_stop == "stay" else "stay"
@@ -397,7 +407,9 @@ class Session(QObject):
         if self.recording_since is None:
             self.recording_since = time.monotonic()
             if not self.telemetry.playing and self.project.strands:
-                self.client.send(protocol.Play())
+                counted = self.project.count_in * bar_beats(self.project.meter)
+                self.recording_since += counted * 60.0 / self.project.tempo
+                self.client.send(protocol.Play(self.telemetry.beat - counted))
         else:
             start, self.recording_since = self.recording_since, None
             if not self._make_take("Recorded", start, time.monotonic()):

@@ -109,6 +109,7 @@ class Window(QMainWindow):
             ("play", "Play or stop", "Space", session.play),
             ("start", "To the start", "Home", session.rewind),
             ("tap", "Tap the tempo", "Ctrl+Space", session.tap),
+            ("metronome", "Add a metronome", "Ctrl+M", session.add_metronome),
             ("on_stop", "Stop goes back to the start", "", session.toggle_on_stop),
             ("record", "Record", "Ctrl+R", session.record),
             ("keep", "Keep", "Ctrl+K", self.header.keep.click),
@@ -169,8 +170,15 @@ class Window(QMainWindow):
         menu.addSeparator()
         actions["on_stop"].setCheckable(True)
         actions["on_stop"].setChecked(session.project.on_stop == "start")
-        for name in ("tap", "on_stop"):
+        for name in ("tap", "metronome", "on_stop"):
             menu.addAction(actions[name])
+        counting = menu.addMenu("Count-in before recording")
+        for bars in (0, 1, 2, 4):
+            words = "none" if not bars else "1 bar" if bars == 1 else f"{bars} bars"
+            choice = counting.addAction(words, lambda bars=bars: session.set_count_in(bars)) if counting else None
+            if choice is not None:
+                choice.setCheckable(True)
+                choice.setChecked(session.project.count_in == bars)
         self._audio_menu(menu)
         for name in ("layout", "follow", "fit", "night", "wide", "quit"):
             menu.addAction(actions[name])

@@ -10,7 +10,7 @@ import msgspec
 from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLabel, QPushButton, QWidget
 
 from arpegon.core import edits
-from arpegon.core.document import AnySource, ClipSource, MidiSource, StrandSource, SurfaceSource
+from arpegon.core.document import AnySource, ClickSource, ClipSource, MidiSource, StrandSource, SurfaceSource
 from arpegon.core.events import Event
 from arpegon.processors import processor_class
 from arpegon.ui.bench.editor import caps, under_caption
@@ -118,6 +118,7 @@ class SourceEditor(EndEditor):
             kinds[f"midi:{here.port}"] = f"MIDI {here.port} (not there now)"
         kinds |= {f"midi:{port}": f"MIDI {port}" for port in ports}
         kinds["clip"] = "Clip (a MIDI file)"
+        kinds["click"] = "Metronome"
         for strand in self.session.project.strands:
             if strand.id != self.strand_id:
                 kinds[f"strand:{strand.id}"] = f"Strand {strand.name}"
@@ -135,6 +136,8 @@ class SourceEditor(EndEditor):
             self._put("Source", MidiSource(port=rest, **zone))
         elif word == "clip":
             self._put("Source", ClipSource(**zone))
+        elif word == "click":
+            self._put("Source", ClickSource(**zone))
         else:
             self._put("Source", StrandSource(strand=rest, **zone))
 
@@ -163,7 +166,7 @@ class SourceEditor(EndEditor):
         elif isinstance(source, StrandSource):
             shown = f"strand:{source.strand}"
         else:
-            shown = "clip" if isinstance(source, ClipSource) else "surface"
+            shown = {ClipSource: "clip", ClickSource: "click"}.get(type(source), "surface")
         self.kind.set_value(shown)
         is_clip = isinstance(source, ClipSource)
         self.clip.setVisible(is_clip)

@@ -15,6 +15,7 @@ from arpegon.core import edits
 from arpegon.core.document import (
     AnyDestination,
     AnySource,
+    ClickSource,
     ClipSource,
     InstrumentDestination,
     MidiSource,
@@ -173,6 +174,7 @@ class ColumnActs:
         for port in self.session.ports.inputs:
             menu.addAction(f"MIDI input {port}", lambda port=port: self.add_source(MidiSource(port=port)))
         menu.addAction("Clip (a MIDI file) …", lambda: self.add_source(ClipSource()))
+        menu.addAction("Metronome", lambda: self.add_source(ClickSource()))
         for other in self.session.project.strands:
             if other.id != self.column.strand.id:
                 menu.addAction(f"From {other.name}", lambda other=other: self.add_source(StrandSource(strand=other.id)))

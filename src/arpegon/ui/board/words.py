@@ -7,6 +7,7 @@ from pathlib import PurePath
 from arpegon.core.document import (
     AnyDestination,
     AnySource,
+    ClickSource,
     ClipSource,
     InstrumentDestination,
     MidiSource,
@@ -31,6 +32,8 @@ def source_words(project: Project, source: AnySource) -> tuple[str, str]:
         name = port_words(source.port) if source.port else "All MIDI inputs"
     elif isinstance(source, ClipSource):
         name = PurePath(source.file).stem.replace("-", " ").capitalize() if source.file else "Clip: choose a file"
+    elif isinstance(source, ClickSource):
+        name = "Metronome"
     elif isinstance(source, StrandSource):
         feeder = project.strand(source.strand)
         name = f"from {feeder.name}" if feeder else "from a strand that is gone"
