@@ -381,6 +381,18 @@ def scale_param(**declared: Any) -> Choice:
     return Choice(options=SCALE_OPTIONS, aliases=ALIASES, **declared)
 
 
+def seed_param(what: str) -> Number:
+    """The declaration of a seed: "the same seed gives ``what`` from the start of the piece"."""
+    words = f"The same seed gives {what} from the start of the piece."
+    return Number(key="seed", label="Seed", default=1, low=0, high=999_999, help=words)
+
+
+def swing_param(what: str) -> Number:
+    """The declaration of a swing: the share of a pair of ``what`` that the first one gets."""
+    words = f"The share of a pair of {what} that the first one gets: 50 is straight, 66 a triplet feel."
+    return Number(key="swing", label="Swing", default=50, low=50, high=75, unit="%", help=words)
+
+
 def key_params(follow: bool) -> tuple[Param, ...]:
     """The declarations of a key of the stage's own, or the project's (``follow_key``, by default ``follow``)."""
     return (

@@ -52,6 +52,7 @@ class Processor:
 
     def __init__(self, values: Mapping[str, Any], setting: Setting) -> None:
         self.bypass = False
+        self._seed: tuple[int, int | None] | None = None
         self.configure(values, setting)
         self.restart()
 
@@ -95,6 +96,11 @@ class Processor:
     def caption(cls, values: Mapping[str, Any]) -> str:
         """The settings in three or four words, for the bar on the board."""
         return ""
+
+    def new_seed(self) -> bool:
+        """Whether the seed is another one than at the last call: then draws begin anew."""
+        before, self._seed = self._seed, (self.values["seed"], self.setting.seed)
+        return before != self._seed
 
     def generator(self, purpose: str = "") -> random.Random:
         """Random draws of this stage's own: the same seed gives the same draws, another ``purpose`` others."""

@@ -8,7 +8,7 @@ from typing import Any
 from arpegon.core.events import Event
 from arpegon.core.ledger import note_key
 from arpegon.core.orders import DRAWN, ORDERS, cycle
-from arpegon.core.parameters import Choice, NoteValue, Number, Numbers, Switch
+from arpegon.core.parameters import Choice, NoteValue, Number, Numbers, Switch, seed_param, swing_param
 from arpegon.core.processor import KeyBook, Setting
 from arpegon.core.pulse import Pulse
 from arpegon.core.rhythm import beats_of
@@ -59,15 +59,7 @@ class Arpeggiator(KeyBook):
             unit="%",
             help="How much of a step each note sounds; above 100 notes overlap.",
         ),
-        Number(
-            key="swing",
-            label="Swing",
-            default=50,
-            low=50,
-            high=75,
-            unit="%",
-            help="The share of a pair of steps that the first one gets: 50 is straight, 66 a triplet feel.",
-        ),
+        swing_param("steps"),
         Switch(key="latch", label="Latch", default=False, help="Notes stay until a key is pressed while none is down."),
         Choice(
             key="starts",
@@ -115,14 +107,7 @@ class Arpeggiator(KeyBook):
             help="Whether the random order may play one note twice running.",
         ),
         Switch(key="through", label="Played notes pass", default=False, help="Let the held notes sound as well."),
-        Number(
-            key="seed",
-            label="Seed",
-            default=1,
-            low=0,
-            high=999_999,
-            help="The same seed gives the same random order from the start of the piece.",
-        ),
+        seed_param("the same random order"),
     )
 
     def __init__(self, values: Mapping[str, Any], setting: Setting) -> None:
@@ -139,9 +124,7 @@ class Arpeggiator(KeyBook):
         self._pulse.beats = beats_of(values["rate"], self.setting.meter)
         self._pulse.swing = values["swing"] / 100.0
         self._pulse.on_beat = values["starts"] == "beat"
-        seed = (values["seed"], self.setting.seed)
-        if getattr(self, "_seed", None) != seed:
-            self._seed = seed
+        if self.new_seed():
             self._random = self.generator()
 
     def restart(self) -> None:

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from arpegon.core.events import Event
-from arpegon.core.parameters import Number, Switch
+from arpegon.core.parameters import Number, Switch, seed_param
 from arpegon.core.processor import NoteGate
 
 
@@ -32,20 +32,11 @@ class Chance(NoteGate):
             default=False,
             help="Notes struck at one moment pass together or not at all.",
         ),
-        Number(
-            key="seed",
-            label="Seed",
-            default=1,
-            low=0,
-            high=999_999,
-            help="The same seed lets the same strokes through from the start of the piece.",
-        ),
+        seed_param("the same strokes"),
     )
 
     def configured(self) -> None:
-        seed = (self.values["seed"], self.setting.seed)
-        if getattr(self, "_seed", None) != seed:
-            self._seed = seed
+        if self.new_seed():
             self.restart()
 
     def restart(self) -> None:

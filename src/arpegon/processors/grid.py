@@ -8,7 +8,7 @@ from typing import Any
 
 from arpegon.core.delayed import DelayedNotes
 from arpegon.core.events import CONTROL, Event
-from arpegon.core.parameters import NoteValue, Number, Switch
+from arpegon.core.parameters import NoteValue, Number, Switch, swing_param
 from arpegon.core.rhythm import beats_of
 
 _ON_THE_LINE = 1e-4
@@ -27,15 +27,7 @@ class Grid(DelayedNotes):
     summary = "Lets notes wait for the next line of a grid."
     params = (
         NoteValue(key="rate", label="Lines", default="1/16", help="The distance from one line to the next."),
-        Number(
-            key="swing",
-            label="Swing",
-            default=50,
-            low=50,
-            high=75,
-            unit="%",
-            help="The share of a pair of lines that the first gets: 50 is straight, 66 a triplet feel.",
-        ),
+        swing_param("lines"),
         Number(
             key="strength",
             label="Strength",

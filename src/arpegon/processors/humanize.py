@@ -7,7 +7,7 @@ from typing import Any
 
 from arpegon.core.delayed import DelayedNotes
 from arpegon.core.events import NOTE_ON, Event
-from arpegon.core.parameters import Choice, Number, Switch
+from arpegon.core.parameters import Choice, Number, Switch, seed_param
 
 
 class Humanize(DelayedNotes):
@@ -76,14 +76,7 @@ class Humanize(DelayedNotes):
             unit="%",
             help="How far a length may stray from what the key lasted, up or down.",
         ),
-        Number(
-            key="seed",
-            label="Seed",
-            default=1,
-            low=0,
-            high=999_999,
-            help="The same seed gives the same velocities from the start of the piece.",
-        ),
+        seed_param("the same velocities"),
     )
 
     def configured(self) -> None:
@@ -91,9 +84,7 @@ class Humanize(DelayedNotes):
         self._around = self.values["mode"] == "around"
         self._spread = self.values["spread"]
         self._bell = self.values["shape"] == "bell"
-        seed = (self.values["seed"], self.setting.seed)
-        if getattr(self, "_seed", None) != seed:
-            self._seed = seed
+        if self.new_seed():
             self.restart()
 
     def restart(self) -> None:

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout
 
 from arpegon.core.events import NOTE_OFF, NOTE_ON
 from arpegon.core.orders import DRAWN, ORDERS, cycle
@@ -14,7 +14,7 @@ from arpegon.core.pitch import note_name
 from arpegon.engine.protocol import Passed
 from arpegon.processors.arpeggiator import octaves
 from arpegon.processors.lane import BOUNDS, MOST, step_value
-from arpegon.ui.bench.editor import StageEditor, caps
+from arpegon.ui.bench.editor import StageEditor, counted_heading
 from arpegon.ui.controls.choices import Segments
 from arpegon.ui.controls.lane_cells import LaneCells
 from arpegon.ui.controls.order_star import OrderStar
@@ -49,16 +49,7 @@ class ArpeggiatorEditor(StageEditor):
         self.view = StrokesView(self.ink, "hold some notes: keys above, the arpeggio below")
         self.view.setMinimumHeight(96)
         self.box.addWidget(self.view)
-        head = QHBoxLayout()
-        head.addWidget(caps("Lane"), 1)
-        for text, by, help_text in (("−", -1, "One step fewer."), ("+", 1, "One step more, up to 32.")):
-            button = QPushButton(text)
-            button.setFixedSize(30, 24)
-            button.setStyleSheet("padding: 0;")
-            button.setToolTip(help_text)
-            button.clicked.connect(lambda _=False, by=by: self._count(by))
-            head.addWidget(button)
-        self.side.addLayout(head)
+        self.side.addLayout(counted_heading("Lane", "step", self._count))
         self.none = QLabel("No lane: every step plays the next note. Press + for the first step.")
         self.none.setProperty("role", "second")
         self.none.setWordWrap(True)

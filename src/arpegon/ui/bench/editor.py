@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import random
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -242,6 +242,20 @@ def under_caption(caption: str, widget: QWidget) -> QWidget:
     box.addWidget(label)
     box.addWidget(widget)
     return holder
+
+
+def counted_heading(text: str, what: str, count: Callable[[int], None]) -> QHBoxLayout:
+    """A heading with buttons for one ``what`` fewer and one more."""
+    head = QHBoxLayout()
+    head.addWidget(caps(text), 1)
+    for sign, by, words in (("−", -1, f"One {what} fewer."), ("+", 1, f"One {what} more, up to 32.")):
+        button = QPushButton(sign)
+        button.setFixedSize(30, 24)
+        button.setStyleSheet("padding: 0;")
+        button.setToolTip(words)
+        button.clicked.connect(lambda _=False, by=by: count(by))
+        head.addWidget(button)
+    return head
 
 
 def caps(text: str) -> QLabel:

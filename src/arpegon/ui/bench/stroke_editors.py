@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton
+from PyQt6.QtWidgets import QLabel
 
 from arpegon.core.events import NOTE_OFF, NOTE_ON
 from arpegon.engine.protocol import Passed
-from arpegon.ui.bench.editor import StageEditor, caps
+from arpegon.ui.bench.editor import StageEditor, counted_heading
 from arpegon.ui.controls.step_bars import StepBars
 from arpegon.ui.controls.strokes_view import StrokesView
 
@@ -117,19 +117,7 @@ class RepeatEditor(StrokeEditor):
     """Rate, rhythm and how the strokes die away or swell."""
 
     def add_controls(self) -> None:
-        head = QHBoxLayout()
-        head.addWidget(caps("Rhythm"), 1)
-        for text, act, help_text in (
-            ("−", lambda: self._count(-1), "One step fewer."),
-            ("+", lambda: self._count(1), "One step more, up to 32."),
-        ):
-            button = QPushButton(text)
-            button.setFixedSize(30, 24)
-            button.setStyleSheet("padding: 0;")
-            button.setToolTip(help_text)
-            button.clicked.connect(act)
-            head.addWidget(button)
-        self.side.addLayout(head)
+        self.side.addLayout(counted_heading("Rhythm", "step", self._count))
         self.steps = StepBars(
             self.ink,
             1.5,

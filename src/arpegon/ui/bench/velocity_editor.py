@@ -7,11 +7,11 @@ from collections.abc import Sequence
 from typing import Any
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from arpegon.engine.protocol import Passed
 from arpegon.processors.velocity import response
-from arpegon.ui.bench.editor import StageEditor, caps, strokes
+from arpegon.ui.bench.editor import StageEditor, counted_heading, strokes
 from arpegon.ui.controls.curve_view import CurveView
 from arpegon.ui.controls.step_bars import StepBars
 
@@ -36,16 +36,7 @@ class VelocityEditor(StageEditor):
         column.addStretch(1)
         row.addLayout(column, 1)
         self.box.addLayout(row)
-        head = QHBoxLayout()
-        head.addWidget(caps("Accents, in turn"), 1)
-        for text, by, help_text in (("−", -1, "One accent fewer."), ("+", 1, "One accent more, up to 32.")):
-            button = QPushButton(text)
-            button.setFixedSize(30, 24)
-            button.setStyleSheet("padding: 0;")
-            button.setToolTip(help_text)
-            button.clicked.connect(lambda _=False, by=by: self._count(by))
-            head.addWidget(button)
-        self.side.addLayout(head)
+        self.side.addLayout(counted_heading("Accents, in turn", "accent", self._count))
         self.accents = StepBars(
             self.ink,
             3.0,
