@@ -107,12 +107,6 @@ def stacked(intervals: Sequence[int], degree: int, stack: str) -> list[int]:
     return [12 * (step // count) + intervals[step % count] for step in steps]
 
 
-def type_of(notes: Sequence[int]) -> str:
-    """The suffix by which a chord standing on its first note is known (``"m7"``), or ``""`` where it has none."""
-    root = notes[0] if notes else 0
-    return QUALITIES.get(frozenset((note - root) % 12 for note in notes), "")
-
-
 def chord_name(notes: Iterable[int], names: Sequence[str] = SHARP_NAMES) -> str | None:
     """The name of a chord, e.g. ``"Dm7/F"``.
 

@@ -15,14 +15,12 @@ from typing import Any
 import msgspec
 import platformdirs
 
-from arpegon.core.document import FORMAT as PROJECT_FORMAT
-from arpegon.core.document import VERSION as PROJECT_VERSION
 from arpegon.core.document import Instrument, Project, Stage, Strand
 from arpegon.core.edits import instruments_of
 from arpegon.core.errors import ArpegonError, FileError
 from arpegon.files.atomic import read_bytes, write_atomic
 from arpegon.files.places import DATA
-from arpegon.files.project import format_project, parse_project
+from arpegon.files.project import format_project, project_of, read_tree
 from arpegon.processors import processor_class
 
 FORMAT, VERSION = "arpegon-preset", 1
@@ -82,30 +80,14 @@ def parse_preset(content: bytes, name: str = "the preset") -> Preset:
     Raises:
         FileError: it is none, is of another version, or does not hold together.
     """
-    try:
-        tree = json.loads(content.decode("utf-8-sig"))
-    except (ValueError, RecursionError):
-        raise FileError(f"“{name}” is not a preset: it cannot be made sense of as JSON.") from None
-    if not isinstance(tree, dict) or tree.get("format") != FORMAT:
-        raise FileError(f'“{name}” is not a preset: it does not begin with "format": "{FORMAT}".')
-    if tree.get("version") != VERSION:
-        raise FileError(
-            f"“{name}” is a preset of version {tree.get('version')!r}; this Arpegon reads version {VERSION}. "
-            "A newer Arpegon may open it."
-        )
+    tree = read_tree(content, name, FORMAT, VERSION, "a preset")
     unknown = sorted(tree.keys() - _KEYS)
     if unknown:
         raise FileError(f"“{name}”: there is an unknown key “{unknown[0]}”.")
     if ("stage" in tree) == ("strand" in tree) or not isinstance(tree.get("name"), str):
         raise FileError(f"“{name}”: a preset has a name, and a stage or a strand.")
     strand = tree.get("strand", {"id": "s", "name": "s", "stages": [tree.get("stage")]})
-    project = {
-        "format": PROJECT_FORMAT,
-        "version": PROJECT_VERSION,
-        "strands": [strand],
-        "instruments": tree.get("instruments", []),
-    }
-    read = parse_project(json.dumps(project).encode(), name)
+    read = project_of({"strands": [strand], "instruments": tree.get("instruments", [])}, name)
     about = str(tree.get("about", ""))
     if "stage" in tree:
         return Preset(name=tree["name"], about=about, stage=read.strands[0].stages[0])

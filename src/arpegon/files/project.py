@@ -48,28 +48,53 @@ def parse_project(content: bytes, name: str = "the project") -> Project:
     Raises:
         FileError: see :func:`load_project`.
     """
+    return project_of(read_tree(content, name, FORMAT, VERSION, "an Arpegon project"), name)
+
+
+def read_tree(content: bytes, name: str, format: str, version: int, what: str) -> dict[str, Any]:
+    """The JSON object in the bytes of a file of ours, whose mark and version are right.
+
+    Args:
+        content: UTF-8 text.
+        name: the file's name, for sentences.
+        format: the mark under its key ``format``.
+        version: the version that is read.
+        what: what it should be, with its article.
+
+    Raises:
+        FileError: it is something else, or damaged; the sentence names the place of the damage.
+    """
     try:
         tree = json.loads(content.decode("utf-8-sig"), parse_constant=_no_constant)
     except UnicodeDecodeError as error:
-        raise FileError(f"“{name}” is not a project file: byte {error.start} is not UTF-8 text.") from None
+        raise FileError(f"“{name}” is not {what}: byte {error.start} is not UTF-8 text.") from None
     except json.JSONDecodeError as error:
         where = f"line {error.lineno}, column {error.colno}"
         raise FileError(f"“{name}” is damaged at {where}: {error.msg.lower()}.") from None
     except (RecursionError, ValueError):
-        raise FileError(f"“{name}” is not a project file: it cannot be made sense of as JSON.") from None
-    if not isinstance(tree, dict) or tree.get("format") != FORMAT:
-        raise FileError(f'“{name}” is not an Arpegon project: it does not begin with "format": "{FORMAT}".')
-    if tree.get("version") != VERSION:
+        raise FileError(f"“{name}” is not {what}: it cannot be made sense of as JSON.") from None
+    if not isinstance(tree, dict) or tree.get("format") != format:
+        raise FileError(f'“{name}” is not {what}: it does not begin with "format": "{format}".')
+    if tree.get("version") != version:
         raise FileError(
-            f"“{name}” is of version {tree.get('version')!r}; this Arpegon reads version {VERSION}. "
+            f"“{name}” is of version {tree.get('version')!r}; this Arpegon reads version {version}. "
             "A newer Arpegon may open it."
         )
+    return tree
+
+
+def project_of(tree: dict[str, Any], name: str) -> Project:
+    """The project in the tree of a file called ``name``, checked.
+
+    Raises:
+        FileError: it does not hold together; the sentence names the place.
+    """
     try:
         return validated(msgspec.convert(_converted(tree, _from_file), Project))
     except msgspec.ValidationError as error:
         raise FileError(f"“{name}”: {_plain(str(error))}") from None
     except RecursionError:
-        raise FileError(f"“{name}” is not a project file: it is nested too deeply.") from None
+        raise FileError(f"“{name}” is nested too deeply to be a file of ours.") from None
     except ArpegonError as error:
         raise FileError(f"“{name}”: {error}") from None
 

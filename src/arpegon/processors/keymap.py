@@ -46,7 +46,7 @@ class KeyMap(NoteMapper):
 
     @classmethod
     def swallows(cls, values: Mapping[str, Any]) -> str | None:
-        return None if any(all_threads(values)) else "none of its keys has a thread"
+        return None if not values["threads"] or any(all_threads(values)) else "none of its keys has a thread"
 
     @classmethod
     def caption(cls, values: Mapping[str, Any]) -> str:

@@ -52,7 +52,7 @@ class Transpose(NoteMapper):
 
     @classmethod
     def swallows(cls, values: Mapping[str, Any]) -> str | None:
-        if all(moved(note, values, Key()) is None for note in range(128)):
+        if values["outside"] == "drop" and all(moved(note, values, Key()) is None for note in range(128)):
             return "it moves every note beyond the range of MIDI"
         return None
 

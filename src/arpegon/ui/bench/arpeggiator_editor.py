@@ -9,7 +9,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout
 
 from arpegon.core.events import NOTE_OFF, NOTE_ON
-from arpegon.core.orders import DRAWN, ORDERS, cycle
+from arpegon.core.orders import DRAWN, cycle
 from arpegon.core.pitch import note_name
 from arpegon.engine.protocol import Passed
 from arpegon.processors.arpeggiator import octaves
@@ -107,7 +107,7 @@ class ArpeggiatorEditor(StageEditor):
         order = values["order"]
         walk = [] if order in DRAWN else cycle(order, len(notes), values["stride"])
         names = self.session.project.key.names
-        self.star.show_walk([note_name(note, names) for note in notes], walk, ORDERS[order])
+        self.star.show_walk([note_name(note, names) for note in notes], walk)
         self.star.show_lit(frozenset(place for place, note in enumerate(notes) if note in self._sounding))
 
     def _notes(self, values: dict[str, Any]) -> list[int]:

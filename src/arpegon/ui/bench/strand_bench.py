@@ -6,11 +6,12 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from arpegon.core import edits
-from arpegon.core.document import Strand
+from arpegon.core.document import Stage, Strand
 from arpegon.processors import PROCESSORS
 from arpegon.processors.registry import GROUPS
 from arpegon.ui import theme
 from arpegon.ui.bench.editor import caps, under_caption
+from arpegon.ui.board import clipboard
 from arpegon.ui.controls.choices import Switch
 from arpegon.ui.session import Session
 
@@ -107,6 +108,5 @@ class StrandBench(QWidget):
             self._set(f"Rename to {name}", name=name)
 
     def _add(self, kind: str) -> None:
-        project, stage_id = edits.add_stage(self.session.project, self.strand.id, kind)
-        self.session.edit(f"Add {PROCESSORS[kind].label}", project)
-        self.session.select_stage(stage_id)
+        stage = Stage(id=kind, kind=kind)
+        clipboard.put_stage(self.session, self.strand.id, stage, None, f"Add {PROCESSORS[kind].label}")

@@ -69,6 +69,13 @@ def duplicate(session: Session) -> None:
         put_in(session, preset)
 
 
+def put_stage(session: Session, strand_id: str, stage: Stage, place: int | None, label: str) -> None:
+    """Put a stage into a strand, at its end where no place is named, and onto the bench."""
+    project, made = edits.insert_stage(session.project, strand_id, stage, place)
+    session.edit(label, project)
+    session.select_stage(made)
+
+
 def put_in(session: Session, preset: Preset) -> None:
     """Put a preset into the project: a stage behind the selected one, a strand behind the selected strand."""
     strand, stage = selected(session)
@@ -78,9 +85,7 @@ def put_in(session: Session, preset: Preset) -> None:
             session.notice("edit", "Select a strand or a stage first: the stage goes in behind it.")
             return
         place = strand.stages.index(stage) + 1 if stage is not None else None
-        project, made = edits.insert_stage(project, strand.id, preset.stage, place)
-        session.edit(f"Put in {preset.name}", project)
-        session.select_stage(made)
+        put_stage(session, strand.id, preset.stage, place, f"Put in {preset.name}")
     elif preset.strand is not None:
         behind = project.strands.index(strand) + 1 if strand is not None else None
         project, made = edits.insert_strand(project, preset.strand, preset.instruments, behind)

@@ -20,6 +20,7 @@ from arpegon.core.document import (
     InstrumentDestination,
     MidiSource,
     PortDestination,
+    Stage,
     StrandSource,
     SurfaceSource,
 )
@@ -72,9 +73,8 @@ class ColumnActs:
         self.session.edit("Remove stage", edits.remove_stage(self.session.project, stage_id))
 
     def add(self, kind: str, place: int) -> None:
-        project, stage_id = edits.add_stage(self.session.project, self.column.strand.id, kind, place)
-        self.session.edit(f"Add {PROCESSORS[kind].label}", project)
-        self.session.select_stage(stage_id)
+        stage = Stage(id=kind, kind=kind)
+        clipboard.put_stage(self.session, self.column.strand.id, stage, place, f"Add {PROCESSORS[kind].label}")
 
     def offer_stages(self, place: int, where: QPoint) -> None:
         """Offer the processors for a place among the stages."""
@@ -105,9 +105,7 @@ class ColumnActs:
         if preset.stage is None:
             clipboard.put_in(self.session, preset)
             return
-        project, made = edits.insert_stage(self.session.project, self.column.strand.id, preset.stage, place)
-        self.session.edit(f"Add {preset.name}", project)
-        self.session.select_stage(made)
+        clipboard.put_stage(self.session, self.column.strand.id, preset.stage, place, f"Add {preset.name}")
 
     def stage_menu(self, stage_id: str, where: QPoint) -> None:
         found = self.session.project.find_stage(stage_id)

@@ -22,7 +22,6 @@ class CurveView(QWidget):
     """
 
     drawn = pyqtSignal(list)
-    bent = pyqtSignal(float)
     settled = pyqtSignal()
 
     def __init__(self, ink: str, parent: QWidget | None = None) -> None:

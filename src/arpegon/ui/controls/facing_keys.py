@@ -45,7 +45,6 @@ class FacingKeys(QWidget):
         self._lit: dict[int, tuple[float, Sequence[int]]] = {}
         self._now = 0.0
         self._from: int | None = None
-        self._carried: int | None = None
         self._hand = QPointF()
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumHeight(150)
@@ -133,15 +132,15 @@ class FacingKeys(QWidget):
             return
         self._hand = point
         if key is not None:
-            self._from, self._carried = key, None
+            self._from = key
         elif thread is not None:
-            self._from, self._carried = thread
+            self._from = thread[0]
             self.cut.emit(*thread)
         else:
             lower = self._key_at(point, True)
             ends = [key for key, targets in self.threads.items() if lower in targets] if lower is not None else []
             if len(ends) == 1 and lower is not None:
-                self._from, self._carried = ends[0], lower
+                self._from = ends[0]
                 self.cut.emit(ends[0], lower)
         self.update()
 
@@ -158,7 +157,7 @@ class FacingKeys(QWidget):
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         if event is None or self._from is None:
             return
-        start, self._from, self._carried = self._from, None, None
+        start, self._from = self._from, None
         target = self._key_at(event.position(), True)
         if target is not None:
             self.drawn.emit(start, target)

@@ -22,7 +22,6 @@ class OrderStar(QWidget):
         self.ink = ink
         self.names: Sequence[str] = ()
         self.walk: Sequence[int] = ()
-        self.title = ""
         self.lit: frozenset[int] = frozenset()
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
         self.setToolTip("The notes held, and the lines along which the order walks over them.")
@@ -30,9 +29,9 @@ class OrderStar(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(172, 172)
 
-    def show_walk(self, names: Sequence[str], walk: Sequence[int], title: str) -> None:
+    def show_walk(self, names: Sequence[str], walk: Sequence[int]) -> None:
         """Show notes and the places of one cycle over them."""
-        self.names, self.walk, self.title = names, walk, title
+        self.names, self.walk = names, walk
         self.update()
 
     def show_lit(self, places: frozenset[int]) -> None:
