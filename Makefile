@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: demo run test lint bench screenshots docs format clean
+.PHONY: demo run test hunt lint bench screenshots docs format clean
 
 demo: $(READY) ## Open the demo project (on a virtual display where there is none)
 	@sh tools/demo.sh
@@ -15,6 +15,9 @@ run: $(READY) ## Open the window on an empty board
 test: $(READY) ## Run all tests
 	@sh tools/system-packages.sh test
 	@$(BIN)/pytest
+
+hunt: $(READY) ## Run the tests of properties with new and more examples
+	@ARPEGON_EXAMPLES=hunt $(BIN)/pytest tests/core tests/processors tests/engine/test_promises.py tests/engine/test_windows.py
 
 lint: $(READY) ## Check style, types and layers
 	@$(BIN)/ruff check .

@@ -8,9 +8,12 @@ import pytest
 from hypothesis import HealthCheck
 from hypothesis import settings as hypothesis_settings
 
-# These machines are noisy: how long an example takes says nothing.
-hypothesis_settings.register_profile("arpegon", deadline=None, suppress_health_check=[HealthCheck.too_slow])
-hypothesis_settings.load_profile("arpegon")
+# These machines are noisy: how long an example takes says nothing. One state of the code has one result, so
+# examples are the same at every run; `make hunt` draws new and more ones.
+SLOW = [HealthCheck.too_slow]
+hypothesis_settings.register_profile("arpegon", deadline=None, suppress_health_check=SLOW, derandomize=True)
+hypothesis_settings.register_profile("hunt", deadline=None, suppress_health_check=SLOW, max_examples=400)
+hypothesis_settings.load_profile(os.environ.get("ARPEGON_EXAMPLES", "arpegon"))
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 

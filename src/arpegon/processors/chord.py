@@ -24,6 +24,10 @@ STACK_LABELS = {
 }
 
 
+_LONGEST_CAPTION = 46
+"""Letters of the voices that are named one by one; more are counted."""
+
+
 class Chord(KeyBook):
     """Answers each note with a chord, which lasts as long as the key.
 
@@ -235,10 +239,10 @@ class Chord(KeyBook):
             words = f"{len(values['pads'])} pads"
         elif not values["offsets"]:
             words = "no voices yet"
-        elif len(values["offsets"]) > 3:
-            words = f"{len(values['offsets'])} voices added"
         else:
             words = " + ".join(interval_name(offset).removeprefix("minor ") for offset in values["offsets"])
+            if len(words) > _LONGEST_CAPTION:
+                words = f"{len(values['offsets'])} voices added"
         return f"{words} · smooth" if values["lead"] else words
 
 
