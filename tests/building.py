@@ -6,6 +6,7 @@ from collections import Counter
 from collections.abc import Iterable, Sequence
 
 from arpegon.core.document import (
+    GENERATOR_SOURCES,
     Instrument,
     InstrumentDestination,
     Project,
@@ -15,6 +16,7 @@ from arpegon.core.document import (
 )
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event, note_off, note_on
 from arpegon.engine.offline import run
+from arpegon.processors import GENERATORS
 
 BELLS = Instrument(id="bells", sound="glass-bells", level_db=-6.0)
 
@@ -30,6 +32,22 @@ def strand(*stages: Stage, strand_id: str = "a", **changes) -> Strand:
         **changes,
     }
     return Strand(id=strand_id, name=strand_id.title(), stages=stages, **settings)
+
+
+def generator(kind: str, source_id: str | None = None, **settings):
+    """A source that makes notes by itself; what is no setting of sources is a parameter."""
+    made = GENERATOR_SOURCES[kind]
+    names = {*made.__struct_fields__}
+    params = {key: value for key, value in settings.items() if key not in names}
+    zone = {key: value for key, value in settings.items() if key in names}
+    return made(id=source_id or kind, **{"params": params, **zone})
+
+
+def working(kind: str, params: dict) -> Strand:
+    """A strand with a stage, or a source, of a kind."""
+    if kind in GENERATORS:
+        return strand(sources=(generator(kind, "s", params=params),))
+    return strand(Stage(id="s", kind=kind, params=params))
 
 
 def project(*strands: Strand, **changes) -> Project:
@@ -75,3 +93,22 @@ def assert_whole(events: Sequence[Event]) -> None:
             sounding[note] -= 1
     hanging = [note for note, count in sounding.items() if count]
     assert not hanging, f"notes hang: {hanging}"
+
+
+class Recording:
+    """Collects what an engine sends to instruments and ports."""
+
+    def __init__(self) -> None:
+        self.out: list[Event] = []
+
+    def port(self, port: str, events: Sequence[Event]) -> None:
+        self.out.extend(events)
+
+    def instrument(self, instrument: str, events: Sequence[Event]) -> None:
+        self.out.extend(events)
+
+    def printed(self, strand_id: str, roll: int, events: Sequence[Event]) -> None:
+        pass
+
+    def passed(self, stage_id: str, event: Event | None, out: Sequence[Event]) -> None:
+        pass

@@ -5,6 +5,7 @@ from __future__ import annotations
 from hypothesis import strategies as st
 
 from arpegon.core.chords import CHORD_TYPES, STACKS
+from arpegon.core.entries import Entries
 from arpegon.core.parameters import (
     Choice,
     Flags,
@@ -18,9 +19,11 @@ from arpegon.core.parameters import (
     Points,
     Switch,
 )
+from arpegon.core.patterns import Patterns
 from arpegon.core.rhythm import NOTE_VALUES
-from arpegon.processors import PROCESSORS
-from arpegon.processors.lane import WORDS, Lane
+from arpegon.core.toss import Bounds, Tosses
+from arpegon.processors import GENERATORS, PROCESSORS, WORKS
+from arpegon.processors.lane import WORDS, Play
 from arpegon.processors.pads import Pads
 
 NOTE = st.integers(0, 127)
@@ -70,22 +73,34 @@ def value_of(param):
             return st.dictionaries(st.integers(58, 66).map(str), st.lists(NOTE, max_size=3, unique=True), max_size=4)
         case Pads():
             return _pads()
-        case Lane():
-            play = st.sampled_from(WORDS) | st.integers(1, 6)
-            more = {
-                "octave": st.integers(-3, 3),
-                "velocity": st.floats(0.0, 2.0),
-                "length": st.floats(0.05, 4.0),
-                "chance": st.integers(0, 100),
+        case Play():
+            return st.sampled_from(WORDS) | st.integers(1, 6)
+        case Entries():
+            fields = {field.key: value_of(field) for field in param.fields}
+            return st.lists(st.fixed_dictionaries({}, optional=fields), max_size=min(6, param.most))
+        case Patterns():
+            one = value_of(param.one).filter(lambda pattern: len(pattern) >= param.least)
+            return st.lists(one, max_size=3)
+        case Bounds():
+            pairs = {
+                lane.key: st.tuples(st.sampled_from([lane.low, lane.rest_low]), st.just(lane.high)).map(list)
+                for lane in param.lanes
             }
-            return st.lists(st.fixed_dictionaries({"play": play}, optional=more), max_size=6)
+            return st.fixed_dictionaries({}, optional=pairs)
+        case Tosses():
+            toss = st.fixed_dictionaries(
+                {"seed": st.integers(0, 99), "made": value_of(param.pattern)}, optional={"star": st.booleans()}
+            )
+            return st.lists(toss, max_size=2)
     raise AssertionError(f"no strategy for {param!r}")
 
 
 def values_of(kind):
     """Any values of a kind of stage; some left out, so that defaults are met too."""
-    params = PROCESSORS[kind].params
+    params = WORKS[kind].params
     return st.fixed_dictionaries({}, optional={param.key: value_of(param) for param in params})
 
 
 KINDS = {kind: values_of(kind) for kind in PROCESSORS}
+SOURCES = {kind: values_of(kind) for kind in GENERATORS}
+ALL_KINDS = KINDS | SOURCES

@@ -130,7 +130,7 @@ class Photographer:
             *({"play": "next", "octave": 1}, {"play": "all"}, {"play": "tie"}),
         ]
         self.stage_at_work(
-            "arpeggiator", {"order": "stride", "octaves": 2, "lane": lane}, (Stage(id="pre", kind="chord"),)
+            "arpeggiator", {"order": "stride", "octaves": 2, "patterns": [lane]}, (Stage(id="pre", kind="chord"),)
         )
         window.bench.wide.setChecked(True)
         self.wait(4.0)

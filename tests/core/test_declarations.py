@@ -23,12 +23,12 @@ from arpegon.core.parameters import (
 from arpegon.core.processor import Setting
 from arpegon.files.project import format_project, parse_project
 from arpegon.files.schema import project_schema
-from arpegon.processors import PROCESSORS, processor_class
+from arpegon.processors import WORKS, processor_class
 from arpegon.processors.facts import stage_facts
-from building import project, stage, strand
-from strategies import KINDS, value_of
+from building import project, working
+from strategies import ALL_KINDS, value_of
 
-DECLARED = [(kind, param) for kind, processor in PROCESSORS.items() for param in processor.params]
+DECLARED = [(kind, param) for kind, processor in WORKS.items() for param in processor.params]
 NAMES = [f"{kind}.{param.key}" for kind, param in DECLARED]
 
 JUNK = st.recursive(
@@ -71,17 +71,17 @@ def test_junk_is_refused_with_a_sentence_or_is_allowed(kind, param):
     holds()
 
 
-@given(st.sampled_from(sorted(KINDS)).flatmap(lambda kind: st.tuples(st.just(kind), KINDS[kind])))
+@given(st.sampled_from(sorted(ALL_KINDS)).flatmap(lambda kind: st.tuples(st.just(kind), ALL_KINDS[kind])))
 def test_any_stage_is_saved_and_read_back(pair):
     kind, values = pair
-    checked = check_params(PROCESSORS[kind].params, values, "here")
-    before = project(strand(Stage(id="s", kind=kind, params=checked)))
+    checked = check_params(WORKS[kind].params, values, "here")
+    before = project(working(kind, checked))
     assert parse_project(format_project(before)) == before
 
 
-@pytest.mark.parametrize("kind", sorted(KINDS))
+@pytest.mark.parametrize("kind", sorted(ALL_KINDS))
 def test_any_stage_has_words_for_its_bar_and_facts_for_the_path_check(kind):
-    @given(KINDS[kind])
+    @given(ALL_KINDS[kind])
     def holds(values):
         processor = processor_class(kind)
         checked = check_params(processor.params, values, "here")
@@ -94,17 +94,17 @@ def test_any_stage_has_words_for_its_bar_and_facts_for_the_path_check(kind):
     holds()
 
 
-@pytest.mark.parametrize("kind", sorted(PROCESSORS))
+@pytest.mark.parametrize("kind", sorted(WORKS))
 def test_the_schema_of_projects_knows_every_stage(kind):
     schema = project_schema()
-    text = format_project(project(strand(stage(kind))))
+    text = format_project(project(working(kind, {})))
     import json
 
     jsonschema.validate(json.loads(text), schema)
 
 
 def test_names_in_files_and_labels_are_each_their_own():
-    for processor in PROCESSORS.values():
+    for processor in WORKS.values():
         keys = [param.key for param in processor.params]
         labels = [param.label for param in processor.params]
         assert len(set(keys)) == len(keys) and len(set(labels)) == len(labels)

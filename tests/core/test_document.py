@@ -15,12 +15,12 @@ from arpegon.core.history import History
 from arpegon.core.parameters import Choice, Number, Numbers, check_params, with_defaults
 from arpegon.core.path_check import check_paths
 from arpegon.core.routing import working_order
-from arpegon.processors import PROCESSORS
+from arpegon.processors import PROCESSORS, WORKS
 from arpegon.processors.facts import stage_facts
 from building import BELLS, project, stage, strand
 
 
-@pytest.mark.parametrize("processor", PROCESSORS.values())
+@pytest.mark.parametrize("processor", WORKS.values())
 def test_defaults_pass_their_own_checks_and_say_what_they_are(processor):
     for param in processor.params:
         assert param.check(param.default) == param.default

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import random
 
 import msgspec
@@ -23,8 +24,8 @@ from arpegon.core.scales import Key, pitch_classes
 from arpegon.engine.offline import run
 from arpegon.engine.simulation import Engine
 from arpegon.files.midi import Clip
-from building import assert_whole, note_ons, notes, pitches, project, stage, strand
-from strategies import KINDS
+from building import assert_whole, generator, note_ons, notes, pitches, project, stage, strand
+from strategies import ALL_KINDS, KINDS, SOURCES
 
 
 @st.composite
@@ -49,6 +50,14 @@ def stages(draw, prefix="s", most=4):
     return tuple(
         stage(kind, f"{prefix}{place}", draw(st.booleans()), **draw(KINDS[kind])) for place, kind in enumerate(kinds)
     )
+
+
+@st.composite
+def sources(draw, prefix="g"):
+    """The play surface, and up to two sources that make notes by themselves."""
+    kinds = draw(st.lists(st.sampled_from(sorted(SOURCES)), max_size=2))
+    made = [generator(kind, f"{prefix}{place}", params=draw(SOURCES[kind])) for place, kind in enumerate(kinds)]
+    return (SurfaceSource(), *made)
 
 
 class Recorder:
@@ -77,7 +86,7 @@ def edited(draw, now):
         st.sampled_from(
             [
                 *("bypass", "remove", "add", "move", "params", "mute", "solo", "zone", "channel", "key", "reroute"),
-                *("strand", "along", "tempo"),
+                *("strand", "along", "tempo", "generator", "plays-on"),
             ]
         )
     )
@@ -92,10 +101,14 @@ def edited(draw, now):
         if what == "remove":
             return edits.remove_stage(now, stage_id)
         if what == "params":
-            return edits.set_params(now, stage_id, draw(KINDS[found.kind]))
+            return edits.set_params(now, stage_id, draw(ALL_KINDS[found.kind]))
         return edits.move_stage(now, stage_id, here, draw(st.integers(0, 3)))
     if what == "add":
         return edits.add_stage(now, here, draw(st.sampled_from(sorted(KINDS))), draw(st.integers(0, 2)))[0]
+    if what == "generator":
+        return edits.add_generator(now, here, draw(st.sampled_from(sorted(SOURCES))))[0]
+    if what == "plays-on":
+        return edits.set_strand(now, here, plays_on=not chosen.plays_on)
     if what == "mute":
         return edits.set_strand(now, here, muted=not chosen.muted)
     if what == "solo":
@@ -127,8 +140,8 @@ def test_nothing_hangs_under_any_edit(data):
     recorder = Recorder()
     engine = Engine(recorder)
     now = project(
-        strand(*data.draw(stages("s")), strand_id="a"),
-        strand(*data.draw(stages("t", 2)), strand_id="b"),
+        strand(*data.draw(stages("s")), strand_id="a", sources=data.draw(sources("g"))),
+        strand(*data.draw(stages("t", 2)), strand_id="b", sources=data.draw(sources("h"))),
     )
     engine.apply(now, {}, 0.0)
     for event in data.draw(played()):
@@ -147,6 +160,11 @@ def test_nothing_hangs_under_any_edit(data):
             assert engine.graph.sounding == 0
         elif what in (1, 2):
             (engine.play if what == 1 else engine.stop)(event.time)
+        elif what == 3:
+            engine.locate(event.time, data.draw(st.sampled_from([0.0, 3.3, 40.0])))
+        elif what == 4:
+            for _, one in now.stages():
+                engine.command(one.id, data.draw(st.sampled_from(["start", "stop"])), 2, event.time)
     # Nothing but the keys' own note offs: no stop, no reset may be needed to end what sounds.
     for channel in range(2):
         for key in range(128):
@@ -159,6 +177,10 @@ def test_nothing_hangs_under_any_edit(data):
 
 def settle(engine, now):
     """Let all that was put off come, the longest notes too; what keys have latched ends with All off."""
+    engine.stop(engine.now)
+    engine.stop(engine.now)
+    for _, one in now.stages():
+        engine.command(one.id, "stop", None, engine.now)
     engine.run(engine.now + 1000.0)
     if any(one.kind in ("hold", "arpeggiator") for _, one in now.stages()):
         engine.finish(engine.now)
@@ -185,22 +207,25 @@ def test_releasing_all_keys_silences_without_help(chain, events):
 
 
 @settings(max_examples=100, deadline=None)
-@given(stages(), played(), st.integers(0, 2**16))
-def test_batches_do_not_matter_and_the_same_seed_gives_the_same(chain, events, cut_seed):
+@given(stages(), sources(), played(), st.integers(0, 2**16))
+def test_batches_do_not_matter_and_the_same_seed_gives_the_same(chain, fed_by, events, cut_seed):
     """Offline takes everything in one batch, live in any pieces: the same comes out."""
-    whole = run(project(strand(*chain)), events, seconds=50.0).instruments
-    assert run(project(strand(*chain)), events, seconds=50.0).instruments == whole
+    one = project(strand(*chain, sources=fed_by))
+    whole = run(one, events, seconds=14.0).instruments
+    assert run(one, events, seconds=14.0).instruments == whole
     recorder = Recorder()
     engine = Engine(recorder)
-    engine.apply(project(strand(*chain)), {}, 0.0)
+    engine.apply(one, {}, 0.0)
     engine.play(0.0, 0.0)
     dice = random.Random(cut_seed)
     for event in events:
         engine.feed("surface", event)
         if dice.random() < 0.5:
             engine.run(event.time)
-    engine.run(50.0)
-    engine.finish(50.0)
+    engine.run(math.nextafter(14.0, 0.0))
+    engine.stop(14.0)
+    engine.run(14.0)
+    engine.finish(14.0)
     assert recorder.out.get("instrument bells", []) == [event for _, event in whole]
 
 

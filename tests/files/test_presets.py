@@ -25,7 +25,7 @@ from arpegon.files.presets import (
     searched,
 )
 from arpegon.files.validation import validated
-from arpegon.processors import PROCESSORS
+from arpegon.processors import WORKS
 from arpegon.processors.keymap import all_threads, only
 from building import project, stage, strand
 from strategies import KINDS
@@ -35,7 +35,7 @@ PADS = stage("chord", way="pads", pads=[{"trigger": 36, "root": "Eb", "quality":
 
 def test_every_kind_of_stage_has_a_factory_preset_and_strands_have_some():
     kinds = {preset.kind for preset in factory_presets()}
-    assert kinds == {*PROCESSORS, "strand"}
+    assert kinds == {*WORKS, "strand"}
     assert all(preset.about for preset in factory_presets())
 
 

@@ -86,7 +86,7 @@ LANE = [{"play": "next"}, {"play": "rest"}, {"play": 2, "octave": 1}, {"play": "
 
 
 def test_a_lane_says_what_each_step_plays():
-    made = out_of(arp(lane=LANE), played=held(60, 64, end=1.25))
+    made = out_of(arp(patterns=[LANE]), played=held(60, 64, end=1.25))
     spans = bars(made)
     assert [(round(bar.start, 3), bar.note, bar.velocity) for bar in spans] == [
         *((0.0, 60, 80), (0.5, 76, 80)),
@@ -96,8 +96,8 @@ def test_a_lane_says_what_each_step_plays():
 
 
 def test_a_step_that_asks_for_more_notes_than_are_held():
-    assert pitches(out_of(arp(lane=[{"play": 3}]), played=held(60, 64, end=0.2))) == [60]
-    assert pitches(out_of(arp(lane=[{"play": 3}], fewer="rest"), played=held(60, 64, end=0.2))) == []
+    assert pitches(out_of(arp(patterns=[[{"play": 3}]]), played=held(60, 64, end=0.2))) == [60]
+    assert pitches(out_of(arp(patterns=[[{"play": 3}]], fewer="rest"), played=held(60, 64, end=0.2))) == []
 
 
 @given(st.integers(0, 20), st.integers(2, 5))
@@ -116,7 +116,7 @@ def test_shuffled_plays_every_note_once_in_each_cycle(seed):
 
 
 def test_chance_leaves_steps_out_and_played_notes_pass_where_asked():
-    made = pitches(out_of(arp(lane=[{"play": "next", "chance": 0}, {"play": "next"}]), played=held(60, end=1.0)))
+    made = pitches(out_of(arp(patterns=[[{"play": "next", "chance": 0}, {"play": "next"}]]), played=held(60, end=1.0)))
     assert len(made) == 2
     through = out_of(arp(through=True, order="down"), played=held(60, end=0.2))
     assert note_ons(through)[0].time == 0.0 and pitches(through) == [60, 60]
@@ -142,4 +142,4 @@ def test_everything_but_notes_passes():
 )
 def test_bad_lanes_are_refused_with_their_step(lane, words):
     with pytest.raises(ParameterError, match=words):
-        check_params(PROCESSORS["arpeggiator"].params, {"lane": lane}, "here")
+        check_params(PROCESSORS["arpeggiator"].params, {"patterns": [lane]}, "here")

@@ -46,10 +46,30 @@ class MidiSource(Source, frozen=True, kw_only=True, tag="midi"):
 
 
 class ClipSource(Source, frozen=True, kw_only=True, tag="clip"):
-    """A MIDI file, played with the transport; the path is relative to the project file."""
+    """A MIDI file, played with the transport, or one of several; paths are relative to the project file."""
 
     file: str = ""
     loop: bool = True
+    more: tuple[str, ...] = ()
+    """Further files to choose from."""
+    choice: int = 1
+    """Which one plays: 1 is ``file``, 2 the first of ``more`` ..."""
+    change: Literal["bar", "now"] = "bar"
+    """When another choice takes over."""
+    begins: Literal["piece", "bar"] = "piece"
+    """Runs from the start of the piece, or begins with its own first bar on the next bar."""
+    follow_tempo: bool = True
+    """At the project's tempo, or at its own."""
+
+    @property
+    def files(self) -> tuple[str, ...]:
+        """All its files."""
+        return (self.file, *self.more)
+
+    @property
+    def playing_file(self) -> str:
+        """The file that is chosen; a choice beyond the last one takes the last."""
+        return self.files[max(0, min(self.choice, len(self.files)) - 1)]
 
 
 class ClickSource(Source, frozen=True, kw_only=True, tag="click"):
@@ -57,6 +77,44 @@ class ClickSource(Source, frozen=True, kw_only=True, tag="click"):
 
     bar_note: int = 76
     beat_note: int = 77
+
+
+class GeneratorSource(Source, frozen=True, kw_only=True):
+    """A source that makes notes by itself. Its zone holds the keys, of the strand's other sources, that play it."""
+
+    id: str
+    bypass: bool = False
+    params: dict[str, Any] = {}
+
+    @property
+    def stage(self) -> Stage:
+        """What it does, as a stage of its kind."""
+        kind = str(self.__struct_config__.tag)
+        return Stage(id=self.id, kind=kind, bypass=self.bypass, params=self.params)
+
+    def with_stage(self, stage: Stage) -> GeneratorSource:
+        """The source that does what a stage of its kind says."""
+        return msgspec.structs.replace(self, id=stage.id, bypass=stage.bypass, params=stage.params)
+
+
+class StepsSource(GeneratorSource, frozen=True, kw_only=True, tag="steps"):
+    """A walk over a ring of steps."""
+
+
+class RingsSource(GeneratorSource, frozen=True, kw_only=True, tag="rings"):
+    """Rhythms with evenly spread hits, one ring each."""
+
+
+class ReboundSource(GeneratorSource, frozen=True, kw_only=True, tag="rebound"):
+    """Beads that bounce off walls which sound."""
+
+
+GENERATOR_SOURCES: dict[str, type[GeneratorSource]] = {
+    "steps": StepsSource,
+    "rings": RingsSource,
+    "rebound": ReboundSource,
+}
+"""The sources that make notes by themselves, by the kind of what they do."""
 
 
 class AudioSource(Source, frozen=True, kw_only=True, tag="audio"):
@@ -70,7 +128,17 @@ class StrandSource(Source, frozen=True, kw_only=True, tag="strand"):
     after: str = ""
 
 
-AnySource = SurfaceSource | MidiSource | ClipSource | ClickSource | AudioSource | StrandSource
+AnySource = (
+    SurfaceSource
+    | MidiSource
+    | ClipSource
+    | ClickSource
+    | StepsSource
+    | RingsSource
+    | ReboundSource
+    | AudioSource
+    | StrandSource
+)
 
 
 class Destination(Node, frozen=True, kw_only=True, tag_field="kind", omit_defaults=True):
@@ -114,7 +182,7 @@ class Strand(Node, frozen=True, kw_only=True):
     """One path of music: sources, stages, destinations.
 
     ``along`` sends what its sources bring along untouched, beside what the stages made of it; ``ink`` is the
-    number of its colour (``None``: by its place).
+    number of its colour (``None``: by its place). With ``plays_on`` it goes on when the transport stops.
     """
 
     id: str
@@ -122,10 +190,21 @@ class Strand(Node, frozen=True, kw_only=True):
     muted: bool = False
     solo: bool = False
     along: bool = False
+    plays_on: bool = False
     ink: int | None = None
     sources: tuple[AnySource, ...] = ()
     stages: tuple[Stage, ...] = ()
     destinations: tuple[AnyDestination, ...] = ()
+
+    @property
+    def generators(self) -> tuple[GeneratorSource, ...]:
+        """Its sources that make notes by themselves."""
+        return tuple(source for source in self.sources if isinstance(source, GeneratorSource))
+
+    def stage(self, stage_id: str) -> Stage | None:
+        """The stage, or what the generator does, with an id."""
+        works = (*(source.stage for source in self.generators), *self.stages)
+        return next((stage for stage in works if stage.id == stage_id), None)
 
 
 class Instrument(Node, frozen=True, kw_only=True):
@@ -170,9 +249,18 @@ class Project(Node, frozen=True, kw_only=True):
         """The take with an id."""
         return next((take for take in self.takes if take.id == take_id), None)
 
-    def stages(self) -> Iterator[tuple[Strand, Stage]]:
-        """Every stage with its strand."""
+    def clip_files(self) -> Iterator[tuple[Strand, str]]:
+        """Every file of every clip, with the strand that it feeds."""
         for strand in self.strands:
+            for source in strand.sources:
+                if isinstance(source, ClipSource):
+                    yield from ((strand, file) for file in source.files if file)
+
+    def stages(self) -> Iterator[tuple[Strand, Stage]]:
+        """All that is at work, with its strand: what its generators do, then its stages."""
+        for strand in self.strands:
+            for source in strand.generators:
+                yield strand, source.stage
             for stage in strand.stages:
                 yield strand, stage
 

@@ -8,9 +8,11 @@ from typing import Any, TypeVar
 import msgspec
 
 from arpegon.core.document import (
+    GENERATOR_SOURCES,
     AnyDestination,
     AnySource,
     ClickSource,
+    GeneratorSource,
     Instrument,
     InstrumentDestination,
     Project,
@@ -130,19 +132,24 @@ def insert_strand(
         taken.add(renamed[instrument.id])
         added.append(_replace(instrument, id=renamed[instrument.id]))
     stage_ids = {stage.id for _, stage in project.stages()}
-    stages = []
-    for stage in strand.stages:
-        stage_id = fresh_id(_stem(stage.id), stage_ids)
-        stage_ids.add(stage_id)
-        stages.append(_replace(stage, id=stage_id))
+
+    def renew(stage_id: str) -> str:
+        made = fresh_id(_stem(stage_id), stage_ids)
+        stage_ids.add(made)
+        return made
+
     known = {one.id for one in project.strands}
     made = _replace(
         strand,
         id=fresh_id(_stem(strand.id), known),
         name=fresh_name(strand.name, (one.name for one in project.strands)),
         solo=False,
-        stages=tuple(stages),
-        sources=tuple(one for one in strand.sources if not isinstance(one, StrandSource) or one.strand in known),
+        stages=tuple(_replace(stage, id=renew(stage.id)) for stage in strand.stages),
+        sources=tuple(
+            _replace(one, id=renew(one.id)) if isinstance(one, GeneratorSource) else one
+            for one in strand.sources
+            if not isinstance(one, StrandSource) or one.strand in known
+        ),
         destinations=tuple(
             _replace(one, instrument=renamed.get(one.instrument, one.instrument))
             if isinstance(one, InstrumentDestination)
@@ -193,13 +200,22 @@ def replace_params(project: Project, stage_id: str, values: dict[str, Any]) -> P
 
 
 def edit_stage(project: Project, stage_id: str, change: Callable[[Stage], Stage | None]) -> Project:
-    """Replace one stage by what ``change`` makes of it; ``None`` takes it out."""
+    """Replace one stage, or what a generator does, by what ``change`` makes of it; ``None`` takes it out."""
     found = project.find_stage(stage_id)
     if found is None:
         return project
-    strand, _ = found
-    changed = (change(stage) if stage.id == stage_id else stage for stage in strand.stages)
-    return set_strand(project, strand.id, stages=tuple(stage for stage in changed if stage is not None))
+    strand, stage = found
+    changed = change(stage)
+    if any(source.id == stage_id for source in strand.generators):
+        sources = tuple(
+            (source.with_stage(changed) if changed is not None else None)
+            if isinstance(source, GeneratorSource) and source.id == stage_id
+            else source
+            for source in strand.sources
+        )
+        return set_strand(project, strand.id, sources=tuple(one for one in sources if one is not None))
+    stages = tuple(changed if one.id == stage_id else one for one in strand.stages)
+    return set_strand(project, strand.id, stages=tuple(one for one in stages if one is not None))
 
 
 def remove_stage(project: Project, stage_id: str) -> Project:
@@ -220,7 +236,7 @@ def set_params(project: Project, stage_id: str, values: dict[str, Any]) -> Proje
 def move_stage(project: Project, stage_id: str, strand_id: str, place: int) -> Project:
     """Move a stage to ``place`` among the stages of a strand (counted without the moved one)."""
     found = project.find_stage(stage_id)
-    if found is None:
+    if found is None or found[1] not in found[0].stages:
         return project
     stage = found[1]
 
@@ -245,6 +261,25 @@ def move_strand(project: Project, strand_id: str, place: int) -> Project:
 def set_source(project: Project, strand_id: str, place: int, source: AnySource | None) -> Project:
     """Replace, append (``place`` past the end) or remove (``None``) a source."""
     return edit_strand(project, strand_id, lambda strand: _replace(strand, sources=_put(strand.sources, place, source)))
+
+
+def add_generator(project: Project, strand_id: str, kind: str) -> tuple[Project, int]:
+    """Feed a strand from one more source that makes notes by itself.
+
+    Returns:
+        The document and the place of the source.
+    """
+    strand = project.strand(strand_id)
+    assert strand is not None
+    source = fresh_generator(project, kind)
+    return set_source(project, strand_id, len(strand.sources), source), len(strand.sources)
+
+
+def fresh_generator(project: Project, kind: str, **settings: Any) -> AnySource:
+    """A source of a kind that makes notes by itself, with a fresh id."""
+    source_id = fresh_id(kind, (stage.id for _, stage in project.stages()))
+    made: AnySource = GENERATOR_SOURCES[kind](id=source_id, **settings)  # type: ignore[assignment]
+    return made
 
 
 def set_destination(project: Project, strand_id: str, place: int, destination: AnyDestination | None) -> Project:

@@ -9,6 +9,7 @@ import msgspec
 
 from arpegon.core import edits
 from arpegon.core.document import (
+    GeneratorSource,
     InstrumentDestination,
     MidiSource,
     PortDestination,
@@ -76,6 +77,7 @@ MENDS: dict[str, tuple[str, Mend]] = {
     ),
     "all-inputs": ("Listen to all inputs", _source(lambda one: _replace(one, port="") if _is_midi(one) else one)),
     "take-end": ("Take its end", _source(lambda one: _replace(one, after="") if _is_strand(one) else one)),
+    "wake-source": ("Wake it", _source(lambda one: _replace(one, bypass=False) if _is_generator(one) else one)),
     "unmute-strand": ("Unmute", lambda project, strand, found: edits.set_strand(project, strand.id, muted=False)),
     "end-solo": ("End solo", _end_solo),
     "bypass": ("Bypass it", lambda project, strand, found: edits.set_bypass(project, found.stage, True)),
@@ -92,6 +94,10 @@ MENDS: dict[str, tuple[str, Mend]] = {
 
 def _is_midi(source: Any) -> bool:
     return isinstance(source, MidiSource)
+
+
+def _is_generator(source: Any) -> bool:
+    return isinstance(source, GeneratorSource)
 
 
 def _is_strand(source: Any) -> bool:

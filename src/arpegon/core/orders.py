@@ -57,13 +57,15 @@ def cycle(order: str, count: int, stride: int = 1) -> list[int]:
     return [0]
 
 
-def strided(count: int, stride: int) -> list[int]:
+def strided(count: int, stride: int, shift: bool = True) -> list[int]:
     """A walk in equal strides round a ring of ``count`` places: the corners of a star polygon in their order.
 
     Where the stride closes before it has reached all places, the walk goes on one place further (the regular
-    compound of several stars), so that every place is reached once.
+    compound of several stars), so that every place is reached once; without ``shift`` it stays in the first star.
     """
     if count <= 0:
         return []
     figures = gcd(count, stride) or count
-    return [(shift + step * stride) % count for shift in range(figures) for step in range(count // figures)]
+    return [
+        (first + step * stride) % count for first in range(figures if shift else 1) for step in range(count // figures)
+    ]

@@ -7,7 +7,6 @@ its file says. ``check`` returns the value in its one normal form or raises
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping, Sequence
 from typing import Any
 
@@ -66,9 +65,7 @@ class Number(Param, frozen=True, kw_only=True):
         return float(self.step).is_integer() and isinstance(self.default, int)
 
     def check(self, value: Any) -> Any:
-        if isinstance(value, bool) or not isinstance(value, (int, float)) or not math.isfinite(value):
-            raise self._refuse(value)
-        if not self.low <= value <= self.high or (self.whole and value != int(value)):
+        if not is_number(value, self.low, self.high) or (self.whole and value != int(value)):
             raise self._refuse(value)
         return int(value) if self.whole else float(value)
 
@@ -197,13 +194,7 @@ class Numbers(Param, frozen=True, kw_only=True):
         if not isinstance(value, (list, tuple)) or len(value) > self.most:
             raise self._refuse(value)
         for entry in value:
-            if (
-                isinstance(entry, bool)
-                or not isinstance(entry, (int, float))
-                or not math.isfinite(entry)
-                or not self.low <= entry <= self.high
-                or (self.whole and entry != int(entry))
-            ):
+            if not is_number(entry, self.low, self.high) or (self.whole and entry != int(entry)):
                 raise self._refuse(value)
         return [int(entry) if self.whole else float(entry) for entry in value]
 
@@ -235,10 +226,11 @@ class NoteValue(Param, frozen=True, kw_only=True):
 
     @property
     def range_text(self) -> str:
-        return "a note value such as 1/16, 1/8T (triplet), 1/4D (dotted) or 2 bars"
+        return "a note value such as 1/16, 1/8T (triplet), 1/4D (dotted), 2 bars, or 5 in 4 (five steps in four beats)"
 
     def schema(self) -> dict[str, Any]:
-        return {"type": "string", "pattern": r"^\s*([0-9]{1,2}\s*/\s*[0-9]{1,2}\s*[TtDd]?|[0-9]{1,2}\s*[Bb]ars?)\s*$"}
+        values = r"[0-9]{1,2}\s*/\s*[0-9]{1,2}\s*[TtDd]?|[0-9]{1,2}\s*[Bb]ars?|[0-9]{1,2}\s+[Ii]n\s+[0-9]{1,2}"
+        return {"type": "string", "pattern": rf"^\s*({values})\s*$"}
 
 
 class NoteKey(Param, frozen=True, kw_only=True):
@@ -359,6 +351,11 @@ NOTE_SCHEMA: dict[str, Any] = {
 }
 
 
+def is_number(value: Any, low: float, high: float) -> bool:
+    """Whether a value is a finite number (true and false are none) from ``low`` to ``high``."""
+    return isinstance(value, (int, float)) and not isinstance(value, bool) and low <= value <= high
+
+
 def check_pitch_class(value: Any) -> str:
     """A pitch class name in its file form (``"Eb"``) from a name or a number 0-11.
 
@@ -387,10 +384,22 @@ def seed_param(what: str) -> Number:
     return Number(key="seed", label="Seed", default=1, low=0, high=999_999, help=words)
 
 
+class Swing(Number, frozen=True, kw_only=True):
+    """The share of a pair that its first one gets, in percent; read with the feel that it has."""
+
+    def text(self, value: Any) -> str:
+        feel = next(name for most, name in _FEELS if value <= most)
+        return f"{value} % {feel}"
+
+
+_FEELS = ((50, "straight"), (57, "slight"), (64, "light"), (68, "triplet"), (73, "hard"), (75, "dotted"))
+"""Up to which share of a pair a swing has which feel: two thirds is a triplet's, three quarters a dotted note's."""
+
+
 def swing_param(what: str) -> Number:
     """The declaration of a swing: the share of a pair of ``what`` that the first one gets."""
     words = f"The share of a pair of {what} that the first one gets: 50 is straight, 66 a triplet feel."
-    return Number(key="swing", label="Swing", default=50, low=50, high=75, unit="%", help=words)
+    return Swing(key="swing", label="Swing", default=50, low=50, high=75, unit="%", help=words)
 
 
 def key_params(follow: bool) -> tuple[Param, ...]:

@@ -10,6 +10,7 @@ from arpegon.core.document import (
     AnyDestination,
     AnySource,
     ClipSource,
+    GeneratorSource,
     InstrumentDestination,
     MidiSource,
     PortDestination,
@@ -90,7 +91,7 @@ def _sources(project: Project, strand: Strand, facts: Facts, around: Surrounding
         for other in project.strands
         for destination in other.destinations
     )
-    found = [_source(project, source, around) for source in strand.sources]
+    found = [_source(project, source, facts, around) for source in strand.sources]
     if None in found or fed_by_others:
         return
     for place, (reason, mend) in enumerate(one for one in found if one is not None):
@@ -98,15 +99,18 @@ def _sources(project: Project, strand: Strand, facts: Facts, around: Surrounding
     yield Break(strand.id, "source", "it has no source", mend="add-source")
 
 
-def _source(project: Project, source: AnySource, around: Surroundings) -> tuple[str, str] | None:
+def _source(project: Project, source: AnySource, facts: Facts, around: Surroundings) -> tuple[str, str] | None:
     """Why a source brings nothing, and the remedy."""
+    if isinstance(source, GeneratorSource):
+        return _generator(source, facts, around)
     if source.low_key > source.high_key or source.low_velocity > source.high_velocity:
         return "its source's zone is empty", "open-zone"
     if isinstance(source, ClipSource):
-        if not source.file:
+        file = source.playing_file
+        if not file:
             return "its clip has no file yet", ""
-        if source.file in around.missing_clips:
-            return f"its clip “{source.file}” cannot be read", ""
+        if file in around.missing_clips:
+            return f"its clip “{file}” cannot be read", ""
     elif isinstance(source, MidiSource) and around.inputs is not None:
         if source.port and source.port not in around.inputs:
             return f"the MIDI input “{source.port}” is not there", "all-inputs"
@@ -117,6 +121,17 @@ def _source(project: Project, source: AnySource, around: Surroundings) -> tuple[
             return "the strand that feeds it is gone", ""
         if not taken_somewhere(project, source):
             return "the stage after which it is taken is gone", "take-end"
+    return None
+
+
+def _generator(source: GeneratorSource, facts: Facts, around: Surroundings) -> tuple[str, str] | None:
+    known = facts(source.stage)
+    if source.bypass:
+        return f"its {known.label} is set to rest", "wake-source"
+    if known.swallows is not None:
+        return f"{known.label}: {known.swallows}", ""
+    if known.waits_for_clock and around.playing is False:
+        return f"{known.label} waits for the transport, which does not run", "play"
     return None
 
 

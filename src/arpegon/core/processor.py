@@ -82,6 +82,19 @@ class Processor:
     def release(self, time: float, out: list[Event]) -> None:
         """Let go of every note that this stage started and still holds."""
 
+    def joined(self, time: float) -> None:
+        """It joins an engine that runs, at a time."""
+
+    def halted(self, time: float) -> None:
+        """The transport stopped, at a time."""
+
+    def command(self, act: str, value: float | None, time: float) -> None:
+        """Do what a hookup or a button asks for, such as ``start`` (so many times) and ``stop``."""
+
+    def live(self, time: float) -> list[float]:
+        """What its editor shows of where it is at a time, such as the step that sounds; empty where nothing."""
+        return []
+
     @classmethod
     def swallows(cls, values: Mapping[str, Any]) -> str | None:
         """Why no note can come out with these values, in words ("it has no voices"); ``None`` where some can."""
@@ -246,6 +259,9 @@ class KeyBook(Processor):
 
     def forget(self) -> None:
         """Everything was let go: forget what was known of it."""
+
+    def joined(self, time: float) -> None:
+        self.seen = time
 
     # -- what is due -------------------------------------------------------------------------------
 

@@ -7,6 +7,8 @@ import math
 from arpegon.core.clock import Clock
 
 _LEAST_SECONDS = 0.001
+_APART = 1e-3
+"""Beats between a step and the first one after a change of their length."""
 
 
 class Pulse:
@@ -16,7 +18,7 @@ class Pulse:
     ``on_beat`` ties the steps to the transport's beats; then nothing is due while it stands still.
     """
 
-    __slots__ = ("_beat_step", "_next", "beats", "clock", "on_beat", "running", "since", "step", "swing")
+    __slots__ = ("_beat_step", "_last", "_next", "beats", "clock", "on_beat", "running", "since", "step", "swing")
 
     def __init__(self, clock: Clock) -> None:
         self.clock = clock
@@ -28,7 +30,15 @@ class Pulse:
         """The number of the step that is due next."""
         self.since = 0.0
         self._next = 0.0
+        self._last = -math.inf
+        """When the last step was taken."""
         self._beat_step: int | None = None
+
+    def set_beats(self, beats: float) -> None:
+        """Go on with steps of another length: on the transport's beats, with the first that is still to come."""
+        if beats != self.beats:
+            self.beats = beats
+            self._beat_step = None
 
     def begin(self, time: float) -> None:
         """Run from a time on: the first step falls there, or on the next beat."""
@@ -36,6 +46,7 @@ class Pulse:
         self.since = time
         self.step = 0
         self._next = time
+        self._last = -math.inf
         self._beat_step = None
 
     def stop(self) -> None:
@@ -44,6 +55,7 @@ class Pulse:
 
     def restart(self) -> None:
         """The transport starts: look for the next beat anew."""
+        self._last = -math.inf
         self._beat_step = None
 
     def due(self) -> float:
@@ -55,13 +67,16 @@ class Pulse:
         if not self.clock.playing:
             return math.inf
         if self._beat_step is None:
-            latest = max(self.clock.time_at(self.clock.beat), self.since)
-            self.step = self._beat_step = self._first_from(self.clock.beat_at(latest))
+            beat = self.clock.beat_at(max(self.clock.time_at(self.clock.beat), self.since))
+            if self._last > -math.inf:
+                beat = max(beat, self.clock.beat_at(self._last) + _APART)
+            self.step = self._beat_step = self._first_from(beat)
         return max(self.since, self.clock.time_at(self.beat_of(self._beat_step)))
 
     def take(self, time: float) -> int:
         """Take the step that is due, at ``time``, and go on to the next; its number."""
         taken = self.step
+        self._last = time
         if self.on_beat and self._beat_step is not None:
             self._beat_step += 1
         self._next = time + max(_LEAST_SECONDS, self.clock.seconds(self.length(taken)))

@@ -1,4 +1,4 @@
-"""Note values: what ``"1/16"``, ``"1/8T"``, ``"1/4D"`` and ``"2 bars"`` last."""
+"""Note values: what ``"1/16"``, ``"1/8T"``, ``"1/4D"``, ``"2 bars"`` and ``"5 in 4"`` last."""
 
 from __future__ import annotations
 
@@ -10,6 +10,7 @@ from arpegon.core.errors import ParameterError
 
 _FRACTION = re.compile(r"^\s*(\d{1,2})\s*/\s*(1|2|4|8|16|32|64)\s*([TtDd]?)\s*$")
 _BARS = re.compile(r"^\s*(\d{1,2})\s*bars?\s*$", re.IGNORECASE)
+_SHARED = re.compile(r"^\s*(\d{1,2})\s+in\s+(\d{1,2})\s*$", re.IGNORECASE)
 
 NOTE_VALUES = (
     *("1/64", "1/32T", "1/32", "1/16T", "1/16", "1/16D", "1/8T", "1/8", "1/8D", "1/4T", "1/4", "1/4D"),
@@ -32,7 +33,12 @@ def normal_value(text: str) -> str:
     if (found := _BARS.match(text)) and int(found.group(1)) > 0:
         count = int(found.group(1))
         return f"{count} bar" if count == 1 else f"{count} bars"
-    raise ParameterError(f"“{text}” is no note value; write one such as 1/16, 1/8T (triplet), 1/4D (dotted) or 2 bars.")
+    if (found := _SHARED.match(text)) and int(found.group(1)) > 0 and int(found.group(2)) > 0:
+        return f"{int(found.group(1))} in {int(found.group(2))}"
+    raise ParameterError(
+        f"“{text}” is no note value; write one such as 1/16, 1/8T (triplet), 1/4D (dotted), 2 bars, "
+        "or 5 in 4 (five steps in four beats)."
+    )
 
 
 @lru_cache(maxsize=1024)
@@ -40,8 +46,9 @@ def beats_of(text: str, meter: tuple[int, int] = (4, 4)) -> float:
     """The length of a note value in quarter notes.
 
     Args:
-        text: such as ``"1/8T"``; a triplet lasts two thirds, a dotted note one and a half times its value.
-        meter: says how long a bar is.
+        text: such as ``"1/8T"``; a triplet lasts two thirds, a dotted note one and a half times its value,
+            ``"5 in 4"`` a fifth of four beats of the meter.
+        meter: says how long a bar and a beat are.
 
     Raises:
         ParameterError: it is no note value.
@@ -49,6 +56,9 @@ def beats_of(text: str, meter: tuple[int, int] = (4, 4)) -> float:
     value = normal_value(text)
     if value.endswith(("bar", "bars")):
         return int(value.split()[0]) * bar_beats(meter)
+    if " in " in value:
+        steps, _, beats = value.partition(" in ")
+        return int(beats) * 4.0 / meter[1] / int(steps)
     count, _, unit = value.partition("/")
     factor = {"T": 2.0 / 3.0, "D": 1.5}.get(unit[-1], 1.0)
     return int(count) * 4.0 / int(unit.rstrip("TD")) * factor

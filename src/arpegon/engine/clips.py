@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import MutableMapping
 from pathlib import Path
 
-from arpegon.core.document import ClipSource, Project
+from arpegon.core.document import Project
 from arpegon.core.errors import ArpegonError
 from arpegon.files.midi import Clip, read_midi
 
@@ -24,18 +24,15 @@ def load_clips(project: Project, folder: Path, cache: Cache | None = None) -> tu
     cache = {} if cache is None else cache
     clips: dict[str, Clip] = {}
     missing: dict[str, str] = {}
-    for strand in project.strands:
-        for source in strand.sources:
-            if not isinstance(source, ClipSource) or not source.file:
-                continue
-            path = folder / source.file
-            try:
-                key = (path, path.stat().st_mtime_ns, project.meter)
-                if key not in cache:
-                    cache[key] = read_midi(path, project.meter)
-                clips[source.file] = cache[key]
-            except OSError:
-                missing[source.file] = f"The clip “{source.file}” of “{strand.name}” is not there."
-            except ArpegonError as error:
-                missing[source.file] = str(error)
+    for strand, file in project.clip_files():
+        path = folder / file
+        try:
+            key = (path, path.stat().st_mtime_ns, project.meter)
+            if key not in cache:
+                cache[key] = read_midi(path, project.meter)
+            clips[file] = cache[key]
+        except OSError:
+            missing[file] = f"The clip “{file}” of “{strand.name}” is not there."
+        except ArpegonError as error:
+            missing[file] = str(error)
     return clips, missing

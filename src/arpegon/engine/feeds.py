@@ -25,29 +25,25 @@ ALL_INPUTS = "midi:"
 """The feed of all MIDI inputs together."""
 
 
-def feed_of(source: AnySource) -> str:
-    """The name of the feed that a source listens to."""
-    if isinstance(source, SurfaceSource):
-        return "surface"
-    if isinstance(source, MidiSource):
-        return f"midi:{source.port}"
-    if isinstance(source, ClipSource):
-        return clip_feed(source)
-    if isinstance(source, ClickSource):
-        return click_feed(source)
-    if isinstance(source, AudioSource):
-        return "audio"
-    return strand_feed(source.strand, source.after)
-
-
-def clip_feed(source: ClipSource) -> str:
-    """The feed of a clip: strands that play the same file in the same way share one player."""
-    return f"clip:{'loop' if source.loop else 'once'}:{source.file}"
-
-
-def click_feed(source: ClickSource) -> str:
-    """The feed of a metronome: strands with the same notes share one."""
-    return f"click:{source.bar_note}:{source.beat_note}"
+def feed_of(strand: Strand, place: int) -> str | None:
+    """The name of the feed that a source of a strand listens to; ``None`` where it makes notes by itself."""
+    source = strand.sources[place]
+    on = ":on" if strand.plays_on else ""
+    match source:
+        case SurfaceSource():
+            return "surface"
+        case MidiSource():
+            return f"midi:{source.port}"
+        case ClipSource():
+            # A clip may be changed for another one while it plays, so every source has a player of its own.
+            return f"clip:{strand.id}:{place}{on}"
+        case ClickSource():
+            return f"click:{source.bar_note}:{source.beat_note}{on}"
+        case AudioSource():
+            return "audio"
+        case StrandSource():
+            return strand_feed(source.strand, source.after)
+    return None
 
 
 def strand_feed(strand: str, after: str = "") -> str:
@@ -76,16 +72,13 @@ def feeds_of(project: Project) -> dict[str, dict[tuple[str, int], AnySource]]:
     """
     found: dict[str, dict[tuple[str, int], AnySource]] = {strand.id: {} for strand in project.strands}
 
-    def add(strand_id: str, source: AnySource) -> None:
-        feed = feed_of(source)
-        number = sum(1 for key in found[strand_id] if key[0] == feed)
-        found[strand_id][feed, number] = source
-
     for strand in project.strands:
-        for source in strand.sources:
-            if isinstance(source, StrandSource) and not taken_somewhere(project, source):
+        for place, source in enumerate(strand.sources):
+            feed = feed_of(strand, place)
+            if feed is None or (isinstance(source, StrandSource) and not taken_somewhere(project, source)):
                 continue
-            add(strand.id, source)
+            number = sum(1 for key in found[strand.id] if key[0] == feed)
+            found[strand.id][feed, number] = source
     for strand in project.strands:
         for destination in strand.destinations:
             if isinstance(destination, StrandDestination) and destination.strand in found:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from itertools import count
 from typing import Protocol
 
@@ -24,7 +24,9 @@ from arpegon.core.processor import Processor, Setting
 from arpegon.core.routing import working_order
 from arpegon.engine.feeds import ends_of, feeds_of, into_feed, is_silent, strand_feed, taps
 from arpegon.engine.gates import End, Gate, Outlet, on_channel
+from arpegon.engine.heads import Head, Keys
 from arpegon.processors import processor_class
+from arpegon.processors.generator import Generator
 
 Inputs = dict[str, list[Event]]
 """Events of one push by the name of the feed they came from, such as ``"surface"`` or ``"midi:Keys"``."""
@@ -52,6 +54,8 @@ class StrandNode:
     def __init__(self, strand: Strand) -> None:
         self.strand = strand
         self.gates: dict[tuple[str, int], Gate] = {}
+        self.heads: list[Head] = []
+        self.keys = Keys()
         self.stages: list[tuple[Stage, Processor]] = []
         self.ends: dict[tuple[str, int], End] = {}
         self.tapped: frozenset[str] = frozenset()
@@ -60,18 +64,26 @@ class StrandNode:
         """Where the strand also sends what it is played along, past its stages."""
         self.timed: list[Processor] = []
 
+    def processors(self) -> Iterator[tuple[str, Processor]]:
+        """All that is at work, by its id: generators, then stages."""
+        for head in self.heads:
+            yield head.source.id, head.processor
+        for stage, processor in self.stages:
+            yield stage.id, processor
+
     def due(self) -> float:
-        """When one of its stages emits of its own accord."""
+        """When one of its generators or stages emits of its own accord."""
         return min([processor.due() for processor in self.timed]) if self.timed else math.inf
 
 
 class Handover(msgspec.Struct, frozen=True):
     """What lets go at ``time`` while a document takes over, by strand: ends of notes from gates that close, the
-    places of stages that are moved, taken out or cut by a bypass, and strands that no longer send their sources
-    along."""
+    ids of generators that go or rest, the places of stages that are moved, taken out or cut by a bypass, and strands
+    that no longer send their sources along."""
 
     time: float
     closing: dict[str, list[Event]] = {}
+    heads: dict[str, set[str]] = {}
     stages: dict[str, set[int]] = {}
     along: set[str] = set()
 
@@ -83,10 +95,14 @@ class Graph:
     what did not change, and makes what went away let go of its notes.
     """
 
-    def __init__(self, outputs: Outputs, seed: int | None = None, clock: Clock | None = None) -> None:
+    def __init__(
+        self, outputs: Outputs, seed: int | None = None, clock: Clock | None = None, endless: Clock | None = None
+    ) -> None:
         self.outputs = outputs
         self.seed = seed
         self.clock = clock or Clock()
+        self.endless = endless or self.clock
+        """The clock of strands that play on when the transport stops."""
         self.watched: str | None = None
         self.project = Project()
         self._nodes: dict[str, StrandNode] = {}
@@ -114,7 +130,7 @@ class Graph:
             concerned = False
             if handover is not None:
                 events += handover.closing.get(node.strand.id, ())
-                concerned = node.strand.id in handover.stages or node.strand.id in handover.along
+                concerned = any(node.strand.id in part for part in (handover.heads, handover.stages, handover.along))
             if events or concerned or (node.timed and node.due() <= until):
                 events = self._through(node, events, inputs, until, handover)
                 for end in node.ends.values():
@@ -146,16 +162,13 @@ class Graph:
             node.along.process(events, along)
             if handover is not None and strand_id in handover.along:
                 node.along.release(handover.time, along)
+        if node.heads:
+            events = self._from_heads(node, events, until, handover)
         for place, (stage, processor) in enumerate(node.stages):
             if events:
                 outputs.printed(strand_id, place, events)
             made: list[Event] = []
-            if stage.id == self.watched:
-                self._work_watched(stage.id, processor, events, until, made)
-            else:
-                processor.process(events, made)
-                if processor.timed:
-                    processor.advance(until, made)
+            self._work(stage.id, processor, events, until, made)
             if handover is not None and place in letting_go:
                 processor.release(handover.time, made)
             events = made
@@ -171,8 +184,34 @@ class Graph:
             inputs[feed] = events if channel is None else [on_channel(event, channel) for event in events]
         return events
 
+    def _from_heads(
+        self, node: StrandNode, events: list[Event], until: float, handover: Handover | None
+    ) -> list[Event]:
+        """What the generators make, among what the other sources bring and no generator takes."""
+        letting_go = handover.heads.get(node.strand.id, ()) if handover is not None else ()
+        gathered, taken = node.keys.split(node.heads, events)
+        for head in node.heads:
+            head_id = head.source.id
+            made: list[Event] = []
+            self._work(head_id, head.processor, taken.get(head_id, []), until, made)
+            if handover is not None and head_id in letting_go:
+                head.processor.release(handover.time, made)
+            gathered += made
+        gathered.sort(key=lambda event: event.time)
+        return gathered
+
+    def _work(
+        self, stage_id: str, processor: Processor, events: Sequence[Event], until: float, made: list[Event]
+    ) -> None:
+        if stage_id == self.watched:
+            self._work_watched(stage_id, processor, events, until, made)
+        else:
+            processor.process(events, made)
+            if processor.timed:
+                processor.advance(until, made)
+
     def _work_watched(
-        self, stage_id: str, processor: Processor, events: list[Event], until: float, made: list[Event]
+        self, stage_id: str, processor: Processor, events: Sequence[Event], until: float, made: list[Event]
     ) -> None:
         """Like ``process`` and ``advance``, but one event at a time, and each is reported."""
 
@@ -243,6 +282,9 @@ class Graph:
                 gate.release(time, dropped)
             if node.along is not None:
                 node.along.release(time, [])
+            node.keys.forget()
+            for head in node.heads:
+                head.processor.release(time, dropped)
             for place in range(len(node.stages)):
                 outputs: list[Event] = []
                 node.stages[place][1].process(dropped, outputs)
@@ -256,8 +298,28 @@ class Graph:
     def restart(self) -> None:
         """Random draws begin anew, as at the start of the piece."""
         for node in self._order:
-            for _, processor in node.stages:
+            for _, processor in node.processors():
                 processor.restart()
+
+    def halted(self, time: float, endless: bool = False) -> None:
+        """The transport stopped (or the ``endless`` clock of the strands that play on): what it carried ends."""
+        for node in self._order:
+            if node.strand.plays_on == endless:
+                for _, processor in node.processors():
+                    processor.halted(time)
+        self.push({}, time)
+
+    def find(self, stage_id: str) -> Processor | None:
+        """The processor of a stage or generator at work."""
+        return next(
+            (processor for node in self._order for one, processor in node.processors() if one == stage_id), None
+        )
+
+    def command(self, stage_id: str, act: str, value: float | None, time: float) -> None:
+        """Have a stage or generator do something (see :meth:`~arpegon.core.processor.Processor.command`)."""
+        processor = self.find(stage_id)
+        if processor is not None:
+            processor.command(act, value, time)
 
     @property
     def sounding(self) -> int:
@@ -278,7 +340,7 @@ class Graph:
         self._let_go(project, time)
         nodes: dict[str, StrandNode] = {}
         for strand in project.strands:
-            nodes[strand.id] = self._rebuilt(project, strand, self._nodes.get(strand.id))
+            nodes[strand.id] = self._rebuilt(project, strand, self._nodes.get(strand.id), time)
         for source_strand, after in taps(project):
             if source_strand in nodes:
                 nodes[source_strand].tapped |= {after}
@@ -289,9 +351,13 @@ class Graph:
     def set_params(self, stage_id: str, values: Mapping[str, object]) -> None:
         """The short cut for a knob that is dragged: new values for one stage."""
         for node in self._order:
+            for head in node.heads:
+                if head.source.id == stage_id:
+                    head.processor.configure(values, self._setting(head.source.stage, node.strand, self.project))
+                    head.source = msgspec.structs.replace(head.source, params=dict(values))
             for place, (stage, processor) in enumerate(node.stages):
                 if stage.id == stage_id:
-                    processor.configure(values, self._setting(stage, self.project))
+                    processor.configure(values, self._setting(stage, node.strand, self.project))
                     node.stages[place] = (msgspec.structs.replace(stage, params=dict(values)), processor)
 
     def _let_go(self, project: Project, time: float) -> None:
@@ -305,6 +371,9 @@ class Graph:
                 stages |= _cut_by_bypass(node, strand)
             if stages:
                 handover.stages[node.strand.id] = stages
+            heads = _changed_heads(node, strand)
+            if heads:
+                handover.heads[node.strand.id] = heads
             if node.along is not None and (strand is None or not strand.along):
                 handover.along.add(node.strand.id)
             staying = feeds.get(node.strand.id, {})
@@ -313,7 +382,7 @@ class Graph:
                 node.gates.pop(key).release(time, closing)
             if closing:
                 handover.closing[node.strand.id] = closing
-        if handover.stages or handover.closing or handover.along:
+        if handover.heads or handover.stages or handover.closing or handover.along:
             self.push({}, time, handover)
         for node in self._order:
             strand = project.strand(node.strand.id)
@@ -323,7 +392,7 @@ class Graph:
                     self._outlets[end.outlet].release(end, time)
         self.flush()
 
-    def _rebuilt(self, project: Project, strand: Strand, old: StrandNode | None) -> StrandNode:
+    def _rebuilt(self, project: Project, strand: Strand, old: StrandNode | None, time: float) -> StrandNode:
         node = StrandNode(strand)
         for gate_key, source in feeds_of(project)[strand.id].items():
             gate = old.gates.get(gate_key) if old else None
@@ -331,19 +400,18 @@ class Graph:
                 gate = Gate(gate_key[0], source)
             gate.zone = source
             node.gates[gate_key] = gate
-        before = {stage.id: (stage, processor) for stage, processor in old.stages} if old else {}
+        before: dict[str, tuple[Stage, Processor]] = {}
+        if old:
+            before = {head.source.id: (head.source.stage, head.processor) for head in old.heads}
+            before |= {stage.id: (stage, processor) for stage, processor in old.stages}
+            node.keys = old.keys
+        for generator in strand.generators:
+            processor = self._processor(before.get(generator.id), generator.stage, strand, project, time)
+            assert isinstance(processor, Generator)
+            node.heads.append(Head(generator, processor))
         for stage in strand.stages:
-            setting = self._setting(stage, project)
-            known = before.get(stage.id)
-            if known is None or known[0].kind != stage.kind:
-                processor = processor_class(stage.kind)(stage.params, setting)
-            else:
-                processor = known[1]
-                if known[0].params != stage.params or processor.setting != setting:
-                    processor.configure(stage.params, setting)
-            processor.bypass = stage.bypass
-            node.stages.append((stage, processor))
-        node.timed = [processor for _, processor in node.stages if processor.timed]
+            node.stages.append((stage, self._processor(before.get(stage.id), stage, strand, project, time)))
+        node.timed = [processor for _, processor in node.processors() if processor.timed]
         if strand.along:
             node.along = (old.along if old else None) or Gate("along:", SurfaceSource())
         for end_key, destination in ends_of(project, strand).items():
@@ -361,8 +429,32 @@ class Graph:
         ]
         return node
 
-    def _setting(self, stage: Stage, project: Project) -> Setting:
-        return Setting(key=project.key, identity=stage.id, seed=self.seed, meter=project.meter, clock=self.clock)
+    def _processor(
+        self, known: tuple[Stage, Processor] | None, stage: Stage, strand: Strand, project: Project, time: float
+    ) -> Processor:
+        """The processor of a stage: the one that was at work, with what is new, or another one."""
+        setting = self._setting(stage, strand, project)
+        if known is None or known[0].kind != stage.kind:
+            processor = processor_class(stage.kind)(stage.params, setting)
+            processor.joined(time)
+        else:
+            processor = known[1]
+            if known[0].params != stage.params or processor.setting != setting:
+                processor.configure(stage.params, setting)
+        processor.bypass = stage.bypass
+        return processor
+
+    def _setting(self, stage: Stage, strand: Strand, project: Project) -> Setting:
+        clock = self.endless if strand.plays_on else self.clock
+        return Setting(key=project.key, identity=stage.id, seed=self.seed, meter=project.meter, clock=clock)
+
+
+def _changed_heads(node: StrandNode, strand: Strand | None) -> set[str]:
+    """The generators of a strand that are taken out, rest, or are taken back in."""
+    staying = {source.id: (type(source), source.bypass) for source in strand.generators} if strand else {}
+    return {
+        head.source.id for head in node.heads if staying.get(head.source.id) != (type(head.source), head.source.bypass)
+    }
 
 
 def _changed_stages(old: Sequence[Stage], new: Sequence[Stage]) -> set[int]:

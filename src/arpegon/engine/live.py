@@ -163,6 +163,8 @@ class LiveEngine:
                 engine.stop_take(now)
             case protocol.Direct():
                 engine.direct(command.strand, command.events, now)
+            case protocol.Act():
+                engine.command(command.stage, command.act, command.value, now)
             case protocol.AllOff():
                 self._arrivals.clear()
                 engine.all_off(now)
@@ -291,8 +293,15 @@ class LiveEngine:
             self._health(),
             heard,
             controls,
+            self._live(now),
         )
         self.channel.send(telemetry)
+
+    def _live(self, now: float) -> list[float]:
+        """Where the watched stage is."""
+        graph = self.engine.graph
+        processor = graph.find(graph.watched) if graph.watched else None
+        return processor.live(now) if processor is not None else []
 
     def _health(self) -> protocol.Health:
         renderer = self.audio.renderer

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from arpegon.core.clock import bar_beats
-from arpegon.core.document import ClipSource, MidiSource, Project, SurfaceSource
+from arpegon.core.document import MidiSource, Project, SurfaceSource
 from arpegon.core.events import Event
 from arpegon.engine.simulation import Engine
 from arpegon.files.midi import Clip
@@ -92,12 +92,7 @@ def length_seconds(
         return seconds
     if bars is not None:
         return bars * bar_beats(project.meter) * 60.0 / project.tempo
-    beats = [
-        clips[source.file].beats
-        for strand in project.strands
-        for source in strand.sources
-        if isinstance(source, ClipSource) and source.file in clips
-    ]
+    beats = [clips[file].beats for _, file in project.clip_files() if file in clips]
     clip_seconds = max(beats, default=0.0) * 60.0 / project.tempo
     return max([clip_seconds, *(event.time for event in played[-1:])])
 

@@ -6,57 +6,121 @@ import math
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 
+from arpegon.core.clock import bar_beats
 from arpegon.core.document import ClickSource, ClipSource
 from arpegon.core.events import Event, note_off, note_on
 from arpegon.files.midi import Clip
 
 if TYPE_CHECKING:
     from arpegon.engine.simulation import Engine
+    from arpegon.engine.timeline import Timeline
 
 _CLICK_SECONDS = 0.04
+_NEAR = 1e-6
 
 
 class ClipPlayer:
-    """Plays one clip with the transport."""
+    """Plays one clip with a timeline; another one can take its place on the bar.
 
-    def __init__(self, engine: Engine, name: str, source: ClipSource, clip: Clip) -> None:
-        self.file = source.file
+    Args:
+        clip: ``None`` while there is none that can be played.
+    """
+
+    def __init__(self, engine: Engine, line: Timeline, name: str, source: ClipSource, clip: Clip | None) -> None:
         self._engine = engine
+        self._line = line
         self._name = name
+        self._source = source
         self._clip = clip
-        self._loop = source.loop
         self._run = 0
+        self._origin = 0.0
+        """When its first bar falls: a beat of the timeline, or a time in seconds where it keeps its own tempo."""
 
     def start(self, beat: float) -> None:
-        """Play on from a beat of the transport."""
+        """Play on from a beat of the transport; while bars are counted before the start, clips wait."""
         self._run += 1
-        events = self._clip.events
-        beat = max(0.0, beat)  # while bars are counted before the start, clips wait
-        round_, inside = divmod(beat, self._clip.beats) if self._loop else (0.0, beat)
-        place = next((i for i, event in enumerate(events) if event.time >= inside - 1e-9), len(events))
-        self._schedule(int(round_), place)
+        beat = max(0.0, beat)
+        if self._source.begins == "bar":
+            bar = self._bar()
+            self._begin(math.ceil(beat / bar - _NEAR) * bar, beat)
+        else:
+            self._begin(0.0, beat)
 
     def stop(self, time: float) -> None:
         """Stop, and let go of what is held."""
         self._run += 1
         self._engine.lost(self._name, time)
 
+    def set(self, source: ClipSource, clip: Clip | None, time: float) -> None:
+        """Go on as another source says; another clip takes over when that source wants it to."""
+        before, self._source = self._source, source
+        anew = (before.begins, before.follow_tempo) != (source.begins, source.follow_tempo)
+        if clip is self._clip and not anew:
+            return
+        if not self._line.clock.playing:
+            self._clip = clip
+        elif source.choice == before.choice or source.change == "now":
+            self._take_over(clip, time)
+        else:
+            beat, bar = self._line.clock.beat_at(time), self._bar()
+            run = self._run
+            self._line.at_beat(
+                math.ceil(beat / bar - _NEAR) * bar,
+                lambda now: self._take_over(clip, now) if run == self._run else None,
+            )
+
+    def _take_over(self, clip: Clip | None, time: float) -> None:
+        self.stop(time)
+        self._clip = clip
+        self.start(self._line.clock.beat_at(time))
+
+    def _bar(self) -> float:
+        return bar_beats(self._engine.graph.project.meter)
+
+    def _begin(self, origin: float, beat: float) -> None:
+        """Play what falls at or after a beat, when the first bar of the clip falls on ``origin``."""
+        if self._clip is None or not self._clip.events:
+            return
+        clock = self._line.clock
+        self._origin = origin if self._source.follow_tempo else clock.time_at(origin)
+        inside = beat - origin
+        if not self._source.follow_tempo:
+            inside *= self._tempo() / clock.tempo
+        round_, inside = divmod(max(0.0, inside), self._clip.beats) if self._source.loop else (0.0, max(0.0, inside))
+        place = next(
+            (i for i, event in enumerate(self._clip.events) if event.time >= inside - 1e-9), len(self._clip.events)
+        )
+        self._schedule(int(round_), place)
+
+    def _tempo(self) -> float:
+        """Its own tempo."""
+        return (self._clip.tempo if self._clip is not None else None) or 120.0
+
     def _schedule(self, round_: int, place: int) -> None:
-        events = self._clip.events
-        if place >= len(events):
-            if not self._loop or not events:
+        clip = self._clip
+        if clip is None:
+            return
+        if place >= len(clip.events):
+            if not self._source.loop:
                 return
             round_, place = round_ + 1, 0
         run = self._run
-        beat = round_ * self._clip.beats + events[place].time
-        self._engine.at_beat(beat, lambda time: self._play(run, round_, place, time))
+        beat = round_ * clip.beats + clip.events[place].time
+
+        def play(time: float) -> None:
+            self._play(run, round_, place, time)
+
+        if self._source.follow_tempo:
+            self._line.at_beat(self._origin + beat, play)
+        else:
+            self._engine.at_time(self._origin + beat * 60.0 / self._tempo(), play)
 
     def _play(self, run: int, round_: int, place: int, time: float) -> None:
-        if run != self._run:
+        if run != self._run or self._clip is None:
             return
         events = self._clip.events
+        together: list[Event] = []
         beat = events[place].time
-        together = []
         while place < len(events) and events[place].time == beat:
             together.append(events[place].at(time))
             place += 1
@@ -67,8 +131,9 @@ class ClipPlayer:
 class ClickPlayer:
     """Strikes the beats of the transport; the bars that are counted before its start too."""
 
-    def __init__(self, engine: Engine, name: str, source: ClickSource) -> None:
+    def __init__(self, engine: Engine, line: Timeline, name: str, source: ClickSource) -> None:
         self._engine = engine
+        self._line = line
         self._name = name
         self._source = source
         self._run = 0
@@ -89,7 +154,7 @@ class ClickPlayer:
 
     def _schedule(self, number: int) -> None:
         run = self._run
-        self._engine.at_beat(number * self._length(), lambda time: self._click(run, number, time))
+        self._line.at_beat(number * self._length(), lambda time: self._click(run, number, time))
 
     def _click(self, run: int, number: int, time: float) -> None:
         if run != self._run:

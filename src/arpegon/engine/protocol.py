@@ -87,6 +87,14 @@ class Direct(Message):
     events: list[Event]
 
 
+class Act(Message):
+    """Have a stage or generator do something: ``start`` (so many rounds), ``stop``."""
+
+    stage: str
+    act: str
+    value: float | None = None
+
+
 class AllOff(Message):
     """Silence everything."""
 
@@ -113,6 +121,7 @@ Command = (
     | PlayTake
     | StopTake
     | Direct
+    | Act
     | AllOff
     | SetAudio
     | Quit
@@ -171,6 +180,8 @@ class Telemetry(Message):
     """Note ons that came in from outside, by feed, whether or not a strand took them."""
     controls: dict[str, dict[int, int]] = {}
     """Controllers that arrived at instruments, by number, with their last value."""
+    live: list[float] = []
+    """Where the watched stage is (see :meth:`~arpegon.core.processor.Processor.live`)."""
 
 
 class Ports(Message):

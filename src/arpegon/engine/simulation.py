@@ -10,19 +10,16 @@ import heapq
 import math
 from bisect import bisect_right
 from collections import deque
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from itertools import count
 
-from arpegon.core.clock import Clock
-from arpegon.core.document import ClickSource, ClipSource, Project
+from arpegon.core.document import ClickSource, ClipSource, Project, Strand
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
 from arpegon.engine.feeds import ALL_INPUTS, feed_of
 from arpegon.engine.graph import Graph, Inputs, Outputs
 from arpegon.engine.players import ClickPlayer, ClipPlayer, TakePlayer
+from arpegon.engine.timeline import Due, Timeline
 from arpegon.files.midi import Clip
-
-Due = Callable[[float], None]
-"""Called with the time in seconds at which it was due."""
 
 _UP = object()
 
@@ -58,12 +55,14 @@ class Engine:
     """
 
     def __init__(self, outputs: Outputs, seed: int | None = None) -> None:
-        self.clock = Clock()
-        self.graph = Graph(outputs, seed, self.clock)
+        self.transport = Timeline()
+        self.endless = Timeline()
+        """Runs with the transport, and goes on where strands play on when it stops."""
+        self.clock = self.transport.clock
+        self.graph = Graph(outputs, seed, self.clock, self.endless.clock)
         self.now = 0.0
         self.clips: Mapping[str, Clip] = {}
         self._seconds: list[tuple[float, int, Due]] = []
-        self._beats: list[tuple[float, int, Due]] = []
         self._order = count()
         self._arrived: deque[tuple[str, Event]] = deque()
         self._scores: list[Score] = []
@@ -78,20 +77,14 @@ class Engine:
         """Call ``due`` at a time in seconds."""
         heapq.heappush(self._seconds, (time, next(self._order), due))
 
-    def at_beat(self, beat: float, due: Due) -> None:
-        """Call ``due`` at a beat, once the transport gets there."""
-        heapq.heappush(self._beats, (beat, next(self._order), due))
-
     def next_due(self) -> float:
         """When something happens next by itself (infinity: never)."""
         return min(self._next_planned(), self.graph.due())
 
     def _next_planned(self) -> float:
-        """When the next entry of the two queues is due; what stages put off needs none."""
+        """When the next entry of the queues is due; what stages put off needs none."""
         time = self._seconds[0][0] if self._seconds else math.inf
-        if self._beats:
-            time = min(time, self.clock.time_at(self._beats[0][0]))
-        return time
+        return min(time, self.transport.next_due(), self.endless.next_due())
 
     def feed(self, name: str, event: Event) -> None:
         """Let an event arrive from outside, to be worked on by the next :meth:`run`."""
@@ -127,17 +120,17 @@ class Engine:
         self.now = max(self.now, until)
 
     def _do_next(self) -> None:
-        beats_due = self.clock.time_at(self._beats[0][0]) if self._beats else math.inf
+        line = min(self.transport, self.endless, key=Timeline.next_due)
+        beats_due = line.next_due()
         if self._seconds and self._seconds[0][0] <= beats_due:
             time, _, due = heapq.heappop(self._seconds)
             self.now = max(self.now, time)
             due(self.now)
         else:
             self.now = max(self.now, beats_due)
-            beat = self._beats[0][0]
             # All that falls on one beat goes through the strands together.
-            while self._beats and self._beats[0][0] == beat:
-                heapq.heappop(self._beats)[2](self.now)
+            for due in line.take():
+                due(self.now)
         if self._injected:
             inputs, self._injected = self._injected, {}
             self.graph.push(inputs, self.now)
@@ -212,29 +205,40 @@ class Engine:
         time = max(time, self.now)
         self.graph.apply(project, time)
         if project.tempo != self.clock.tempo:
-            self.clock.set_tempo(time, project.tempo)
-        before, self.clips = self.clips, clips
-        wanted: dict[str, ClipSource | ClickSource] = {
-            feed_of(source): source
-            for strand in project.strands
-            for source in strand.sources
-            if isinstance(source, (ClipSource, ClickSource))
-        }
-        for name, player in list(self._players.items()):
-            other_clip = isinstance(player, ClipPlayer) and clips.get(player.file) is not before.get(player.file)
-            if name not in wanted or other_clip:
-                self._players.pop(name).stop(time)
-        for name, source in wanted.items():
-            if name not in self._players:
-                self._add_player(name, source, time)
+            self.set_tempo(time, project.tempo)
+        self.clips = clips
+        wanted: dict[str, tuple[Strand, ClipSource | ClickSource]] = {}
+        for strand in project.strands:
+            for place, source in enumerate(strand.sources):
+                feed = feed_of(strand, place)
+                if feed is not None and isinstance(source, (ClipSource, ClickSource)):
+                    wanted[feed] = (strand, source)
+        for name in [name for name in self._players if name not in wanted]:
+            self._players.pop(name).stop(time)
+        for name, (strand, source) in wanted.items():
+            player = self._players.get(name)
+            if isinstance(player, ClipPlayer) and isinstance(source, ClipSource):
+                player.set(source, clips.get(source.playing_file), time)
+            elif player is None:
+                self._add_player(name, source, self.endless if strand.plays_on else self.transport, time)
+        if not self.clock.playing and not self._plays_on():
+            self._end_endless(time)
 
-    def _add_player(self, name: str, source: ClipSource | ClickSource, time: float) -> None:
+    def _add_player(self, name: str, source: ClipSource | ClickSource, line: Timeline, time: float) -> None:
+        player: ClipPlayer | ClickPlayer
         if isinstance(source, ClickSource):
-            self._players[name] = ClickPlayer(self, name, source)
-        elif source.file in self.clips:
-            self._players[name] = ClipPlayer(self, name, source, self.clips[source.file])
-        if self.clock.playing and name in self._players:
-            self._players[name].start(self.clock.beat_at(time))
+            player = ClickPlayer(self, line, name, source)
+        else:
+            player = ClipPlayer(self, line, name, source, self.clips.get(source.playing_file))
+        self._players[name] = player
+        if line.clock.playing:
+            player.start(line.clock.beat_at(time))
+
+    def command(self, stage_id: str, act: str, value: float | None, time: float) -> None:
+        """Have a stage or generator do something, such as ``start`` (so many rounds) or ``stop``."""
+        time = max(time, self.now)
+        self._catch_up(time)
+        self.graph.command(stage_id, act, value, time)
 
     # -- transport ---------------------------------------------------------------------------------
 
@@ -245,15 +249,40 @@ class Engine:
             self.stop(time)
         self.graph.restart()
         self.clock.start(time, beat)
+        self._end_endless(time)
+        self.endless.clock.start(time, self.clock.beat_at(time))
         for player in self._players.values():
             player.start(self.clock.beat_at(time))
 
     def stop(self, time: float) -> None:
-        """Stop the transport; what clips hold is let go."""
+        """Stop the transport; what clips hold is let go. Strands that play on do so, until a second stop."""
         time = max(time, self.now)
+        ended = not self.clock.playing or not self._plays_on()
         self.clock.stop(time)
-        for player in self._players.values():
-            player.stop(time)
+        for name, player in self._players.items():
+            if not name.endswith(":on"):
+                player.stop(time)
+        self.graph.halted(time)
+        if ended:
+            self._end_endless(time)
+
+    def set_tempo(self, time: float, tempo: float) -> None:
+        """Go on at another tempo."""
+        self.clock.set_tempo(time, tempo)
+        self.endless.clock.set_tempo(time, tempo)
+
+    def _plays_on(self) -> bool:
+        """Whether some strand goes on when the transport stops."""
+        return any(strand.plays_on for strand in self.graph.project.strands)
+
+    def _end_endless(self, time: float) -> None:
+        """Stop what played on."""
+        if self.endless.clock.playing:
+            self.endless.clock.stop(time)
+            for name, player in self._players.items():
+                if name.endswith(":on"):
+                    player.stop(time)
+            self.graph.halted(time, endless=True)
 
     def halt(self, time: float) -> None:
         """Stop as the project wants it: where it is, or back at the start."""
@@ -275,6 +304,7 @@ class Engine:
         time = max(time, self.now)
         if self.clock.playing:
             self.stop(time)
+        self._end_endless(time)
         self.stop_take(time)
         self._arrived.clear()
         self._down.clear()
@@ -284,6 +314,7 @@ class Engine:
         """The end of a run: every note that still sounds is ended."""
         if self.clock.playing:
             self.stop(max(time, self.now))
+        self._end_endless(max(time, self.now))
         self.stop_take(time)
         self.graph.silence(max(time, self.now), panic=False)
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from arpegon.core.document import ClipSource, Project
+from arpegon.core.document import Project
 from arpegon.core.errors import ArpegonError
 from arpegon.files.atomic import read_bytes, write_atomic
 
@@ -16,15 +16,12 @@ def take_clips_along(project: Project, old: Path, new: Path) -> list[str]:
         A sentence for each clip that could not be copied.
     """
     failed = []
-    for strand in project.strands:
-        for source in strand.sources:
-            if not isinstance(source, ClipSource) or not source.file or Path(source.file).is_absolute():
-                continue
-            target = new / source.file
-            if target.exists() or ".." in Path(source.file).parts:
-                continue
-            try:
-                write_atomic(target, read_bytes(old / source.file))
-            except ArpegonError as error:
-                failed.append(f"The clip of “{strand.name}” was not copied: {error}")
+    for strand, file in project.clip_files():
+        target = new / file
+        if Path(file).is_absolute() or target.exists() or ".." in Path(file).parts:
+            continue
+        try:
+            write_atomic(target, read_bytes(old / file))
+        except ArpegonError as error:
+            failed.append(f"The clip of “{strand.name}” was not copied: {error}")
     return failed

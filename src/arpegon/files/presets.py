@@ -15,13 +15,13 @@ from typing import Any
 import msgspec
 import platformdirs
 
-from arpegon.core.document import Instrument, Project, Stage, Strand
+from arpegon.core.document import GENERATOR_SOURCES, Instrument, Project, Stage, Strand
 from arpegon.core.edits import instruments_of
 from arpegon.core.errors import ArpegonError, FileError
 from arpegon.files.atomic import read_bytes, write_atomic
 from arpegon.files.places import DATA
 from arpegon.files.project import format_project, project_of, read_tree
-from arpegon.processors import processor_class
+from arpegon.processors import GENERATORS, processor_class
 
 FORMAT, VERSION = "arpegon-preset", 1
 SUFFIX = ".arpegon-preset"
@@ -64,11 +64,12 @@ def of_strand(project: Project, strand: Strand, name: str, about: str = "") -> P
 
 def format_preset(preset: Preset) -> bytes:
     """The bytes of a preset file."""
-    strand = preset.strand or Strand(id="s", name="s", stages=(preset.stage,) if preset.stage else ())
+    strand = preset.strand or Strand(id="s", name="s", **_held(preset.stage))
     tree = json.loads(format_project(Project(strands=(strand,), instruments=preset.instruments)))
     found: dict[str, Any] = {"format": FORMAT, "version": VERSION, "name": preset.name, "about": preset.about}
     if preset.stage is not None:
-        found["stage"] = tree["strands"][0]["stages"][0]
+        strand_tree = tree["strands"][0]
+        found["stage"] = (strand_tree["stages"] or strand_tree["sources"])[0]
     else:
         found |= {"strand": tree["strands"][0], "instruments": tree["instruments"]}
     return (json.dumps(found, ensure_ascii=False, indent=2) + "\n").encode()
@@ -86,12 +87,23 @@ def parse_preset(content: bytes, name: str = "the preset") -> Preset:
         raise FileError(f"“{name}”: there is an unknown key “{unknown[0]}”.")
     if ("stage" in tree) == ("strand" in tree) or not isinstance(tree.get("name"), str):
         raise FileError(f"“{name}”: a preset has a name, and a stage or a strand.")
-    strand = tree.get("strand", {"id": "s", "name": "s", "stages": [tree.get("stage")]})
+    stage = tree.get("stage")
+    part = "sources" if isinstance(stage, dict) and stage.get("kind") in GENERATORS else "stages"
+    strand = tree.get("strand", {"id": "s", "name": "s", part: [stage]})
     read = project_of({"strands": [strand], "instruments": tree.get("instruments", [])}, name)
     about = str(tree.get("about", ""))
     if "stage" in tree:
-        return Preset(name=tree["name"], about=about, stage=read.strands[0].stages[0])
+        return Preset(name=tree["name"], about=about, stage=next(read.stages())[1])
     return Preset(name=tree["name"], about=about, strand=read.strands[0], instruments=read.instruments)
+
+
+def _held(stage: Stage | None) -> dict[str, Any]:
+    """The part of a strand that holds a stage, or a source that does what it says."""
+    if stage is None:
+        return {}
+    if stage.kind in GENERATORS:
+        return {"sources": (GENERATOR_SOURCES[stage.kind](id=stage.id, params=stage.params),)}
+    return {"stages": (stage,)}
 
 
 def own_folder() -> Path:

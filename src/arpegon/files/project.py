@@ -111,7 +111,14 @@ def format_project(project: Project) -> bytes:
     return (_SHORT_LIST.sub(_on_one_line, text) + "\n").encode()
 
 
-_UNSAID = (("on_stop", "stay"), ("count_in", 0), ("along", False), ("ink", None), ("channel", None))
+_UNSAID = (
+    ("on_stop", "stay"),
+    ("count_in", 0),
+    ("along", False),
+    ("plays_on", False),
+    ("ink", None),
+    ("channel", None),
+)
 """What is left out where it is at its default, so that files stay short."""
 _SHORT_LIST = re.compile(r"\[\s*((?:[^\[\]{}\"]|\"[^\"\\\n]*\")*?)\s*\]")
 

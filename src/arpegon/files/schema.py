@@ -9,11 +9,12 @@ from typing import Any
 import msgspec
 
 from arpegon.core.clock import TEMPO_RANGE
-from arpegon.core.document import FORMAT, VERSION, Project
+from arpegon.core.document import FORMAT, GENERATOR_SOURCES, VERSION, Project
 from arpegon.core.parameters import NOTE_SCHEMA, Choice, Param
+from arpegon.core.processor import Processor
 from arpegon.core.scales import ALIASES, SCALES
 from arpegon.files.validation import INKS
-from arpegon.processors import PROCESSORS
+from arpegon.processors import GENERATORS, PROCESSORS, WORKS
 from arpegon.sound import SOUNDS
 
 _DIALECT = "https://json-schema.org/draft/2020-12/schema"
@@ -46,6 +47,10 @@ def project_schema() -> dict[str, Any]:
     components["Strand"]["properties"]["ink"] = {"oneOf": [ink, {"type": "null"}], "default": None}
     components["Key"]["properties"]["scale"] = {"enum": [*SCALES, *ALIASES], "default": "ionian"}
     components["Stage"] = _stage_schema()
+    for kind, processor in GENERATORS.items():
+        generator = components[GENERATOR_SOURCES[kind].__name__]
+        generator["description"] = processor.summary
+        generator["properties"]["params"] = _params_schema(processor)
     return {
         "$schema": _DIALECT,
         "title": "Arpegon project",
@@ -58,19 +63,11 @@ def project_schema() -> dict[str, Any]:
 def _stage_schema() -> dict[str, Any]:
     kinds = []
     for kind, processor in PROCESSORS.items():
-        params = {
-            "type": "object",
-            "additionalProperties": False,
-            "properties": {
-                param.key: {"description": param.help, "default": param.default, **param.schema()}
-                for param in processor.params
-            },
-        }
         properties = {
             "id": {"type": "string"},
             "kind": {"const": kind},
             "bypass": {"type": "boolean", "default": False},
-            "params": params,
+            "params": _params_schema(processor),
         }
         kinds.append(
             {
@@ -85,6 +82,13 @@ def _stage_schema() -> dict[str, Any]:
     return {"oneOf": kinds}
 
 
+def _params_schema(processor: type[Processor]) -> dict[str, Any]:
+    properties = {
+        param.key: {"description": param.help, "default": param.default, **param.schema()} for param in processor.params
+    }
+    return {"type": "object", "additionalProperties": False, "properties": properties}
+
+
 def processors_page() -> str:
     """The Markdown page of all processors."""
     lines = [
@@ -94,9 +98,10 @@ def processors_page() -> str:
         "",
         "Each stage of a strand is one of these. In a project file a stage reads",
         '`{"id": "s1", "kind": "humanize", "bypass": false, "params": {"low": 85}}`; a parameter that is left out has',
-        "its default. What a stage does not mean to change passes it untouched and in order.",
+        "its default. What a stage does not mean to change passes it untouched and in order. Steps, rings and rebound",
+        'are sources, and stand among the sources of a strand: `{"kind": "steps", "id": "deck", "params": {}}`.',
     ]
-    for kind, processor in PROCESSORS.items():
+    for kind, processor in WORKS.items():
         lines += ["", f"## {processor.label} (`{kind}`)", "", processor.summary, ""]
         details = (processor.__doc__ or "").strip().split("\n\n", 1)
         if len(details) > 1:
@@ -111,7 +116,7 @@ def processors_page() -> str:
 
 def _row(param: Param) -> str:
     takes = param.range_text
-    if isinstance(param, Choice) and len(param.options) > 8:
+    if isinstance(param, Choice) and len(param.options) > 12:
         takes = "the name of a scale (see below)"
     return f"| `{param.key}` | {takes} | `{json.dumps(param.default)}` | {param.help} |"
 

@@ -8,12 +8,12 @@ from collections.abc import Iterable
 import msgspec
 
 from arpegon.core.clock import TEMPO_RANGE
-from arpegon.core.document import Project, Stage, Strand
+from arpegon.core.document import GeneratorSource, Project, Stage, Strand
 from arpegon.core.errors import DocumentError
 from arpegon.core.parameters import check_params, check_pitch_class
 from arpegon.core.routing import working_order
 from arpegon.core.scales import ALIASES, SCALES, Key
-from arpegon.processors import processor_class
+from arpegon.processors import PROCESSORS, processor_class
 from arpegon.sound import SOUNDS
 
 _replace = msgspec.structs.replace
@@ -56,16 +56,28 @@ def validated(project: Project) -> Project:
 
 
 def _strand(strand: Strand) -> Strand:
-    return _replace(strand, stages=tuple(_stage(strand, number, stage) for number, stage in enumerate(strand.stages)))
+    for number, stage in enumerate(strand.stages):
+        if stage.kind not in PROCESSORS:
+            known = ", ".join(PROCESSORS)
+            raise DocumentError(
+                f"{_where(strand, number, stage)}: there is no processor “{stage.kind}”; there are {known}."
+            )
+    stages = tuple(_checked(stage, _where(strand, number, stage)) for number, stage in enumerate(strand.stages))
+    sources = tuple(
+        source.with_stage(_checked(source.stage, f"the source “{source.id}” of “{strand.name}”"))
+        if isinstance(source, GeneratorSource)
+        else source
+        for source in strand.sources
+    )
+    return _replace(strand, stages=stages, sources=sources)
 
 
-def _stage(strand: Strand, number: int, stage: Stage) -> Stage:
-    where = f"stage {number + 1} ({stage.kind}) of “{strand.name}”"
-    try:
-        params = processor_class(stage.kind).params
-    except DocumentError as error:
-        raise DocumentError(f"{where}: {error}") from None
-    return _replace(stage, params=check_params(params, stage.params, where))
+def _where(strand: Strand, number: int, stage: Stage) -> str:
+    return f"stage {number + 1} ({stage.kind}) of “{strand.name}”"
+
+
+def _checked(stage: Stage, where: str) -> Stage:
+    return _replace(stage, params=check_params(processor_class(stage.kind).params, stage.params, where))
 
 
 def _check_zones(strand: Strand) -> None:

@@ -1,5 +1,5 @@
 """The processors, one module each, and their registry."""
 
-from arpegon.processors.registry import PROCESSORS, processor_class
+from arpegon.processors.registry import GENERATORS, PROCESSORS, WORKS, processor_class
 
-__all__ = ["PROCESSORS", "processor_class"]
+__all__ = ["GENERATORS", "PROCESSORS", "WORKS", "processor_class"]

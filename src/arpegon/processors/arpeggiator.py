@@ -5,25 +5,32 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from arpegon.core.clock import bar_beats
 from arpegon.core.events import Event
 from arpegon.core.ledger import note_key
 from arpegon.core.orders import DRAWN, ORDERS, cycle
 from arpegon.core.parameters import Choice, NoteValue, Number, Numbers, Switch, seed_param, swing_param
+from arpegon.core.patterns import Patterns, PatternTurn, chosen, pattern_params
 from arpegon.core.processor import KeyBook, Setting
 from arpegon.core.pulse import Pulse
 from arpegon.core.rhythm import beats_of
-from arpegon.processors.lane import Lane, step_value
+from arpegon.core.starting import ActionRun, times_param
+from arpegon.core.toss import toss_params
+from arpegon.processors.lane import LANE, LANE_TOSS
 
 _SHORTEST = 0.002
+_NEXT = {field.key: field.default for field in LANE.fields}
+"""What a step is where there is no lane."""
 
 
 class Arpeggiator(KeyBook):
     """Plays the notes that are held one after the other, in an order, at a rate.
 
     All that is pressed at one moment is known before a step falls. Held notes may change at any time; the walk goes
-    on over what is held now. With ``latch`` the notes stay until a key is pressed while none is down. The lane gives
-    each step a note of its own (the n-th held one, all, a rest, or a tie that lets the one before sound on), and
-    octave, velocity, length and chance. The played notes themselves do not pass, unless asked.
+    on over what is held now. With ``latch`` the notes stay until a key is pressed while none is down. Up to eight
+    patterns, each a lane of steps, give each step a note of its own (the n-th held one, all, a rest, or a tie that
+    lets the one before sound on), and octave, velocity, length and chance. The played notes themselves do not pass,
+    unless asked.
     """
 
     kind = "arpeggiator"
@@ -65,9 +72,10 @@ class Arpeggiator(KeyBook):
             key="starts",
             label="It starts",
             default="key",
-            options={"key": "with the key", "beat": "on the beat"},
-            help="With the first key, or on the transport's beats, which must run for it.",
+            options={"key": "with the key", "beat": "on the beat", "action": "by an action"},
+            help="With the first key, on the transport's beats, which must run for it, or when an action starts it.",
         ),
+        times_param(),
         Switch(
             key="anew",
             label="First key anew",
@@ -92,7 +100,15 @@ class Arpeggiator(KeyBook):
             whole=False,
             help="Factors on the velocity of one step after the other.",
         ),
-        Lane(key="lane", label="Lane", default=[], help="What each step plays; with none, all play the next note."),
+        *pattern_params(
+            Patterns(
+                key="patterns",
+                label="Patterns",
+                default=[],
+                one=LANE,
+                help="Lanes of steps, each with what it plays; with none, every step plays the next note.",
+            )
+        ),
         Choice(
             key="fewer",
             label="Where fewer are held",
@@ -108,12 +124,17 @@ class Arpeggiator(KeyBook):
         ),
         Switch(key="through", label="Played notes pass", default=False, help="Let the held notes sound as well."),
         seed_param("the same random order"),
+        *toss_params(LANE_TOSS, LANE),
     )
 
     def __init__(self, values: Mapping[str, Any], setting: Setting) -> None:
         self._held: dict[int, Event] = {}
         """The notes that are walked over, in the order in which they were pressed, by channel and note."""
         self._pulse = Pulse(setting.clock)
+        self._turn = PatternTurn()
+        self._lanes: list[list[dict[str, Any]]] = []
+        self._run = ActionRun()
+        self._number = 0
         self._place = 0
         self._order: list[int] = []
         self._last_pick = -1
@@ -121,30 +142,63 @@ class Arpeggiator(KeyBook):
 
     def configured(self) -> None:
         values = self.values
-        self._pulse.beats = beats_of(values["rate"], self.setting.meter)
+        self._pulse.set_beats(beats_of(values["rate"], self.setting.meter))
         self._pulse.swing = values["swing"] / 100.0
+        self._pulse.clock = self.setting.clock
         self._pulse.on_beat = values["starts"] == "beat"
+        self._lanes = [LANE.filled(lane) for lane in values["patterns"]]
+        if values["change"] == "now" or not self._pulse.running:
+            self._turn.playing = self._chosen_pattern()
         if self.new_seed():
             self._random = self.generator()
 
     def restart(self) -> None:
         self._random = self.generator()
-        self._place = 0
-        self._order = []
+        self._begin_walk()
         self._pulse.restart()
 
     def forget(self) -> None:
         self._held.clear()
         self._pulse.stop()
+        self._run.stop()
+
+    def command(self, act: str, value: float | None, time: float) -> None:
+        if act == "start" and self.values["starts"] == "action":
+            self._run.start(self.values["times"] if value is None else int(value))
+            self._begin_walk()
+            self._pulse.begin(time)
+        elif act == "stop" and self.values["starts"] == "action":
+            self._run.stop()
+            self._pulse.stop()
+
+    def live(self, time: float) -> list[float]:
+        lane = self._lane()
+        inside = (self._number - self._turn.since) % len(lane) if lane else self._number
+        return [float(inside if self._pulse.running else -1), float(self._turn.playing)]
+
+    def _begin_walk(self) -> None:
+        self._place = 0
+        self._order = []
+        self._turn.begin(self._chosen_pattern())
+
+    def _chosen_pattern(self) -> int:
+        return chosen(self.values, len(self._lanes))
+
+    def _lane(self) -> list[dict[str, Any]]:
+        """The lane that plays."""
+        return self._lanes[min(self._turn.playing, len(self._lanes) - 1)] if self._lanes else []
+
+    def _walks(self) -> bool:
+        """Whether keys may start the walk."""
+        return bool(self.values["starts"] != "action")
 
     # -- keys --------------------------------------------------------------------------------------
 
     def struck(self, strike: int, event: Event, out: list[Event]) -> None:
         if sum(len(strikes) for strikes in self.down.values()) == 1:
             self._held.clear()
-            if self.values["anew"] or not self._pulse.running:
-                self._place = 0
-                self._order = []
+            if self._walks() and (self.values["anew"] or not self._pulse.running):
+                self._begin_walk()
                 self._pulse.begin(event.time)
         self._held.pop(note_key(event), None)
         self._held[note_key(event)] = event
@@ -155,7 +209,7 @@ class Arpeggiator(KeyBook):
         self.ledger.stop(strike, event.time, event.data2, out)
         if note_key(event) not in self.down and not self.values["latch"]:
             self._held.pop(note_key(event), None)
-        if not self._held:
+        if not self._held and self._walks():
             self._pulse.stop()
 
     # -- steps -------------------------------------------------------------------------------------
@@ -176,33 +230,54 @@ class Arpeggiator(KeyBook):
         self.seen = max(self.seen, until)
 
     def _step(self, time: float, out: list[Event]) -> None:
-        number = self._pulse.take(time)
+        number = self._number = self._pulse.take(time)
         if not self.values["latch"]:
             for key in [key for key in self._held if key not in self.down]:
                 del self._held[key]
         notes = self.notes()
-        if not notes:
+        if self._run.ends(number, self._round(notes)) or (not notes and self._walks()):
             self._pulse.stop()
             return
-        lane = self.values["lane"]
-        step = lane[number % len(lane)] if lane else {"play": "next"}
-        if step_value(step, "chance") < 100 and self._random.random() * 100.0 >= step_value(step, "chance"):
+        place = self._turned(number)
+        lane = self._lane()
+        step = lane[place % len(lane)] if lane else _NEXT
+        if step["chance"] < 100 and self._random.random() * 100.0 >= step["chance"]:
             return
         if step["play"] == "tie":
             return  # the step before it has been given this one's time as well
-        chosen = self._chosen(step["play"], notes)
-        if chosen:
-            self._sound(chosen, step, number, time, out)
+        notes = self._chosen(step["play"], notes) if notes else []
+        if notes:
+            self._sound(notes, step, number, time, out)
+
+    def _round(self, notes: list[Event]) -> int:
+        """How many steps one round has, for what is to be played a number of times."""
+        order = self.values["order"]
+        return len(self._lane() or (notes if order in DRAWN else cycle(order, len(notes), self.values["stride"]))) or 1
+
+    def _turned(self, number: int) -> int:
+        """The place in the lane of a step, after another pattern may have taken over."""
+        lane = self._lane()
+        self._turn.turn(
+            self._chosen_pattern(),
+            self.values["change"],
+            number,
+            self._pulse.beat_of(number),
+            bar_beats(self.setting.meter),
+            not lane or (number - self._turn.since) % len(lane) == 0,
+            self.values["from_first"],
+        )
+        return number - self._turn.since
 
     def _seconds(self, number: int) -> float:
         """How long what begins with a step sounds: over all ties that follow, and a share of the last of them."""
-        lane = self.values["lane"]
+        lane = self._lane()
+        place = number - self._turn.since
         beats = 0.0
         if lane:
-            while lane[(number + 1) % len(lane)]["play"] == "tie" and beats < 64.0:
+            while lane[(place + 1) % len(lane)]["play"] == "tie" and beats < 64.0:
                 beats += self._pulse.length(number)
-                number += 1
-        factor = step_value(lane[number % len(lane)], "length") if lane else 1.0
+                number, place = number + 1, place + 1
+        factor = lane[place % len(lane)]["length"] if lane else 1.0
         beats += self._pulse.length(number) * self.values["gate"] / 100.0 * factor
         return max(_SHORTEST, self.setting.clock.seconds(beats))
 
@@ -250,12 +325,12 @@ class Arpeggiator(KeyBook):
             if 0 <= event.data1 + 12 * octave <= 127
         ]
 
-    def _sound(self, chosen: list[Event], step: Mapping[str, Any], number: int, time: float, out: list[Event]) -> None:
+    def _sound(self, notes: list[Event], step: Mapping[str, Any], number: int, time: float, out: list[Event]) -> None:
         accents = self.values["accents"]
-        factor = step_value(step, "velocity") * (accents[number % len(accents)] if accents else 1.0)
-        shift = 12 * int(step_value(step, "octave"))
+        factor = step["velocity"] * (accents[number % len(accents)] if accents else 1.0)
+        shift = 12 * int(step["octave"])
         made = []
-        for event in chosen:
+        for event in notes:
             if 0 <= event.data1 + shift <= 127:
                 loudness = self.values["fixed"] if self.values["loudness"] == "fixed" else event.data2
                 velocity = max(1, min(127, round(loudness * factor)))
@@ -268,13 +343,14 @@ class Arpeggiator(KeyBook):
 
     @classmethod
     def swallows(cls, values: Mapping[str, Any]) -> str | None:
-        lane = values["lane"]
-        if values["through"] or not lane:
+        lanes = [LANE.filled(lane) for lane in values["patterns"]]
+        if values["through"] or not lanes:
             return None
-        if all(step["play"] in ("rest", "tie") for step in lane):
-            return "all steps of its lane are rests"
-        if all(step_value(step, "chance") == 0 or step["play"] in ("rest", "tie") for step in lane):
-            return "all steps of its lane have no chance"
+        lane = lanes[chosen(values, len(lanes))]
+        if lane and all(step["play"] in ("rest", "tie") for step in lane):
+            return "all steps of its pattern are rests"
+        if lane and all(step["chance"] == 0 or step["play"] in ("rest", "tie") for step in lane):
+            return "all steps of its pattern have no chance"
         return None
 
     @classmethod

@@ -13,9 +13,12 @@ from arpegon.processors.hold import Hold
 from arpegon.processors.humanize import Humanize
 from arpegon.processors.keymap import KeyMap
 from arpegon.processors.length import Length
+from arpegon.processors.rebound import Rebound
 from arpegon.processors.repeat import Repeat
+from arpegon.processors.rings import Rings
 from arpegon.processors.scale import ScaleStage
 from arpegon.processors.sieve import Sieve
+from arpegon.processors.steps import Steps
 from arpegon.processors.thin import Thin
 from arpegon.processors.transpose import Transpose
 from arpegon.processors.velocity import Velocity
@@ -29,17 +32,24 @@ GROUPS: dict[str, tuple[type[Processor], ...]] = {
 }
 """The processors as menus offer them."""
 
+GENERATORS: dict[str, type[Processor]] = {cls.kind: cls for cls in (Steps, Rings, Rebound)}
+"""What makes notes by itself, at the head of a strand."""
+
 PROCESSORS: dict[str, type[Processor]] = {cls.kind: cls for group in GROUPS.values() for cls in group}
+"""The processors of stages."""
+
+WORKS: dict[str, type[Processor]] = {**PROCESSORS, **GENERATORS}
+"""All that has declared parameters."""
 
 
 def processor_class(kind: str) -> type[Processor]:
-    """The processor of a kind.
+    """The processor of a kind of stage or generator.
 
     Raises:
         DocumentError: there is none.
     """
     try:
-        return PROCESSORS[kind]
+        return WORKS[kind]
     except KeyError:
-        known = ", ".join(PROCESSORS)
+        known = ", ".join(WORKS)
         raise DocumentError(f"There is no processor “{kind}”; there are {known}.") from None

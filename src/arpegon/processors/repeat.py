@@ -84,7 +84,8 @@ class Repeat(KeyBook):
     def configured(self) -> None:
         self._rhythm = self.values["rhythm"] or [1.0]
         self._beats = beats_of(self.values["rate"], self.setting.meter)
-        self._pulse.beats = self._beats
+        self._pulse.clock = self.setting.clock
+        self._pulse.set_beats(self._beats)
         self._pulse.on_beat = self.values["starts"] == "beat"
 
     def restart(self) -> None:

@@ -15,7 +15,7 @@ from arpegon.core.pitch import pretty_name
 from arpegon.core.scales import Key
 from arpegon.engine.protocol import Locate, Telemetry
 from arpegon.ui import theme
-from arpegon.ui.bench.editor import ROOTS
+from arpegon.ui.bench.standard import ROOTS
 from arpegon.ui.controls.name_field import NameField
 from arpegon.ui.session import Session
 

@@ -190,7 +190,13 @@ class Session(QObject):
         strand = self.project.strand(chosen.strand)
         gone = strand is None or (
             (chosen.part == "stage" and all(stage.id != chosen.stage for stage in strand.stages))
-            or (chosen.part == "source" and chosen.place >= len(strand.sources))
+            or (
+                chosen.part == "source"
+                and (
+                    chosen.place >= len(strand.sources)
+                    or getattr(strand.sources[chosen.place], "id", "") != chosen.stage
+                )
+            )
             or (chosen.part == "destination" and chosen.place >= len(strand.destinations))
         )
         if gone and chosen != NOTHING:
@@ -243,10 +249,21 @@ class Session(QObject):
             self.selected.emit()
 
     def select_stage(self, stage_id: str) -> None:
-        """Put a stage on the bench."""
+        """Put a stage, or a source that makes notes by itself, on the bench."""
         found = self.project.find_stage(stage_id)
-        if found is not None:
+        if found is None:
+            return
+        place = next((at for at, one in enumerate(found[0].sources) if getattr(one, "id", "") == stage_id), None)
+        if place is None:
             self.select(Selection(found[0].id, "stage", stage_id))
+        else:
+            self.select_source(found[0].id, place)
+
+    def select_source(self, strand_id: str, place: int) -> None:
+        """Put a source on the bench."""
+        strand = self.project.strand(strand_id)
+        if strand is not None and place < len(strand.sources):
+            self.select(Selection(strand_id, "source", getattr(strand.sources[place], "id", ""), place))
 
     # -- transport and playing ---------------------------------------------------------------------
 
@@ -274,6 +291,10 @@ class Session(QObject):
         """Stop where it is, or go back to the start."""
         other = "start" if self.project.on_stop == "stay" else "stay"
         self.edit("What stop does", edits.set_project(self.project, on_stop=other))
+
+    def command(self, stage_id: str, act: str, value: float | None = None) -> None:
+        """Have a stage or generator do something now, such as ``start`` or ``stop``."""
+        self.client.send(protocol.Act(stage_id, act, value))
 
     def rewind(self) -> None:
         """Go to the start."""
@@ -392,7 +413,10 @@ class Session(QObject):
     def go_to(self, found: Break) -> None:
         """Put on the bench where a path breaks."""
         part = "strand" if found.part == "audio" else found.part
-        self.select(Selection(found.strand, part, found.stage, found.place))
+        if part == "source":
+            self.select_source(found.strand, found.place)
+        else:
+            self.select(Selection(found.strand, part, found.stage, found.place))
 
     # -- takes -------------------------------------------------------------------------------------
 

@@ -10,11 +10,14 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout
 
 from arpegon.core.events import NOTE_OFF, NOTE_ON
 from arpegon.core.orders import DRAWN, cycle
+from arpegon.core.parameters import Number
 from arpegon.core.pitch import note_name
 from arpegon.engine.protocol import Passed
 from arpegon.processors.arpeggiator import octaves
-from arpegon.processors.lane import BOUNDS, MOST, step_value
-from arpegon.ui.bench.editor import StageEditor, counted_heading
+from arpegon.processors.lane import LANE, LANE_TOSS, MOST
+from arpegon.ui.bench.generator_editor import ActionRow
+from arpegon.ui.bench.pattern_editor import PatternEditor
+from arpegon.ui.bench.standard import caps, counted_heading
 from arpegon.ui.controls.choices import Segments
 from arpegon.ui.controls.lane_cells import LaneCells
 from arpegon.ui.controls.order_star import OrderStar
@@ -24,14 +27,13 @@ from arpegon.ui.controls.strokes_view import StrokesView
 _LANES = {"velocity": "velocity", "length": "length", "chance": "chance", "octave": "octave"}
 
 
-class ArpeggiatorEditor(StageEditor):
+class ArpeggiatorEditor(PatternEditor):
     """Order, rate and octaves; a lane with a value of each kind for every step."""
 
     def build(self) -> None:
         self._held: dict[tuple[int, int], int] = {}
         self._remembered: list[int] = []
         self._sounding: set[int] = set()
-        self._step = -1
         row = QHBoxLayout()
         row.setSpacing(14)
         self.star = OrderStar(self.ink)
@@ -49,27 +51,33 @@ class ArpeggiatorEditor(StageEditor):
         self.view = StrokesView(self.ink, "hold some notes: keys above, the arpeggio below")
         self.view.setMinimumHeight(96)
         self.box.addWidget(self.view)
+        self.side.addWidget(caps("Patterns"))
+        self.add_patterns(self.side)
         self.side.addLayout(counted_heading("Lane", "step", self._count))
         self.none = QLabel("No lane: every step plays the next note. Press + for the first step.")
         self.none.setProperty("role", "second")
         self.none.setWordWrap(True)
         self.side.addWidget(self.none)
         self.cells = LaneCells(self.ink)
-        self.cells.changed.connect(lambda step, play: self._put(step, True, play=play))
+        self.cells.changed.connect(lambda step, play: self.put_entry(step, play=play))
         self.side.addWidget(self.cells)
         self.which = Segments(_LANES, "Which value of the steps is drawn below.")
         self.which.chosen.connect(lambda name: self._show_lane(self.values))
         self.side.addWidget(self.which)
         self.bars: dict[str, StepBars] = {}
         for name in _LANES:
-            low, high, _ = BOUNDS[name]
+            low, high = _span(name)
             most = high - low if name == "octave" else high / 100.0 if name == "chance" else high
             bars = self.bars[name] = StepBars(self.ink, most, f"The {name} of each step.", "no lane")
             bars.changed.connect(lambda levels, name=name: self._draw(name, levels))
             bars.settled.connect(self.session.settle)
             self.side.addWidget(bars)
+        self.add_toss(self.side, LANE_TOSS)
         self.side.addLayout(self.grid("latch", "anew", "through", "repeats"))
-        for key in ("starts", "octave_way", "fewer"):
+        self.side.addWidget(self.captioned("starts"))
+        self.by_action = ActionRow(self)
+        self.side.addWidget(self.by_action)
+        for key in ("octave_way", "fewer"):
             self.side.addWidget(self.captioned(key))
         self.side.addLayout(self.grid("loudness", "fixed"))
         self.side.addLayout(self.grid("seed", "accents"))
@@ -81,22 +89,27 @@ class ArpeggiatorEditor(StageEditor):
         self.controls["repeats"].setEnabled(values["order"] == "random")
         self.controls["fixed"].setEnabled(values["loudness"] == "fixed")
         self.controls["octave_way"].setEnabled(values["octaves"] > 1)
+        self.show_patterns(values)
+        self.by_action.setVisible(values["starts"] == "action")
         self._show_lane(values)
         self._show_star(values)
+        shown = {lane.key for lane in LANE_TOSS} - (set() if values["order"] == "stride" else {"stride"})
+        self.tosses.show_values(values, shown)
+        self.tosses.setVisible(bool(self.pattern()))
 
     def _show_lane(self, values: dict[str, Any]) -> None:
-        lane = values["lane"]
+        lane = self.filled()
         self.none.setVisible(not lane)
         for widget in (self.cells, self.which):
             widget.setVisible(bool(lane))
         self.cells.show_steps(lane)
         for name, bars in self.bars.items():
             bars.setVisible(bool(lane) and name == self.which.value())
-            bars.show_levels([self._level(name, step_value(step, name)) for step in lane])
+            bars.show_levels([self._level(name, step[name]) for step in lane])
 
     @staticmethod
     def _level(name: str, value: float) -> float:
-        return value / 100.0 if name == "chance" else value - BOUNDS[name][0] if name == "octave" else value
+        return value / 100.0 if name == "chance" else value - _span(name)[0] if name == "octave" else value
 
     def _show_star(self, values: dict[str, Any]) -> None:
         notes = [
@@ -116,64 +129,56 @@ class ArpeggiatorEditor(StageEditor):
         return notes if values["order"] in ("played", *DRAWN) else sorted(notes)
 
     def passed(self, batch: Sequence[Passed]) -> None:
-        lane = self.values["lane"]
         for one in batch:
             if one.event is not None and one.event.kind == NOTE_ON:
-                if not self._held:
-                    self._step = -1
                 self._held[one.event.channel, one.event.data1] = one.event.data2
                 self._remembered = [note for _, note in self._held]
                 self.view.came_in(one.event.data1, one.event.time)
             elif one.event is not None and one.event.kind == NOTE_OFF:
                 self._held.pop((one.event.channel, one.event.data1), None)
                 self.view.went(one.event.data1, one.event.time)
-            struck = False
             for event in one.out:
                 if event.kind == NOTE_ON:
                     self._sounding.add(event.data1)
                     self.view.sounded(event.data1, event.time)
-                    struck = True
                 elif event.kind == NOTE_OFF:
                     self._sounding.discard(event.data1)
                     self.view.ended(event.data1, event.time)
-            if struck and lane:
-                self._step = next(
-                    (self._step + by) % len(lane)
-                    for by in range(1, len(lane) + 1)
-                    if lane[(self._step + by) % len(lane)]["play"] not in ("rest", "tie") or by == len(lane)
-                )
-        lit = self._step if lane and self._step >= 0 else None
-        self.cells.show_lit(lit)
-        for bars in self.bars.values():
-            bars.show_lit(lit)
         self._show_star(self.values)
 
     def tick(self, now: float) -> None:
         self.view.tick(now)
+        live = self.session.telemetry.live
+        if len(live) != 2:
+            return
+        step, playing = int(live[0]), int(live[1])
+        self.row.show_playing(playing if step >= 0 else None)
+        lit = step if step >= 0 and playing == self.pattern_place else None
+        self.cells.show_lit(lit)
+        for bars in self.bars.values():
+            bars.show_lit(lit)
 
     # -- the lane ----------------------------------------------------------------------------------
 
-    def _lane(self) -> list[dict[str, Any]]:
-        return [dict(step) for step in self.values["lane"]]
-
     def _count(self, by: int) -> None:
-        lane = self._lane()
+        lane = self.pattern()
         if by > 0 and len(lane) < MOST:
             lane.append({"play": "next"})
         elif by < 0:
             lane = lane[:-1]
-        self.set(lane=lane)
-
-    def _put(self, step: int, settled: bool, **changes: Any) -> None:
-        lane = self._lane()
-        if step < len(lane):
-            lane[step] |= changes
-            self.set(settled, lane=lane)
+        self.put_pattern(lane)
 
     def _draw(self, name: str, levels: Sequence[float]) -> None:
-        lane = self._lane()
-        low, high, _ = BOUNDS[name]
+        lane = self.pattern()
+        low, high = _span(name)
         for step, level in zip(lane, levels, strict=False):
             value = round(level + low) if name == "octave" else round(level * 100) if name == "chance" else level
             step[name] = max(low, min(high, value))
-        self.set(False, lane=lane)
+        self.put_pattern(lane, False)
+
+
+def _span(name: str) -> tuple[float, float]:
+    """The least and the greatest value that a step may have."""
+    field = LANE.field(name)
+    assert isinstance(field, Number)
+    return field.low, field.high

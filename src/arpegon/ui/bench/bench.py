@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from arpegon.core import edits
-from arpegon.core.document import Strand
+from arpegon.core.document import GeneratorSource, Strand
 from arpegon.engine.protocol import Telemetry
 from arpegon.files.presets import Preset
 from arpegon.processors import processor_class
@@ -29,8 +29,11 @@ from arpegon.ui.bench.editor import StageEditor
 from arpegon.ui.bench.humanize_editor import HumanizeEditor
 from arpegon.ui.bench.pitch_editors import KeyMapEditor, TransposeEditor
 from arpegon.ui.bench.readout import Readout
+from arpegon.ui.bench.rebound_editor import ReboundEditor
+from arpegon.ui.bench.rings_editor import RingsEditor
 from arpegon.ui.bench.scale_editor import ScaleEditor
 from arpegon.ui.bench.source_editor import SourceEditor
+from arpegon.ui.bench.steps_editor import StepsEditor
 from arpegon.ui.bench.strand_bench import StrandBench
 from arpegon.ui.bench.stroke_editors import (
     ChanceEditor,
@@ -68,6 +71,9 @@ EDITORS: dict[str, type[StageEditor]] = {
     "sieve": SieveEditor,
     "chance": ChanceEditor,
     "channel": ChannelEditor,
+    "steps": StepsEditor,
+    "rings": RingsEditor,
+    "rebound": ReboundEditor,
 }
 """A stage without an entry gets the standard controls of its declarations."""
 
@@ -174,9 +180,9 @@ class Bench(QWidget):
         """Show what is selected."""
         chosen = self.session.selection
         strand = self.session.strand_of_selection()
-        is_stage = chosen.part == "stage" and strand is not None
+        is_stage = bool(chosen.stage) and strand is not None
         self.bypass.setVisible(is_stage)
-        self.presets.setVisible(chosen.part in ("stage", "strand") and strand is not None)
+        self.presets.setVisible((is_stage or chosen.part == "strand") and strand is not None)
         self.remove.setVisible(chosen.part in ("stage", "source", "destination"))
         self.readout.setVisible(is_stage)
         self._line.setVisible(is_stage)
@@ -187,8 +193,8 @@ class Bench(QWidget):
             self._where.setText("nothing is selected")
             self._put(EmptyBench())
             return
-        if chosen.part == "stage":
-            stage = next(one for one in strand.stages if one.id == chosen.stage)
+        stage = strand.stage(chosen.stage) if is_stage else None
+        if stage is not None:
             editor = EDITORS.get(stage.kind, StageEditor)
             self._put(editor(self.session, strand, stage))
         elif chosen.part == "source":
@@ -240,8 +246,11 @@ class Bench(QWidget):
             self._where.setText(place_words(strand, strand.stages.index(stage)))
             self.bypass.setChecked(stage.bypass)
         elif chosen.part == "source":
-            self.title.setText(source_words(project, strand.sources[chosen.place])[0])
+            source = strand.sources[chosen.place]
+            self.title.setText(source_words(project, source)[0])
             self._where.setText(f"feeds {strand.name}")
+            if isinstance(source, GeneratorSource):
+                self.bypass.setChecked(source.bypass)
         elif chosen.part == "destination":
             self.title.setText(destination_words(project, strand.destinations[chosen.place])[0])
             self._where.setText(f"where {strand.name} ends")
@@ -254,7 +263,7 @@ class Bench(QWidget):
         if strand is None or self._shown != self.session.selection:
             return
         if isinstance(self.editor, StageEditor):
-            stage = next((one for one in strand.stages if one.id == self.session.selection.stage), None)
+            stage = strand.stage(self.session.selection.stage)
             if stage is not None and stage.kind != self.editor.stage.kind:
                 self.show_selection()
             elif stage is not None:

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 from arpegon.core.chords import chord_name
 from arpegon.processors.chord import key_chord
 from arpegon.processors.pads import pad_notes
-from arpegon.ui.bench.editor import caps
+from arpegon.ui.bench.standard import caps
 from arpegon.ui.controls.chord_palette import ChordPalette
 from arpegon.ui.controls.pitch_ring import PitchRing
 

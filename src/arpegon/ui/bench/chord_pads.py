@@ -15,7 +15,7 @@ from arpegon.core.pitch import ascii_name, note_name
 from arpegon.core.scales import Key
 from arpegon.core.voicing import inverted
 from arpegon.processors.pads import BOUNDS, MOST, pad_notes
-from arpegon.ui.bench.editor import caps
+from arpegon.ui.bench.standard import caps
 from arpegon.ui.controls.chord_palette import Chip, ChordPalette
 from arpegon.ui.controls.pad_grid import PadGrid, Tile
 from arpegon.ui.controls.pitch_ring import PitchRing

@@ -20,8 +20,8 @@ from arpegon.core.events import control
 from arpegon.engine.protocol import Direct
 from arpegon.files.validation import LEVEL_RANGE
 from arpegon.sound import SOUNDS
-from arpegon.ui.bench.editor import caps, under_caption
 from arpegon.ui.bench.end_editor import CHANNELS, EndEditor, channel_of
+from arpegon.ui.bench.standard import caps, under_caption
 from arpegon.ui.board.words import OWN_OUTPUT
 from arpegon.ui.controls.choices import Picker, Switch
 from arpegon.ui.controls.panel import InstrumentPanel, Meter

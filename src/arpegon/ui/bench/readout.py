@@ -14,7 +14,7 @@ from arpegon.core.events import BEND, CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE,
 from arpegon.core.pitch import note_name
 from arpegon.engine.protocol import Passed
 from arpegon.ui import theme
-from arpegon.ui.bench.editor import caps
+from arpegon.ui.bench.standard import caps
 from arpegon.ui.session import Session
 
 ROW = 26

@@ -13,7 +13,8 @@ from arpegon.core.pitch import ascii_name, parse_pitch_class
 from arpegon.core.scales import stage_key
 from arpegon.engine.protocol import Passed
 from arpegon.processors.scale import moves
-from arpegon.ui.bench.editor import StageEditor, caps, strokes
+from arpegon.ui.bench.editor import StageEditor, strokes
+from arpegon.ui.bench.standard import caps
 from arpegon.ui.controls.pitch_ring import PitchRing
 
 _HINT = "Click a note on the ring, then the note it should become."

@@ -13,8 +13,8 @@ from arpegon.core import edits
 from arpegon.core.document import AnySource, ClickSource, ClipSource, MidiSource, StrandSource, SurfaceSource
 from arpegon.core.events import Event
 from arpegon.processors import processor_class
-from arpegon.ui.bench.editor import caps, under_caption
 from arpegon.ui.bench.end_editor import CHANNELS, EndEditor, channel_of
+from arpegon.ui.bench.standard import caps, under_caption
 from arpegon.ui.controls.choices import Picker, Switch
 from arpegon.ui.controls.zone_keys import ZoneKeys
 from arpegon.ui.session import Session

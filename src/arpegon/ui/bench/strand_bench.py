@@ -10,7 +10,7 @@ from arpegon.core.document import Stage, Strand
 from arpegon.processors import PROCESSORS
 from arpegon.processors.registry import GROUPS
 from arpegon.ui import theme
-from arpegon.ui.bench.editor import caps, under_caption
+from arpegon.ui.bench.standard import caps, under_caption
 from arpegon.ui.board import clipboard
 from arpegon.ui.controls.choices import Switch
 from arpegon.ui.session import Session

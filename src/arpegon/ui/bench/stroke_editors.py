@@ -9,7 +9,8 @@ from PyQt6.QtWidgets import QLabel
 
 from arpegon.core.events import NOTE_OFF, NOTE_ON
 from arpegon.engine.protocol import Passed
-from arpegon.ui.bench.editor import StageEditor, counted_heading
+from arpegon.ui.bench.editor import StageEditor
+from arpegon.ui.bench.standard import counted_heading
 from arpegon.ui.controls.step_bars import StepBars
 from arpegon.ui.controls.strokes_view import StrokesView
 

@@ -11,7 +11,8 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from arpegon.engine.protocol import Passed
 from arpegon.processors.velocity import response
-from arpegon.ui.bench.editor import StageEditor, counted_heading, strokes
+from arpegon.ui.bench.editor import StageEditor, strokes
+from arpegon.ui.bench.standard import counted_heading
 from arpegon.ui.controls.curve_view import CurveView
 from arpegon.ui.controls.step_bars import StepBars
 

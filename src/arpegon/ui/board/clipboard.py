@@ -8,7 +8,7 @@ from arpegon.core import edits
 from arpegon.core.document import Stage, Strand
 from arpegon.core.errors import ArpegonError
 from arpegon.files.presets import Preset, format_preset, of_stage, of_strand, parse_preset
-from arpegon.processors import processor_class
+from arpegon.processors import GENERATORS, processor_class
 from arpegon.ui.session import Selection, Session
 
 
@@ -16,9 +16,9 @@ def selected(session: Session) -> tuple[Strand | None, Stage | None]:
     """The strand in which the selection stands, and the stage, if it is one."""
     strand = session.strand_of_selection()
     chosen = session.selection
-    if strand is None or chosen.part != "stage":
+    if strand is None or not chosen.stage:
         return strand, None
-    return strand, next((stage for stage in strand.stages if stage.id == chosen.stage), None)
+    return strand, strand.stage(chosen.stage)
 
 
 def as_preset(session: Session) -> Preset | None:
@@ -70,10 +70,20 @@ def duplicate(session: Session) -> None:
 
 
 def put_stage(session: Session, strand_id: str, stage: Stage, place: int | None, label: str) -> None:
-    """Put a stage into a strand, at its end where no place is named, and onto the bench."""
-    project, made = edits.insert_stage(session.project, strand_id, stage, place)
+    """Put a stage into a strand, at its end where no place is named, and onto the bench.
+
+    What makes notes by itself becomes one more source.
+    """
+    if stage.kind in GENERATORS:
+        made = edits.fresh_generator(session.project, stage.kind, params=stage.params)
+        strand = session.project.strand(strand_id)
+        at = len(strand.sources) if strand is not None else 0
+        session.edit(label, edits.set_source(session.project, strand_id, at, made))
+        session.select_source(strand_id, at)
+        return
+    project, stage_id = edits.insert_stage(session.project, strand_id, stage, place)
     session.edit(label, project)
-    session.select_stage(made)
+    session.select_stage(stage_id)
 
 
 def put_in(session: Session, preset: Preset) -> None:
@@ -84,7 +94,7 @@ def put_in(session: Session, preset: Preset) -> None:
         if strand is None:
             session.notice("edit", "Select a strand or a stage first: the stage goes in behind it.")
             return
-        place = strand.stages.index(stage) + 1 if stage is not None else None
+        place = strand.stages.index(stage) + 1 if stage in strand.stages else None
         put_stage(session, strand.id, preset.stage, place, f"Put in {preset.name}")
     elif preset.strand is not None:
         behind = project.strands.index(strand) + 1 if strand is not None else None

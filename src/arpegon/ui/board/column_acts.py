@@ -17,6 +17,7 @@ from arpegon.core.document import (
     AnySource,
     ClickSource,
     ClipSource,
+    GeneratorSource,
     InstrumentDestination,
     MidiSource,
     PortDestination,
@@ -25,7 +26,7 @@ from arpegon.core.document import (
     SurfaceSource,
 )
 from arpegon.files.presets import Preset
-from arpegon.processors import PROCESSORS
+from arpegon.processors import GENERATORS, PROCESSORS
 from arpegon.processors.registry import GROUPS
 from arpegon.ui import theme
 from arpegon.ui.board import clipboard
@@ -56,7 +57,10 @@ class ColumnActs:
         self.session: Session = column.session
 
     def select(self, part: str, place: int) -> None:
-        self.session.select(Selection(self.column.strand.id, part, "", place))
+        if part == "source":
+            self.session.select_source(self.column.strand.id, place)
+        else:
+            self.session.select(Selection(self.column.strand.id, part, "", place))
 
     def set(self, label: str, **changes: object) -> None:
         self.session.edit(label, edits.set_strand(self.session.project, self.column.strand.id, **changes))
@@ -171,6 +175,11 @@ class ColumnActs:
         menu.addAction("All MIDI inputs", lambda: self.add_source(MidiSource()))
         for port in self.session.ports.inputs:
             menu.addAction(f"MIDI input {port}", lambda port=port: self.add_source(MidiSource(port=port)))
+        for kind, processor in GENERATORS.items():
+            menu.addAction(
+                f"{processor.label}   –   {processor.summary}",
+                lambda kind=kind: self.add_source(edits.fresh_generator(self.session.project, kind)),
+            )
         menu.addAction("Clip (a MIDI file) …", lambda: self.add_source(ClipSource()))
         menu.addAction("Metronome", lambda: self.add_source(ClickSource()))
         for other in self.session.project.strands:
@@ -198,6 +207,10 @@ class ColumnActs:
             self.fill_sources(sources)
             self.fill_destinations(destinations)
         place = self.session.project.strands.index(self.column.strand)
+        menu.addAction(
+            "Stop with the transport" if self.column.strand.plays_on else "Play on when the transport stops",
+            lambda: self.set("Play on", plays_on=not self.column.strand.plays_on),
+        )
         menu.addAction(
             "Stop sending the source along" if self.column.strand.along else "Send the source along",
             lambda: self.set("Send the source along", along=not self.column.strand.along),
@@ -227,6 +240,10 @@ class ColumnActs:
 
     def source_menu(self, place: int, where: QPoint) -> None:
         menu = QMenu(self.column)
+        source = self.column.strand.sources[place]
+        if isinstance(source, GeneratorSource):
+            menu.addAction("Wake it" if source.bypass else "Let it rest", lambda: self.bypass(source.id))
+            self.add_clipboard(menu, lambda: self.select("source", place))
         menu.addAction("Remove", lambda: self.remove_end("source", place))
         menu.exec(where)
 

@@ -9,6 +9,7 @@ from arpegon.core.document import (
     AnySource,
     ClickSource,
     ClipSource,
+    GeneratorSource,
     InstrumentDestination,
     MidiSource,
     PortDestination,
@@ -17,6 +18,7 @@ from arpegon.core.document import (
     StrandSource,
     SurfaceSource,
 )
+from arpegon.core.parameters import with_defaults
 from arpegon.core.pitch import note_name
 from arpegon.processors import processor_class
 from arpegon.sound import SOUNDS
@@ -31,9 +33,14 @@ def source_words(project: Project, source: AnySource) -> tuple[str, str]:
     elif isinstance(source, MidiSource):
         name = port_words(source.port) if source.port else "All MIDI inputs"
     elif isinstance(source, ClipSource):
-        name = PurePath(source.file).stem.replace("-", " ").capitalize() if source.file else "Clip: choose a file"
+        file = source.playing_file
+        name = PurePath(file).stem.replace("-", " ").capitalize() if file else "Clip: choose a file"
     elif isinstance(source, ClickSource):
         name = "Metronome"
+    elif isinstance(source, GeneratorSource):
+        processor = processor_class(source.stage.kind)
+        values = with_defaults(processor.params, source.params)
+        return processor.label, "rests" if source.bypass else processor.caption(values)
     elif isinstance(source, StrandSource):
         feeder = project.strand(source.strand)
         name = f"from {feeder.name}" if feeder else "from a strand that is gone"

@@ -1,0 +1,89 @@
+"""What the editors of sources have in common that make notes by themselves."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from arpegon.core import edits
+from arpegon.core.document import GeneratorSource
+from arpegon.ui.bench.editor import StageEditor
+from arpegon.ui.bench.standard import caps, under_caption
+from arpegon.ui.controls.zone_keys import ZoneKeys
+
+
+class ActionRow(QWidget):
+    """How many rounds an action starts, and buttons that start and stop now."""
+
+    def __init__(self, editor: StageEditor) -> None:
+        super().__init__()
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(12)
+        row.addWidget(editor.control("times"), 1)
+        self.start = QPushButton("Start")
+        self.start.setToolTip("Start it now, for so many rounds (0: until it is stopped).")
+        self.start.clicked.connect(lambda: editor.session.command(editor.stage.id, "start"))
+        self.stop = QPushButton("Stop")
+        self.stop.setToolTip("Stop it now.")
+        self.stop.clicked.connect(lambda: editor.session.command(editor.stage.id, "stop"))
+        row.addWidget(self.start)
+        row.addWidget(self.stop)
+
+
+class GeneratorFoot:
+    """The controls that all generators share: how it starts, which notes it may choose, the keys that move it."""
+
+    def __init__(self, editor: StageEditor, box: QVBoxLayout) -> None:
+        self.editor = editor
+        box.addWidget(caps("Starts"))
+        box.addWidget(editor.control("starts"))
+        self.by_action = ActionRow(editor)
+        box.addWidget(self.by_action)
+        box.addWidget(editor.control("in_time"))
+        box.addWidget(caps("Notes"))
+        box.addLayout(editor.grid("lowest", "highest", "level", "to_channel"))
+        box.addLayout(editor.grid("in_scale", "follow_key"))
+        box.addLayout(editor.grid("root", "scale"))
+        box.addWidget(caps("Keys"))
+        box.addWidget(editor.captioned("transpose"))
+        box.addWidget(editor.control("home"))
+        self.zone = ZoneKeys(editor.ink)
+        self.zone.moved.connect(self._set_zone)
+        self.zone.settled.connect(editor.session.settle)
+        self.zone_box = under_caption("Keys of the strand's other sources that play it; they do not sound", self.zone)
+        box.addWidget(self.zone_box)
+        self.no_keys = QLabel("Add a second source to this strand, such as the play surface, for the keys.")
+        self.no_keys.setWordWrap(True)
+        self.no_keys.setProperty("role", "second")
+        box.addWidget(self.no_keys)
+
+    def _source(self) -> GeneratorSource | None:
+        return next((one for one in self.editor.strand.generators if one.id == self.editor.stage.id), None)
+
+    def _set_zone(self, low: int, high: int) -> None:
+        source = self._source()
+        if source is None:
+            return
+        session = self.editor.session
+        place = self.editor.strand.sources.index(source)
+        changed = msgspec.structs.replace(source, low_key=low, high_key=high)
+        project = edits.set_source(session.project, self.editor.strand.id, place, changed)  # type: ignore[arg-type]
+        session.edit("Zone", project, f"{source.id}:zone")
+
+    def show_values(self, values: dict[str, Any]) -> None:
+        """Show what is of use as things are."""
+        keys = values["starts"] == "key" or values["transpose"] != "no"
+        self.by_action.setVisible(values["starts"] == "action")
+        self.editor.controls["in_time"].setVisible(values["starts"] != "play")
+        self.editor.controls["home"].setVisible(values["transpose"] != "no")
+        for key in ("root", "scale"):
+            self.editor.controls[key].setEnabled(not values["follow_key"])
+        self.zone_box.setVisible(keys)
+        self.no_keys.setVisible(keys and len(self.editor.strand.sources) < 2)
+        source = self._source()
+        if source is not None and self.zone._end is None:
+            self.zone.low, self.zone.high = source.low_key, source.high_key
+            self.zone.update()

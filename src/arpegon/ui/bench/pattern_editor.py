@@ -1,0 +1,80 @@
+"""What the editors of stages have in common that hold numbered patterns."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
+
+from arpegon.core.entries import Entries
+from arpegon.core.patterns import Patterns, chosen
+from arpegon.core.toss import TossLane
+from arpegon.ui.bench.editor import StageEditor
+from arpegon.ui.bench.pattern_row import PatternRow
+from arpegon.ui.bench.toss_box import TossBox
+
+
+class PatternEditor(StageEditor):
+    """The base of editors of stages that hold patterns."""
+
+    def add_patterns(self, box: QVBoxLayout) -> None:
+        """The row of patterns, and when a change falls."""
+        declared = self.params["patterns"]
+        assert isinstance(declared, Patterns) and isinstance(declared.one, Entries)
+        self.entries: Entries = declared.one
+        self.row = PatternRow(declared, self.ink, self.fresh, lambda text: self.session.notice("edit", text))
+        self.row.chosen.connect(lambda place: self.set(pattern=place + 1))
+        self.row.edited.connect(lambda label, patterns, place: self.set(patterns=patterns, pattern=place + 1))
+        line = QHBoxLayout()
+        line.setSpacing(8)
+        line.addWidget(self.row)
+        box.addLayout(line)
+        under = QHBoxLayout()
+        under.setSpacing(12)
+        under.addWidget(self.captioned("change"), 1)
+        under.addWidget(self.control("from_first"), 1)
+        box.addLayout(under)
+
+    def add_toss(self, box: QVBoxLayout, lanes: Sequence[TossLane]) -> None:
+        """The box of tosses."""
+        self.tosses = TossBox(lanes, self.entries, self.ink, self.set)
+        box.addWidget(self.tosses)
+
+    def fresh(self) -> list[dict[str, Any]]:
+        """A pattern to begin with."""
+        default = self.params["patterns"].default
+        return [dict(entry) for entry in default[0]] if default else []
+
+    # -- the pattern that is edited ----------------------------------------------------------------
+
+    @property
+    def pattern_place(self) -> int:
+        """The place of the pattern that is chosen."""
+        return chosen(self.values, len(self.values["patterns"]))
+
+    def pattern(self) -> list[dict[str, Any]]:
+        """The chosen pattern, as it stands in the document."""
+        patterns = self.values["patterns"]
+        return [dict(entry) for entry in patterns[self.pattern_place]] if patterns else []
+
+    def filled(self) -> list[dict[str, Any]]:
+        """The chosen pattern with all fields of its entries."""
+        return self.entries.filled(self.pattern())
+
+    def put_pattern(self, pattern: list[dict[str, Any]], settled: bool = True) -> None:
+        """Replace the chosen pattern."""
+        patterns = [list(one) for one in self.values["patterns"]] or [[]]
+        patterns[self.pattern_place] = pattern
+        self.set(settled, patterns=patterns)
+
+    def put_entry(self, place: int, settled: bool = True, **fields: Any) -> None:
+        """Change fields of one entry of the chosen pattern."""
+        pattern = self.pattern()
+        if place < len(pattern):
+            pattern[place] |= fields
+            self.put_pattern(pattern, settled)
+
+    def show_patterns(self, values: dict[str, Any]) -> None:
+        """Show the row of patterns."""
+        self.row.show_patterns(values["patterns"], self.pattern_place)

@@ -1,0 +1,226 @@
+"""Tosses on the bench: which lanes get new values, within which bounds, and all that came of it."""
+
+from __future__ import annotations
+
+import random
+from collections.abc import Callable, Mapping, Sequence
+from typing import Any
+
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtGui import QKeySequence, QShortcut
+from PyQt6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
+
+from arpegon.core.entries import Entries
+from arpegon.core.patterns import chosen
+from arpegon.core.pitch import note_name
+from arpegon.core.toss import TossLane, bounds_of, kept, toss
+from arpegon.ui.bench.standard import caps
+from arpegon.ui.controls.range_slider import RangeSlider
+from arpegon.ui.controls.toss_figures import Figure, TossFigures
+
+Set = Callable[..., None]
+
+
+class TossBox(QWidget):
+    """Bounds, the button, and the row of figures.
+
+    Args:
+        lanes: what can be tossed.
+        entries: the declaration of a pattern.
+        set_values: takes parameters (see :meth:`StageEditor.set`).
+        shown: lanes that are offered; the others are not of use as things are.
+    """
+
+    def __init__(self, lanes: Sequence[TossLane], entries: Entries, ink: str, set_values: Set) -> None:
+        super().__init__()
+        self.lanes = {lane.key: lane for lane in lanes}
+        self.entries = entries
+        self.set_values = set_values
+        self.values: Mapping[str, Any] = {}
+        self._last: int | None = None
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(6)
+        head = QHBoxLayout()
+        head.addWidget(caps("Toss"))
+        hint = QLabel("new values within bounds; each is kept")
+        hint.setProperty("role", "second")
+        head.addWidget(hint, 1)
+        box.addLayout(head)
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(10)
+        grid.setVerticalSpacing(2)
+        self.checks: dict[str, QCheckBox] = {}
+        self.ranges: dict[str, RangeSlider] = {}
+        for lane in lanes:
+            check = QCheckBox(lane.label)
+            check.setToolTip(f"Let a toss change the {lane.label.lower()}; unticked it stays as it is.")
+            check.clicked.connect(lambda _=False: self._choose())
+            slider = RangeSlider(
+                lane.low,
+                lane.high,
+                lane.step,
+                ink,
+                lambda value, lane=lane: lane_text(lane, value),  # type: ignore[misc]
+                f"{lane.label}: the least and the greatest that a toss may draw.",
+            )
+            slider.moved.connect(lambda low, high, key=lane.key: self._bound(key, low, high))
+            slider.settled.connect(lambda: self.set_values(True))
+            self.checks[lane.key], self.ranges[lane.key] = check, slider
+        self._grid = grid
+        box.addLayout(grid)
+        self._arrange(set(self.lanes))
+        row = QHBoxLayout()
+        self.button = QPushButton("Toss (Alt+T)")
+        self.button.setProperty("strong", True)
+        self.button.setToolTip("New values for the ticked lanes, within their bounds (Alt+T). Ctrl+Z takes it back.")
+        self.button.clicked.connect(self.toss)
+        self.compare = QPushButton("compare")
+        self.compare.setToolTip("Go back and forth between the last two (Alt+Shift+T).")
+        self.compare.clicked.connect(self.swap)
+        self.count = QLabel("")
+        self.count.setProperty("role", "second")
+        row.addWidget(self.button)
+        row.addWidget(self.compare)
+        row.addWidget(self.count, 1, Qt.AlignmentFlag.AlignRight)
+        box.addLayout(row)
+        self.figures = TossFigures(ink)
+        self.figures.called.connect(self.call_back)
+        self.figures.asked.connect(self._offer)
+        self.figures.starred.connect(self.star)
+        box.addWidget(self.figures)
+        for keys, act in (("Alt+T", self.toss), ("Alt+Shift+T", self.swap)):
+            shortcut = QShortcut(QKeySequence(keys), self)
+            shortcut.setContext(Qt.ShortcutContext.WindowShortcut)
+            shortcut.activated.connect(act)
+
+    def _arrange(self, shown: set[str]) -> None:
+        """Lay the lanes out that are of use, two in a row."""
+        for key in self.lanes:
+            for widget in (self.checks[key], self.ranges[key]):
+                self._grid.removeWidget(widget)
+                widget.setVisible(key in shown)
+        for place, key in enumerate(key for key in self.lanes if key in shown):
+            row, column = divmod(place, 2)
+            self._grid.addWidget(self.checks[key], row, 2 * column, Qt.AlignmentFlag.AlignBottom)
+            self._grid.addWidget(self.ranges[key], row, 2 * column + 1)
+        self._grid.setColumnStretch(1, 1)
+        self._grid.setColumnStretch(3, 1)
+        self._shown = shown
+
+    def show_values(self, values: Mapping[str, Any], shown: set[str] | None = None) -> None:
+        """Show the parameters of the stage; ``shown`` names the lanes that are of use."""
+        self.values = values
+        shown = set(self.lanes) if shown is None else shown
+        if shown != self._shown:
+            self._arrange(shown)
+        for key, lane in self.lanes.items():
+            on = key in values["toss_lanes"]
+            self.checks[key].setChecked(on)
+            self.ranges[key].setEnabled(on)
+            self.ranges[key].show_span(*bounds_of(lane, values["toss_bounds"]))
+        tosses = values["tosses"]
+        current = self.current()
+        self.figures.show_figures([Figure(one["seed"], one["star"], self._words(one)) for one in tosses], current)
+        self.compare.setEnabled(len(tosses) > 1)
+        if not tosses:
+            self.count.setText("")
+        else:
+            self.count.setText(
+                f"toss {current + 1} of {len(tosses)}" if current is not None else f"{len(tosses)} tosses"
+            )
+
+    def _words(self, made: Mapping[str, Any]) -> str:
+        parts = [
+            f"{self.lanes[key].label} {lane_text(self.lanes[key], low)} – {lane_text(self.lanes[key], high)}"
+            for key, (low, high) in made["lanes"].items()
+        ]
+        return f"Seed {made['seed']}: {', '.join(parts)}"
+
+    def _pattern(self) -> list[dict[str, Any]]:
+        patterns = self.values["patterns"]
+        return [dict(step) for step in patterns[chosen(self.values, len(patterns))]] if patterns else []
+
+    def current(self) -> int | None:
+        """The toss whose values are in force, if any."""
+        now = self.entries.filled(self._pattern())
+        for place in reversed(range(len(self.values["tosses"]))):
+            one = self.values["tosses"][place]
+            if self.entries.filled(one["made"]) == now and all(
+                self.values.get(key) == value for key, value in one["whole"].items()
+            ):
+                return place
+        return None
+
+    # -- edits -------------------------------------------------------------------------------------
+
+    def toss(self) -> None:
+        """New values for the ticked lanes."""
+        lanes = [key for key in self.values["toss_lanes"] if key in self._shown]
+        pattern = self._pattern()
+        if not lanes or not pattern or not self.isVisible():
+            return
+        self._last = self.current()
+        made = toss(list(self.lanes.values()), lanes, self.values["toss_bounds"], pattern, random.randrange(1_000_000))
+        row = self.values["tosses"]
+        if not row:
+            row = [{"seed": 0, "lanes": {}, "made": pattern, "whole": self._whole(), "star": False}]
+        self._use(made, tosses=kept(row, made))
+
+    def _whole(self) -> dict[str, Any]:
+        """What is tossed beside the pattern, as it is now."""
+        return {key: self.values[key] for key, lane in self.lanes.items() if lane.way == "whole"}
+
+    def call_back(self, place: int) -> None:
+        """Go back to a toss."""
+        before = self.current()
+        if place < len(self.values["tosses"]) and place != before:
+            self._last = before
+            self._use(self.values["tosses"][place])
+
+    def swap(self) -> None:
+        """Go back and forth between the last two."""
+        tosses = self.values.get("tosses", [])
+        if len(tosses) < 2 or not self.isVisible():
+            return
+        now = self.current()
+        fallback = len(tosses) - 2 if now == len(tosses) - 1 else len(tosses) - 1
+        self.call_back(self._last if self._last not in (None, now) else fallback)
+
+    def star(self, place: int) -> None:
+        """Give a toss a star, which keeps it when the row is full, or take it away."""
+        tosses = [dict(one) for one in self.values["tosses"]]
+        tosses[place]["star"] = not tosses[place]["star"]
+        self.set_values(True, tosses=tosses)
+
+    def forget(self, place: int) -> None:
+        """Take a toss out of the row."""
+        self.set_values(True, tosses=[one for at, one in enumerate(self.values["tosses"]) if at != place])
+
+    def _use(self, made: Mapping[str, Any], **more: Any) -> None:
+        patterns = [list(pattern) for pattern in self.values["patterns"]]
+        patterns[chosen(self.values, len(patterns))] = list(made["made"])
+        self.set_values(True, patterns=patterns, **made["whole"], **more)
+
+    def _choose(self) -> None:
+        self.set_values(True, toss_lanes=[key for key, check in self.checks.items() if check.isChecked()])
+
+    def _bound(self, key: str, low: float, high: float) -> None:
+        self.set_values(False, toss_bounds={**self.values["toss_bounds"], key: [low, high]})
+
+    def _offer(self, place: int, at: QPoint) -> None:
+        menu = QMenu(self)
+        star = "Take the star away" if self.values["tosses"][place]["star"] else "Star"
+        menu.addAction("Call back", lambda: self.call_back(place))
+        menu.addAction(star, lambda: self.star(place))
+        menu.addAction("Forget", lambda: self.forget(place))
+        menu.exec(at)
+
+
+def lane_text(lane: TossLane, value: float) -> str:
+    """A value of a lane, as it is read."""
+    if lane.key == "note":
+        return note_name(round(value))
+    if lane.way == "share" or lane.key == "chance":
+        return f"{value:g} %"
+    return f"{value:g}".replace("-", "−")

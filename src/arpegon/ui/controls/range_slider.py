@@ -1,0 +1,121 @@
+"""A span between a least and a greatest value, on one track."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from arpegon.ui import theme
+
+
+class RangeSlider(QWidget):
+    """Two handles; the nearer one is dragged. Arrows move the last one that was touched, tab within is by mouse.
+
+    Args:
+        step: values are multiples of it above ``low``.
+        text: how a value reads.
+    """
+
+    moved = pyqtSignal(float, float)
+    settled = pyqtSignal()
+
+    def __init__(
+        self, low: float, high: float, step: float, ink: str, text: Callable[[float], str], help_text: str
+    ) -> None:
+        super().__init__()
+        self.low, self.high, self.step = low, high, step
+        self.ink = ink
+        self.text = text
+        self.span: tuple[float, float] = (low, high)
+        self._end = 1
+        self._dragging = False
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setToolTip(help_text)
+        self.setAccessibleName(help_text)
+        self.setFixedHeight(30)
+
+    def sizeHint(self) -> QSize:
+        return QSize(120, 30)
+
+    def show_span(self, low: float, high: float) -> None:
+        """Show a span; nothing is emitted."""
+        if (low, high) != self.span and not self._dragging:
+            self.span = (low, high)
+            self.update()
+
+    def _x(self, value: float) -> float:
+        return 7 + (self.width() - 14) * (value - self.low) / (self.high - self.low)
+
+    def _value_at(self, x: float) -> float:
+        share = max(0.0, min(1.0, (x - 7) / max(1.0, self.width() - 14)))
+        return self.low + round(share * (self.high - self.low) / self.step) * self.step
+
+    def _put(self, value: float) -> None:
+        low, high = self.span
+        value = max(self.low, min(self.high, value))
+        span = (min(value, high), high) if self._end == 0 else (low, max(value, low))
+        if span != self.span:
+            self.span = span
+            self.update()
+            self.moved.emit(*span)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        x = event.position().x()
+        low, high = self._x(self.span[0]), self._x(self.span[1])
+        self._end = 0 if abs(x - low) < abs(x - high) or (low == high and x < low) else 1
+        self._dragging = True
+        self._put(self._value_at(x))
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and self._dragging:
+            self._put(self._value_at(event.position().x()))
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if self._dragging:
+            self._dragging = False
+            self.settled.emit()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        by = {int(Qt.Key.Key_Right): 1, int(Qt.Key.Key_Up): 1, int(Qt.Key.Key_Left): -1, int(Qt.Key.Key_Down): -1}
+        step = by.get(event.key()) if event is not None else None
+        if step is not None:
+            self._put(self.span[self._end] + step * self.step)
+            self.settled.emit()
+        elif event is not None and event.key() in (Qt.Key.Key_Home, Qt.Key.Key_End):
+            self._end = 0 if event.key() == Qt.Key.Key_Home else 1
+            self.update()
+        else:
+            super().keyPressEvent(event)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        t = theme.theme()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        enabled = self.isEnabled()
+        low, high = self._x(self.span[0]), self._x(self.span[1])
+        painter.setFont(theme.number_font(11))
+        painter.setPen(theme.color(t.ink if enabled else t.second))
+        words = self.text(self.span[0])
+        if self.span[0] != self.span[1]:
+            words = f"{words} – {self.text(self.span[1])}"
+        painter.drawText(QRectF(0, 0, self.width(), 15), Qt.AlignmentFlag.AlignRight, words)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.color(t.rule_strong))
+        painter.drawRoundedRect(QRectF(7, 20, self.width() - 14, 4), 2, 2)
+        shade = theme.color(self.ink if enabled else t.line)
+        painter.setBrush(shade)
+        painter.drawRect(QRectF(low, 20, high - low, 4))
+        for place, x in enumerate((low, high)):
+            painter.setBrush(shade)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.drawEllipse(QPointF(x, 22), 5.5, 5.5)
+            if self.hasFocus() and place == self._end:
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.setPen(theme.color(t.ink))
+                painter.drawEllipse(QPointF(x, 22), 7.5, 7.5)
