@@ -94,7 +94,7 @@ def test_rows_say_what_became_of_an_event():
     assert row_words(Passed("s", None, struck, [struck]), SHARP_NAMES) == ("C4", "90", "C4 unchanged", "90")
     assert row_words(Passed("s", None, struck, chord), SHARP_NAMES) == ("C4", "90", "C4 E4", "90 45")
     assert row_words(Passed("s", None, struck, []), SHARP_NAMES) == ("C4", "90", "nothing now", "")
-    assert row_words(Passed("s", None, None, chord), SHARP_NAMES) == ("later", "", "C4 E4", "90 45")
+    assert row_words(Passed("s", None, None, chord), SHARP_NAMES) == ("itself", "", "C4 E4", "90 45")
     ended = note_off(1, 0, 60, 5)
     assert row_words(Passed("s", None, ended, [ended, note_off(1, 0, 64, 5)]), SHARP_NAMES)[2:] == ("C4 E4", "5")
 

@@ -218,6 +218,19 @@ class Instrument(Node, frozen=True, kw_only=True):
     channel: int | None = None
 
 
+class ClockSettings(Node, frozen=True, kw_only=True, omit_defaults=True):
+    """Whose clock leads the transport, and who is sent it."""
+
+    follow: bool = False
+    """Follow the clock of a MIDI input instead of the project's tempo."""
+    port: str = ""
+    """Whose; empty: any input's."""
+    lost: Literal["go-on", "stop"] = "go-on"
+    """What the transport does when that clock is lost."""
+    send: tuple[str, ...] = ()
+    """Outputs that are sent a clock; an empty name is Arpegon's own."""
+
+
 class Project(Node, frozen=True, kw_only=True):
     """All that is saved in one file."""
 
@@ -231,6 +244,7 @@ class Project(Node, frozen=True, kw_only=True):
     """Where the transport rests when it is stopped: where it is, or at the start."""
     count_in: int = 0
     """Bars that are counted before a recording begins."""
+    clock: ClockSettings = ClockSettings()
     instruments: tuple[Instrument, ...] = ()
     strands: tuple[Strand, ...] = ()
     hookups: tuple[Any, ...] = ()

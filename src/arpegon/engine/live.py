@@ -28,6 +28,8 @@ from arpegon.core.flood import thin
 from arpegon.engine import protocol
 from arpegon.engine.audio import AudioOut, list_outputs
 from arpegon.engine.clips import Cache, load_clips
+from arpegon.engine.clock_box import NAME as CLOCK_BOX
+from arpegon.engine.clock_box import ClockBox
 from arpegon.engine.ports import PortHub
 from arpegon.engine.simulation import Engine
 
@@ -58,7 +60,16 @@ class LiveEngine:
         self.channel = channel
         self.engine = Engine(self)
         self.audio = AudioOut(lambda text: channel.send(protocol.Notice("audio", text)))
-        self.ports = PortHub(self._arrived, self._lost, self._ports_changed, self._port_failed, pause=self.audio.paused)
+        self.ports = PortHub(
+            self._arrived,
+            self._lost,
+            self._ports_changed,
+            self._port_failed,
+            pause=self.audio.paused,
+            clocked=self._clocked,
+        )
+        self.box = ClockBox()
+        self._clock_words = ""
         self._wake = os.eventfd(0, os.EFD_NONBLOCK)
         self._arrivals: deque[tuple[str, Event]] = deque()
         self._acts: deque[Act] = deque()
@@ -108,6 +119,11 @@ class LiveEngine:
     def _arrived(self, name: str, event: Event) -> None:
         self._arrivals.append((f"midi:{name}", event))
         os.eventfd_write(self._wake, 1)
+
+    def _clocked(self, name: str, message: bytes, time: float) -> None:
+        value = message[1] | message[2] << 7 if len(message) > 2 else 0
+        if self.engine.follower.takes(name):
+            self.act(lambda now: self.engine.clock_message(name, message[0], value, time))
 
     def _lost(self, name: str) -> None:
         self.act(lambda now: self.engine.lost(f"midi:{name}", max(now, self.engine.now)))
@@ -165,6 +181,8 @@ class LiveEngine:
                 engine.direct(command.strand, command.events, now)
             case protocol.Act():
                 engine.command(command.stage, command.act, command.value, now)
+            case protocol.SetClockBox():
+                self.box.configure(command.settings, now)
             case protocol.AllOff():
                 self._arrivals.clear()
                 engine.all_off(now)
@@ -177,12 +195,9 @@ class LiveEngine:
             self.channel.send(protocol.Notice(f"clip:{file}", missing.get(file, "")))
         self._missing_clips = set(missing)
         self.audio.set_instruments(project.instruments)
-        self.ports.want(
-            destination.port
-            for strand in project.strands
-            for destination in strand.destinations
-            if isinstance(destination, PortDestination)
-        )
+        destinations = (destination for strand in project.strands for destination in strand.destinations)
+        ports = {one.port for one in destinations if isinstance(one, PortDestination)}
+        self.ports.want(ports | set(project.clock.send))
         try:
             self.engine.apply(project, clips, now)
             self._project = project
@@ -204,7 +219,7 @@ class LiveEngine:
         idle_report_at = report_at
         engine = self.engine
         while self._running:
-            due = engine.next_due()
+            due = min(engine.next_due(), self.box.next_due())
             busy = (
                 self._printed or self._passed or self._heard or engine.clock.playing or engine.take_position is not None
             )
@@ -226,7 +241,10 @@ class LiveEngine:
                 engine.all_off(now)
             wanted_at = report_at if busy else idle_report_at
             # A report can wait a little, a note that is due in a moment cannot.
-            if now >= wanted_at and (engine.next_due() - now > _REPORT_SECONDS or now > wanted_at + _REPORT_PATIENCE):
+            if now >= wanted_at and (
+                min(engine.next_due(), self.box.next_due()) - now > _REPORT_SECONDS
+                or now > wanted_at + _REPORT_PATIENCE
+            ):
                 self._report(now)
                 report_at = now + TELEMETRY_SECONDS
                 idle_report_at = now + IDLE_TELEMETRY_SECONDS
@@ -239,6 +257,9 @@ class LiveEngine:
 
     def _work(self, now: float) -> None:
         engine = self.engine
+        for time_due, status in self.box.take(now):
+            engine.run(time_due)
+            engine.clock_message(CLOCK_BOX, status, 0, time_due)
         while self._acts:
             engine.run(now)
             self._acts.popleft()(max(now, engine.now))
@@ -285,7 +306,7 @@ class LiveEngine:
             now,
             clock.beat_at(now),
             clock.playing,
-            clock.tempo,
+            self.engine.follower.ticks.tempo or clock.tempo if self.engine.follower.on else clock.tempo,
             self.engine.take_position,
             printed,
             passed,
@@ -294,8 +315,22 @@ class LiveEngine:
             heard,
             controls,
             self._live(now),
+            self.engine.follower.state,
         )
         self.channel.send(telemetry)
+        self._tell_of_clock()
+
+    def _tell_of_clock(self) -> None:
+        """Say what is wrong with the clock that is followed, once."""
+        follower = self.engine.follower
+        whose = follower.settings.port or "any input"
+        words = follower.odd
+        if follower.state == "lost":
+            then = "stopped" if follower.settings.lost == "stop" else "goes on at its last tempo"
+            words = f"The clock from “{whose}” no longer comes; the transport {then}."
+        if words != self._clock_words:
+            self._clock_words = words
+            self.channel.send(protocol.Notice("clock", words))
 
     def _live(self, now: float) -> list[float]:
         """Where the watched stage is."""

@@ -20,6 +20,7 @@ from typing import Any
 import rtmidi
 
 from arpegon.core.events import Event, from_bytes
+from arpegon.core.ticks import MESSAGES
 
 OWN_CLIENT = "Arpegon"
 SCAN_SECONDS = 1.0
@@ -72,6 +73,7 @@ class PortHub:
         changed: called with the inputs and outputs that are there, whenever they change.
         failed: called with the name of an output and a sentence (empty: all is well again).
         pause: holds the audio stream while clients are made.
+        clocked: called from MIDI threads with the input's name, a message of its clock, and monotonic time.
     """
 
     def __init__(
@@ -81,8 +83,10 @@ class PortHub:
         changed: Callable[[list[str], list[str]], None],
         failed: Callable[[str, str], None],
         pause: Pause = contextlib.nullcontext,
+        clocked: Callable[[str, bytes, float], None] = lambda name, message, time: None,
     ) -> None:
         self._arrived = arrived
+        self._clocked = clocked
         self._lost = lost
         self._changed = changed
         self._failed = failed
@@ -242,9 +246,12 @@ class PortHub:
                     self._failed(name, "")
 
     def _listen_to(self, device: Any, name: str) -> None:
-        device.ignore_types(sysex=False, timing=True, active_sense=True)
+        device.ignore_types(sysex=False, timing=False, active_sense=True)
 
         def take(message: tuple[list[int], float], _: object) -> None:
+            if message[0] and message[0][0] in MESSAGES:
+                self._clocked(name, bytes(message[0]), time.monotonic())
+                return
             event = from_bytes(message[0], time.monotonic())
             if event is not None:
                 self._arrived(name, event)

@@ -17,6 +17,7 @@ import msgspec
 
 from arpegon.core.document import Project
 from arpegon.core.events import Event
+from arpegon.engine.clock_box import BoxSettings
 
 
 class Message(msgspec.Struct, tag=True, array_like=True, gc=False):
@@ -95,6 +96,12 @@ class Act(Message):
     value: float | None = None
 
 
+class SetClockBox(Message):
+    """Turn the knobs of the clock box."""
+
+    settings: BoxSettings
+
+
 class AllOff(Message):
     """Silence everything."""
 
@@ -122,6 +129,7 @@ Command = (
     | StopTake
     | Direct
     | Act
+    | SetClockBox
     | AllOff
     | SetAudio
     | Quit
@@ -182,6 +190,8 @@ class Telemetry(Message):
     """Controllers that arrived at instruments, by number, with their last value."""
     live: list[float] = []
     """Where the watched stage is (see :meth:`~arpegon.core.processor.Processor.live`)."""
+    clock: str = "own"
+    """Whose clock leads (see :attr:`~arpegon.engine.following.ClockFollower.state`)."""
 
 
 class Ports(Message):

@@ -16,8 +16,10 @@ from itertools import count
 from arpegon.core.document import ClickSource, ClipSource, Project, Strand
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
 from arpegon.engine.feeds import ALL_INPUTS, feed_of
+from arpegon.engine.following import ClockFollower
 from arpegon.engine.graph import Graph, Inputs, Outputs
 from arpegon.engine.players import ClickPlayer, ClipPlayer, TakePlayer
+from arpegon.engine.sending import ClockSender
 from arpegon.engine.timeline import Due, Timeline
 from arpegon.files.midi import Clip
 
@@ -70,6 +72,8 @@ class Engine:
         self._down: dict[str, dict[int, None]] = {}
         self._players: dict[str, ClipPlayer | ClickPlayer] = {}
         self._take: TakePlayer | None = None
+        self.follower = ClockFollower(self)
+        self.sender = ClockSender(self)
 
     # -- what is due -------------------------------------------------------------------------------
 
@@ -84,7 +88,7 @@ class Engine:
     def _next_planned(self) -> float:
         """When the next entry of the queues is due; what stages put off needs none."""
         time = self._seconds[0][0] if self._seconds else math.inf
-        return min(time, self.transport.next_due(), self.endless.next_due())
+        return min(time, self.transport.next_due(), self.endless.next_due(), self.follower.due())
 
     def feed(self, name: str, event: Event) -> None:
         """Let an event arrive from outside, to be worked on by the next :meth:`run`."""
@@ -120,6 +124,11 @@ class Engine:
         self.now = max(self.now, until)
 
     def _do_next(self) -> None:
+        lost = self.follower.due()
+        if lost <= self._next_planned():
+            self.now = max(self.now, lost)
+            self.follower.miss(self.now)
+            return
         line = min(self.transport, self.endless, key=Timeline.next_due)
         beats_due = line.next_due()
         if self._seconds and self._seconds[0][0] <= beats_due:
@@ -185,6 +194,11 @@ class Engine:
         if name != ALL_INPUTS:
             inputs.setdefault(ALL_INPUTS, []).extend(events[before:])
 
+    def clock_message(self, port: str, status: int, value: int, time: float) -> None:
+        """A message of an outside clock (see :mod:`arpegon.core.ticks`), at the time at which it arrived."""
+        if self.follower.takes(port):
+            self.follower.message(status, value, time)
+
     def lost(self, name: str, time: float) -> None:
         """A feed is gone or stops: end the keys that it holds."""
         time = max(time, self.now)
@@ -204,7 +218,9 @@ class Engine:
         """
         time = max(time, self.now)
         self.graph.apply(project, time)
-        if project.tempo != self.clock.tempo:
+        self.follower.configure(project.clock)
+        self.sender.configure(project.clock.send, time)
+        if project.tempo != self.clock.tempo and not self.follower.on:
             self.set_tempo(time, project.tempo)
         self.clips = clips
         wanted: dict[str, tuple[Strand, ClipSource | ClickSource]] = {}
@@ -253,11 +269,15 @@ class Engine:
         self.endless.clock.start(time, self.clock.beat_at(time))
         for player in self._players.values():
             player.start(self.clock.beat_at(time))
+        self.follower.placed(self.clock.beat_at(time))
+        self.sender.start(self.clock.beat_at(time), time)
 
     def stop(self, time: float) -> None:
         """Stop the transport; what clips hold is let go. Strands that play on do so, until a second stop."""
         time = max(time, self.now)
         ended = not self.clock.playing or not self._plays_on()
+        if self.clock.playing:
+            self.sender.stop(time)
         self.clock.stop(time)
         for name, player in self._players.items():
             if not name.endswith(":on"):

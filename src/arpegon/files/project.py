@@ -102,8 +102,9 @@ def project_of(tree: dict[str, Any], name: str) -> Project:
 def format_project(project: Project) -> bytes:
     """The bytes of a project file; short lists stay on one line, so that people can read it."""
     tree = _converted(msgspec.to_builtins(project), _to_file)
-    if not tree["takes"]:
-        del tree["takes"]
+    for key in ("takes", "clock"):
+        if not tree[key]:
+            del tree[key]
     for entry in (tree, *tree["strands"], *tree["instruments"]):
         for key in [key for key, value in entry.items() if (key, value) in _UNSAID]:
             del entry[key]

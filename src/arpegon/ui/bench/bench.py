@@ -54,6 +54,8 @@ from arpegon.ui.timers import one_shot
 
 NARROW, WIDE = 398, 720
 _LEAST_READOUT = 150
+_LEAST_BESIDE_SOURCES = 122
+"""Sources that make notes by themselves need their room more than the list of what came out."""
 
 EDITORS: dict[str, type[StageEditor]] = {
     "humanize": HumanizeEditor,
@@ -230,7 +232,8 @@ class Bench(QWidget):
             self._area.setMaximumHeight(16_777_215)
             self._area.setMinimumHeight(0)
             return
-        room = self.height() - 86 - _LEAST_READOUT
+        least = _LEAST_BESIDE_SOURCES if self.session.selection.part == "source" else _LEAST_READOUT
+        room = self.height() - 86 - least
         self._area.setFixedHeight(max(120, min(holder.sizeHint().height() + 4, room)))
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:

@@ -36,17 +36,17 @@ class ActionRow(QWidget):
 class GeneratorFoot:
     """The controls that all generators share: how it starts, which notes it may choose, the keys that move it."""
 
-    def __init__(self, editor: StageEditor, box: QVBoxLayout) -> None:
+    def __init__(self, editor: StageEditor, box: QVBoxLayout, notes: QVBoxLayout) -> None:
         self.editor = editor
+        notes.addWidget(caps("Notes"))
+        notes.addLayout(editor.grid("lowest", "highest", "level", "to_channel"))
+        notes.addLayout(editor.grid("in_scale", "follow_key"))
+        notes.addLayout(editor.grid("root", "scale"))
         box.addWidget(caps("Starts"))
         box.addWidget(editor.control("starts"))
         self.by_action = ActionRow(editor)
         box.addWidget(self.by_action)
         box.addWidget(editor.control("in_time"))
-        box.addWidget(caps("Notes"))
-        box.addLayout(editor.grid("lowest", "highest", "level", "to_channel"))
-        box.addLayout(editor.grid("in_scale", "follow_key"))
-        box.addLayout(editor.grid("root", "scale"))
         box.addWidget(caps("Keys"))
         box.addWidget(editor.captioned("transpose"))
         box.addWidget(editor.control("home"))

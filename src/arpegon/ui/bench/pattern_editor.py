@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from arpegon.core.entries import Entries
@@ -12,6 +13,7 @@ from arpegon.core.patterns import Patterns, chosen
 from arpegon.core.toss import TossLane
 from arpegon.ui.bench.editor import StageEditor
 from arpegon.ui.bench.pattern_row import PatternRow
+from arpegon.ui.bench.standard import under_caption
 from arpegon.ui.bench.toss_box import TossBox
 
 
@@ -19,22 +21,22 @@ class PatternEditor(StageEditor):
     """The base of editors of stages that hold patterns."""
 
     def add_patterns(self, box: QVBoxLayout) -> None:
-        """The row of patterns, and when a change falls."""
+        """The row of patterns."""
         declared = self.params["patterns"]
         assert isinstance(declared, Patterns) and isinstance(declared.one, Entries)
         self.entries: Entries = declared.one
         self.row = PatternRow(declared, self.ink, self.fresh, lambda text: self.session.notice("edit", text))
         self.row.chosen.connect(lambda place: self.set(pattern=place + 1))
         self.row.edited.connect(lambda label, patterns, place: self.set(patterns=patterns, pattern=place + 1))
-        line = QHBoxLayout()
-        line.setSpacing(8)
-        line.addWidget(self.row)
-        box.addLayout(line)
-        under = QHBoxLayout()
-        under.setSpacing(12)
-        under.addWidget(self.captioned("change"), 1)
-        under.addWidget(self.control("from_first"), 1)
-        box.addLayout(under)
+        box.addWidget(self.row)
+
+    def add_changes(self, box: QVBoxLayout) -> None:
+        """When another pattern takes over, and how."""
+        row = QHBoxLayout()
+        row.setSpacing(12)
+        row.addWidget(under_caption("Another pattern takes over", self.control("change")), 1)
+        row.addWidget(self.control("from_first"), 1, Qt.AlignmentFlag.AlignBottom)
+        box.addLayout(row)
 
     def add_toss(self, box: QVBoxLayout, lanes: Sequence[TossLane]) -> None:
         """The box of tosses."""

@@ -45,7 +45,7 @@ def row_words(passed: Passed, names: Sequence[str]) -> tuple[str, str, str, str]
     """What went in and its value, what came out and its values."""
     if passed.event is None:
         made = [event_words(event, names) for event in passed.out]
-        return "later", "", " ".join(one[0] for one in made), " ".join(one[1] for one in made)
+        return "itself", "", " ".join(one[0] for one in made), " ".join(one[1] for one in made)
     name, value = event_words(passed.event, names)
     if not passed.out:
         return name, value, "nothing now", ""

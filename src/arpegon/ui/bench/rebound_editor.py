@@ -33,10 +33,11 @@ class ReboundEditor(StageEditor):
         self.box.addWidget(caps("Beads"))
         self.box.addLayout(self.grid("sides", "beads", "speed", "angle", "fan", "scatter"))
         self.box.addLayout(self.grid("seed", "length"))
+        self.box.addStretch(1)
         self.side.addWidget(caps("Time"))
         self.side.addLayout(self.grid("time", "grid"))
         self.side.addLayout(self.grid("touch", "base"))
-        self.foot = GeneratorFoot(self, self.side)
+        self.foot = GeneratorFoot(self, self.side, self.side)
 
     def show_values(self, values: dict[str, Any]) -> None:
         key = stage_key(values, self.session.project.key)
@@ -49,7 +50,8 @@ class ReboundEditor(StageEditor):
                 for degree, wall in zip(wall_degrees(values), walls, strict=True)
             ]
         )
-        self.panel.show_entry(walls[self.basin.chosen])
+        shown = self.basin.chosen
+        self.panel.show_entry({**walls[shown], "degree": wall_degrees(values)[shown]})
         self.which.setText(f"Wall {self.basin.chosen + 1} of {len(walls)}, counted from the top clockwise")
         self.controls["grid"].setEnabled(values["time"] == "grid")
         self.foot.show_values(values)

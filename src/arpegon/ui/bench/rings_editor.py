@@ -40,10 +40,12 @@ class RingsEditor(PatternEditor):
         self.box.addWidget(self.which)
         self.panel = EntryPanel(self.entries, _FIELDS, self.ink, self._change, self.session.settle)
         self.box.addWidget(self.panel)
+        self.add_changes(self.box)
+        self.box.addStretch(1)
         self.side.addLayout(self.grid("reads", "swing"))
         self.side.addWidget(self.control("base"))
         self.add_toss(self.side, RING_TOSS)
-        self.foot = GeneratorFoot(self, self.side)
+        self.foot = GeneratorFoot(self, self.side, self.side)
         self.side.addLayout(self.grid("seed"))
 
     def show_values(self, values: dict[str, Any]) -> None:

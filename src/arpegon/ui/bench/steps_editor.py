@@ -66,6 +66,7 @@ class StepsEditor(PatternEditor):
         self.box.addWidget(self.control("walk"))
         self.box.addLayout(self.grid("mirrored", "shift"))
         self.box.addLayout(self.grid("rate", "seed"))
+        self.add_changes(self.box)
         head = QHBoxLayout()
         head.addWidget(caps("In the order they sound"), 1)
         hint = QLabel("drag draws · right click skips")
@@ -80,7 +81,8 @@ class StepsEditor(PatternEditor):
         self.side.addWidget(self.lanes)
         self.add_toss(self.side, STEP_TOSS)
         self.side.addLayout(self.grid("reads", "base"))
-        self.foot = GeneratorFoot(self, self.side)
+        self.foot = GeneratorFoot(self, self.box, self.side)
+        self.box.addStretch(1)
 
     # -- showing -----------------------------------------------------------------------------------
 

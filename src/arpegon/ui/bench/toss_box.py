@@ -28,7 +28,6 @@ class TossBox(QWidget):
         lanes: what can be tossed.
         entries: the declaration of a pattern.
         set_values: takes parameters (see :meth:`StageEditor.set`).
-        shown: lanes that are offered; the others are not of use as things are.
     """
 
     def __init__(self, lanes: Sequence[TossLane], entries: Entries, ink: str, set_values: Set) -> None:
@@ -48,10 +47,12 @@ class TossBox(QWidget):
         head.addWidget(hint, 1)
         box.addLayout(head)
         grid = QGridLayout()
-        grid.setHorizontalSpacing(10)
+        grid.setHorizontalSpacing(20)
         grid.setVerticalSpacing(2)
         self.checks: dict[str, QCheckBox] = {}
         self.ranges: dict[str, RangeSlider] = {}
+        self.spans: dict[str, QLabel] = {}
+        self._cells: dict[str, QWidget] = {}
         for lane in lanes:
             check = QCheckBox(lane.label)
             check.setToolTip(f"Let a toss change the {lane.label.lower()}; unticked it stays as it is.")
@@ -61,12 +62,23 @@ class TossBox(QWidget):
                 lane.high,
                 lane.step,
                 ink,
-                lambda value, lane=lane: lane_text(lane, value),  # type: ignore[misc]
                 f"{lane.label}: the least and the greatest that a toss may draw.",
             )
             slider.moved.connect(lambda low, high, key=lane.key: self._bound(key, low, high))
             slider.settled.connect(lambda: self.set_values(True))
+            span = QLabel("")
+            span.setProperty("role", "small-number")
+            cell = QWidget()
+            column = QVBoxLayout(cell)
+            column.setContentsMargins(0, 0, 0, 0)
+            column.setSpacing(0)
+            line = QHBoxLayout()
+            line.addWidget(check, 1)
+            line.addWidget(span)
+            column.addLayout(line)
+            column.addWidget(slider)
             self.checks[lane.key], self.ranges[lane.key] = check, slider
+            self.spans[lane.key], self._cells[lane.key] = span, cell
         self._grid = grid
         box.addLayout(grid)
         self._arrange(set(self.lanes))
@@ -96,16 +108,13 @@ class TossBox(QWidget):
 
     def _arrange(self, shown: set[str]) -> None:
         """Lay the lanes out that are of use, two in a row."""
-        for key in self.lanes:
-            for widget in (self.checks[key], self.ranges[key]):
-                self._grid.removeWidget(widget)
-                widget.setVisible(key in shown)
+        for key, cell in self._cells.items():
+            self._grid.removeWidget(cell)
+            cell.setVisible(key in shown)
         for place, key in enumerate(key for key in self.lanes if key in shown):
-            row, column = divmod(place, 2)
-            self._grid.addWidget(self.checks[key], row, 2 * column, Qt.AlignmentFlag.AlignBottom)
-            self._grid.addWidget(self.ranges[key], row, 2 * column + 1)
-        self._grid.setColumnStretch(1, 1)
-        self._grid.setColumnStretch(3, 1)
+            self._grid.addWidget(self._cells[key], place // 2, place % 2)
+        for column in range(2):
+            self._grid.setColumnStretch(column, 1)
         self._shown = shown
 
     def show_values(self, values: Mapping[str, Any], shown: set[str] | None = None) -> None:
@@ -118,7 +127,10 @@ class TossBox(QWidget):
             on = key in values["toss_lanes"]
             self.checks[key].setChecked(on)
             self.ranges[key].setEnabled(on)
-            self.ranges[key].show_span(*bounds_of(lane, values["toss_bounds"]))
+            low, high = bounds_of(lane, values["toss_bounds"])
+            self.ranges[key].show_span(low, high)
+            least, most = lane_text(lane, low), lane_text(lane, high)
+            self.spans[key].setText(least if low == high else f"{least} – {most}")
         tosses = values["tosses"]
         current = self.current()
         self.figures.show_figures([Figure(one["seed"], one["star"], self._words(one)) for one in tosses], current)

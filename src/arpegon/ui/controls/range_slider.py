@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
@@ -12,23 +10,19 @@ from arpegon.ui import theme
 
 
 class RangeSlider(QWidget):
-    """Two handles; the nearer one is dragged. Arrows move the last one that was touched, tab within is by mouse.
+    """Two handles; the nearer one is dragged. Arrows move the one that was touched last; Home and End choose one.
 
     Args:
         step: values are multiples of it above ``low``.
-        text: how a value reads.
     """
 
     moved = pyqtSignal(float, float)
     settled = pyqtSignal()
 
-    def __init__(
-        self, low: float, high: float, step: float, ink: str, text: Callable[[float], str], help_text: str
-    ) -> None:
+    def __init__(self, low: float, high: float, step: float, ink: str, help_text: str) -> None:
         super().__init__()
         self.low, self.high, self.step = low, high, step
         self.ink = ink
-        self.text = text
         self.span: tuple[float, float] = (low, high)
         self._end = 1
         self._dragging = False
@@ -36,10 +30,10 @@ class RangeSlider(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setToolTip(help_text)
         self.setAccessibleName(help_text)
-        self.setFixedHeight(30)
+        self.setFixedHeight(18)
 
     def sizeHint(self) -> QSize:
-        return QSize(120, 30)
+        return QSize(120, 18)
 
     def show_span(self, low: float, high: float) -> None:
         """Show a span; nothing is emitted."""
@@ -99,23 +93,17 @@ class RangeSlider(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         enabled = self.isEnabled()
         low, high = self._x(self.span[0]), self._x(self.span[1])
-        painter.setFont(theme.number_font(11))
-        painter.setPen(theme.color(t.ink if enabled else t.second))
-        words = self.text(self.span[0])
-        if self.span[0] != self.span[1]:
-            words = f"{words} – {self.text(self.span[1])}"
-        painter.drawText(QRectF(0, 0, self.width(), 15), Qt.AlignmentFlag.AlignRight, words)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.color(t.rule_strong))
-        painter.drawRoundedRect(QRectF(7, 20, self.width() - 14, 4), 2, 2)
+        painter.drawRoundedRect(QRectF(7, 7, self.width() - 14, 4), 2, 2)
         shade = theme.color(self.ink if enabled else t.line)
         painter.setBrush(shade)
-        painter.drawRect(QRectF(low, 20, high - low, 4))
+        painter.drawRect(QRectF(low, 7, high - low, 4))
         for place, x in enumerate((low, high)):
             painter.setBrush(shade)
             painter.setPen(Qt.PenStyle.NoPen)
-            painter.drawEllipse(QPointF(x, 22), 5.5, 5.5)
+            painter.drawEllipse(QPointF(x, 9), 5.5, 5.5)
             if self.hasFocus() and place == self._end:
                 painter.setBrush(Qt.BrushStyle.NoBrush)
                 painter.setPen(theme.color(t.ink))
-                painter.drawEllipse(QPointF(x, 22), 7.5, 7.5)
+                painter.drawEllipse(QPointF(x, 9), 7.5, 7.5)
