@@ -9,7 +9,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from arpegon.core import edits
-from arpegon.processors import PROCESSORS
+from arpegon.processors import PROCESSORS, WORKS
 from arpegon.processors.keymap import all_threads
 from arpegon.ui.bench.bench import EDITORS
 from arpegon.ui.bench.editor import StageEditor
@@ -62,7 +62,7 @@ def play(window, qtbot, letter=Qt.Key.Key_Z):
 
 
 def test_every_kind_has_an_editor_of_its_own():
-    assert set(EDITORS) == set(PROCESSORS)
+    assert set(EDITORS) == set(WORKS)
 
 
 @pytest.mark.parametrize("kind", sorted(PROCESSORS))
@@ -221,19 +221,19 @@ def test_a_lane_is_made_turned_and_drawn(window, on_bench, qtbot):
     cells = editor.cells
     QTest.mouseClick(cells, LEFT, pos=cells._cell(1).center().toPoint())
     QTest.mouseClick(cells, RIGHT, pos=cells._cell(2).center().toPoint())
-    assert [step["play"] for step in params(window)["lane"]] == ["next", 1, "rest", "next"]
+    assert [step["play"] for step in params(window)["patterns"][0]] == ["next", 1, "rest", "next"]
     cells.setFocus()
     QTest.keyClick(cells, Qt.Key.Key_Right)
     QTest.keyClick(cells, Qt.Key.Key_Down)
-    assert params(window)["lane"][3]["play"] == "tie"
+    assert params(window)["patterns"][0][3]["play"] == "tie"
     editor.which.chosen.emit("velocity")
     editor._draw("velocity", [0.5, 1.0, 1.0, 1.0])
     editor._draw("chance", [1.0, 0.25, 1.0, 1.0])
     editor._draw("octave", [3.0, 3.0, 3.0, 5.0])
-    lane = params(window)["lane"]
-    assert lane[0] == {"play": "next", "velocity": 0.5} and lane[1]["chance"] == 25 and lane[3]["octave"] == 2
+    lane = params(window)["patterns"][0]
+    assert lane[0]["velocity"] == 0.5 and lane[1]["chance"] == 25 and lane[3]["octave"] == 2
     editor._count(-1)
-    assert len(params(window)["lane"]) == 3
+    assert len(params(window)["patterns"][0]) == 3
 
 
 def test_the_star_shows_the_notes_held_and_what_sounds(window, on_bench, qtbot):

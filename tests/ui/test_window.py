@@ -413,7 +413,7 @@ def test_the_engine_may_die_and_the_window_goes_on(window, strand, qtbot):
 def test_the_demo_plays_and_its_rolls_print(window, qtbot):
     window.open_demo()
     qtbot.waitUntil(lambda: all(printed(window, one, 0) for one in ("harbour", "lamp", "deck")), timeout=10_000)
-    qtbot.waitUntil(lambda: len(window.session.telemetry.meters) == 4)
+    qtbot.waitUntil(lambda: len(window.session.telemetry.meters) == 5)
     qtbot.waitUntil(lambda: window.header.play.active and window.header.position.text != "1.1.000")
     assert "there is no audio device" in window.status.text
 

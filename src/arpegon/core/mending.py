@@ -77,6 +77,10 @@ MENDS: dict[str, tuple[str, Mend]] = {
     ),
     "all-inputs": ("Listen to all inputs", _source(lambda one: _replace(one, port="") if _is_midi(one) else one)),
     "take-end": ("Take its end", _source(lambda one: _replace(one, after="") if _is_strand(one) else one)),
+    "own-clock": (
+        "Follow the project's tempo",
+        lambda project, strand, found: edits.set_project(project, clock=_replace(project.clock, follow=False)),
+    ),
     "wake-source": ("Wake it", _source(lambda one: _replace(one, bypass=False) if _is_generator(one) else one)),
     "unmute-strand": ("Unmute", lambda project, strand, found: edits.set_strand(project, strand.id, muted=False)),
     "end-solo": ("End solo", _end_solo),

@@ -60,6 +60,8 @@ class Surroundings(msgspec.Struct, frozen=True):
     inputs: Collection[str] | None = None
     outputs: Collection[str] | None = None
     playing: bool | None = None
+    clock: str = "own"
+    """Whose clock leads the transport, and whether it comes: ``own``, ``waiting``, ``running`` or ``lost``."""
     audio: bool | None = None
     passed: Mapping[str, Sequence[int]] = {}
     sent: Mapping[str, Collection[int]] = {}
@@ -131,8 +133,15 @@ def _generator(source: GeneratorSource, facts: Facts, around: Surroundings) -> t
     if known.swallows is not None:
         return f"{known.label}: {known.swallows}", ""
     if known.waits_for_clock and around.playing is False:
-        return f"{known.label} waits for the transport, which does not run", "play"
+        return _standing(known.label, around)
     return None
+
+
+def _standing(label: str, around: Surroundings) -> tuple[str, str]:
+    """What a stage waits for while the transport stands, and the remedy."""
+    if around.clock in ("waiting", "lost"):
+        return f"{label} waits for the MIDI clock that the transport follows, which does not come", "own-clock"
+    return f"{label} waits for the transport, which does not run", "play"
 
 
 def _strand(project: Project, strand: Strand, facts: Facts, around: Surroundings) -> Iterator[Break]:
@@ -153,8 +162,8 @@ def _stages(project: Project, strand: Strand, facts: Facts, around: Surroundings
         if known.swallows is not None:
             yield Break(strand.id, "stage", f"{known.label}: {known.swallows}", stage=stage.id, mend="bypass")
         if known.waits_for_clock and around.playing is False:
-            reason = f"{known.label} waits for the transport, which does not run"
-            yield Break(strand.id, "stage", reason, stage=stage.id, mend="play")
+            reason, mend = _standing(known.label, around)
+            yield Break(strand.id, "stage", reason, stage=stage.id, mend=mend)
         if len(passed) > len(strand.stages) and passed[place] and not any(passed[place + 1 :]):
             count = passed[place]
             notes = "the note" if count == 1 else f"any of the {count} notes"

@@ -46,9 +46,7 @@ class ClockBox:
         if settings.on and not before.on:
             self._began = self._ideal = time
             self._plan()
-        if not settings.on:
-            if before.on and before.running:
-                self._waiting.append((time, STOP))
+        if not settings.on:  # as if its plug was pulled: no stop is sent
             self._ideal = self._next = math.inf
         elif settings.running != before.running or not before.on:
             if settings.running:

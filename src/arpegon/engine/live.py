@@ -326,7 +326,7 @@ class LiveEngine:
         whose = follower.settings.port or "any input"
         words = follower.odd
         if follower.state == "lost":
-            then = "stopped" if follower.settings.lost == "stop" else "goes on at its last tempo"
+            then = "goes on at its last tempo" if self.engine.clock.playing else "stands"
             words = f"The clock from “{whose}” no longer comes; the transport {then}."
         if words != self._clock_words:
             self._clock_words = words

@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-import math
-
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QMenu, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from arpegon.core import edits
 from arpegon.core.clock import TEMPO_RANGE, bar_beats
@@ -16,189 +13,12 @@ from arpegon.core.scales import Key
 from arpegon.engine.protocol import Locate, Telemetry
 from arpegon.ui import theme
 from arpegon.ui.bench.standard import ROOTS
+from arpegon.ui.clock_panel import ClockPanel
 from arpegon.ui.controls.name_field import NameField
+from arpegon.ui.header_parts import HEIGHT, Field, Mark, Tab, TransportButton
 from arpegon.ui.session import Session
 
-HEIGHT = 54
 _METERS = ((2, 4), (3, 4), (4, 4), (5, 4), (6, 4), (7, 4), (3, 8), (5, 8), (6, 8), (7, 8), (9, 8), (12, 8))
-
-
-class Mark(QWidget):
-    """The brand's figure: a twelve-sided ring with a star in it; it turns a little with every beat."""
-
-    def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.setFixedSize(32, 32)
-        self.turn = 0.0
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        corners = [
-            QPointF(16 + 14 * math.sin(math.radians(30 * place)), 16 - 14 * math.cos(math.radians(30 * place)))
-            for place in range(12)
-        ]
-        painter.setPen(QPen(theme.color(t.ink), 1.6))
-        painter.drawPolygon(QPolygonF(corners))
-        painter.setPen(QPen(theme.color(theme.roll_ink(0)), 1.6))
-        start = round(self.turn)
-        painter.drawPolygon(QPolygonF([corners[(start + place * 5) % 12] for place in (0, 1, 2, 3, 4)]))
-
-
-class TransportButton(QPushButton):
-    """A button with a drawn sign, so that no font need have it."""
-
-    def __init__(self, sign: str, help_text: str, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.sign = sign
-        self.active = False
-        self.setFixedSize(36, 30)
-        self.setToolTip(help_text)
-        self.setAccessibleName(help_text)
-        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-
-    def show_active(self, active: bool) -> None:
-        """Show that it is on."""
-        if active != self.active:
-            self.active = active
-            self.update()
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        ground = t.rule if self.isDown() else t.field
-        shade = t.ink
-        if self.active:
-            ground = t.warning if self.sign == "record" else t.bar
-            shade = theme.text_on(ground)
-        elif self.sign == "record":
-            shade = t.warning
-        painter.setPen(QPen(theme.color(t.ink if self.hasFocus() else t.line), 1))
-        painter.setBrush(theme.color(ground))
-        painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 5, 5)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(theme.color(shade))
-        middle = QRectF(self.rect()).center()
-        if self.sign == "record":
-            painter.drawEllipse(middle, 6, 6)
-        elif self.sign == "start":
-            painter.drawRect(QRectF(middle.x() - 8, middle.y() - 6, 2.4, 12))
-            for left in (-4.5, 2.0):
-                points = [QPointF(left + 6, -6), QPointF(left + 6, 6), QPointF(left, 0)]
-                painter.drawPolygon(QPolygonF([point + middle for point in points]))
-        elif self.active:
-            painter.drawRect(QRectF(middle.x() - 5, middle.y() - 5, 10, 10))
-        else:
-            points = [QPointF(-4, -7), QPointF(-4, 7), QPointF(8, 0)]
-            painter.drawPolygon(QPolygonF([point + middle for point in points]))
-
-
-class Field(QWidget):
-    """A caption with a value beneath; ``clicked`` or dragged, wheeled and typed by its owner."""
-
-    clicked = pyqtSignal()
-    stepped = pyqtSignal(float)
-    settled = pyqtSignal()
-    typed = pyqtSignal(str)
-
-    def __init__(self, caption: str, help_text: str, width: int, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.caption = caption
-        self.text = ""
-        self._drag: float | None = None
-        self._moved = False
-        self._field: QLineEdit | None = None
-        self.setFixedSize(width, 40)
-        self.setToolTip(help_text)
-        self.setAccessibleName(caption)
-
-    def show_text(self, text: str) -> None:
-        """Show a value."""
-        if text != self.text:
-            self.text = text
-            self.update()
-
-    def sizeHint(self) -> QSize:
-        return QSize(self.width(), 40)
-
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None:
-            self._drag, self._moved = event.position().y(), False
-
-    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        if event is None or self._drag is None:
-            return
-        delta = self._drag - event.position().y()
-        if self._moved or abs(delta) > 3:
-            self._moved = True
-            self._drag = event.position().y()
-            fine = 0.1 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
-            self.stepped.emit(delta * 0.5 * fine)
-
-    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        if self._drag is not None:
-            self._drag = None
-            if self._moved:
-                self.settled.emit()
-            else:
-                self.clicked.emit()
-
-    def wheelEvent(self, event: QWheelEvent | None) -> None:
-        if event is not None:
-            self.stepped.emit(1.0 if event.angleDelta().y() > 0 else -1.0)
-            self.settled.emit()
-            event.accept()
-
-    def type_value(self) -> None:
-        """Let a value be typed."""
-        field = self._field = QLineEdit(self.text, self)
-        field.setFont(theme.number_font(14, 500))
-        field.setGeometry(0, 13, self.width(), 26)
-        field.selectAll()
-        field.editingFinished.connect(self._typed)
-        field.show()
-        field.setFocus()
-
-    def _typed(self) -> None:
-        field, self._field = self._field, None
-        if field is not None:
-            self.typed.emit(field.text())
-            field.deleteLater()
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setFont(theme.caps_font())
-        painter.setPen(theme.color(t.second))
-        painter.drawText(QRectF(0, 2, self.width(), 14), Qt.AlignmentFlag.AlignVCenter, self.caption.upper())
-        painter.setFont(theme.number_font(16, 500) if self.text[:1].isdigit() else theme.label_font(15, 600))
-        painter.setPen(theme.color(t.ink))
-        painter.drawText(QRectF(0, 17, self.width(), 21), Qt.AlignmentFlag.AlignVCenter, self.text)
-
-
-class Tab(QPushButton):
-    """A view's name, underlined where it is in sight."""
-
-    def __init__(self, text: str, help_text: str) -> None:
-        super().__init__(text)
-        self.setCheckable(True)
-        self.setAutoExclusive(True)
-        self.setFixedSize(64, HEIGHT - 2)
-        self.setToolTip(help_text)
-        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setFont(theme.label_font(15, 600 if self.isChecked() else 400))
-        painter.setPen(theme.color(t.ink if self.isChecked() or self.underMouse() else t.second))
-        painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, self.text())
-        if self.isChecked():
-            painter.fillRect(QRectF(0, self.height() - 4, self.width(), 4), theme.color(theme.roll_ink(0)))
-        if self.hasFocus():
-            painter.drawRect(self.rect().adjusted(4, 12, -5, -12))
 
 
 class Header(QWidget):
@@ -215,6 +35,7 @@ class Header(QWidget):
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session = session
+        self._clock_panel: ClockPanel | None = None
         self.setObjectName("paper")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedHeight(HEIGHT)
@@ -283,10 +104,12 @@ class Header(QWidget):
         self.position.typed.connect(self._go_to)
         self.tempo = Field(
             "Tempo",
-            "Quarter notes a minute, 20 to 400. Drag, wheel (Shift is fine), click to type; Ctrl+Space taps it.",
+            "Quarter notes a minute, 20 to 400. Drag, wheel (Shift is fine), click to type; Ctrl+Space taps it. "
+            "Right click (Ctrl+Shift+T): follow or send a MIDI clock.",
             62,
         )
-        self.tempo.clicked.connect(self.tempo.type_value)
+        self.tempo.asked.connect(self.open_clock)
+        self.tempo.clicked.connect(self._click_tempo)
         self.tempo.typed.connect(self._type_tempo)
         self.tempo.stepped.connect(lambda step: self._set_tempo(self.session.project.tempo + step))
         self.tempo.settled.connect(self.session.settle)
@@ -341,12 +164,22 @@ class Header(QWidget):
         file = session.path.name if session.path else "not a file yet"
         state = "unsaved changes" if session.history.dirty else "saved" if session.path else "new"
         self.menu_button.setText(f"{file} · {state}  ▾")
-        self.tempo.show_text(f"{project.tempo:.1f}")
+        self._show_tempo()
         self.meter.show_text(f"{project.meter[0]}/{project.meter[1]}")
         self.key.show_text(project.key.label)
         self.record.show_active(session.recording_since is not None)
 
+    def _show_tempo(self) -> None:
+        """The project's tempo, or that of the clock that is followed."""
+        told = self.session.telemetry
+        follows = self.session.project.clock.follow
+        tempo = told.tempo if follows and told.clock != "own" else self.session.project.tempo
+        self.tempo.show_text(f"{tempo:.1f}" if told.clock not in ("waiting", "lost") or not follows else "– –")
+        self.tempo.show_caption("Clock" if follows else "Tempo", follows and told.clock in ("waiting", "lost"))
+
     def _reported(self, told: Telemetry) -> None:
+        if self.session.project.clock.follow:
+            self._show_tempo()
         self.play.show_active(told.playing)
         health = told.health
         self.timing.setText(f"timing {health.late_p99 * 1000:.1f} ms")
@@ -362,7 +195,24 @@ class Header(QWidget):
 
     # -- edits -------------------------------------------------------------------------------------
 
+    def open_clock(self) -> None:
+        """Whose clock leads, who is sent it, and the clock box."""
+        if self._clock_panel is None:
+            self._clock_panel = ClockPanel(self.session, self)
+        self._clock_panel.open_below(self.tempo.mapToGlobal(self.tempo.rect().bottomLeft()))
+
+    def _click_tempo(self) -> None:
+        if self.session.project.clock.follow:
+            self.open_clock()
+        else:
+            self.tempo.type_value()
+
     def _set_tempo(self, tempo: float) -> None:
+        if self.session.project.clock.follow:
+            self.session.notice(
+                "edit", "The tempo comes from a MIDI clock: right click on it to choose the project's own."
+            )
+            return
         tempo = round(min(TEMPO_RANGE[1], max(TEMPO_RANGE[0], tempo)), 1)
         self.session.edit("Tempo", edits.set_project(self.session.project, tempo=tempo), "tempo")
 

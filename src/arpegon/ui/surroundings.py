@@ -30,6 +30,7 @@ def surroundings(session: Session, now: float) -> Surroundings:
         inputs=session.ports.inputs,
         outputs=session.ports.outputs,
         playing=session.telemetry.playing,
+        clock=session.telemetry.clock,
         audio=bool(health.audio) if "audio" in session.notices or health.audio else None,
         passed=passed,
         sent=sent,

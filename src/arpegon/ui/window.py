@@ -110,6 +110,7 @@ class Window(QMainWindow):
             ("start", "To the start", "Home", session.rewind),
             ("tap", "Tap the tempo", "Ctrl+Space", session.tap),
             ("metronome", "Add a metronome", "Ctrl+M", session.add_metronome),
+            ("clock", "Clock: follow, send, try …", "Ctrl+Shift+T", self.header.open_clock),
             ("on_stop", "Stop goes back to the start", "", session.toggle_on_stop),
             ("record", "Record", "Ctrl+R", session.record),
             ("keep", "Keep", "Ctrl+K", self.header.keep.click),
@@ -170,7 +171,7 @@ class Window(QMainWindow):
         menu.addSeparator()
         actions["on_stop"].setCheckable(True)
         actions["on_stop"].setChecked(session.project.on_stop == "start")
-        for name in ("tap", "metronome", "on_stop"):
+        for name in ("tap", "clock", "metronome", "on_stop"):
             menu.addAction(actions[name])
         counting = menu.addMenu("Count-in before recording")
         for bars in (0, 1, 2, 4):

@@ -7,15 +7,16 @@ from pathlib import Path
 from typing import Any
 
 import msgspec
-from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLabel, QPushButton, QWidget
+from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLabel, QPushButton
 
 from arpegon.core import edits
 from arpegon.core.document import AnySource, ClickSource, ClipSource, MidiSource, StrandSource, SurfaceSource
 from arpegon.core.events import Event
-from arpegon.processors import processor_class
+from arpegon.processors import GENERATORS, processor_class
+from arpegon.ui.bench.clip_box import ClipBox
 from arpegon.ui.bench.end_editor import CHANNELS, EndEditor, channel_of
 from arpegon.ui.bench.standard import caps, under_caption
-from arpegon.ui.controls.choices import Picker, Switch
+from arpegon.ui.controls.choices import Picker
 from arpegon.ui.controls.zone_keys import ZoneKeys
 from arpegon.ui.session import Session
 
@@ -28,19 +29,10 @@ class SourceEditor(EndEditor):
         self.kind = Picker({}, "What feeds this strand.")
         self.kind.chosen.connect(self._set_kind)
         self.box.addWidget(under_caption("Source", self.kind))
-        self.clip = QWidget()
-        clip_row = QHBoxLayout(self.clip)
-        clip_row.setContentsMargins(0, 0, 0, 0)
-        self.file = QLabel("")
-        self.file.setProperty("role", "number")
-        self.choose = QPushButton("Choose a MIDI file …")
-        self.choose.clicked.connect(self.choose_clip)
-        self.loop = Switch("Round and round", "Begin again at the end of the clip's last bar.")
-        self.loop.toggled.connect(lambda on: self._change("Loop", loop=on))
-        clip_row.addWidget(self.file, 1)
-        clip_row.addWidget(self.choose)
+        self.clip = ClipBox()
+        self.clip.changed.connect(self._change_clip)
+        self.clip.add.clicked.connect(self.choose_clip)
         self.box.addWidget(self.clip)
-        self.box.addWidget(self.loop)
         self.after = Picker({}, "After which stage of that strand its events are taken.")
         self.after.chosen.connect(lambda stage: self._change("Take after", after=stage))
         self.after_box = under_caption("Taken after", self.after)
@@ -118,6 +110,7 @@ class SourceEditor(EndEditor):
             kinds[f"midi:{here.port}"] = f"MIDI {here.port} (not there now)"
         kinds |= {f"midi:{port}": f"MIDI {port}" for port in ports}
         kinds["clip"] = "Clip (a MIDI file)"
+        kinds |= {kind: f"{processor.label}: {processor.summary}" for kind, processor in GENERATORS.items()}
         kinds["click"] = "Metronome"
         for strand in self.session.project.strands:
             if strand.id != self.strand_id:
@@ -138,11 +131,17 @@ class SourceEditor(EndEditor):
             self._put("Source", ClipSource(**zone))
         elif word == "click":
             self._put("Source", ClickSource(**zone))
+        elif word in GENERATORS:
+            self._put("Source", edits.fresh_generator(self.session.project, word))
+            self.session.select_source(self.strand_id, self.place)
         else:
             self._put("Source", StrandSource(strand=rest, **zone))
 
+    def _change_clip(self, label: str, changes: dict[str, Any]) -> None:
+        self._change(label, **changes)
+
     def choose_clip(self) -> None:
-        """Let a MIDI file be chosen."""
+        """Let a MIDI file be chosen: the clip's, or one more to choose from."""
         name, _ = QFileDialog.getOpenFileName(
             self, "Choose a clip", str(self.session.folder), "MIDI files (*.mid *.midi)"
         )
@@ -155,7 +154,12 @@ class SourceEditor(EndEditor):
             file = os.path.relpath(path, self.session.folder)
         except ValueError:
             file = str(path)
-        self._change("Clip", file=file if not file.startswith("..") else str(path))
+        file = file if not file.startswith("..") else str(path)
+        source = self.source
+        if isinstance(source, ClipSource) and source.file:
+            self._change("Add a clip", more=(*source.more, file), choice=len(source.more) + 2)
+        else:
+            self._change("Clip", file=file)
 
     def refresh(self) -> None:
         """Show the source as it is now."""
@@ -170,10 +174,8 @@ class SourceEditor(EndEditor):
         self.kind.set_value(shown)
         is_clip = isinstance(source, ClipSource)
         self.clip.setVisible(is_clip)
-        self.loop.setVisible(is_clip)
         if isinstance(source, ClipSource):
-            self.file.setText(source.file or "no file yet")
-            self.loop.set_value(source.loop)
+            self.clip.show_clip(source)
         feeder = self.session.project.strand(source.strand) if isinstance(source, StrandSource) else None
         self.after_box.setVisible(feeder is not None)
         if feeder is not None and isinstance(source, StrandSource):

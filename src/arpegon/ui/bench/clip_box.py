@@ -1,0 +1,108 @@
+"""The settings of a clip: its files, which one plays, and how it keeps time."""
+
+from __future__ import annotations
+
+from pathlib import PurePath
+from typing import Any
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QRadioButton, QVBoxLayout, QWidget
+
+from arpegon.core.document import ClipSource
+from arpegon.ui.bench.standard import under_caption
+from arpegon.ui.controls.choices import Segments, Switch
+
+
+class ClipBox(QWidget):
+    """A row for each file, and the settings of them all; ``changed`` carries what an edit is called and changes."""
+
+    changed = pyqtSignal(str, dict)
+
+    def __init__(self) -> None:
+        super().__init__()
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(8)
+        self.files = QVBoxLayout()
+        self.files.setSpacing(2)
+        box.addLayout(self.files)
+        self.add = QPushButton("Choose a MIDI file …")
+        self.add.setToolTip("Choose a file to play; where there is one, another to choose from.")
+        box.addWidget(self.add)
+        self.loop = Switch("Round and round", "Begin again at the end of the clip's last bar.")
+        self.loop.toggled.connect(lambda on: self.changed.emit("Loop", {"loop": on}))
+        self.tempo = Switch("In the project's tempo", "At the transport's tempo; else at the tempo of the file.")
+        self.tempo.toggled.connect(lambda on: self.changed.emit("Clip tempo", {"follow_tempo": on}))
+        row = QHBoxLayout()
+        row.addWidget(self.loop, 1)
+        row.addWidget(self.tempo, 1)
+        box.addLayout(row)
+        self.begins = Segments(
+            {"piece": "with the piece", "bar": "on the next bar"},
+            "Runs as if it had begun with the piece, or begins with its own first bar on the next bar.",
+        )
+        self.begins.chosen.connect(lambda value: self.changed.emit("Clip begins", {"begins": value}))
+        box.addWidget(under_caption("It begins", self.begins))
+        self.change = Segments({"bar": "on the next bar", "now": "at once"}, "When another of the files takes over.")
+        self.change.chosen.connect(lambda value: self.changed.emit("Clip changes", {"change": value}))
+        self.change_box = under_caption("Another file takes over", self.change)
+        box.addWidget(self.change_box)
+        self._shown: ClipSource | None = None
+        self._choice = QButtonGroup(self)
+        self.rows: list[QRadioButton] = []
+
+    def show_clip(self, source: ClipSource) -> None:
+        """Show a clip."""
+        if self._shown is None or source.files != self._shown.files:
+            self._show_files(source)
+        self._shown = source
+        for place, button in enumerate(self.rows):
+            button.setChecked(place == source.files.index(source.playing_file) if source.file else False)
+        self.add.setText("Add another file to choose from …" if source.file else "Choose a MIDI file …")
+        self.loop.set_value(source.loop)
+        self.tempo.set_value(source.follow_tempo)
+        self.begins.set_value(source.begins)
+        self.change.set_value(source.change)
+        self.change_box.setVisible(len(source.files) > 1)
+
+    def _show_files(self, source: ClipSource) -> None:
+        while (item := self.files.takeAt(0)) is not None:
+            widget = item.widget()
+            if widget is not None:
+                widget.deleteLater()
+        self.rows = []
+        for place, file in enumerate(source.files):
+            row = QWidget()
+            line = QHBoxLayout(row)
+            line.setContentsMargins(0, 0, 0, 0)
+            if not file:
+                words = QLabel("no file yet")
+                words.setProperty("role", "second")
+                line.addWidget(words)
+            else:
+                button = QRadioButton(PurePath(file).stem)
+                button.setToolTip(f"{file}: play this one.")
+                button.clicked.connect(
+                    lambda _=False, place=place: self.changed.emit("Choose a clip", {"choice": place + 1})
+                )
+                self._choice.addButton(button)
+                self.rows.append(button)
+                line.addWidget(button, 1)
+                remove = QPushButton("×")
+                remove.setProperty("flat", True)
+                remove.setToolTip("Take this file out of the choice.")
+                remove.clicked.connect(lambda _=False, place=place: self._remove(place))
+                line.addWidget(remove)
+            self.files.addWidget(row)
+
+    def _choose(self, place: int) -> None:
+        self.changed.emit("Choose a clip", {"choice": place + 1})
+
+    def _remove(self, place: int) -> None:
+        source = self._shown
+        if source is None:
+            return
+        files = [file for at, file in enumerate(source.files) if at != place]
+        choice = source.choice - 1 if source.choice > place + 1 else source.choice
+        changes: dict[str, Any] = {"file": files[0] if files else "", "more": tuple(files[1:])}
+        self.changed.emit("Remove a clip", {**changes, "choice": max(1, min(choice, len(files) or 1))})
