@@ -13,7 +13,7 @@ from rich.console import Console
 from rich.table import Table
 from tools.jack_server import jack_server
 
-from bench import audio, latency, offline, paint, stages
+from bench import audio, latency, offline, paint, pulse, stages
 from bench.rows import Row
 
 PAGE = Path(__file__).resolve().parent.parent / "docs" / "benchmarks.md"
@@ -66,6 +66,9 @@ NOTES = """## How
   a fixed length and a channel; the bare loop makes as many events again as each of them does.
 - *While stages are added*: a strand holds 32 notes and gets or loses stages eight times a second, while a clip in
   another strand strikes every 13 ms; its lateness is that of the clip's events.
+- *Arpeggiators*: measured like the eight busy strands; each of sixteen strands holds a chord of four notes.
+- *Following a clock*: the clock box sends 24 ticks a quarter, each up to 1 ms late, to an engine that runs offline; the
+  tempo is that of the filter (a delay-locked loop), the beat that of the transport.
 - *Twelve strands*: processor time of the engine's process over eight seconds; clips strike the notes, no instruments.
 - *Audio*: one mixer with one instrument, all voices sounding, no events.
 - *Paint*: moving all papers, meters and keyboards of the board to now and painting what changed, as the window does.
@@ -80,7 +83,14 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as own, jack_server("arpegon-bench", 128):
         for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME"):
             os.environ[name] = own
-        measures = {"offline": offline, "stages": stages, "audio": audio, "latency": latency, "paint": paint}
+        measures = {
+            "offline": offline,
+            "stages": stages,
+            "audio": audio,
+            "latency": latency,
+            "paint": paint,
+            "pulse": pulse,
+        }
         for name, module in measures.items():
             if len(sys.argv) > 1 and name not in sys.argv[1:]:
                 continue

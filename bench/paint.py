@@ -7,6 +7,7 @@ import subprocess
 import sys
 import tempfile
 import time
+from collections.abc import Callable
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -14,6 +15,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from PyQt6.QtCore import QEvent
 from PyQt6.QtWidgets import QApplication
 
+from arpegon.core.document import Project
 from arpegon.engine.protocol import Play, Telemetry
 from arpegon.files.places import Settings
 from arpegon.ui.app import make_application
@@ -53,8 +55,12 @@ def bare_lateness(seconds: float) -> float:
     return float(done.stdout)
 
 
-def rows() -> list[Row]:
-    """Both rows, from one window with eight busy strands."""
+def painted(make: Callable[[Path], Project]) -> tuple[float, float, float]:
+    """Lateness (p99) and frame time in seconds while the window paints what plays, and that of the bare loop.
+
+    Args:
+        make: writes what the project needs into a folder, and makes it.
+    """
     bare = [bare_lateness(6.0)]
     application = make_application(sys.argv[:1])
     with tempfile.TemporaryDirectory() as folder:
@@ -62,8 +68,8 @@ def rows() -> list[Row]:
         window = Window(session)
         window.resize(1280, 800)
         window.show()
-        session.load(busy_project(Path(folder)), None, Path(folder))
-        session.select_stage("c0")
+        session.load(make(Path(folder)), None, Path(folder))
+        session.select_stage(next(session.project.stages())[1].id)
         session.start()
         healths = []
 
@@ -80,6 +86,7 @@ def rows() -> list[Row]:
         while time.monotonic() < end:
             began = time.perf_counter()
             window.board.frame()
+            window.bench.tick(time.monotonic())
             QApplication.sendPostedEvents(window, QEvent.Type.UpdateRequest.value)
             frames.append(time.perf_counter() - began)
             _live(max(0.001, 1 / 60 - frames[-1]))
@@ -87,23 +94,33 @@ def rows() -> list[Row]:
         window.close()
         application.processEvents()
     bare.append(bare_lateness(6.0))
-    late, idle = median(lates), sum(bare) / 2
+    return median(lates), median(frames), sum(bare) / 2
+
+
+def lateness_row(what: str, late: float, idle: float) -> Row:
+    """A row of lateness beside the bare loop."""
+    return Row(
+        f"Lateness of due events (p99), {what}",
+        f"{late * 1000:.3f} ms",
+        f"{idle * 1000:.3f} ms (bare waiting loop, idle process)",
+        f"{late / idle:.2f}",
+        "at most 2 times the bare loop, under 1 ms",
+        late / idle <= 2 and late < 0.001,
+    )
+
+
+def rows() -> list[Row]:
+    """Both rows, from one window with eight busy strands."""
+    late, frame, idle = painted(busy_project)
     return [
-        Row(
-            "Lateness of due events (p99), eight busy strands painted at 60 Hz",
-            f"{late * 1000:.3f} ms",
-            f"{idle * 1000:.3f} ms (bare waiting loop, idle process)",
-            f"{late / idle:.2f}",
-            "at most 2 times the bare loop, under 1 ms",
-            late / idle <= 2 and late < 0.001,
-        ),
+        lateness_row("eight busy strands painted at 60 Hz", late, idle),
         Row(
             "Paint: a whole frame of the board, eight busy strands, 1280x800 (median)",
-            f"{median(frames) * 1000:.2f} ms",
+            f"{frame * 1000:.2f} ms",
             "16.7 ms (a frame at 60 Hz)",
-            f"{median(frames) * 60:.2f}",
+            f"{frame * 60:.2f}",
             "under 8 ms",
-            median(frames) < 0.008,
+            frame < 0.008,
         ),
     ]
 

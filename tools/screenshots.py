@@ -29,6 +29,7 @@ from arpegon.files.presets import factory_presets
 from arpegon.ui import theme
 from arpegon.ui.app import make_application
 from arpegon.ui.bench.chord_editor import ChordEditor
+from arpegon.ui.bench.steps_editor import StepsEditor
 from arpegon.ui.board import clipboard
 from arpegon.ui.session import Selection, Session
 from arpegon.ui.window import Window
@@ -89,8 +90,14 @@ class Photographer:
         for kind, params, before in stages:
             self.stage_at_work(kind, params, before)
             pictures.append(self.window.bench.grab())
+        self.beside(name, pictures)
+
+    def beside(self, name: str, pictures: list[QPixmap]) -> None:
+        """Save pictures side by side as one."""
+        if self.wanted and name not in self.wanted:
+            return
         wide = sum(picture.width() + 6 for picture in pictures) - 6
-        sheet = QPixmap(wide, pictures[0].height())
+        sheet = QPixmap(wide, max(picture.height() for picture in pictures))
         sheet.fill(theme.color(theme.theme().desk))
         painter = QPainter(sheet)
         x = 0
@@ -136,6 +143,7 @@ class Photographer:
         self.wait(4.0)
         self.shot("arpeggiator-wide")
         window.bench.wide.setChecked(False)
+        self.sources()
         self.stage_at_work("keymap", {"threads": {str(note): [note, note + 7] for note in range(60, 72)}})
         self.shot("keymap")
         degrees = ((1, "triad"), (6, "triad"), (4, "seventh"), (5, "triad"), (2, "seventh"), (3, "triad"), (7, "triad"))
@@ -163,6 +171,46 @@ class Photographer:
         window.open_demo()
         self.wait(6.0)
 
+    def sources(self) -> None:
+        """The editors of the sources that make notes by themselves, and the clock."""
+        window, session = self.window, self.session
+        session.select_stage("deck-walk")
+        editor = window.bench.editor
+        assert isinstance(editor, StepsEditor)
+        window.bench.wide.setChecked(True)
+        editor.set(toss_bounds={"note": [38, 55]})
+        for _ in range(5):
+            editor.tosses.toss()
+            self.wait(0.4)
+        editor.tosses.star(2)
+        editor.tosses.call_back(3)
+        self.wait(3.0)
+        self.shot("steps")
+        session.select_stage("nets-rings")
+        self.wait(3.0)
+        pictures = [window.bench.grab()]
+        source = edits.fresh_generator(session.project, "rebound", params={"beads": 3, "speed": 1.2})
+        session.edit("show", edits.set_source(session.project, "fog", 0, source))
+        session.select_source("fog", 0)
+        self.wait(4.0)
+        pictures.append(window.bench.grab())
+        self.beside("rings-and-rebound", pictures)
+        window.bench.wide.setChecked(False)
+        window.header.open_clock()
+        panel = window.header._clock_panel
+        assert panel is not None
+        panel.power.setChecked(True)
+        panel.run.click()
+        panel.follow_it.click()
+        self.wait(3.0)
+        self.beside("clock", [panel.grab()])
+        panel._set("own", follow=False)
+        panel.power.setChecked(False)
+        panel.close()
+        if not session.telemetry.playing:
+            session.play()
+        self.wait(0.5)
+
     def all(self) -> None:
         """Every picture of the docs."""
         window, session = self.window, self.session
@@ -171,21 +219,20 @@ class Photographer:
         self.wait(9.0)
         self.shot("board-day")
         self.editors()
+        pictures = []
         for stage in ("harbour-humanize", "harbour-scale"):
             session.select_stage(stage)
             self.wait(4.0)
-            self.shot(stage.removeprefix("harbour-"))
-        session.select(Selection("harbour", "source", "", 1))
+            pictures.append(window.bench.grab())
+        self.beside("humanize-and-scale", pictures)
+        session.select_source("harbour", 1)
         self.wait(1.0)
-        self.shot("source")
+        pictures = [window.bench.grab()]
         session.select(Selection("harbour", "destination", "", 0))
         self.wait(1.0)
-        self.shot("destination")
+        self.beside("ends", [*pictures, window.bench.grab()])
         session.select_stage("harbour-chord")
-        window.bench.wide.setChecked(True)
-        self.wait(4.0)
-        self.shot("chord-wide")
-        window.bench.wide.setChecked(False)
+        self.wait(2.0)
         self._night(lambda: self.shot("board-night"))
         session.keep()
         window.show_view("Take")
@@ -193,7 +240,6 @@ class Photographer:
         window.takes.play_from(2.0)
         self.wait(3.0)
         self.shot("take")
-        self._night(lambda: self.shot("take-night"))
         window.show_view("Board")
         window.resize(1920, 1080)
         self.wait(4.0)

@@ -194,7 +194,7 @@ def test_a_choice_beyond_the_last_clip_takes_the_last_and_clips_are_saved():
     one = clip_strand(choice=9, begins="bar", change="now", follow_tempo=False)
     assert one.strands[0].sources[0].playing_file == "b.mid"
     assert parse_project(format_project(one)) == one
-    assert pitches(run(one, [], CLIPS, seconds=1.0).strands["a"]) == [72]
+    assert pitches(run(one, [], CLIPS, seconds=0.4).strands["a"]) == [72]
 
 
 @settings(max_examples=60)

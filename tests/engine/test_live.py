@@ -12,10 +12,10 @@ from pathlib import Path
 import pytest
 
 from arpegon.core import edits
-from arpegon.core.document import InstrumentDestination, MidiSource, PortDestination, SurfaceSource
+from arpegon.core.document import ClockSettings, InstrumentDestination, MidiSource, PortDestination, SurfaceSource
 from arpegon.core.events import Event, control, note_off, note_on
 from arpegon.engine import protocol
-from building import assert_whole, pitches, project, stage, strand
+from building import assert_whole, generator, pitches, project, stage, strand
 from jacking import wait_for
 
 HERE = Path(".")
@@ -116,6 +116,31 @@ def test_edits_while_notes_are_held_leave_nothing_hanging(live, pair):
     surface(live, *(note_off(0, 0, key) for key in range(60, 70)))
     wait_for(lambda: live.reports.telemetry[-1].health.sounding == 0 and len(pair.heard) > 20)
     wait_for(lambda: not hanging(pair.heard))
+
+
+def test_a_clock_from_another_program_is_followed_and_ours_is_heard(live, pair):
+    steps = generator("steps", patterns=[[{"note": 60}]], rate="1/4", in_scale=False)
+    clock = ClockSettings(follow=True, send=("",))
+    live.set_project(project(strand(sources=(steps,)), clock=clock), HERE)
+    pair.synth.ignore_types(sysex=False, timing=False)
+    pair.connect_to_own_output()
+    wait_for(lambda: any(pair.name in port for ports in live.reports.ports for port in ports.inputs))
+    time.sleep(0.3)
+    assert live.reports.telemetry[-1].clock == "waiting"
+    began = time.monotonic()
+    for number in range(150):
+        if number == 24:
+            pair.keys.send_message([0xFA])
+        pair.keys.send_message([0xF8])
+        time.sleep(max(0.0, began + (number + 1) / 48.0 - time.monotonic()))
+    told = live.reports.telemetry[-1]
+    assert told.clock == "running" and told.playing and abs(told.tempo - 120.0) < 6.0
+    assert 4.5 < told.beat < 6.0, "126 ticks are five beats and a quarter"
+    assert len(pitches(live.reports.printed("a", 0))) in (5, 6)
+    pair.keys.send_message([0xFC])
+    wait_for(lambda: not live.reports.telemetry[-1].playing)
+    sent = wait_for(lambda: [message[0] for message in pair.heard] if [0xFC] in pair.heard else None)
+    assert sent[0] == 0xFA and 110 < sent.count(0xF8) < 140 and sent[-1] == 0xFC
 
 
 def test_all_off_silences_and_says_so_on_every_channel(live, pair):

@@ -19,6 +19,7 @@ from arpegon.ui.bench.generator_editor import ActionRow
 from arpegon.ui.bench.pattern_editor import PatternEditor
 from arpegon.ui.bench.standard import caps, counted_heading
 from arpegon.ui.controls.choices import Segments
+from arpegon.ui.controls.held_ladder import HeldLadder
 from arpegon.ui.controls.lane_cells import LaneCells
 from arpegon.ui.controls.order_star import OrderStar
 from arpegon.ui.controls.step_bars import StepBars
@@ -62,9 +63,16 @@ class ArpeggiatorEditor(PatternEditor):
         self.cells = LaneCells(self.ink)
         self.cells.changed.connect(lambda step, play: self.put_entry(step, play=play))
         self.side.addWidget(self.cells)
+        beside = QHBoxLayout()
+        beside.setSpacing(10)
+        self.ladder = HeldLadder(self.ink)
+        beside.addWidget(self.ladder, 0, Qt.AlignmentFlag.AlignTop)
+        drawn = QVBoxLayout()
+        drawn.setSpacing(6)
+        beside.addLayout(drawn, 1)
         self.which = Segments(_LANES, "Which value of the steps is drawn below.")
         self.which.chosen.connect(lambda name: self._show_lane(self.values))
-        self.side.addWidget(self.which)
+        drawn.addWidget(self.which)
         self.bars: dict[str, StepBars] = {}
         for name in _LANES:
             low, high = _span(name)
@@ -72,7 +80,9 @@ class ArpeggiatorEditor(PatternEditor):
             bars = self.bars[name] = StepBars(self.ink, most, f"The {name} of each step.", "no lane")
             bars.changed.connect(lambda levels, name=name: self._draw(name, levels))
             bars.settled.connect(self.session.settle)
-            self.side.addWidget(bars)
+            drawn.addWidget(bars)
+        drawn.addStretch(1)
+        self.side.addLayout(beside)
         self.add_toss(self.side, LANE_TOSS)
         self.add_changes(self.side)
         self.side.addLayout(self.grid("latch", "anew", "through", "repeats"))
@@ -123,6 +133,8 @@ class ArpeggiatorEditor(PatternEditor):
         walk = [] if order in DRAWN else cycle(order, len(notes), values["stride"])
         names = self.session.project.key.names
         self.star.show_walk([note_name(note, names) for note in notes], walk)
+        places = [place for place, note in enumerate(notes) if note in self._sounding]
+        self.ladder.show_notes([note_name(note, names) for note in notes], places)
         self.star.show_lit(frozenset(place for place, note in enumerate(notes) if note in self._sounding))
 
     def _notes(self, values: dict[str, Any]) -> list[int]:

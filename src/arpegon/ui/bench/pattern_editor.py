@@ -14,7 +14,7 @@ from arpegon.core.toss import TossLane
 from arpegon.ui.bench.editor import StageEditor
 from arpegon.ui.bench.pattern_row import PatternRow
 from arpegon.ui.bench.standard import under_caption
-from arpegon.ui.bench.toss_box import TossBox
+from arpegon.ui.bench.toss_box import Finish, TossBox
 
 
 class PatternEditor(StageEditor):
@@ -38,9 +38,9 @@ class PatternEditor(StageEditor):
         row.addWidget(self.control("from_first"), 1, Qt.AlignmentFlag.AlignBottom)
         box.addLayout(row)
 
-    def add_toss(self, box: QVBoxLayout, lanes: Sequence[TossLane]) -> None:
-        """The box of tosses."""
-        self.tosses = TossBox(lanes, self.entries, self.ink, self.set)
+    def add_toss(self, box: QVBoxLayout, lanes: Sequence[TossLane], finish: Finish = list) -> None:
+        """The box of tosses; ``finish`` may still change a pattern that was tossed."""
+        self.tosses = TossBox(lanes, self.entries, self.ink, self.set, finish)
         box.addWidget(self.tosses)
 
     def fresh(self) -> list[dict[str, Any]]:

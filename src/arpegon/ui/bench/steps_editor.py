@@ -79,7 +79,7 @@ class StepsEditor(PatternEditor):
         self.lanes.skipped.connect(self._skip)
         self.lanes.picked.connect(self._picked)
         self.side.addWidget(self.lanes)
-        self.add_toss(self.side, STEP_TOSS)
+        self.add_toss(self.side, STEP_TOSS, self._tossed)
         self.side.addLayout(self.grid("reads", "base"))
         self.foot = GeneratorFoot(self, self.box, self.side)
         self.box.addStretch(1)
@@ -147,16 +147,16 @@ class StepsEditor(PatternEditor):
             found = [step["note"] for step in steps if step["play"] == "note"] or [60]
             low, high = max(0, min(found) - 5), min(127, max(found) + 5)
             names = self.session.project.key.names
-            first = LaneLook("note", "Note", low, high, 1, "line", 128, lambda value: note_name(round(value), names))
+            first = LaneLook("note", "Note", low, high, 1, "line", 106, lambda value: note_name(round(value), names))
         else:
             found = [step["degree"] for step in steps if step["play"] == "note"] or [1]
             low, high = max(-20, min(found) - 3), min(22, max(found) + 3)
-            first = LaneLook("degree", "Degree", low, high, 1, "line", 128, whole)
+            first = LaneLook("degree", "Degree", low, high, 1, "line", 106, whole)
         return [
             first,
-            LaneLook("velocity", "Velocity", 1, 127, 1, "bar", 74, whole),
-            LaneLook("length", "Length", 0.05, 4.0, 0.05, "length", 44, share),
-            LaneLook("chance", "Chance", 0, 100, 5, "bar", 62, percent),
+            LaneLook("velocity", "Velocity", 1, 127, 1, "bar", 58, whole),
+            LaneLook("length", "Length", 0.05, 4.0, 0.05, "length", 36, share),
+            LaneLook("chance", "Chance", 0, 100, 5, "bar", 50, percent),
         ]
 
     def _show_chosen(self, steps: list[dict[str, Any]]) -> None:
@@ -208,6 +208,12 @@ class StepsEditor(PatternEditor):
         if key in ("note", "degree"):
             fields["play"] = "note"
         self.put_entry(place, False, **fields)
+
+    def _tossed(self, pattern: list[dict[str, Any]]) -> list[dict[str, Any]]:
+        """What a toss made, with its notes in the scale where only those can be chosen."""
+        if not self.values["in_scale"]:
+            return pattern
+        return [{**step, "note": self._in_scale(step["note"])} if "note" in step else step for step in pattern]
 
     def _in_scale(self, note: int) -> int:
         """The nearest note of the scale."""

@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QLineEdit, QPushBu
 
 from arpegon.core import edits
 from arpegon.core.document import Stage, Strand
-from arpegon.processors import PROCESSORS
+from arpegon.processors import GENERATORS, WORKS
 from arpegon.processors.registry import GROUPS
 from arpegon.ui import theme
 from arpegon.ui.bench.standard import caps, under_caption
@@ -47,6 +47,12 @@ class StrandBench(QWidget):
         )
         self.along.toggled.connect(lambda on: self._set("Send the source along", along=on))
         box.addWidget(self.along)
+        self.plays_on = Switch(
+            "Play on when the transport stops",
+            "Its clips and what makes notes by itself go on when the transport stops, until it is stopped once more.",
+        )
+        self.plays_on.toggled.connect(lambda on: self._set("Play on", plays_on=on))
+        box.addWidget(self.plays_on)
         box.addWidget(caps("Add a stage"))
         grid = QGridLayout()
         grid.setHorizontalSpacing(6)
@@ -66,6 +72,17 @@ class StrandBench(QWidget):
             row += -(-len(processors) // _IN_A_ROW)
         grid.setColumnStretch(4, 1)
         box.addLayout(grid)
+        box.addWidget(caps("Add a source that plays by itself"))
+        sources = QHBoxLayout()
+        sources.setSpacing(6)
+        for processor in GENERATORS.values():
+            button = QPushButton(f"+ {processor.label}")
+            button.setToolTip(processor.summary)
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            button.clicked.connect(lambda _=False, kind=processor.kind: self._add(kind))
+            sources.addWidget(button)
+        sources.addStretch(1)
+        box.addLayout(sources)
         box.addStretch(1)
         self.refresh(strand)
 
@@ -93,6 +110,7 @@ class StrandBench(QWidget):
         if not self.name.hasFocus():
             self.name.setText(strand.name)
         self.along.set_value(strand.along)
+        self.plays_on.set_value(strand.plays_on)
         mine = self.session.ink_number(strand.id) % len(theme.INKS)
         t = theme.theme()
         for number, button in enumerate(self.inks):
@@ -109,4 +127,4 @@ class StrandBench(QWidget):
 
     def _add(self, kind: str) -> None:
         stage = Stage(id=kind, kind=kind)
-        clipboard.put_stage(self.session, self.strand.id, stage, None, f"Add {PROCESSORS[kind].label}")
+        clipboard.put_stage(self.session, self.strand.id, stage, None, f"Add {WORKS[kind].label}")

@@ -19,6 +19,7 @@ from arpegon.ui.controls.range_slider import RangeSlider
 from arpegon.ui.controls.toss_figures import Figure, TossFigures
 
 Set = Callable[..., None]
+Finish = Callable[[list[dict[str, Any]]], list[dict[str, Any]]]
 
 
 class TossBox(QWidget):
@@ -28,13 +29,17 @@ class TossBox(QWidget):
         lanes: what can be tossed.
         entries: the declaration of a pattern.
         set_values: takes parameters (see :meth:`StageEditor.set`).
+        finish: may still change a pattern that was tossed, so that its notes lie in a scale.
     """
 
-    def __init__(self, lanes: Sequence[TossLane], entries: Entries, ink: str, set_values: Set) -> None:
+    def __init__(
+        self, lanes: Sequence[TossLane], entries: Entries, ink: str, set_values: Set, finish: Finish = list
+    ) -> None:
         super().__init__()
         self.lanes = {lane.key: lane for lane in lanes}
         self.entries = entries
         self.set_values = set_values
+        self.finish = finish
         self.values: Mapping[str, Any] = {}
         self._last: int | None = None
         box = QVBoxLayout(self)
@@ -174,6 +179,7 @@ class TossBox(QWidget):
             return
         self._last = self.current()
         made = toss(list(self.lanes.values()), lanes, self.values["toss_bounds"], pattern, random.randrange(1_000_000))
+        made["made"] = self.finish(made["made"])
         row = self.values["tosses"]
         if not row:
             row = [{"seed": 0, "lanes": {}, "made": pattern, "whole": self._whole(), "star": False}]
