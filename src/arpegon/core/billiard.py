@@ -10,6 +10,8 @@ import math
 from typing import NamedTuple
 
 _NEAR = 1e-9
+_LEAST_WAY = 1e-3
+"""The least way between two walls, so that a bead in a sharp corner does not bounce without end."""
 
 
 class Bounce(NamedTuple):
@@ -59,6 +61,7 @@ class Bead:
         length = math.hypot(self._dx, self._dy)
         self._dx, self._dy = self._dx / length, self._dy / length
         self._last_wall = bounce.wall
+        self._pull_in()
         self.next = self._next_bounce()
         return bounce
 
@@ -71,7 +74,15 @@ class Bead:
             way = (self._reach - (self.x * nx + self.y * ny)) / into
             if way < nearest:
                 nearest, wall_hit, squareness = max(way, 0.0), wall, into
-        return Bounce(self.time + max(nearest, _NEAR) / self.speed, wall_hit, squareness)
+        return Bounce(self.time + max(nearest, _LEAST_WAY) / self.speed, wall_hit, squareness)
+
+    def _pull_in(self) -> None:
+        """Rounding, or the least way, may have carried it beyond a wall."""
+        for nx, ny in self._normals:
+            beyond = self.x * nx + self.y * ny - self._reach
+            if beyond > 0.0:
+                self.x -= beyond * nx
+                self.y -= beyond * ny
 
 
 def corner(sides: int, number: int) -> tuple[float, float]:

@@ -14,7 +14,7 @@ _SHARED = re.compile(r"^\s*(\d{1,2})\s+in\s+(\d{1,2})\s*$", re.IGNORECASE)
 
 NOTE_VALUES = (
     *("1/64", "1/32T", "1/32", "1/16T", "1/16", "1/16D", "1/8T", "1/8", "1/8D", "1/4T", "1/4", "1/4D"),
-    *("1/2T", "1/2", "1/2D", "1/1", "1 bar", "2 bars", "4 bars", "8 bars"),
+    *("1/2T", "1/2", "1/2D", "1/1", "1 bar", "2 bars", "4 bars", "8 bars", "16 bars"),
 )
 """The values that are offered, from short to long."""
 

@@ -7,10 +7,11 @@ from collections.abc import Mapping
 from typing import Any
 
 from arpegon.core.delayed import DelayedNotes
-from arpegon.core.events import CONTROL, Event
+from arpegon.core.events import BEND, CONTROL, POLY_PRESSURE, PRESSURE, Event
 from arpegon.core.parameters import NoteValue, Number, Switch, swing_param
 from arpegon.core.rhythm import beats_of
 
+_MOVING = frozenset({CONTROL, PRESSURE, BEND, POLY_PRESSURE})
 _ON_THE_LINE = 1e-4
 """Beats by which what falls just behind a line still counts as on it."""
 
@@ -41,7 +42,7 @@ class Grid(DelayedNotes):
             key="controllers",
             label="Controllers too",
             default=False,
-            help="Let the steps of controllers fall on the lines as well.",
+            help="Let the steps of controllers, pressure and bend fall on the lines as well.",
         ),
     )
 
@@ -57,7 +58,7 @@ class Grid(DelayedNotes):
         return float(max(0.0, wait * self.values["strength"] / 100.0))
 
     def other(self, event: Event, out: list[Event]) -> None:
-        wait = self.delay(event) if self.values["controllers"] and event.status & 0xF0 == CONTROL else 0.0
+        wait = self.delay(event) if self.values["controllers"] and event.status & 0xF0 in _MOVING else 0.0
         if wait > 0.0:
             self.later(event.time + wait, lambda now, out: out.append(event.at(now)))
         else:

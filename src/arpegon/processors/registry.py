@@ -8,11 +8,16 @@ from arpegon.processors.arpeggiator import Arpeggiator
 from arpegon.processors.chance import Chance
 from arpegon.processors.channel import Channel
 from arpegon.processors.chord import Chord
+from arpegon.processors.contour import Contour
+from arpegon.processors.convert import Convert
+from arpegon.processors.fan import Fan
 from arpegon.processors.grid import Grid
 from arpegon.processors.hold import Hold
 from arpegon.processors.humanize import Humanize
 from arpegon.processors.keymap import KeyMap
 from arpegon.processors.length import Length
+from arpegon.processors.level_stages import Smooth, Stairs
+from arpegon.processors.lfo import Lfo
 from arpegon.processors.rebound import Rebound
 from arpegon.processors.repeat import Repeat
 from arpegon.processors.rings import Rings
@@ -28,6 +33,7 @@ GROUPS: dict[str, tuple[type[Processor], ...]] = {
     "Pitch": (ScaleStage, Transpose, KeyMap),
     "Harmony": (Chord, Thin),
     "Time": (Arpeggiator, Repeat, Grid, Length, Hold),
+    "Controllers": (Convert, Fan, Stairs, Smooth, Lfo, Contour),
     "Traffic": (Sieve, Chance, Channel),
 }
 """The processors as menus offer them."""

@@ -8,6 +8,7 @@ from typing import Any
 from arpegon.core.events import NOTE_ON, Event
 from arpegon.core.parameters import Choice, Number, Numbers, Points
 from arpegon.core.processor import Processor
+from arpegon.core.values import on_line
 
 
 class Velocity(Processor):
@@ -118,13 +119,4 @@ def response(values: Mapping[str, Any]) -> list[float]:
         power = 4.0 ** -values["curve"]
         return [127.0 * (velocity / 127.0) ** power for velocity in range(128)]
     points = values["points"] or [[1, 1], [127, 127]]
-    return [_on_line(points, velocity) for velocity in range(128)]
-
-
-def _on_line(points: Sequence[Sequence[int]], x: int) -> float:
-    before = [point for point in points if point[0] <= x]
-    after = [point for point in points if point[0] > x]
-    if not before or not after:
-        return float(before[-1][1] if before else after[0][1])
-    (x0, y0), (x1, y1) = before[-1], after[0]
-    return y0 + (y1 - y0) * (x - x0) / (x1 - x0)
+    return [on_line(points, velocity) for velocity in range(128)]

@@ -1,0 +1,141 @@
+"""Fan: one controller drives up to eight, each along its own curve."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from arpegon.core.entries import Entries
+from arpegon.core.events import Event
+from arpegon.core.parameters import Choice, Number, Points, Switch
+from arpegon.core.patterns import Patterns
+from arpegon.core.processor import Setting
+from arpegon.core.values import READS, TOP, on_line, placed, read
+from arpegon.processors.convert import reading_params
+from arpegon.processors.moving import MovingValues
+
+MOST = 8
+_NOTES = frozenset({"velocity", "key"})
+
+FAN = Entries(
+    key="fan",
+    label="Curves",
+    default=[],
+    most=MOST,
+    what="curve",
+    help="What is driven, each along its own curve.",
+    fields=(
+        Choice(
+            key="target",
+            label="Drives",
+            default="cc",
+            options={"cc": "controller", "pressure": "pressure", "bend": "bend"},
+            help="What this curve drives.",
+        ),
+        Number(key="number", label="Controller", default=16, low=0, high=127, help="The controller that it drives."),
+        Number(key="channel", label="Channel", default=0, low=0, high=16, help="0 keeps the channel of what came in."),
+        Number(key="low", label="From", default=0, low=0, high=127, help="What the foot of the curve becomes."),
+        Number(key="high", label="To", default=127, low=0, high=127, help="What the top of the curve becomes."),
+        Points(
+            key="points",
+            label="Curve",
+            default=[[0, 0], [127, 127]],
+            low=0,
+            high=127,
+            help="The curve, from the common position to this value.",
+        ),
+        Switch(key="rests", label="Rests", default=False, help="Let this curve drive nothing."),
+    ),
+)
+
+_FIRST: list[list[dict[str, Any]]] = [
+    [
+        {"number": 16},
+        {"number": 17, "points": [[0, 127], [127, 0]]},
+        {"number": 18, "points": [[0, 0], [64, 127], [127, 0]]},
+    ]
+]
+
+
+class Fan(MovingValues):
+    """Drives up to eight controllers from one, each along a curve of its own, with its own number, channel and range.
+
+    Several sets of curves, the shapes, can be chosen from; the set is a parameter too. When another one is chosen,
+    all curves go to where the last position puts them.
+    """
+
+    kind = "fan"
+    label = "Fan"
+    summary = "One controller drives up to eight, each along its own curve."
+    params = (
+        *reading_params(1),
+        Patterns(key="shapes", label="Shapes", default=_FIRST, one=FAN, least=1, help="The sets of curves."),
+        Number(
+            key="shape",
+            label="Shape",
+            default=1,
+            low=1,
+            high=8,
+            help="Which set of curves is in force; a number beyond the last one takes the last.",
+        ),
+        Switch(key="keep", label="The original passes too", default=False, help="Let what was read pass as well."),
+    )
+
+    def __init__(self, values: Mapping[str, Any], setting: Setting) -> None:
+        self._position: dict[int, float] = {}
+        self._moved = False
+        self._seen = 0.0
+        super().__init__(values, setting)
+
+    def configured(self) -> None:
+        shapes = self.values["shapes"]
+        place = min(self.values["shape"], len(shapes)) - 1
+        curves = FAN.filled(shapes[place]) if shapes else []
+        self._moved = bool(self._position) and curves != getattr(self, "_curves", curves)
+        self._curves = curves
+
+    def take(self, event: Event, out: list[Event]) -> None:
+        channel = event.status & 0x0F
+        value = None
+        if event.status < 0xF0 and self.values["channel"] in (0, channel + 1):
+            value = read(event, self.values["source"], self.values["number"])
+        if value is None:
+            out.append(event)
+            return
+        if self.values["keep"] or self.values["source"] in _NOTES:
+            out.append(event)
+        self._position[channel] = value
+        self._drive(channel, value, event.time, out)
+
+    def _drive(self, channel: int, value: float, time: float, out: list[Event]) -> None:
+        for number, one in enumerate(self._curves):
+            if one["rests"]:
+                continue
+            share = on_line(one["points"], value) / TOP if one["points"] else placed(value, 0.0, TOP)
+            to = one["channel"] - 1 if one["channel"] else channel
+            made = one["low"] + share * (one["high"] - one["low"])
+            self.send((channel, number), one["target"], one["number"], to, made, time, out)
+
+    def due(self) -> float:
+        return self._seen if self._moved and not self.bypass else super().due()
+
+    def advance(self, until: float, out: list[Event]) -> None:
+        if self._moved and not self.bypass:
+            self._moved = False
+            for channel, value in self._position.items():
+                self._drive(channel, value, self._seen, out)
+        super().advance(until, out)
+        self._seen = max(self._seen, until)
+
+    def joined(self, time: float) -> None:
+        self._seen = time
+
+    def live(self, time: float) -> list[float]:
+        return list(self._position.values())[-1:]
+
+    @classmethod
+    def caption(cls, values: Mapping[str, Any]) -> str:
+        source = f"CC {values['number']}" if values["source"] == "cc" else READS[values["source"]]
+        shapes = values["shapes"]
+        count = len(shapes[min(values["shape"], len(shapes)) - 1]) if shapes else 0
+        return f"{source} → {count} curves"
