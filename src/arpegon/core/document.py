@@ -218,6 +218,46 @@ class Instrument(Node, frozen=True, kw_only=True):
     channel: int | None = None
 
 
+class Hookup(Node, frozen=True, kw_only=True, omit_defaults=True):
+    """A controller tied to a parameter or an action.
+
+    ``number`` is that of the controller, note or program; ``channel`` ``None`` takes all; ``feed`` names where it
+    comes from (``surface``, ``midi:NAME``; empty: anywhere); ``stage`` is the LFO or contour of ``control`` ``stage``.
+    ``target`` is the id of a stage, source, instrument or strand (empty: the project), ``param`` one of its
+    parameters; or ``action`` is what is done with it, with a ``value`` where it needs one. Ranges may be reversed;
+    without an output range it is the whole one of the parameter.
+    """
+
+    id: str
+    name: str = ""
+    control: Literal["cc", "note", "pressure", "poly", "bend", "program", "stage"] = "cc"
+    number: int = 0
+    channel: int | None = None
+    feed: str = ""
+    stage: str = ""
+    target: str = ""
+    param: str = ""
+    action: str = ""
+    value: float | None = None
+    in_low: float = 0.0
+    in_high: float = 127.0
+    out_low: float | None = None
+    out_high: float | None = None
+    curve: Literal["straight", "soft", "hard"] = "straight"
+    way: Literal["follow", "toggle", "held", "trigger", "next"] = "follow"
+    takeover: Literal["jump", "pick-up", "scale"] = "jump"
+    passes: bool = False
+    """Whether what moves it goes on into the strands."""
+    muted: bool = False
+
+
+class SurfaceNames(Node, frozen=True, kw_only=True, omit_defaults=True):
+    """What the knobs and pads of the play surface are called; empty names are counted."""
+
+    knobs: tuple[str, ...] = ()
+    pads: tuple[str, ...] = ()
+
+
 class ClockSettings(Node, frozen=True, kw_only=True, omit_defaults=True):
     """Whose clock leads the transport, and who is sent it."""
 
@@ -247,7 +287,8 @@ class Project(Node, frozen=True, kw_only=True):
     clock: ClockSettings = ClockSettings()
     instruments: tuple[Instrument, ...] = ()
     strands: tuple[Strand, ...] = ()
-    hookups: tuple[Any, ...] = ()
+    hookups: tuple[Hookup, ...] = ()
+    surface: SurfaceNames = SurfaceNames()
     sections: tuple[Any, ...] = ()
     takes: tuple[Take, ...] = ()
 
@@ -262,6 +303,10 @@ class Project(Node, frozen=True, kw_only=True):
     def take(self, take_id: str) -> Take | None:
         """The take with an id."""
         return next((take for take in self.takes if take.id == take_id), None)
+
+    def hookup(self, hookup_id: str) -> Hookup | None:
+        """The hookup with an id."""
+        return next((one for one in self.hookups if one.id == hookup_id), None)
 
     def clip_files(self) -> Iterator[tuple[Strand, str]]:
         """Every file of every clip, with the strand that it feeds."""

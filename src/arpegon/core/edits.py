@@ -13,6 +13,7 @@ from arpegon.core.document import (
     AnySource,
     ClickSource,
     GeneratorSource,
+    Hookup,
     Instrument,
     InstrumentDestination,
     Project,
@@ -306,6 +307,27 @@ def set_instrument(project: Project, instrument_id: str, **changes: Any) -> Proj
     """Change an instrument's settings."""
     instruments = tuple(_replace(one, **changes) if one.id == instrument_id else one for one in project.instruments)
     return _replace(project, instruments=instruments)
+
+
+def add_hookup(project: Project, hookup: Hookup) -> tuple[Project, str]:
+    """One more hookup, with a fresh id.
+
+    Returns:
+        The document and the id of the hookup.
+    """
+    made = _replace(hookup, id=fresh_id("hookup", (one.id for one in project.hookups)))
+    return _replace(project, hookups=(*project.hookups, made)), made.id
+
+
+def set_hookup(project: Project, hookup_id: str, **changes: Any) -> Project:
+    """Change a hookup's settings."""
+    hookups = tuple(_replace(one, **changes) if one.id == hookup_id else one for one in project.hookups)
+    return _replace(project, hookups=hookups)
+
+
+def remove_hookup(project: Project, hookup_id: str) -> Project:
+    """Take a hookup out."""
+    return _replace(project, hookups=tuple(one for one in project.hookups if one.id != hookup_id))
 
 
 def add_take(project: Project, take: Take) -> Project:

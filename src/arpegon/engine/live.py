@@ -69,6 +69,7 @@ class LiveEngine:
             clocked=self._clocked,
         )
         self.box = ClockBox()
+        self._learning = False
         self._clock_words = ""
         self._wake = os.eventfd(0, os.EFD_NONBLOCK)
         self._arrivals: deque[tuple[str, Event]] = deque()
@@ -181,6 +182,8 @@ class LiveEngine:
                 engine.direct(command.strand, command.events, now)
             case protocol.Act():
                 engine.command(command.stage, command.act, command.value, now)
+            case protocol.Learn():
+                self._learning = command.on
             case protocol.SetClockBox():
                 self.box.configure(command.settings, now)
             case protocol.AllOff():
@@ -271,7 +274,8 @@ class LiveEngine:
             taken.sort(key=lambda entry: entry[1].time)
             for name, event in taken:
                 engine.feed(name, event if event.time <= now else event.at(now))
-                if event.status & 0xF0 == NOTE_ON and len(self._heard) < _HEARD_LIMIT:
+                heard = self._learning or event.status & 0xF0 == NOTE_ON
+                if heard and len(self._heard) < _HEARD_LIMIT:
                     self._heard.append((name, event))
         engine.run(now)
 
@@ -319,6 +323,13 @@ class LiveEngine:
         )
         self.channel.send(telemetry)
         self._tell_of_clock()
+        hooks = self.engine.hooks
+        if hooks.moved or hooks.set or hooks.asked:
+            done = [(*target, value, by_stage) for target, (value, by_stage) in hooks.set.items()]
+            self.channel.send(protocol.Hooked(done, dict(hooks.moved), list(hooks.asked)))
+            hooks.moved.clear()
+            hooks.set.clear()
+            hooks.asked.clear()
 
     def _tell_of_clock(self) -> None:
         """Say what is wrong with the clock that is followed, once."""

@@ -77,7 +77,10 @@ def heard_alike(project: Project) -> Project:
         return tuple(found)
 
     strands = tuple(msgspec.structs.replace(strand, sources=taken(strand.sources)) for strand in project.strands)
-    return msgspec.structs.replace(project, strands=strands)
+    hookups = tuple(
+        msgspec.structs.replace(one, feed="" if one.feed.startswith("midi:") else one.feed) for one in project.hookups
+    )
+    return msgspec.structs.replace(project, strands=strands, hookups=hookups)
 
 
 def length_seconds(

@@ -96,6 +96,12 @@ class Act(Message):
     value: float | None = None
 
 
+class Learn(Message):
+    """Report everything that comes in, or no longer."""
+
+    on: bool
+
+
 class SetClockBox(Message):
     """Turn the knobs of the clock box."""
 
@@ -129,6 +135,7 @@ Command = (
     | StopTake
     | Direct
     | Act
+    | Learn
     | SetClockBox
     | AllOff
     | SetAudio
@@ -185,13 +192,25 @@ class Telemetry(Message):
     meters: dict[str, float]
     health: Health
     heard: list[tuple[str, Event]] = []
-    """Note ons that came in from outside, by feed, whether or not a strand took them."""
+    """Note ons that came in from outside, by feed, whether or not a strand took them; all events while learning."""
     controls: dict[str, dict[int, int]] = {}
     """Controllers that arrived at instruments, by number, with their last value."""
     live: list[float] = []
     """Where the watched stage is (see :meth:`~arpegon.core.processor.Processor.live`)."""
     clock: str = "own"
     """Whose clock leads (see :attr:`~arpegon.engine.following.ClockFollower.state`)."""
+
+
+class Hooked(Message):
+    """What hookups did since the last batch.
+
+    ``set`` holds target, parameter, value, and whether an LFO or contour set it; ``moved`` the last value of each
+    control by the id of its hookup; ``asked`` hookups whose actions are the window's.
+    """
+
+    set: list[tuple[str, str, Any, bool]]
+    moved: dict[str, float]
+    asked: list[str]
 
 
 class Ports(Message):
@@ -209,7 +228,7 @@ class Notice(Message):
     text: str
 
 
-Report = Telemetry | Ports | Notice
+Report = Telemetry | Hooked | Ports | Notice
 
 _HEAD = struct.Struct("<I")
 

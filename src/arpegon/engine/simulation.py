@@ -18,6 +18,7 @@ from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
 from arpegon.engine.feeds import ALL_INPUTS, feed_of
 from arpegon.engine.following import ClockFollower
 from arpegon.engine.graph import Graph, Inputs, Outputs
+from arpegon.engine.hooks import Hooks
 from arpegon.engine.players import ClickPlayer, ClipPlayer, TakePlayer
 from arpegon.engine.sending import ClockSender
 from arpegon.engine.timeline import Due, Timeline
@@ -74,6 +75,7 @@ class Engine:
         self._take: TakePlayer | None = None
         self.follower = ClockFollower(self)
         self.sender = ClockSender(self)
+        self.hooks = Hooks(self)
 
     # -- what is due -------------------------------------------------------------------------------
 
@@ -86,7 +88,10 @@ class Engine:
         return min(self._next_planned(), self.graph.due())
 
     def _next_planned(self) -> float:
-        """When the next entry of the queues is due; what stages put off needs none."""
+        """When the next entry of the queues is due, or what hookups must hear; what stages put off needs none."""
+        return min(self._next_queued(), self.hooks.due())
+
+    def _next_queued(self) -> float:
         time = self._seconds[0][0] if self._seconds else math.inf
         return min(time, self.transport.next_due(), self.endless.next_due(), self.follower.due())
 
@@ -109,10 +114,12 @@ class Engine:
             for score in self._scores:
                 next_input = min(next_input, score.next_time)
             if next_input <= due:
-                self._take_in(due)
+                # A hookup changes what comes after it, so with hookups every moment is taken by itself.
+                self._take_in(max(self.now, next_input) if self.hooks.any else due)
             elif planned <= until:
                 self._catch_up(planned)
-                self._do_next()
+                if self._next_queued() <= planned:
+                    self._do_next()
             else:
                 break
         self._catch_up(until)
@@ -121,11 +128,12 @@ class Engine:
         """Let stages emit what they put off up to a time."""
         if self.graph.due() <= until:
             self.graph.push({}, until)
+            self.hooks.signals(until)
         self.now = max(self.now, until)
 
     def _do_next(self) -> None:
         lost = self.follower.due()
-        if lost <= self._next_planned():
+        if lost <= self._next_queued():
             self.now = max(self.now, lost)
             self.follower.miss(self.now)
             return
@@ -158,6 +166,8 @@ class Engine:
             if event.time < now:
                 event = event.at(now)
             now = event.time
+            if self._hooked(name, event, inputs):
+                continue
             if name.startswith(ALL_INPUTS):
                 self._let_in(name, event, inputs)
             elif name in inputs:
@@ -166,12 +176,29 @@ class Engine:
                 inputs[name] = [event]
         for score in self._scores:
             events = score.take(until)
-            if events:
+            if self.hooks.any:
+                for event in events:
+                    if not self._hooked(score.name, event, inputs):
+                        inputs.setdefault(score.name, []).append(event)
+            elif events:
                 now = max(now, events[-1].time)
                 known = inputs.get(score.name)
                 inputs[score.name] = events if known is None else sorted([*known, *events], key=_time)
         self.now = max(now, until)
         self.graph.push(inputs, self.now)
+        self.hooks.signals(self.now)
+
+    def _hooked(self, name: str, event: Event, inputs: Inputs) -> bool:
+        """Whether an event goes no further than to hookups; what came before it goes first."""
+        found = self.hooks.found(name, event)
+        if not found:
+            return False
+        if inputs:
+            gathered = dict(inputs)
+            inputs.clear()
+            self.graph.push(gathered, event.time)
+        self.now = max(self.now, event.time)
+        return self.hooks.take(found, event)
 
     def _let_in(self, name: str, event: Event, inputs: Inputs) -> None:
         """One event of a MIDI input. Its notes are kept in pairs before they meet those of other inputs."""
@@ -217,7 +244,9 @@ class Engine:
             DocumentError: the document cannot be worked out; the old one stays at work.
         """
         time = max(time, self.now)
+        document, project = project, self.hooks.configure(project)
         self.graph.apply(project, time)
+        self.hooks.taken(document)
         self.follower.configure(project.clock)
         self.sender.configure(project.clock.send, time)
         if project.tempo != self.clock.tempo and not self.follower.on:
@@ -249,6 +278,20 @@ class Engine:
         self._players[name] = player
         if line.clock.playing:
             player.start(line.clock.beat_at(time))
+
+    def overlay(self, project: Project, target: tuple[str, str], value: object) -> None:
+        """Go on with a document in which a hookup has set one value."""
+        name, key = target
+        found = project.find_stage(name)
+        if found is not None and key != "bypass":
+            self.graph.set_params(name, found[1].params)
+            self.graph.project = project
+        elif not name and key == "tempo":
+            self.graph.project = project
+            if not self.follower.on:
+                self.set_tempo(self.now, project.tempo)
+        else:
+            self.graph.apply(project, self.now)
 
     def command(self, stage_id: str, act: str, value: float | None, time: float) -> None:
         """Have a stage or generator do something, such as ``start`` (so many rounds) or ``stop``."""

@@ -102,7 +102,7 @@ def project_of(tree: dict[str, Any], name: str) -> Project:
 def format_project(project: Project) -> bytes:
     """The bytes of a project file; short lists stay on one line, so that people can read it."""
     tree = _converted(msgspec.to_builtins(project), _to_file)
-    for key in ("takes", "clock"):
+    for key in ("takes", "clock", "surface"):
         if not tree[key]:
             del tree[key]
     for entry in (tree, *tree["strands"], *tree["instruments"]):
@@ -161,6 +161,14 @@ def _converted(tree: dict[str, Any], convert: Callable[[str, Any], Any]) -> dict
             if isinstance(one, dict)
             else one
             for number, one in enumerate(instruments)
+        ]
+    hookups = tree.get("hookups")
+    if isinstance(hookups, (list, tuple)):
+        tree["hookups"] = [
+            {key: _at(f"hookup {number + 1}", key, convert, value) for key, value in one.items()}
+            if isinstance(one, dict)
+            else one
+            for number, one in enumerate(hookups)
         ]
     strands = tree.get("strands")
     if not isinstance(strands, (list, tuple)):

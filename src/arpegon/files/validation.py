@@ -8,12 +8,13 @@ from collections.abc import Iterable
 import msgspec
 
 from arpegon.core.clock import TEMPO_RANGE
-from arpegon.core.document import GeneratorSource, Project, Stage, Strand
+from arpegon.core.document import GeneratorSource, Hookup, Project, Stage, Strand
 from arpegon.core.errors import DocumentError
 from arpegon.core.parameters import check_params, check_pitch_class
 from arpegon.core.routing import working_order
 from arpegon.core.scales import ALIASES, SCALES, Key
 from arpegon.processors import PROCESSORS, processor_class
+from arpegon.processors.targets import ACTIONS
 from arpegon.sound import SOUNDS
 
 _replace = msgspec.structs.replace
@@ -44,9 +45,11 @@ def validated(project: Project) -> Project:
             raise DocumentError(f"there is no sound “{instrument.sound}”; there are {', '.join(SOUNDS)}.")
         _within(f"level_db of instrument {instrument.id}", instrument.level_db, *LEVEL_RANGE)
         _within(f"pan of instrument {instrument.id}", instrument.pan, -1.0, 1.0)
-    for what, entries in (("hookups", project.hookups), ("sections", project.sections)):
-        if entries:
-            raise DocumentError(f"this version of Arpegon does not read {what} yet; the file was made by a newer one.")
+    if project.sections:
+        raise DocumentError("this version of Arpegon does not read sections yet; the file was made by a newer one.")
+    _unique("hookup", (hookup.id for hookup in project.hookups))
+    for hookup in project.hookups:
+        _check_hookup(hookup)
     for strand in project.strands:
         _check_zones(strand)
         if strand.ink is not None:
@@ -78,6 +81,20 @@ def _where(strand: Strand, number: int, stage: Stage) -> str:
 
 def _checked(stage: Stage, where: str) -> Stage:
     return _replace(stage, params=check_params(processor_class(stage.kind).params, stage.params, where))
+
+
+def _check_hookup(hookup: Hookup) -> None:
+    where = f"hookup “{hookup.id}”"
+    _within(f"number of {where}", hookup.number, 0, 127)
+    _within(f"in_low of {where}", hookup.in_low, 0, 127)
+    _within(f"in_high of {where}", hookup.in_high, 0, 127)
+    for name, value in (("out_low", hookup.out_low), ("out_high", hookup.out_high), ("value", hookup.value)):
+        if value is not None and not math.isfinite(value):
+            raise DocumentError(f"{name} of {where} is no number.")
+    if hookup.action and hookup.action not in ACTIONS:
+        raise DocumentError(f"{where}: there is no action “{hookup.action}”; there are {', '.join(ACTIONS)}.")
+    if bool(hookup.action) == bool(hookup.param):
+        raise DocumentError(f"{where} names either a param or an action.")
 
 
 def _check_zones(strand: Strand) -> None:

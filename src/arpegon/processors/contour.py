@@ -50,6 +50,18 @@ class Contour(Modulator):
     def beats(self) -> float | None:
         return self._beats
 
+    def next_look(self, time: float) -> float:
+        # A step that is held is met on its beat, so that what it chooses is chosen for that beat.
+        even = super().next_look(time)
+        steps = len(self.values["steps"])
+        if not steps or self.values["way"] != "hold":
+            return even
+        following = (math.floor(self.cycles(time) * steps + 1e-6) + 1) / steps * self._beats
+        clock = self.setting.clock
+        if self.values["starts"] == "play":
+            return min(even, max(time, clock.time_at(following)))
+        return min(even, max(time, self._began + clock.seconds(following)))
+
     def share(self, cycles: float) -> float:
         steps = self.values["steps"]
         if not steps:

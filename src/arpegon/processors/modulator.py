@@ -133,6 +133,10 @@ class Modulator(Processor):
         share = self.share(self.cycles(time)) * self.fade(time)
         return low + share * (high - low)
 
+    def next_look(self, time: float) -> float:
+        """When the value is looked at after a time: at even moments, and where it may jump."""
+        return time + self._interval()
+
     def _interval(self) -> float:
         return 1.0 / float(self.values["most"])
 
@@ -147,7 +151,7 @@ class Modulator(Processor):
         while (due := self.due()) <= until:
             if not self._runs:
                 self._begin(due)
-            self._next = due + self._interval()
+            self._next = self.next_look(due)
             self._look(due, out)
         self._seen = max(self._seen, until)
 

@@ -1,0 +1,302 @@
+"""Hookups at work: controllers that set parameters and do things, before they reach the strands."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
+
+from arpegon.core import edits
+from arpegon.core.document import Hookup, Project
+from arpegon.core.events import BEND, CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, PROGRAM, Event
+from arpegon.core.hookup_values import TakeOver, next_value, share_in, share_of, value_at
+from arpegon.core.parameters import Param
+from arpegon.core.tapping import Taps
+from arpegon.core.values import TOP, coarse
+from arpegon.processors.modulator import Modulator
+from arpegon.processors.targets import ACTIONS, declared, value_now
+
+if TYPE_CHECKING:
+    from arpegon.engine.simulation import Engine
+
+_KINDS = {CONTROL: "cc", NOTE_ON: "note", NOTE_OFF: "note", PRESSURE: "pressure", POLY_PRESSURE: "poly", BEND: "bend"}
+_KINDS[PROGRAM] = "program"
+_NUMBERED = frozenset({"cc", "note", "poly", "program"})
+_PRESSED = 0.5
+Target = tuple[str, str]
+
+
+class _Hook:
+    """One hookup and what is known of its control."""
+
+    __slots__ = ("high", "hookup", "param", "pressed", "takeover")
+
+    def __init__(self, hookup: Hookup, param: Param | None) -> None:
+        self.hookup = hookup
+        self.param = param
+        self.pressed = False
+        self.high = False
+        self.takeover = TakeOver()
+
+    def matches(self, feed: str, kind: str, event: Event) -> bool:
+        """Whether an event moves it."""
+        one = self.hookup
+        if kind != one.control or one.muted:
+            return False
+        if kind in _NUMBERED and event.data1 != one.number:
+            return False
+        return one.channel in (None, event.channel) and one.feed in ("", feed)
+
+
+class Hooks:
+    """All hookups of a project.
+
+    What a hookup sets stands over the document until the document itself changes that value: so a knob that
+    moves is never set back by an edit elsewhere.
+    """
+
+    def __init__(self, engine: Engine) -> None:
+        self._engine = engine
+        self._hooks: dict[str, _Hook] = {}
+        self._over: dict[Target, Any] = {}
+        self._document = Project()
+        self._taps = Taps()
+        self._sources: set[str] = set()
+        """The LFOs and contours that are hooked up."""
+        self.moved: dict[str, float] = {}
+        """The last value of each control that moved since it was asked, by hookup."""
+        self.set: dict[Target, tuple[Any, bool]] = {}
+        """What was set since it was asked, and whether an LFO or contour did it."""
+        self.asked: list[str] = []
+        """Hookups whose actions only the window can do."""
+
+    # -- documents ---------------------------------------------------------------------------------
+
+    def configure(self, project: Project) -> Project:
+        """Take over a document; what hookups have set is laid over it, and the result returned."""
+        for target, value in list(self._over.items()):
+            if self._changed(project, target):
+                del self._over[target]
+            else:
+                project = changed(project, target, value)
+        return project
+
+    def _changed(self, project: Project, target: Target) -> bool:
+        """Whether a document has another value for a parameter than the one before, or no such parameter."""
+        try:
+            return value_now(project, *target) != value_now(self._document, *target)
+        except (KeyError, AttributeError):
+            return True
+
+    def taken(self, document: Project) -> None:
+        """The document is at work: know its hookups."""
+        self._document = document
+        before = self._hooks
+        self._hooks = {}
+        for hookup in document.hookups:
+            known = before.get(hookup.id)
+            hook = known if known is not None and known.hookup == hookup else _Hook(hookup, None)
+            hook.param = declared(document, hookup) if hookup.param else None
+            self._hooks[hookup.id] = hook
+        self._sources = {one.stage for one in document.hookups if one.control == "stage" and not one.muted}
+
+    # -- controllers -------------------------------------------------------------------------------
+
+    @property
+    def any(self) -> bool:
+        """Whether there are hookups."""
+        return bool(self._hooks)
+
+    def found(self, feed: str, event: Event) -> list[_Hook]:
+        """The hookups that an event moves."""
+        if not self._hooks or event.status >= 0xF0:
+            return []
+        kind = _KINDS.get(event.status & 0xF0, "")
+        return [hook for hook in self._hooks.values() if hook.matches(feed, kind, event)]
+
+    def take(self, found: list[_Hook], event: Event) -> bool:
+        """Let an event move what it was found to be tied to; whether it goes no further."""
+        for hook in found:
+            self._move(hook, _value(event), event.time, event.status & 0xF0 == NOTE_OFF)
+        return not any(hook.hookup.passes for hook in found)
+
+    def due(self) -> float:
+        """When an LFO or contour that is hooked up looks at its value next."""
+        if not self._sources:
+            return math.inf
+        found = (self._engine.graph.find(stage) for stage in self._sources)
+        return min((processor.due() for processor in found if processor is not None), default=math.inf)
+
+    def signals(self, time: float) -> None:
+        """Let LFOs and contours move what they are tied to."""
+        for hook in self._hooks.values():
+            if hook.hookup.control == "stage" and not hook.hookup.muted:
+                processor = self._engine.graph.find(hook.hookup.stage)
+                if isinstance(processor, Modulator) and processor.output is not None and not processor.bypass:
+                    self._move(hook, processor.output * TOP, time, False)
+
+    def _move(self, hook: _Hook, value: float, time: float, released: bool) -> None:
+        hookup = hook.hookup
+        self.moved[hookup.id] = 0.0 if released else value
+        share = 0.0 if released else share_in(value, hookup)
+        before, hook.pressed = hook.pressed, not released and (hookup.control == "note" or share >= _PRESSED)
+        struck = hook.pressed and not before
+        if hookup.control == "program":
+            hook.pressed, struck = False, True
+        if hookup.action:
+            self._act(hook, share, struck, time)
+        elif hook.param is not None:
+            self._set_by(hook, hook.param, share, struck, released)
+
+    def _set_by(self, hook: _Hook, param: Param, share: float, struck: bool, released: bool) -> None:
+        hookup = hook.hookup
+        now = value_now(self._engine.graph.project, hookup.target, hookup.param)
+        if hookup.way == "follow":
+            if released:
+                return
+            rule = "jump" if hookup.control in ("stage", "note", "program") else hookup.takeover
+            place = hook.takeover.moved(rule, share, share_of(param, now, hookup))
+            if place is None:
+                return
+            made = value_at(param, place, hookup)
+        elif hookup.way == "held":
+            made = value_at(param, 1.0 if hook.pressed else 0.0, hookup)
+        elif not struck:
+            return
+        elif hookup.way == "toggle":
+            low, high = value_at(param, 0.0, hookup), value_at(param, 1.0, hookup)
+            made = low if now == high else high
+        elif hookup.way == "next":
+            made = next_value(param, now, hookup)
+        else:
+            made = value_at(param, 1.0, hookup)
+        if made != now:
+            self.put((hookup.target, hookup.param), made, hookup.control == "stage")
+
+    def put(self, target: Target, value: Any, by_stage: bool = False) -> None:
+        """Set a parameter over the document."""
+        self._over[target] = value
+        self.set[target] = (value, by_stage)
+        self._engine.overlay(changed(self._engine.graph.project, target, value), target, value)
+
+    # -- actions -----------------------------------------------------------------------------------
+
+    def _act(self, hook: _Hook, share: float, struck: bool, time: float) -> None:
+        hookup = hook.hookup
+        if hookup.action == "pattern" and hookup.way == "follow" and hookup.control not in ("note", "program"):
+            self._choose_pattern(hookup, 1 + round(share * 7) if hookup.value is None else round(hookup.value))
+            return
+        held = hookup.way == "held" and hookup.action in _HELD and not hook.pressed
+        if held:
+            _HELD[hookup.action](self, hookup, time)
+        elif struck:
+            if ACTIONS[hookup.action].window:
+                self.asked.append(hookup.id)
+            else:
+                _DO[hookup.action](self, hookup, time)
+
+    def _choose_pattern(self, hookup: Hookup, number: int) -> None:
+        found = self._engine.graph.project.find_stage(hookup.target)
+        if found is None or not _has_patterns(self._engine.graph.project, hookup):
+            return
+        patterns: Any = value_now(self._engine.graph.project, hookup.target, "patterns")
+        count = max(1, len(patterns))
+        number = (number - 1) % count + 1
+        if number != value_now(self._engine.graph.project, hookup.target, "pattern"):
+            self.put((hookup.target, "pattern"), number)
+
+    def _step_pattern(self, hookup: Hookup, by: int) -> None:
+        if _has_patterns(self._engine.graph.project, hookup):
+            now: Any = value_now(self._engine.graph.project, hookup.target, "pattern")
+            self._choose_pattern(hookup, now + by)
+
+    def _flip(self, hookup: Hookup, key: str) -> None:
+        """Bypass a stage, or mute or solo a strand; or take it back."""
+        project = self._engine.graph.project
+        if key == "bypass":
+            found = project.find_stage(hookup.target)
+            if found is not None:
+                self.put((hookup.target, "bypass"), not found[1].bypass)
+        elif project.strand(hookup.target) is not None:
+            self.put((hookup.target, key), not value_now(project, hookup.target, key))
+
+    def _play_stop(self, time: float) -> None:
+        (self._engine.halt if self._engine.transport.clock.playing else self._engine.play)(time)
+
+    def _tap(self, time: float) -> None:
+        tempo = self._taps.tap(time)
+        if tempo is not None:
+            self.put(("", "tempo"), tempo)
+
+    def _start(self, hookup: Hookup, time: float) -> None:
+        self._engine.command(hookup.target, "start", hookup.value, time)
+
+    def _start_stop(self, hookup: Hookup, time: float) -> None:
+        run = getattr(self._engine.graph.find(hookup.target), "run", None)
+        going = run is not None and run.on
+        self._engine.command(hookup.target, "stop" if going else "start", None if going else hookup.value, time)
+
+    @property
+    def engine(self) -> Engine:
+        """The engine that it works for."""
+        return self._engine
+
+
+Do = Callable[[Hooks, Hookup, float], None]
+
+_DO: dict[str, Do] = {
+    "play": lambda hooks, hookup, time: hooks.engine.play(time),
+    "stop": lambda hooks, hookup, time: hooks.engine.halt(time),
+    "play-stop": lambda hooks, hookup, time: hooks._play_stop(time),
+    "to-start": lambda hooks, hookup, time: hooks.engine.locate(time, 0.0),
+    "tap": lambda hooks, hookup, time: hooks._tap(time),
+    "all-off": lambda hooks, hookup, time: hooks.engine.all_off(time),
+    "pattern-next": lambda hooks, hookup, time: hooks._step_pattern(hookup, 1),
+    "pattern-previous": lambda hooks, hookup, time: hooks._step_pattern(hookup, -1),
+    "pattern": lambda hooks, hookup, time: hooks._choose_pattern(hookup, round(hookup.value or 1)),
+    "bypass": lambda hooks, hookup, time: hooks._flip(hookup, "bypass"),
+    "mute": lambda hooks, hookup, time: hooks._flip(hookup, "muted"),
+    "solo": lambda hooks, hookup, time: hooks._flip(hookup, "solo"),
+    "start": lambda hooks, hookup, time: hooks._start(hookup, time),
+    "start-stop": lambda hooks, hookup, time: hooks._start_stop(hookup, time),
+    "halt": lambda hooks, hookup, time: hooks.engine.command(hookup.target, "stop", None, time),
+}
+
+_HELD: dict[str, Do] = {
+    "play": _DO["stop"],
+    "start": _DO["halt"],
+    "mute": _DO["mute"],
+    "solo": _DO["solo"],
+    "bypass": _DO["bypass"],
+}
+"""What letting go does, for actions that are held."""
+
+
+def _has_patterns(project: Project, hookup: Hookup) -> bool:
+    """Whether the target of a hookup holds patterns."""
+    return declared(project, Hookup(id="", target=hookup.target, param="pattern")) is not None
+
+
+def changed(project: Project, target: Target, value: Any) -> Project:
+    """The document with one value set."""
+    name, key = target
+    if not name:
+        if key == "tempo":
+            return edits.set_project(project, tempo=value)
+        root = value if key == "key_root" else project.key.root
+        scale = value if key == "key_scale" else project.key.scale
+        return edits.set_project(project, key=type(project.key)(root, scale))
+    if project.find_stage(name) is not None:
+        if key == "bypass":
+            return edits.set_bypass(project, name, value)
+        return edits.set_params(project, name, {key: value})
+    if project.instrument(name) is not None:
+        return edits.set_instrument(project, name, **{key: value})
+    return edits.set_strand(project, name, **{key: value})
+
+
+def _value(event: Event) -> float:
+    kind = event.status & 0xF0
+    if kind == BEND:
+        return coarse(event.data2 << 7 | event.data1)
+    return float(event.data1 if kind in (PRESSURE, PROGRAM) else event.data2)
