@@ -46,7 +46,7 @@ class Learner:
         self._seen[place] = (low, high, value)
         if control in ("pressure", "poly"):
             return None  # it is known to be meant only when the key is let go, or when no key is down
-        first = place not in self._seen or low == high
+        first = low == high
         if high - low >= _WIDE or jumped or (first and value in (0.0, 127.0) and control == "cc" and number >= 64):
             return _found(feed, control, event.channel, number)
         return None

@@ -106,6 +106,11 @@ class Processor:
         return False
 
     @classmethod
+    def fit_toss(cls, values: Mapping[str, Any], pattern: list[dict[str, Any]], key: Key) -> list[dict[str, Any]]:
+        """A pattern that was tossed, made to fit the other values."""
+        return pattern
+
+    @classmethod
     def caption(cls, values: Mapping[str, Any]) -> str:
         """The settings in three or four words, for the bar on the board."""
         return ""

@@ -34,6 +34,7 @@ class Settings(msgspec.Struct, frozen=True):
     audio_device: str = ""
     block: int = 256
     key_layout: str = "piano"
+    knobs_and_pads: bool = True
 
     def with_recent(self, path: Path) -> Settings:
         """The settings with a file first among the recent ones."""

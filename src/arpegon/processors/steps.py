@@ -14,9 +14,11 @@ from arpegon.core.patterns import Patterns, PatternTurn, chosen, pattern_params
 from arpegon.core.processor import Setting
 from arpegon.core.pulse import Pulse
 from arpegon.core.rhythm import beats_of
+from arpegon.core.scales import Key, stage_key
 from arpegon.core.toss import TossLane, toss_params
 from arpegon.core.walks import WALKS, RingWalk, figure
 from arpegon.processors.generator import Generator, generator_params
+from arpegon.processors.scale import moves
 
 MOST = 32
 _MOST_TIED = 64.0
@@ -256,6 +258,18 @@ class Steps(Generator):
         if all(step["play"] != "note" or step["chance"] == 0 for step in steps):
             return "none of its steps has a chance"
         return cls.range_swallows(values)
+
+    @classmethod
+    def fit_toss(cls, values: Mapping[str, Any], pattern: list[dict[str, Any]], key: Key) -> list[dict[str, Any]]:
+        if not values["in_scale"]:
+            return pattern
+        inside = moves(stage_key(values, key), "nearest")
+
+        def fitted(step: dict[str, Any]) -> dict[str, Any]:
+            note = step.get("note")
+            return step if note is None else {**step, "note": note + (inside[note % 12] or 0)}
+
+        return [fitted(step) for step in pattern]
 
     @classmethod
     def caption(cls, values: Mapping[str, Any]) -> str:

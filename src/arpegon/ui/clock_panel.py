@@ -9,6 +9,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QCheckBox, QDialog, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from arpegon.core import edits
+from arpegon.core.document import Hookup
 from arpegon.core.parameters import Number
 from arpegon.engine.clock_box import NAME as CLOCK_BOX
 from arpegon.engine.clock_box import BoxSettings
@@ -102,6 +103,16 @@ class ClockPanel(QDialog):
         self.state.setProperty("role", "second")
         self.state.setWordWrap(True)
         column.addWidget(self.state)
+        row = QHBoxLayout()
+        for words, wanted in (
+            ("Learn a knob for the tempo", Hookup(id="", param="tempo", out_low=50.0, out_high=200.0)),
+            ("Learn a pad to tap it", Hookup(id="", action="tap", way="trigger")),
+        ):
+            button = QPushButton(words)
+            button.setToolTip("Move or strike a control: it is hooked up. Its range can be set in the Hookups view.")
+            button.clicked.connect(lambda _=False, wanted=wanted: self.session.hooking.learn(wanted))
+            row.addWidget(button)
+        column.addLayout(row)
 
     def _build_send(self, column: QVBoxLayout) -> None:
         column.addSpacing(4)

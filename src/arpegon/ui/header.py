@@ -83,6 +83,9 @@ class Header(QWidget):
         self.play.clicked.connect(self.session.play)
         self.record = TransportButton("record", "Record a take, from here to the next press (Ctrl+R)")
         self.record.clicked.connect(self.session.record)
+        offer = self.session.hooking.offer
+        for button, action in ((self.to_start, "to-start"), (self.play, "play-stop"), (self.record, "record")):
+            offer(button, "", action=action)
         for button in (self.to_start, self.play, self.record):
             row.addWidget(button)
         self.keep = QPushButton("Keep")
@@ -122,7 +125,11 @@ class Header(QWidget):
 
     def _build_views(self, row: QHBoxLayout) -> None:
         self.tabs: dict[str, Tab] = {}
-        for name, help_text in (("Board", "All strands (Ctrl+1)"), ("Take", "What was kept and recorded (Ctrl+2)")):
+        for name, help_text in (
+            ("Board", "All strands (Ctrl+1)"),
+            ("Take", "What was kept and recorded (Ctrl+2)"),
+            ("Hookups", "Controllers that work the program (Ctrl+3)"),
+        ):
             tab = self.tabs[name] = Tab(name, help_text)
             tab.clicked.connect(lambda _=False, name=name: self.view.emit(name))
             row.addWidget(tab)
@@ -151,6 +158,7 @@ class Header(QWidget):
         self.all_off.setProperty("alarm", True)
         self.all_off.setFixedSize(56, 30)
         self.all_off.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.session.hooking.offer(self.all_off, "", action="all-off")
         self.all_off.setToolTip("Silence everything, whatever happened (Ctrl+.)")
         row.addWidget(self.all_off)
 

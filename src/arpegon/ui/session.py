@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import random
 import time
 from collections.abc import Mapping, Sequence
 from pathlib import Path
@@ -30,6 +31,8 @@ from arpegon.files.places import Settings, save_settings, state_dir
 from arpegon.files.project import load_project, save_project
 from arpegon.processors import processor_class
 from arpegon.processors.facts import stage_facts
+from arpegon.processors.tossing import tossed
+from arpegon.ui.hooking import Hooking
 from arpegon.ui.rolls import Paper
 from arpegon.ui.surroundings import surroundings
 from arpegon.ui.timers import one_shot, ticking
@@ -95,6 +98,7 @@ class Session(QObject):
         self.recording_since: float | None = None
         self._taps = Taps()
         self.autosave = Autosave()
+        self.hooking = Hooking(self)
         self.client = EngineClient(self._arrived.emit, state_dir() / "engine.log")
         self._arrived.connect(self._take_report)
         self._send_timer = one_shot(self, ENGINE_DEBOUNCE_MS)
@@ -227,9 +231,19 @@ class Session(QObject):
         if settled:
             self.settle()
 
+    def toss(self, stage_id: str) -> None:
+        """New values for the lanes of a stage that are ticked for a toss."""
+        found = self.project.find_stage(stage_id)
+        if found is not None:
+            processor, values = processor_class(found[1].kind), self.values(found[1])
+            lanes = list(values.get("toss_lanes", ()))
+            made = tossed(processor, values, lanes, random.randrange(1_000_000), self.project.key)
+            if made:
+                self.set_params(stage_id, made, settled=True)
+
     def values(self, stage: Stage) -> dict[str, Any]:
-        """All parameters of a stage, defaults included."""
-        return with_defaults(processor_class(stage.kind).params, stage.params)
+        """All parameters of a stage, defaults included, and as hookups have set them."""
+        return with_defaults(processor_class(stage.kind).params, stage.params) | self.hooking.live(stage.id)
 
     def ink_number(self, strand_id: str) -> int:
         """The number of a strand's ink: its own, or that of its place."""
@@ -350,6 +364,8 @@ class Session(QObject):
             for feed, event in report.heard:
                 self.heard.emit(feed, event)
             self.reported.emit(report)
+        elif isinstance(report, protocol.Hooked):
+            self.hooking.take(report)
         elif isinstance(report, protocol.Ports):
             self.ports = report
             self.ports_changed.emit()
@@ -474,6 +490,7 @@ class Session(QObject):
         self.folder = folder or (path.parent if path else Path.cwd())
         self.papers.clear()
         self.controls.clear()
+        self.hooking.forget()
         self._remember_chains()
         self.memory = Memory()
         self.recording_since = None

@@ -24,6 +24,7 @@ from arpegon.core.scales import Key
 from arpegon.ui import theme
 from arpegon.ui.controls.keyboard import Keyboard
 from arpegon.ui.session import Session
+from arpegon.ui.surface_parts import KnobsAndPads
 
 HEIGHT = 106
 # Two rows of a piano on the computer's keys, by place and not by letter: evdev codes of the keys from the
@@ -138,7 +139,8 @@ class PlaySurface(QWidget):
         wheels = (
             ("bend", 0.5, True, "Pitch bend; springs back.", self._bend),
             ("mod", 0.0, False, "Modulation (CC 1).", lambda value: self._control(1, value)),
-            ("press", 0.0, False, "Channel pressure (aftertouch).", self._pressure),
+            ("press", 0.0, False, "Channel pressure (aftertouch); also by dragging on from a key.", self._pressure),
+            ("pedal", 127 / 127, False, "The expression pedal (CC 11).", lambda value: self._control(11, value)),
             (
                 "veloc.",
                 96 / 127,
@@ -152,13 +154,18 @@ class PlaySurface(QWidget):
             wheel = self.wheels[label] = Wheel(label, rest, springs, help_text)
             wheel.turned.connect(turned)
             row.addWidget(wheel)
-        row.addSpacing(8)
+        row.addSpacing(4)
+        self.parts = KnobsAndPads(session)
+        self.parts.setVisible(session.settings.knobs_and_pads)
+        row.addWidget(self.parts)
+        row.addSpacing(4)
         column = QVBoxLayout()
         column.setSpacing(3)
         column.addLayout(self._head())
         self.keyboard = Keyboard(36, 96)
         self.keyboard.pressed.connect(lambda note, velocity: self.press("mouse", note, velocity))
         self.keyboard.released.connect(lambda note: self.release("mouse"))
+        self.keyboard.pressed_on.connect(lambda value: self._send(pressure(time.monotonic(), 0, value)))
         column.addWidget(self.keyboard, 1)
         row.addLayout(column, 1)
         self._say()
@@ -182,7 +189,7 @@ class PlaySurface(QWidget):
         self.layout_button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.layout_button.setToolTip(
             "Lay the computer's keys out as a piano, or in rows within the project's key: "
-            "along a row the degrees, a row up an octave (Ctrl+L)."
+            "along a row the degrees, a row up an octave (Ctrl+Shift+L)."
         )
         self.layout_button.clicked.connect(self.change_layout)
         row.addWidget(self.layout_button)
@@ -193,6 +200,14 @@ class PlaySurface(QWidget):
             button.setToolTip(f"Move the computer's keys by an octave ({help_text}).")
             button.clicked.connect(lambda _=False, step=step: self.shift(step))
             row.addWidget(button)
+        self.shown = QPushButton("knobs and pads")
+        self.shown.setProperty("flat", True)
+        self.shown.setCheckable(True)
+        self.shown.setChecked(self.session.settings.knobs_and_pads)
+        self.shown.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.shown.setToolTip("Eight knobs and sixteen pads beside the keyboard, to be hooked up and named.")
+        self.shown.toggled.connect(self._show_parts)
+        row.addWidget(self.shown)
         self.pedal = QPushButton("sustain")
         self.pedal.setProperty("flat", True)
         self.pedal.setCheckable(True)
@@ -216,7 +231,8 @@ class PlaySurface(QWidget):
             keys = f"rows of {key.label}, Z is {first}, each row an octave up"
         else:
             keys = f"Z–M from {note_name(low)}, Q–P from {note_name(low + 12)}"
-        self._words.setText(f"computer keys: {keys}, velocity {self.velocity}   ·   mouse: lower on the key is louder")
+        mouse = "" if self.parts.isVisible() else "   ·   mouse: lower on the key is louder"
+        self._words.setText(f"computer keys: {keys}, velocity {self.velocity}{mouse}")
 
     def change_layout(self) -> None:
         """Piano to in-key rows and back; what is held is let go."""
@@ -257,6 +273,10 @@ class PlaySurface(QWidget):
         for key in list(self._held):
             self.release(key)
 
+    def _show_parts(self, on: bool) -> None:
+        self.parts.setVisible(on)
+        self.session.change_settings(knobs_and_pads=on)
+
     def shift(self, octaves: int) -> None:
         """Move the computer's keys."""
         self.octave = max(0, min(8, self.octave + octaves))
@@ -266,6 +286,7 @@ class PlaySurface(QWidget):
         """Everything as it is when nobody plays."""
         self.release_all()
         self.pedal.setChecked(False)
+        self.parts.rest()
         for wheel in self.wheels.values():
             wheel.set_value(wheel.rest)
 

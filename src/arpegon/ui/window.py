@@ -28,6 +28,8 @@ from arpegon.ui.bench.bench import Bench
 from arpegon.ui.board import clipboard
 from arpegon.ui.board.board import Board
 from arpegon.ui.header import Header
+from arpegon.ui.hooking import handle_of
+from arpegon.ui.hookups.hookups_view import HookupsView
 from arpegon.ui.notices import NoticeBar, StatusLine
 from arpegon.ui.session import Session
 from arpegon.ui.surface import PlaySurface
@@ -36,6 +38,9 @@ from arpegon.ui.timers import ticking
 
 FRAME_MS = 16
 _FILTER = f"Arpegon projects (*{SUFFIX});;All files (*)"
+
+
+VIEWS = ("Board", "Take", "Hookups")
 
 
 class Window(QMainWindow):
@@ -68,6 +73,8 @@ class Window(QMainWindow):
         self.views = QStackedWidget()
         self.views.addWidget(workplace)
         self.views.addWidget(self.takes)
+        self.hookups = HookupsView(session)
+        self.views.addWidget(self.hookups)
         box.addWidget(self.header)
         box.addWidget(self.notices)
         box.addWidget(self.views, 1)
@@ -127,9 +134,12 @@ class Window(QMainWindow):
             ("presets", "Presets", "Ctrl+P", self.bench.open_presets),
             ("follow", "Follow the last note", "Ctrl+F", self.status.follow.toggle),
             ("fit", "Fit all columns, or give each its room", "Ctrl+Shift+F", self.toggle_fit),
-            ("layout", "Computer keys: piano or in key", "Ctrl+L", self.surface.change_layout),
+            ("layout", "Computer keys: piano or in key", "Ctrl+Shift+L", self.surface.change_layout),
             ("board", "Board", "Ctrl+1", lambda: self.show_view("Board")),
             ("take", "Take", "Ctrl+2", lambda: self.show_view("Take")),
+            ("learn", "Learn: hook a control up to this", "Ctrl+L", self.learn),
+            ("hookups", "Hookups", "Ctrl+3", lambda: self.show_view("Hookups")),
+            ("unlearn", "Learn no more", "Esc", session.hooking.cancel),
             ("night", "Night theme", "Ctrl+Shift+N", self.toggle_theme),
             ("menu", "Project menu", "Alt+P", lambda: self._project_menu(self.header.menu_button)),
             ("quit", "Quit", "Ctrl+Q", self.close),
@@ -213,8 +223,16 @@ class Window(QMainWindow):
 
     def show_view(self, name: str) -> None:
         """Bring a view into sight."""
-        self.views.setCurrentIndex(1 if name == "Take" else 0)
+        self.views.setCurrentIndex(VIEWS.index(name))
         self.header.tabs[name].setChecked(True)
+
+    def learn(self) -> None:
+        """Hook a control up to the control that has the focus."""
+        handle = handle_of(QApplication.focusWidget())
+        if handle is None:
+            self.session.notice("edit", "Choose a control first, by Tab or a click, then Ctrl+L; or right click on it.")
+        else:
+            handle.learn()
 
     def all_off(self) -> None:
         """Silence everything, and let go of what is held on the play surface."""
@@ -299,8 +317,10 @@ class Window(QMainWindow):
         if self.views.currentIndex() == 0:
             self.board.tick(now)
             self.bench.tick(now)
-        else:
+        elif self.views.currentIndex() == 1:
             self.takes.tick(now)
+        else:
+            self.hookups.tick(now)
 
     def _widen(self, on: bool) -> None:
         self.board.show_only(self.session.selection.strand if on else None)

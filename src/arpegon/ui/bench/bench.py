@@ -133,6 +133,7 @@ class Bench(QWidget):
         session.changed.connect(self._changed)
         session.ports_changed.connect(self._ports)
         session.reported.connect(self._reported)
+        session.hooking.set_live.connect(self._set_live)
         theme.changed.connect(self._themed)
         self._themed()
         self.show_selection()
@@ -277,6 +278,13 @@ class Bench(QWidget):
             self.editor.refresh(strand)
         self._head_words(strand)
         self._fit_soon()
+
+    def _set_live(self, target: str) -> None:
+        """A hookup has set something: show it where it stands on the bench."""
+        strand = self.session.strand_of_selection()
+        stage = strand.stage(target) if strand is not None and target == self.session.selection.stage else None
+        if strand is not None and stage is not None and isinstance(self.editor, StageEditor):
+            self.editor.refresh(strand, stage)
 
     def _ports(self) -> None:
         if isinstance(self.editor, (SourceEditor, DestinationEditor)):

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QBoxLayout, QGridLayout, QVBoxLayout, QWidget
 
 from arpegon.core.document import Stage, Strand
 from arpegon.core.events import NOTE_ON, Event
+from arpegon.core.hookup_values import HOOKABLE
 from arpegon.core.parameters import Param
 from arpegon.engine.protocol import Passed
 from arpegon.processors import processor_class
@@ -103,7 +104,10 @@ class StageEditor(QWidget):
         def choose(value: Any, settled: bool) -> None:
             self.set(settled, **{key: value})
 
-        made = self.controls[key] = standard_control(self.params[key], self.ink, choose, self.session.settle)
+        param = self.params[key]
+        made = self.controls[key] = standard_control(param, self.ink, choose, self.session.settle)
+        if isinstance(param, HOOKABLE):
+            self.session.hooking.offer(made, self.stage.id, param=key)
         return made
 
     def captioned(self, key: str) -> QWidget:

@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
+import random
 from collections.abc import Sequence
 from typing import Any
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
 
+from arpegon.core.document import Hookup
 from arpegon.core.entries import Entries
 from arpegon.core.patterns import Patterns, chosen
 from arpegon.core.toss import TossLane
+from arpegon.processors.tossing import tossed
 from arpegon.ui.bench.editor import StageEditor
 from arpegon.ui.bench.pattern_row import PatternRow
 from arpegon.ui.bench.standard import under_caption
-from arpegon.ui.bench.toss_box import Finish, TossBox
+from arpegon.ui.bench.toss_box import TossBox
 
 
 class PatternEditor(StageEditor):
@@ -28,6 +31,7 @@ class PatternEditor(StageEditor):
         self.row = PatternRow(declared, self.ink, self.fresh, lambda text: self.session.notice("edit", text))
         self.row.chosen.connect(lambda place: self.set(pattern=place + 1))
         self.row.edited.connect(lambda label, patterns, place: self.set(patterns=patterns, pattern=place + 1))
+        self.row.learn.connect(self._learn_pattern)
         box.addWidget(self.row)
 
     def add_changes(self, box: QVBoxLayout) -> None:
@@ -38,15 +42,24 @@ class PatternEditor(StageEditor):
         row.addWidget(self.control("from_first"), 1, Qt.AlignmentFlag.AlignBottom)
         box.addLayout(row)
 
-    def add_toss(self, box: QVBoxLayout, lanes: Sequence[TossLane], finish: Finish = list) -> None:
-        """The box of tosses; ``finish`` may still change a pattern that was tossed."""
-        self.tosses = TossBox(lanes, self.entries, self.ink, self.set, finish)
+    def add_toss(self, box: QVBoxLayout, lanes: Sequence[TossLane]) -> None:
+        """The box of tosses."""
+        self.tosses = TossBox(lanes, self.entries, self.ink, self.set, self._tossed)
+        self.session.hooking.offer(self.tosses.button, self.stage.id, action="toss")
         box.addWidget(self.tosses)
 
     def fresh(self) -> list[dict[str, Any]]:
         """A pattern to begin with."""
         default = self.params["patterns"].default
         return [dict(entry) for entry in default[0]] if default else []
+
+    def _learn_pattern(self, place: int) -> None:
+        """Hook a control up to one of the patterns, or to the next one."""
+        one = {"action": "pattern", "value": float(place + 1)} if place >= 0 else {"action": "pattern-next"}
+        self.session.hooking.learn(Hookup(id="", target=self.stage.id, way="trigger", **one))
+
+    def _tossed(self, lanes: list[str]) -> dict[str, Any]:
+        return tossed(self.processor, self.values, lanes, random.randrange(1_000_000), self.session.project.key)
 
     # -- the pattern that is edited ----------------------------------------------------------------
 

@@ -27,6 +27,7 @@ class PatternRow(QWidget):
 
     chosen = pyqtSignal(int)
     edited = pyqtSignal(str, list, int)
+    learn = pyqtSignal(int)
 
     def __init__(self, declared: Patterns, ink: str, fresh: Callable[[], Any], say: Callable[[str], None]) -> None:
         super().__init__()
@@ -96,6 +97,9 @@ class PatternRow(QWidget):
     def menu(self, place: int) -> QMenu:
         """What can be done with a pattern."""
         menu = QMenu(self)
+        menu.addAction("Learn a control for this pattern …", lambda: self.learn.emit(place))
+        menu.addAction("Learn a control for the next pattern …", lambda: self.learn.emit(-1))
+        menu.addSeparator()
         menu.addAction("Copy", lambda: self.copy(place))
         menu.addAction("Paste here", lambda: self.paste(place))
         full = len(self.patterns) >= MOST

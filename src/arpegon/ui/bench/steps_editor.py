@@ -79,7 +79,7 @@ class StepsEditor(PatternEditor):
         self.lanes.skipped.connect(self._skip)
         self.lanes.picked.connect(self._picked)
         self.side.addWidget(self.lanes)
-        self.add_toss(self.side, STEP_TOSS, self._tossed)
+        self.add_toss(self.side, STEP_TOSS)
         self.side.addLayout(self.grid("reads", "base"))
         self.foot = GeneratorFoot(self, self.box, self.side)
         self.box.addStretch(1)
@@ -208,12 +208,6 @@ class StepsEditor(PatternEditor):
         if key in ("note", "degree"):
             fields["play"] = "note"
         self.put_entry(place, False, **fields)
-
-    def _tossed(self, pattern: list[dict[str, Any]]) -> list[dict[str, Any]]:
-        """What a toss made, with its notes in the scale where only those can be chosen."""
-        if not self.values["in_scale"]:
-            return pattern
-        return [{**step, "note": self._in_scale(step["note"])} if "note" in step else step for step in pattern]
 
     def _in_scale(self, note: int) -> int:
         """The nearest note of the scale."""

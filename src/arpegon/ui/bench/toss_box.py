@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import random
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
@@ -13,13 +12,14 @@ from PyQt6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QLabel, QMenu, 
 from arpegon.core.entries import Entries
 from arpegon.core.patterns import chosen
 from arpegon.core.pitch import note_name
-from arpegon.core.toss import TossLane, bounds_of, kept, toss
+from arpegon.core.toss import TossLane, bounds_of
 from arpegon.ui.bench.standard import caps
 from arpegon.ui.controls.range_slider import RangeSlider
 from arpegon.ui.controls.toss_figures import Figure, TossFigures
 
 Set = Callable[..., None]
-Finish = Callable[[list[dict[str, Any]]], list[dict[str, Any]]]
+Toss = Callable[[list[str]], dict[str, Any]]
+"""Tosses lanes: the parameters that change."""
 
 
 class TossBox(QWidget):
@@ -29,17 +29,15 @@ class TossBox(QWidget):
         lanes: what can be tossed.
         entries: the declaration of a pattern.
         set_values: takes parameters (see :meth:`StageEditor.set`).
-        finish: may still change a pattern that was tossed, so that its notes lie in a scale.
+        make: tosses lanes (see :func:`~arpegon.processors.tossing.tossed`).
     """
 
-    def __init__(
-        self, lanes: Sequence[TossLane], entries: Entries, ink: str, set_values: Set, finish: Finish = list
-    ) -> None:
+    def __init__(self, lanes: Sequence[TossLane], entries: Entries, ink: str, set_values: Set, make: Toss) -> None:
         super().__init__()
         self.lanes = {lane.key: lane for lane in lanes}
         self.entries = entries
         self.set_values = set_values
-        self.finish = finish
+        self.make = make
         self.values: Mapping[str, Any] = {}
         self._last: int | None = None
         box = QVBoxLayout(self)
@@ -173,21 +171,13 @@ class TossBox(QWidget):
 
     def toss(self) -> None:
         """New values for the ticked lanes."""
-        lanes = [key for key in self.values["toss_lanes"] if key in self._shown]
-        pattern = self._pattern()
-        if not lanes or not pattern or not self.isVisible():
-            return
-        self._last = self.current()
-        made = toss(list(self.lanes.values()), lanes, self.values["toss_bounds"], pattern, random.randrange(1_000_000))
-        made["made"] = self.finish(made["made"])
-        row = self.values["tosses"]
-        if not row:
-            row = [{"seed": 0, "lanes": {}, "made": pattern, "whole": self._whole(), "star": False}]
-        self._use(made, tosses=kept(row, made))
-
-    def _whole(self) -> dict[str, Any]:
-        """What is tossed beside the pattern, as it is now."""
-        return {key: self.values[key] for key, lane in self.lanes.items() if lane.way == "whole"}
+        if self.isVisible():
+            lanes = [key for key in self.values["toss_lanes"] if key in self._shown]
+            before = self.current()
+            made = self.make(lanes)
+            if made:
+                self._last = before
+                self.set_values(True, **made)
 
     def call_back(self, place: int) -> None:
         """Go back to a toss."""
@@ -215,10 +205,10 @@ class TossBox(QWidget):
         """Take a toss out of the row."""
         self.set_values(True, tosses=[one for at, one in enumerate(self.values["tosses"]) if at != place])
 
-    def _use(self, made: Mapping[str, Any], **more: Any) -> None:
+    def _use(self, made: Mapping[str, Any]) -> None:
         patterns = [list(pattern) for pattern in self.values["patterns"]]
         patterns[chosen(self.values, len(patterns))] = list(made["made"])
-        self.set_values(True, patterns=patterns, **made["whole"], **more)
+        self.set_values(True, patterns=patterns, **made["whole"])
 
     def _choose(self) -> None:
         self.set_values(True, toss_lanes=[key for key, check in self.checks.items() if check.isChecked()])

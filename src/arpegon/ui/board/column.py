@@ -79,9 +79,10 @@ class Column(QWidget):
         if signature != self._signature:
             self._signature = signature
             self._build()
+        hooked = {one.target for one in self.session.project.hookups}
         for bar, stage in zip(self.bars, strand.stages, strict=True):
-            if bar.stage is not stage:
-                bar.show_stage(stage)
+            if bar.stage is not stage or bar.hooked != (stage.id in hooked):
+                bar.show_stage(stage, stage.id in hooked)
         self._name.setText(strand.name)
         self._solo.setChecked(strand.solo)
         self._mute.setChecked(strand.muted)

@@ -10,6 +10,7 @@ from arpegon.core.document import Stage
 from arpegon.core.parameters import with_defaults
 from arpegon.processors import processor_class
 from arpegon.ui import theme
+from arpegon.ui.controls.hook_mark import paint_mark
 
 HEIGHT = 30
 _LEAST_CAPTION = 34
@@ -44,10 +45,11 @@ class StageBar(QWidget):
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.show_stage(stage)
 
-    def show_stage(self, stage: Stage) -> None:
-        """Show a stage's name and settings."""
+    def show_stage(self, stage: Stage, hooked: bool = False) -> None:
+        """Show a stage's name and settings, and whether something in it is ``hooked`` up."""
         processor = processor_class(stage.kind)
         self.stage = stage
+        self.hooked = hooked
         self.label = processor.label
         self.caption = processor.caption(with_defaults(processor.params, stage.params))
         self.setAccessibleName(f"{self.label}, {self.caption}")
@@ -142,6 +144,9 @@ class StageBar(QWidget):
         label = painter.fontMetrics().elidedText(self.label, Qt.TextElideMode.ElideRight, int(inner.width()))
         painter.drawText(inner, left, label)
         used = painter.fontMetrics().horizontalAdvance(self.label) + 10
+        if self.hooked:
+            paint_mark(painter, QPointF(inner.left() + used, body.center().y()), t.warning, ground)
+            used += 10
         painter.setFont(theme.label_font(12))
         quiet = text if self._selected or bypass else t.bar_second
         painter.setPen(theme.color(quiet))

@@ -33,11 +33,16 @@ def key_rects(low: int, high: int, width: float, height: float) -> dict[int, tup
     return rects
 
 
+_PRESS_AFTER = 10.0
+"""Pixels that a drag may go before it counts as pressure."""
+
+
 class Keyboard(QWidget):
     """A keyboard to play with the mouse; the height of the stroke gives the velocity."""
 
     pressed = pyqtSignal(int, int)
     released = pyqtSignal(int)
+    pressed_on = pyqtSignal(int)
 
     def __init__(self, low: int = 36, high: int = 96, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -45,6 +50,8 @@ class Keyboard(QWidget):
         self.ink = theme.ink(0)
         self.held: Collection[int] = ()
         self._mouse: int | None = None
+        self._struck_at = 0.0
+        self._pressure = 0
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumHeight(56)
         self.setAccessibleName("Keyboard")
@@ -85,11 +92,23 @@ class Keyboard(QWidget):
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is not None and event.buttons() & Qt.MouseButton.LeftButton:
             self._glide(event)
+            self._press_on(event.position().y())
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         if self._mouse is not None:
             self.released.emit(self._mouse)
             self._mouse = None
+        if self._pressure:
+            self._pressure = 0
+            self.pressed_on.emit(0)
+
+    def _press_on(self, y: float) -> None:
+        """Dragging on, down or beyond the foot of the key, is pressure."""
+        moved = abs(y - self._struck_at) - _PRESS_AFTER
+        value = max(0, min(127, round(moved / (0.8 * self.height()) * 127)))
+        if self._mouse is not None and value != self._pressure:
+            self._pressure = value
+            self.pressed_on.emit(value)
 
     def _glide(self, event: QMouseEvent) -> None:
         note = self.note_at(event.position().x(), event.position().y())
@@ -98,6 +117,7 @@ class Keyboard(QWidget):
         if self._mouse is not None:
             self.released.emit(self._mouse)
         self._mouse = note
+        self._struck_at = event.position().y()
         if note is not None:
             self.pressed.emit(note, self._velocity(note, event.position().y()))
 

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
+from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import QApplication, QLineEdit, QMenu, QSizePolicy, QWidget
 
 from arpegon.core.parameters import Number
@@ -129,14 +131,21 @@ class Slider(QWidget):
         self._step_to(self._value + direction * (step * _FINE if fine and not self.param.whole else step))
         self.settled.emit()
 
-    def contextMenuEvent(self, event: object) -> None:
-        menu = QMenu(self)
-        menu.addAction("Reset", self._reset)
-        menu.addAction("Type a value …", self._type)
+    def menu_entries(self) -> list[tuple[str, Callable[[], None]]]:
+        """What its right click menu offers."""
+        return [("Reset", self._reset), ("Type a value …", self._type), ("Copy value", self._copy)]
+
+    def _copy(self) -> None:
         clipboard = QApplication.clipboard()
         if clipboard is not None:
-            menu.addAction("Copy value", lambda: clipboard.setText(f"{self._value:g}"))
-        menu.exec(event.globalPos())  # type: ignore[attr-defined]
+            clipboard.setText(f"{self._value:g}")
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        if event is not None:
+            menu = QMenu(self)
+            for text, act in self.menu_entries():
+                menu.addAction(text, act)
+            menu.exec(event.globalPos())
 
     def _type(self) -> None:
         field = self._typing = QLineEdit(f"{self._value:g}", self)

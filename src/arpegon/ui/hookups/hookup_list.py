@@ -1,0 +1,146 @@
+"""All hookups in a list, by control: what moves now, what it moves, and how."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import msgspec
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from arpegon.ui import theme
+from arpegon.ui.controls.hook_mark import paint_mark
+
+ROW = 44
+_GLOW = 0.8
+
+
+class Entry(msgspec.Struct, frozen=True):
+    """One row: ids and words; ``gone`` where its target is no longer there."""
+
+    id: str
+    control: str
+    name: str
+    target: str
+    how: str
+    gone: bool
+    muted: bool
+
+
+class HookupList(QWidget):
+    """Rows; click chooses one, a click on the switch at its right mutes it, Del removes it."""
+
+    chosen = pyqtSignal(str)
+    muted = pyqtSignal(str)
+    removed = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.entries: Sequence[Entry] = ()
+        self.current = ""
+        self._values: dict[str, tuple[float, float]] = {}
+        self._now = 0.0
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setAccessibleName("Hookups")
+
+    def sizeHint(self) -> QSize:
+        return QSize(640, max(1, len(self.entries)) * ROW)
+
+    def show_entries(self, entries: Sequence[Entry], current: str) -> None:
+        """Show hookups, and which one is chosen."""
+        self.entries, self.current = entries, current
+        self.setFixedHeight(max(1, len(entries)) * ROW)
+        self.update()
+
+    def show_values(self, values: dict[str, tuple[float, float]], now: float) -> None:
+        """Show where the controls are; those that moved of late glow."""
+        if values != self._values or any(now - at < _GLOW + 0.1 for _, at in values.values()):
+            self._values, self._now = dict(values), now
+            self.update()
+
+    def place_of(self, hookup: str) -> int:
+        """How far down the row of a hookup is."""
+        return next((place * ROW for place, entry in enumerate(self.entries) if entry.id == hookup), 0)
+
+    def _entry_at(self, y: float) -> Entry | None:
+        place = int(y / ROW)
+        return self.entries[place] if 0 <= place < len(self.entries) else None
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        entry = self._entry_at(event.position().y()) if event is not None else None
+        if event is None or entry is None:
+            return
+        if event.position().x() > self.width() - 56:
+            self.muted.emit(entry.id)
+        else:
+            self.chosen.emit(entry.id)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        by = {int(Qt.Key.Key_Up): -1, int(Qt.Key.Key_Down): 1}.get(event.key()) if event is not None else None
+        ids = [entry.id for entry in self.entries]
+        if by is not None and ids:
+            at = ids.index(self.current) + by if self.current in ids else 0
+            self.chosen.emit(ids[max(0, min(len(ids) - 1, at))])
+        elif event is not None and event.key() == Qt.Key.Key_Delete and self.current:
+            self.removed.emit(self.current)
+        else:
+            super().keyPressEvent(event)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        t = theme.theme()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for place, entry in enumerate(self.entries):
+            self._paint_row(painter, t, QRectF(0.5, place * ROW + 2, self.width() - 1, ROW - 4), entry)
+
+    def _paint_row(self, painter: QPainter, t: theme.Theme, row: QRectF, entry: Entry) -> None:
+        now = entry.id == self.current
+        painter.setPen(QPen(theme.color(t.ink if now else t.line), 1.6 if now else 1.0))
+        painter.setBrush(theme.color(t.roll))
+        painter.drawRoundedRect(row, 5, 5)
+        value, at = self._values.get(entry.id, (0.0, -9.0))
+        glow = max(0.0, 1.0 - (self._now - at) / _GLOW)
+        quiet = entry.muted or entry.gone
+        paint_mark(painter, QPointF(row.left() + 16, row.center().y()), t.line if quiet else t.warning, t.roll)
+        painter.setFont(theme.label_font(14, 600))
+        painter.setPen(theme.color(t.second if entry.muted else t.ink))
+        wide = row.width() * 0.3
+        top = QRectF(row.left() + 30, row.top() + 3, wide - 30, 18)
+        left = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft
+        _text(painter, top, entry.name or entry.control)
+        painter.setFont(theme.label_font(12))
+        painter.setPen(theme.color(t.second))
+        words = entry.control if entry.name else ""
+        painter.drawText(top.translated(0, 17), left, words)
+        self._paint_value(painter, t, QRectF(row.left() + wide + 6, row.center().y() - 4, 96, 8), value, glow, quiet)
+        right = QRectF(row.left() + wide + 118, row.top() + 3, row.width() - wide - 180, 18)
+        painter.setFont(theme.label_font(14, 600))
+        painter.setPen(theme.color(t.warning if entry.gone else t.second if entry.muted else t.ink))
+        target = entry.target if not entry.gone else f"{entry.target} (gone)"
+        _text(painter, right, target)
+        painter.setFont(theme.label_font(12))
+        painter.setPen(theme.color(t.second))
+        painter.drawText(right.translated(0, 17), left, entry.how)
+        painter.setPen(theme.color(t.second))
+        button = QRectF(row.right() - 52, row.top() + 9, 44, row.height() - 18)
+        painter.setBrush(theme.color(t.bar if entry.muted else t.field))
+        painter.drawRoundedRect(button, 4, 4)
+        painter.setPen(theme.color(t.bar_text if entry.muted else t.ink))
+        painter.drawText(button, Qt.AlignmentFlag.AlignCenter, "mute")
+
+    def _paint_value(
+        self, painter: QPainter, t: theme.Theme, box: QRectF, value: float, glow: float, quiet: bool
+    ) -> None:
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.color(t.rule_strong))
+        painter.drawRoundedRect(box, 4, 4)
+        painter.setBrush(theme.color(t.line if quiet else theme.mix(t.second, t.warning, glow)))
+        painter.drawRoundedRect(QRectF(box.left(), box.top(), box.width() * value / 127.0, box.height()), 4, 4)
+
+
+def _text(painter: QPainter, room: QRectF, words: str) -> None:
+    """Words at the left of their room, cut with dots where they are too long."""
+    shown = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(room.width()))
+    painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, shown)
