@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import pytest
+from gestures import drag
 from PyQt6.QtCore import QPoint, QPointF, Qt
-from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication
 
 from arpegon.core import edits
 from arpegon.processors import PROCESSORS, WORKS
@@ -21,17 +20,6 @@ def params(window):
     """The parameters of the stage on the bench."""
     stage = window.session.project.find_stage(window.session.selection.stage)[1]
     return window.session.values(stage)
-
-
-def drag(widget, start, end, button=LEFT):
-    none = Qt.KeyboardModifier.NoModifier
-    for kind, place in (
-        (QMouseEvent.Type.MouseButtonPress, start),
-        (QMouseEvent.Type.MouseMove, end),
-        (QMouseEvent.Type.MouseButtonRelease, end),
-    ):
-        spot = QPointF(widget.mapToGlobal(QPointF(place).toPoint()))
-        QApplication.sendEvent(widget, QMouseEvent(kind, QPointF(place), spot, button, button, none))
 
 
 @pytest.fixture

@@ -11,12 +11,12 @@ from PyQt6.QtGui import QContextMenuEvent
 from PyQt6.QtWidgets import QMenu, QWidget
 
 from arpegon.core import edits
-from arpegon.core.document import Hookup
+from arpegon.core.document import Hookup, Project
 from arpegon.core.learning import Learner
 from arpegon.core.pitch import note_name
 from arpegon.engine.hooks import changed
 from arpegon.engine.protocol import Hooked, Learn
-from arpegon.processors.targets import declared, target_words
+from arpegon.processors.targets import declared, name_of, target_words
 from arpegon.ui.controls.hook_mark import HookMark
 from arpegon.ui.timers import one_shot
 
@@ -239,8 +239,24 @@ def handle_of(widget: QWidget | None) -> HookHandle | None:
     return None
 
 
-def control_words(hookup: Hookup) -> str:
-    """A control, as it is read: "CC 20, channel 1, Box"."""
+KNOB_CC, PAD_NOTE, PAD_CHANNEL = 20, 36, 9
+"""Knobs of the play surface send CC 20 to 27 on channel 1; its pads the notes 36 to 51 on channel 10."""
+
+
+def surface_name(project: Project, hookup: Hookup) -> str:
+    """What the control of a hookup is called on the play surface; empty where it has no name there."""
+    if hookup.feed not in ("", "surface"):
+        return ""
+    names, first = (project.surface.knobs, KNOB_CC) if hookup.control == "cc" else (project.surface.pads, PAD_NOTE)
+    place = hookup.number - first
+    here = hookup.control in ("cc", "note") and 0 <= place < len(names)
+    return names[place] if here else ""
+
+
+def control_words(hookup: Hookup, project: Project | None = None) -> str:
+    """A control, as it is read: "CC 20, ch 1, Box"."""
+    if hookup.control == "stage" and project is not None:
+        return name_of(project, hookup.stage) or "an LFO that is gone"
     number = hookup.number
     names = {
         "cc": f"CC {number}",

@@ -231,8 +231,9 @@ class PlaySurface(QWidget):
             keys = f"rows of {key.label}, Z is {first}, each row an octave up"
         else:
             keys = f"Z–M from {note_name(low)}, Q–P from {note_name(low + 12)}"
-        mouse = "" if self.parts.isVisible() else "   ·   mouse: lower on the key is louder"
-        self._words.setText(f"computer keys: {keys}, velocity {self.velocity}{mouse}")
+        words = f"computer keys: {keys}, velocity {self.velocity}   ·   mouse: lower on the key is louder"
+        self._words.setText("" if self.session.settings.knobs_and_pads else words)
+        self.keyboard.setToolTip(f"{words}; dragging on is pressure.")
 
     def change_layout(self) -> None:
         """Piano to in-key rows and back; what is held is let go."""
@@ -276,6 +277,7 @@ class PlaySurface(QWidget):
     def _show_parts(self, on: bool) -> None:
         self.parts.setVisible(on)
         self.session.change_settings(knobs_and_pads=on)
+        self._say()
 
     def shift(self, octaves: int) -> None:
         """Move the computer's keys."""

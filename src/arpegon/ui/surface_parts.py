@@ -17,13 +17,12 @@ from arpegon.core.events import control, note_off, note_on
 from arpegon.processors.targets import target_words
 from arpegon.ui import theme
 from arpegon.ui.controls.hook_mark import paint_mark
+from arpegon.ui.hooking import KNOB_CC, PAD_CHANNEL, PAD_NOTE
 
 if TYPE_CHECKING:
     from arpegon.ui.session import Session
 
 KNOBS, PADS = 8, 16
-KNOB_CC, PAD_NOTE, PAD_CHANNEL = 20, 36, 9
-"""Knobs send CC 20 to 27 on channel 1; pads the notes 36 to 51 on channel 10."""
 
 
 class Knob(QWidget):

@@ -24,6 +24,14 @@ from arpegon.processors import processor_class
 from arpegon.ui import theme
 from arpegon.ui.bench.arpeggiator_editor import ArpeggiatorEditor
 from arpegon.ui.bench.chord_editor import ChordEditor
+from arpegon.ui.bench.controller_editors import (
+    ContourEditor,
+    ConvertEditor,
+    FanEditor,
+    LfoEditor,
+    SmoothEditor,
+    StairsEditor,
+)
 from arpegon.ui.bench.destination_editor import DestinationEditor
 from arpegon.ui.bench.editor import StageEditor
 from arpegon.ui.bench.humanize_editor import HumanizeEditor
@@ -73,6 +81,12 @@ EDITORS: dict[str, type[StageEditor]] = {
     "sieve": SieveEditor,
     "chance": ChanceEditor,
     "channel": ChannelEditor,
+    "convert": ConvertEditor,
+    "fan": FanEditor,
+    "stairs": StairsEditor,
+    "smooth": SmoothEditor,
+    "lfo": LfoEditor,
+    "contour": ContourEditor,
     "steps": StepsEditor,
     "rings": RingsEditor,
     "rebound": ReboundEditor,

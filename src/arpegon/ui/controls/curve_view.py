@@ -24,9 +24,13 @@ class CurveView(QWidget):
     drawn = pyqtSignal(list)
     settled = pyqtSignal()
 
-    def __init__(self, ink: str, parent: QWidget | None = None) -> None:
+    def __init__(self, ink: str, parent: QWidget | None = None, least: int = 1) -> None:
         super().__init__(parent)
         self.ink = ink
+        self.least = least
+        """The lowest value that can be drawn."""
+        self._others: Sequence[Sequence[float]] = ()
+        self._line: float | None = None
         self.response: Sequence[float] = range(128)
         self.points: list[list[int]] | None = None
         self.limits = (1, 127)
@@ -49,6 +53,17 @@ class CurveView(QWidget):
             self.points = None if points is None else [list(point) for point in points]
         self.update()
 
+    def show_others(self, responses: Sequence[Sequence[float]]) -> None:
+        """Show further responses behind the one that is drawn."""
+        self._others = responses
+        self.update()
+
+    def show_line(self, came: float | None) -> None:
+        """Show a moving line at what comes in."""
+        if came != self._line:
+            self._line = came
+            self.update()
+
     def add(self, came: int, went: int, now: float) -> None:
         """A stroke passed."""
         self._hits.append((came, went, now))
@@ -66,7 +81,7 @@ class CurveView(QWidget):
     def _values(self, point: QPointF) -> tuple[int, int]:
         came = round((point.x() - 7) / (self.width() - 14) * 127)
         went = round((self.height() - 7 - point.y()) / (self.height() - 14) * 127)
-        return max(1, min(127, came)), max(1, min(127, went))
+        return max(self.least, min(127, came)), max(self.least, min(127, went))
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is None or self.points is None:
@@ -93,7 +108,7 @@ class CurveView(QWidget):
         if event is None or self._held is None or self.points is None:
             return
         came, went = self._values(event.position())
-        low = self.points[self._held - 1][0] + 1 if self._held else 1
+        low = self.points[self._held - 1][0] + 1 if self._held else self.least
         high = self.points[self._held + 1][0] - 1 if self._held + 1 < len(self.points) else 127
         self.points[self._held] = [max(low, min(high, came)), went]
         self._tell()
@@ -122,8 +137,16 @@ class CurveView(QWidget):
         painter.drawLine(self._spot(0, 0), self._spot(127, 127))
         low, high = self.limits
         bounded = [min(high, max(low, value)) for value in self.response]
-        painter.setPen(QPen(theme.color(theme.mix(self.ink, t.ink, 0.3) if t.dark else self.ink), 2.4))
-        painter.drawPolyline(QPolygonF([self._spot(came, bounded[came]) for came in range(1, 128)]))
+        ink = theme.mix(self.ink, t.ink, 0.3) if t.dark else self.ink
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(theme.color(ink, 0.4), 1.4))
+        for other in self._others:
+            painter.drawPolyline(QPolygonF([self._spot(came, other[came]) for came in range(128)]))
+        painter.setPen(QPen(theme.color(ink), 2.4))
+        painter.drawPolyline(QPolygonF([self._spot(came, bounded[came]) for came in range(self.least, 128)]))
+        if self._line is not None:
+            painter.setPen(QPen(theme.color(t.ink), 1.4))
+            painter.drawLine(self._spot(self._line, 0), self._spot(self._line, 127))
         painter.setPen(QPen(theme.color(t.ink), 1.6))
         painter.setBrush(theme.color(t.field))
         for point in self.points or ():

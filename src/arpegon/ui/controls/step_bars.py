@@ -30,6 +30,8 @@ class StepBars(QWidget):
         self.levels: list[float] = []
         self.lit: int | None = None
         """The step that sounds."""
+        self.snap = _SNAP
+        """Levels are multiples of it."""
         self._chosen = 0
         self._drawing: bool | None = None
         self.setToolTip(help_text)
@@ -60,8 +62,8 @@ class StepBars(QWidget):
             return
         step = self._chosen = self._step_at(event.position().x())
         level = (self.height() - 4 - event.position().y()) / (self.height() - 8) * self.most
-        level = 0.0 if not self._drawing else round(max(0.0, min(self.most, level)) / _SNAP) * _SNAP
-        self._put(step, round(level, 2))
+        level = 0.0 if not self._drawing else round(max(0.0, min(self.most, level)) / self.snap) * self.snap
+        self._put(step, round(level, 4))
 
     def _put(self, step: int, level: float) -> None:
         if self.levels[step] != level:
@@ -93,7 +95,7 @@ class StepBars(QWidget):
             self.update()
         elif upwards is not None:
             step = min(self._chosen, len(self.levels) - 1)
-            self._put(step, round(max(0.0, min(self.most, self.levels[step] + upwards * _SNAP)), 2))
+            self._put(step, round(max(0.0, min(self.most, self.levels[step] + upwards * self.snap)), 4))
             self.settled.emit()
         else:
             super().keyPressEvent(event)

@@ -19,7 +19,7 @@ from arpegon.ui.bench.standard import caps, under_caption
 from arpegon.ui.controls.choices import Picker, Segments, Switch
 from arpegon.ui.controls.range_slider import RangeSlider
 from arpegon.ui.controls.slider import Slider
-from arpegon.ui.hooking import control_words
+from arpegon.ui.hooking import control_words, surface_name
 from arpegon.ui.session import Session
 
 _CONTROLS = {
@@ -195,8 +195,9 @@ class HookupEditor(QWidget):
             )
             return
         words = target_words(project, one)
-        self.title.setText(one.name or control_words(one))
-        self.words.setText(control_words(one) if one.name else "")
+        name = one.name or surface_name(project, one)
+        self.title.setText(name or control_words(one, project))
+        self.words.setText(control_words(one, project) if name else "")
         if not self.name.hasFocus():
             self.name.setText(one.name)
         self.control.set_value(one.control)

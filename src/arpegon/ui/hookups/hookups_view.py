@@ -22,7 +22,7 @@ from arpegon.core.errors import ArpegonError
 from arpegon.files.hookup_sets import SUFFIX, load_set, save_set
 from arpegon.processors.targets import target_words
 from arpegon.ui.controls.choices import Switch
-from arpegon.ui.hooking import control_words
+from arpegon.ui.hooking import control_words, surface_name
 from arpegon.ui.hookups.hookup_editor import HookupEditor, target_menu
 from arpegon.ui.hookups.hookup_list import Entry, HookupList
 from arpegon.ui.session import Session
@@ -37,9 +37,10 @@ class HookupsView(QWidget):
         super().__init__()
         self.session = session
         row = QHBoxLayout(self)
-        row.setContentsMargins(12, 10, 0, 0)
+        row.setContentsMargins(12, 0, 0, 0)
         row.setSpacing(12)
         left = QVBoxLayout()
+        left.setContentsMargins(0, 10, 0, 0)
         left.setSpacing(8)
         left.addLayout(self._head())
         self.none = QLabel(
@@ -121,8 +122,8 @@ class HookupsView(QWidget):
         gone = words is None
         return Entry(
             id=one.id,
-            control=control_words(one),
-            name=one.name,
+            control=control_words(one, self.session.project),
+            name=one.name or surface_name(self.session.project, one),
             target=words or one.param or one.action,
             how=" · ".join(how),
             gone=gone,
@@ -139,10 +140,9 @@ class HookupsView(QWidget):
         controls = self.session.hooking.controls
         self.list.show_values(controls, time.monotonic())
         if self.touch.value():
-            latest = max(controls, key=lambda name: controls[name][1], default="")
-            one = self.session.project.hookup(latest)
-            fresh = one is not None and one.control != "stage" and now - controls[latest][1] < _TOUCHED
-            if fresh and latest != self.editor.hookup_id:
+            by_hand = [one.id for one in self.session.project.hookups if one.control != "stage" and one.id in controls]
+            latest = max(by_hand, key=lambda name: controls[name][1], default="")
+            if latest and now - controls[latest][1] < _TOUCHED and latest != self.editor.hookup_id:
                 self.choose(latest)
                 self.area.ensureVisible(0, self.list.place_of(latest))
 

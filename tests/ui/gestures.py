@@ -1,0 +1,20 @@
+"""Gestures that Qt's own test helpers do not make."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtGui import QMouseEvent
+from PyQt6.QtWidgets import QApplication
+
+LEFT = Qt.MouseButton.LeftButton
+
+
+def drag(widget, start, end, button=LEFT):
+    none = Qt.KeyboardModifier.NoModifier
+    for kind, place in (
+        (QMouseEvent.Type.MouseButtonPress, start),
+        (QMouseEvent.Type.MouseMove, end),
+        (QMouseEvent.Type.MouseButtonRelease, end),
+    ):
+        spot = QPointF(widget.mapToGlobal(QPointF(place).toPoint()))
+        QApplication.sendEvent(widget, QMouseEvent(kind, QPointF(place), spot, button, button, none))

@@ -1,0 +1,227 @@
+"""Hookups in the real window: learnt from real events, listed, edited, marked, saved apart."""
+
+from __future__ import annotations
+
+import pytest
+from gestures import drag
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtTest import QTest
+
+from arpegon.core import edits
+from arpegon.core.document import Hookup
+from arpegon.ui.bench.bench import EDITORS
+from arpegon.ui.bench.controller_editors import MovesButton
+from arpegon.ui.hooking import control_words, handle_of
+
+LEFT = Qt.MouseButton.LeftButton
+
+
+@pytest.fixture
+def strand(window):
+    QTest.mouseClick(window.board.empty.buttons["felt-piano"], LEFT)
+    return window.session.project.strands[0].id
+
+
+@pytest.fixture
+def on_bench(window, strand, qtbot):
+    def put(kind, **values):
+        project, stage_id = edits.add_stage(window.session.project, strand, kind)
+        window.session.edit("add", edits.set_params(project, stage_id, values))
+        window.session.select_stage(stage_id)
+        qtbot.wait(40)
+        return window.bench.editor
+
+    return put
+
+
+def values(window):
+    return window.session.values(window.session.project.find_stage(window.session.selection.stage)[1])
+
+
+def sweep(window, qtbot, knob=2, to=100):
+    for value in range(0, to + 1, 5):
+        window.surface.parts.knobs[knob].turn(value)
+        qtbot.wait(3)
+
+
+def test_a_knob_is_learnt_for_a_slider_moves_it_and_becomes_one_edit(window, on_bench, qtbot):
+    editor = on_bench("transpose")
+    slider = editor.controls["semitones"]
+    slider.setFocus()
+    QTest.keyClick(window, Qt.Key.Key_L, Qt.KeyboardModifier.ControlModifier)
+    assert window.session.hooking.learns and any("Move or strike" in text for text in window.notices.texts)
+    sweep(window, qtbot)
+    qtbot.waitUntil(lambda: len(window.session.project.hookups) == 1)
+    made = window.session.project.hookups[0]
+    assert (made.control, made.number, made.param) == ("cc", 22, "semitones")
+    assert handle_of(slider).mark.isVisibleTo(slider) and window.surface.parts.knobs[2].hooked
+    sweep(window, qtbot, to=0)
+    window.surface.parts.knobs[2].turn(127)
+    qtbot.waitUntil(lambda: values(window)["semitones"] == 24)
+    assert slider.value() == 24, "the slider moves with the knob"
+    qtbot.waitUntil(lambda: window.session.project.find_stage("transpose")[1].params.get("semitones") == 24)
+    window.session.undo()
+    assert window.session.project.find_stage("transpose")[1].params.get("semitones") != 24
+    texts = [action.text() for action in handle_of(slider).menu().actions()]
+    assert any("Learn" in text for text in texts) and "Reset" in texts and any("Forget CC 22" in text for text in texts)
+
+
+def test_a_pad_is_learnt_for_play_and_plays(window, strand, qtbot):
+    handle_of(window.header.play).learn()
+    pad = window.surface.parts.pads[3]
+    QTest.mousePress(pad, LEFT)
+    QTest.mouseRelease(pad, LEFT)
+    qtbot.waitUntil(lambda: len(window.session.project.hookups) == 1)
+    made = window.session.project.hookups[0]
+    assert (made.control, made.number, made.channel, made.action) == ("note", 39, 9, "play-stop")
+    qtbot.wait(60)
+    QTest.mousePress(pad, LEFT)
+    QTest.mouseRelease(pad, LEFT)
+    qtbot.waitUntil(lambda: window.session.telemetry.playing)
+
+
+def test_learning_is_left_with_escape(window, on_bench, qtbot):
+    handle_of(on_bench("humanize").controls["low"]).learn()
+    QTest.keyClick(window, Qt.Key.Key_Escape)
+    assert not window.session.hooking.learns
+    sweep(window, qtbot)
+    assert window.session.project.hookups == ()
+
+
+def test_the_view_lists_finds_mutes_edits_and_removes(window, on_bench, qtbot):
+    on_bench("humanize")
+    project = window.session.project
+    for number, param in ((20, "low"), (74, "high")):
+        project, _ = edits.add_hookup(
+            project, Hookup(id="", number=number, target="humanize", param=param, feed="surface")
+        )
+    project, _ = edits.add_hookup(project, Hookup(id="", control="note", number=40, action="keep", way="trigger"))
+    window.session.edit("hooks", project)
+    window.show_view("Hookups")
+    view = window.hookups
+    assert len(view.list.entries) == 3
+    view.search.setText("74")
+    assert [entry.control for entry in view.list.entries] == ["CC 74"]
+    view.search.setText("keep")
+    assert len(view.list.entries) == 1
+    view.search.setText("")
+    QTest.mouseClick(view.list, LEFT, pos=QPoint(60, view.list.place_of("hookup") + 20))
+    editor = view.editor
+    assert editor.hookup_id == "hookup" and editor.body.isVisible()
+    editor.way.chosen.emit("toggle")
+    editor.reversed.toggled.emit(True)
+    editor.outside.moved.emit(10.0, 50.0)
+    editor.passes.toggled.emit(True)
+    one = window.session.project.hookup("hookup")
+    assert (one.way, one.in_low, one.in_high, one.out_low, one.out_high, one.passes) == ("toggle", 127, 0, 10, 50, True)
+    editor.name.setText("Lantern")
+    editor.name.editingFinished.emit()
+    assert view.list.entries[[entry.id for entry in view.list.entries].index("hookup")].name == "Lantern"
+    QTest.mouseClick(view.list, LEFT, pos=QPoint(view.list.width() - 20, view.list.place_of("hookup") + 20))
+    assert window.session.project.hookup("hookup").muted
+    editor._take_target("", "tempo", "")
+    assert window.session.project.hookup("hookup").param == "tempo"
+    window.surface.parts.knobs[0].turn(64)
+    view.list.setFocus()
+    QTest.keyClick(view.list, Qt.Key.Key_Delete)
+    assert len(window.session.project.hookups) == 2
+    assert not view.grab().isNull()
+
+
+def test_a_touched_control_is_found(window, on_bench, qtbot):
+    on_bench("humanize")
+    one = Hookup(id="", number=23, target="humanize", param="low", feed="surface")
+    project, name = edits.add_hookup(window.session.project, one)
+    window.session.edit("hook", project)
+    window.show_view("Hookups")
+    sweep(window, qtbot, knob=3)
+    qtbot.waitUntil(lambda: window.hookups.editor.hookup_id == name)
+
+
+def test_a_target_that_is_gone_is_marked_and_comes_back(window, on_bench, qtbot):
+    on_bench("humanize")
+    project, _ = edits.add_hookup(window.session.project, Hookup(id="", number=20, target="humanize", param="low"))
+    window.session.edit("hook", project)
+    window.session.edit("gone", edits.remove_stage(window.session.project, "humanize"))
+    assert window.hookups.list.entries[0].gone
+    window.session.undo()
+    assert not window.hookups.list.entries[0].gone
+
+
+def test_a_set_is_saved_and_loaded_apart(window, on_bench, tmp_path):
+    on_bench("humanize")
+    project, _ = edits.add_hookup(
+        window.session.project, Hookup(id="", number=20, channel=4, target="humanize", param="low")
+    )
+    window.session.edit("hook", project)
+    window.hookups.save(tmp_path / "box")
+    window.session.edit("none", edits.remove_hookup(window.session.project, "hookup"))
+    window.hookups.load(tmp_path / "box.arpegon-hookups")
+    assert [control_words(one) for one in window.session.project.hookups] == ["CC 20, ch 5"]
+    (tmp_path / "bad.arpegon-hookups").write_text("{")
+    window.hookups.load(tmp_path / "bad.arpegon-hookups")
+    assert any("damaged" in text for text in window.notices.texts) and len(window.session.project.hookups) == 1
+
+
+def test_knobs_and_pads_are_named_shown_and_hidden(window, strand):
+    parts = window.surface.parts
+    parts.name("knobs", 3, "Fog")
+    parts.name("pads", 15, "Bell")
+    assert parts.knobs[3].name == "Fog" and window.session.project.surface.pads[15] == "Bell"
+    window.session.undo()
+    assert parts.pads[15].name == ""
+    window.surface.shown.setChecked(False)
+    assert not parts.isVisible() and window.session.settings.knobs_and_pads is False
+
+
+def test_dragging_on_a_key_is_pressure(window, strand, qtbot):
+    keyboard = window.surface.keyboard
+    told = []
+    keyboard.pressed_on.connect(told.append)
+    drag(keyboard, QPointF(100, 10), QPointF(100, 55))
+    assert told and max(told) > 10 and told[-1] == 0
+
+
+@pytest.mark.parametrize("kind", ["convert", "fan", "stairs", "smooth", "lfo", "contour"])
+def test_controller_editors_move_with_what_passes(window, on_bench, kind, qtbot):
+    editor = on_bench(kind, **({"starts": "free"} if kind in ("lfo", "contour") else {}))
+    assert isinstance(editor, EDITORS[kind])
+    qtbot.waitUntil(lambda: bool(window.session.telemetry.live) or not _modulation(window))
+    for wide in (True, False):
+        window.bench.wide.setChecked(wide)
+        qtbot.wait(20)
+        assert not editor.grab().isNull()
+
+
+def _modulation(window):
+    for value in range(0, 128, 9):
+        window.surface.wheels["mod"].set_value(value / 127)
+    return True
+
+
+def test_fans_and_contours_are_drawn(window, on_bench):
+    fan = on_bench("fan")
+    fan._count(1)
+    assert len(values(window)["shapes"][0]) == 4 and fan._chosen == 3
+    fan._change("number", 99, True)
+    fan.curve.drawn.emit([[0, 50], [127, 60]])
+    assert values(window)["shapes"][0][3] == {"number": 99, "points": [[0, 50], [127, 60]]}
+    fan._count(-1)
+    assert len(values(window)["shapes"][0]) == 3
+    contour = on_bench("contour")
+    contour._count(1)
+    contour.bars.changed.emit([0.0, 1.0, 0.5, 0.25, 1.0])
+    assert values(window)["steps"] == [0, 127, 64, 32, 127]
+
+
+def test_a_wave_moves_a_parameter_and_leaves_the_document_alone(window, on_bench, qtbot):
+    on_bench("humanize")
+    lfo = on_bench("lfo", starts="free", unit="hz", hz=4.0, target="none")
+    lfo.findChild(MovesButton).take("humanize", "low", "")
+    hooking = window.session.hooking
+    qtbot.waitUntil(lambda: ("humanize", "low") in hooking.values)
+    before = window.session.project
+    first = hooking.values["humanize", "low"]
+    qtbot.waitUntil(lambda: hooking.values["humanize", "low"] != first)
+    qtbot.wait(500)
+    assert window.session.project is before
