@@ -178,7 +178,7 @@ def test_dragging_on_a_key_is_pressure(window, strand, qtbot):
     keyboard = window.surface.keyboard
     told = []
     keyboard.pressed_on.connect(told.append)
-    drag(keyboard, QPointF(100, 10), QPointF(100, 55))
+    drag(keyboard, QPointF(100, keyboard.height() - 6), QPointF(100, keyboard.height() + 50))
     assert told and max(told) > 10 and told[-1] == 0
 
 

@@ -274,12 +274,7 @@ class LfoEditor(StageEditor):
         self.side.addWidget(self.captioned("starts"))
         self.side.addWidget(caps("Drives"))
         self.side.addLayout(self.grid(*_DRIVES))
-        hint = QLabel(
-            "To move a parameter of a stage instead, open the Hookups view and choose this LFO as the control."
-        )
-        hint.setWordWrap(True)
-        hint.setProperty("role", "second")
-        self.side.addWidget(hint)
+        self.side.addWidget(MovesButton(self))
 
     def show_values(self, values: dict[str, Any]) -> None:
         wave = Lfo(values, Setting(identity=self.stage.id, key=self.session.project.key))

@@ -111,7 +111,8 @@ class Keyboard(QWidget):
             self.pressed_on.emit(value)
 
     def _glide(self, event: QMouseEvent) -> None:
-        note = self.note_at(event.position().x(), event.position().y())
+        # Beyond the foot of the keyboard the key stays: dragging on is pressure.
+        note = self.note_at(event.position().x(), min(event.position().y(), self.height() - 2.0))
         if note == self._mouse:
             return
         if self._mouse is not None:
