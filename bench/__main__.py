@@ -13,7 +13,7 @@ from rich.console import Console
 from rich.table import Table
 from tools.jack_server import jack_server
 
-from bench import audio, latency, offline, paint, pulse, stages
+from bench import audio, controllers, latency, offline, paint, pulse, stages
 from bench.rows import Row
 
 PAGE = Path(__file__).resolve().parent.parent / "docs" / "benchmarks.md"
@@ -69,6 +69,8 @@ NOTES = """## How
 - *Arpeggiators*: measured like the eight busy strands; each of sixteen strands holds a chord of four notes.
 - *Following a clock*: the clock box sends 24 ticks a quarter, each up to 1 ms late, to an engine that runs offline; the
   tempo is that of the filter (a delay-locked loop), the beat that of the transport.
+- *Controllers*: the stream is a clip, so that its lateness is the engine's own record; what comes out goes to Arpegon's
+  own MIDI output.
 - *Twelve strands*: processor time of the engine's process over eight seconds; clips strike the notes, no instruments.
 - *Audio*: one mixer with one instrument, all voices sounding, no events.
 - *Paint*: moving all papers, meters and keyboards of the board to now and painting what changed, as the window does.
@@ -83,14 +85,8 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as own, jack_server("arpegon-bench", 128):
         for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME"):
             os.environ[name] = own
-        measures = {
-            "offline": offline,
-            "stages": stages,
-            "audio": audio,
-            "latency": latency,
-            "paint": paint,
-            "pulse": pulse,
-        }
+        modules = (offline, stages, controllers, audio, latency, paint, pulse)
+        measures = {module.__name__.rpartition(".")[2]: module for module in modules}
         for name, module in measures.items():
             if len(sys.argv) > 1 and name not in sys.argv[1:]:
                 continue

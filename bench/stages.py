@@ -84,7 +84,7 @@ def _offline() -> Row:
     )
 
 
-def _live(project: Project, folder: Path) -> tuple[list[protocol.Telemetry], EngineClient]:
+def engine_at_work(project: Project, folder: Path) -> tuple[list[protocol.Telemetry], EngineClient]:
     told: list[protocol.Telemetry] = []
     client = EngineClient(lambda report: told.append(report) if isinstance(report, protocol.Telemetry) else None)
     client.start()
@@ -112,7 +112,7 @@ def _adding(folder: Path) -> Row:
         id="clicks", name="Clicks", sources=(ClipSource(file="clicks.mid"),), destinations=held.destinations
     )
     project = Project(instruments=(Instrument(id="x", sound="felt-piano"),), strands=(held, clicks))
-    told, client = _live(project, folder)
+    told, client = engine_at_work(project, folder)
     client.send(protocol.Play(0.0))
     now = time.monotonic()
     client.send(protocol.Feed("surface", [note_on(now, 0, 40 + place, 90) for place in range(32)]))
@@ -165,15 +165,15 @@ def _busy(folder: Path) -> Row:
             )
         )
     # Without an instrument: what is measured is the way of the notes, not their sound.
-    told, client = _live(Project(strands=tuple(strands), tempo=120.0), folder)
-    before = _cpu(client.pid)
+    told, client = engine_at_work(Project(strands=tuple(strands), tempo=120.0), folder)
+    before = cpu_seconds(client.pid)
     time.sleep(3.0)
-    idle = (_cpu(client.pid) - before) / 3.0
+    idle = (cpu_seconds(client.pid) - before) / 3.0
     client.send(protocol.Play(0.0))
     time.sleep(1.0)
-    before, began = _cpu(client.pid), time.monotonic()
+    before, began = cpu_seconds(client.pid), time.monotonic()
     time.sleep(8.0)
-    share = (_cpu(client.pid) - before) / (time.monotonic() - began)
+    share = (cpu_seconds(client.pid) - before) / (time.monotonic() - began)
     rate = told[-1].health.events_per_second
     client.close()
     return Row(
@@ -186,7 +186,7 @@ def _busy(folder: Path) -> Row:
     )
 
 
-def _cpu(pid: int | None) -> float:
+def cpu_seconds(pid: int | None) -> float:
     """Seconds of processor time that a process has used."""
     words = Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()
     return (int(words[11]) + int(words[12])) / os.sysconf("SC_CLK_TCK")

@@ -132,6 +132,17 @@ class Photographer:
                 ("channel", {"channel": 10}, ()),
             ],
         )
+        self.sheet(
+            "editors-controllers",
+            [
+                ("convert", {"source": "velocity", "to_number": 75, "shape": "soft", "release": "hold"}, ()),
+                ("fan", {"source": "velocity"}, ()),
+                ("smooth", {}, (Stage(id="pre", kind="convert", params={"source": "velocity", "to_number": 1}),)),
+                ("stairs", {"levels": 6}, (Stage(id="pre", kind="lfo", params={"rate": "1 bar"}),)),
+                ("lfo", {"wave": "triangle"}, ()),
+                ("contour", {"length": "1 bar"}, ()),
+            ],
+        )
         lane: list[dict[str, Any]] = [
             *({"play": "next"}, {"play": "next", "velocity": 0.7}, {"play": "rest"}),
             *({"play": "next", "octave": 1}, {"play": "all"}, {"play": "tie"}),
@@ -234,6 +245,16 @@ class Photographer:
         session.select_stage("harbour-chord")
         self.wait(2.0)
         self._night(lambda: self.shot("board-night"))
+        for value in range(20, 90, 3):
+            window.surface.parts.knobs[1].turn(value)
+            self.wait(0.02)
+        window.show_view("Hookups")
+        window.hookups.choose("walk")
+        window.surface.parts.knobs[1].turn(95)
+        self.wait(0.4)
+        self.shot("hookups")
+        window.show_view("Board")
+        self.wait(2.0)
         session.keep()
         window.show_view("Take")
         self.wait(0.5)

@@ -21,7 +21,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
-from arpegon.core.document import PortDestination, Project
+from arpegon.core.document import Instrument, PortDestination, Project
 from arpegon.core.errors import ArpegonError
 from arpegon.core.events import CONTROL, NOTE_ON, Event
 from arpegon.core.flood import thin
@@ -70,6 +70,7 @@ class LiveEngine:
         )
         self.box = ClockBox()
         self._learning = False
+        self._instruments: tuple[Instrument, ...] = ()
         self._clock_words = ""
         self._wake = os.eventfd(0, os.EFD_NONBLOCK)
         self._arrivals: deque[tuple[str, Event]] = deque()
@@ -197,7 +198,6 @@ class LiveEngine:
         for file in self._missing_clips | missing.keys():
             self.channel.send(protocol.Notice(f"clip:{file}", missing.get(file, "")))
         self._missing_clips = set(missing)
-        self.audio.set_instruments(project.instruments)
         destinations = (destination for strand in project.strands for destination in strand.destinations)
         ports = {one.port for one in destinations if isinstance(one, PortDestination)}
         self.ports.want(ports | set(project.clock.send))
@@ -278,6 +278,10 @@ class LiveEngine:
                 if heard and len(self._heard) < _HEARD_LIMIT:
                     self._heard.append((name, event))
         engine.run(now)
+        if engine.graph.project.instruments is not self._instruments:
+            # The document, or a hookup that turns a level.
+            self._instruments = engine.graph.project.instruments
+            self.audio.set_instruments(self._instruments)
 
     def _thin(self, taken: list[tuple[str, Event]]) -> list[tuple[str, Event]]:
         by_name: dict[str, list[Event]] = {}

@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout
 
 from arpegon.core import edits
 from arpegon.core.clock import TEMPO_RANGE, bar_beats
+from arpegon.core.document import Hookup
 from arpegon.core.parameters import SCALE_OPTIONS
 from arpegon.core.pitch import pretty_name
 from arpegon.core.scales import Key
@@ -19,6 +20,9 @@ from arpegon.ui.header_parts import HEIGHT, Field, Mark, Tab, TransportButton
 from arpegon.ui.session import Session
 
 _METERS = ((2, 4), (3, 4), (4, 4), (5, 4), (6, 4), (7, 4), (3, 8), (5, 8), (6, 8), (7, 8), (9, 8), (12, 8))
+
+
+_KEEP = Hookup(id="", action="keep", way="trigger")
 
 
 class Header(QWidget):
@@ -276,6 +280,8 @@ class Header(QWidget):
 
     def _keep_menu(self) -> None:
         menu = QMenu(self)
+        menu.addAction("Learn: strike a control …", lambda: self.session.hooking.learn(_KEEP))
+        menu.addSeparator()
         menu.addAction("Since the last rest", lambda: self._keep(None))
         for words, seconds in (
             ("Last 30 seconds", 30.0),

@@ -170,6 +170,11 @@ class Hooking(QObject):
     ) -> None:
         """Let a control be hooked up: by its right click menu, and by Ctrl+L while it has the focus."""
         wanted = Hookup(id="", target=target, param=param, action=action, value=value, way=_way(action))
+        known = widget.property("hook_handle")
+        if isinstance(known, HookHandle):
+            known.wanted = wanted
+            known.refresh()
+            return
         handle = HookHandle(self, widget, wanted)
         widget.setProperty("hook_handle", handle)
         widget.installEventFilter(handle)

@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from arpegon.core import edits
-from arpegon.core.document import GeneratorSource, Strand
+from arpegon.core.document import GeneratorSource, Hookup, Strand
 from arpegon.engine.protocol import Telemetry
 from arpegon.files.presets import Preset
 from arpegon.processors import processor_class
@@ -165,8 +165,10 @@ class Bench(QWidget):
         self.bypass = QPushButton("bypass")
         self.bypass.setProperty("flat", True)
         self.bypass.setCheckable(True)
-        self.bypass.setToolTip("Let everything pass this stage untouched (Ctrl+B).")
+        self.bypass.setToolTip("Let everything pass untouched (Ctrl+B); right click learns a control for it.")
         self.bypass.clicked.connect(self.toggle_bypass)
+        self.bypass.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.bypass.customContextMenuRequested.connect(lambda _: self._learn_bypass())
         self.remove = QPushButton("remove")
         self.remove.setProperty("flat", True)
         self.remove.setToolTip("Take it out (Del); Ctrl+Z brings it back.")
@@ -299,6 +301,8 @@ class Bench(QWidget):
         stage = strand.stage(target) if strand is not None and target == self.session.selection.stage else None
         if strand is not None and stage is not None and isinstance(self.editor, StageEditor):
             self.editor.refresh(strand, stage)
+        elif isinstance(self.editor, DestinationEditor):
+            self.editor.refresh()
 
     def _ports(self) -> None:
         if isinstance(self.editor, (SourceEditor, DestinationEditor)):
@@ -325,6 +329,12 @@ class Bench(QWidget):
         if found is not None:
             stage = found[1]
             self.session.edit("Bypass", edits.set_bypass(self.session.project, stage.id, not stage.bypass))
+
+    def _learn_bypass(self) -> None:
+        """Hook a control up to the bypass of what stands on the bench."""
+        if self.session.selection.stage:
+            wanted = Hookup(id="", target=self.session.selection.stage, action="bypass", way="trigger")
+            self.session.hooking.learn(wanted)
 
     def open_presets(self) -> None:
         """Offer the presets of what is selected: for a stage, of its kind; for a strand, whole strands."""

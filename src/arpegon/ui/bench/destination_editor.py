@@ -183,8 +183,11 @@ class DestinationEditor(EndEditor):
         if instrument is not None:
             self.sound.set_value(instrument.sound)
             self.summary.setText(SOUNDS[instrument.sound].summary)
-            self.level.set_value(instrument.level_db)
-            self.pan.set_value(instrument.pan)
+            live = self.session.hooking.live(instrument.id)
+            self.level.set_value(live.get("level_db", instrument.level_db))
+            self.pan.set_value(live.get("pan", instrument.pan))
+            for slider, key in ((self.level, "level_db"), (self.pan, "pan")):
+                self.session.hooking.offer(slider, instrument.id, param=key)
             self.silent.set_value(instrument.muted)
             self.listens.set_value("" if instrument.channel is None else str(instrument.channel))
             self._show_panel(instrument)

@@ -132,6 +132,8 @@ class Column(QWidget):
         self._solo = self._toggle("solo", "Hear only this strand (and others that are solo).")
         self._solo.clicked.connect(lambda on: self.acts.set("Solo", solo=on))
         self._mute = self._toggle("mute", "Silence this strand; its rolls go on printing.")
+        for button, action in ((self._solo, "solo"), (self._mute, "mute")):
+            self.session.hooking.offer(button, self.strand.id, action=action)
         self._mute.clicked.connect(lambda on: self.acts.set("Mute", muted=on))
         more = self._toggle("⋯", "Rename, add a source or destination, move, remove.")
         more.setCheckable(False)
