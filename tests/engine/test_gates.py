@@ -18,7 +18,7 @@ from arpegon.core.document import (
 from arpegon.core.events import ALL_NOTES_OFF, NOTE_OFF, NOTE_ON, SUSTAIN, Event, control, note_off, note_on
 from arpegon.engine.feeds import ends_of, feed_of, feeds_of, into_feed, is_silent, outlet_of, strand_feed, taps
 from arpegon.engine.gates import End, Gate, Outlet, on_channel
-from building import assert_whole, project, stage, strand
+from building import assert_whole, generator, project, stage, strand
 
 PLAYED = st.lists(
     st.builds(lambda on, key, velocity: (on, key, velocity), st.booleans(), st.integers(58, 62), st.integers(1, 127)),
@@ -144,13 +144,15 @@ def test_events_are_moved_to_a_channel_but_for_system_exclusive(here, there):
         (SurfaceSource(), "surface"),
         (MidiSource(), "midi:"),
         (MidiSource(port="Keys"), "midi:Keys"),
-        (ClipSource(file="a.mid"), "clip:loop:a.mid"),
-        (ClipSource(file="a.mid", loop=False), "clip:once:a.mid"),
+        (ClipSource(file="a.mid"), "clip:a:0"),
+        (generator("steps"), None),
         (StrandSource(strand="b", after="s"), "strand:b:s"),
     ],
 )
 def test_feeds_have_names(source, feed):
-    assert feed_of(source) == feed
+    assert feed_of(strand(sources=(source,)), 0) == feed
+    if isinstance(source, ClipSource):
+        assert feed_of(strand(sources=(source,), plays_on=True), 0) == "clip:a:0:on"
 
 
 def test_a_strand_that_is_a_destination_feeds_and_one_that_is_silent_does_not():

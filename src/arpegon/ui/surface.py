@@ -232,7 +232,8 @@ class PlaySurface(QWidget):
         else:
             keys = f"Z–M from {note_name(low)}, Q–P from {note_name(low + 12)}"
         words = f"computer keys: {keys}, velocity {self.velocity}   ·   mouse: lower on the key is louder"
-        self._words.setText("" if self.session.settings.knobs_and_pads else words)
+        self._words.setText(words)
+        self._words.setVisible(not self.session.settings.knobs_and_pads)
         self.keyboard.setToolTip(f"{words}; dragging on is pressure.")
 
     def change_layout(self) -> None:
