@@ -137,7 +137,7 @@ class Photographer:
             [
                 ("convert", {"source": "velocity", "to_number": 75, "shape": "soft", "release": "hold"}, ()),
                 ("fan", {"source": "velocity"}, ()),
-                ("smooth", {}, (Stage(id="pre", kind="convert", params={"source": "velocity", "to_number": 1}),)),
+                ("smooth", {"up_ms": 600}, (Stage(id="pre", kind="lfo", params={"rate": "1/2", "wave": "square"}),)),
                 ("stairs", {"levels": 6}, (Stage(id="pre", kind="lfo", params={"rate": "1 bar"}),)),
                 ("lfo", {"wave": "triangle"}, ()),
                 ("contour", {"length": "1 bar"}, ()),

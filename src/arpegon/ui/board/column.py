@@ -83,6 +83,8 @@ class Column(QWidget):
         for bar, stage in zip(self.bars, strand.stages, strict=True):
             if bar.stage is not stage or bar.hooked != (stage.id in hooked):
                 bar.show_stage(stage, stage.id in hooked)
+        for pill, source in zip(self.pills, strand.sources, strict=True):
+            pill.show_hooked(getattr(source, "id", "") in hooked)
         self._name.setText(strand.name)
         self._solo.setChecked(strand.solo)
         self._mute.setChecked(strand.muted)

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPa
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.ui import theme
+from arpegon.ui.controls.hook_mark import paint_mark
 
 _SEGMENTS = 16
 _LEAST_SEGMENT = 4.0
@@ -62,11 +63,18 @@ class SourcePill(EndRow):
 
     def __init__(self, place: int, name: str, detail: str, ink: int, parent: QWidget | None = None) -> None:
         super().__init__(place, name, detail, ink, parent)
+        self.hooked = False
         self.setFixedHeight(self.HEIGHT)
         self.setToolTip(f"Source: {name} {detail}. Click to change it.")
 
     def sizeHint(self) -> QSize:
         return QSize(190, self.HEIGHT)
+
+    def show_hooked(self, hooked: bool) -> None:
+        """Show whether something in it is hooked up."""
+        if hooked != self.hooked:
+            self.hooked = hooked
+            self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         t = theme.theme()
@@ -82,6 +90,9 @@ class SourcePill(EndRow):
         painter.setBrush(theme.color(text if self._selected else theme.ink(self.ink)))
         painter.drawEllipse(QPointF(13, body.center().y()), 4, 4)
         inner = body.adjusted(23, 0, -11 if body.width() > 110 else -5, 0)
+        if self.hooked:
+            paint_mark(painter, QPointF(inner.right() - 2, body.center().y()), t.warning, ground)
+            inner.setRight(inner.right() - 10)
         _two_texts(painter, inner, self.name, self.detail, text, text if self._selected else t.second, 600)
 
 

@@ -22,6 +22,7 @@ class Segments(QWidget):
         self._value = next(iter(options))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setMinimumHeight(26)
         self.setToolTip(help_text)
         self.setAccessibleName(help_text)
 

@@ -49,8 +49,8 @@ class HookupEditor(QWidget):
         self.hookup_id = ""
         self._ends: tuple[float, float] | None = None
         box = QVBoxLayout(self)
-        box.setContentsMargins(18, 14, 18, 14)
-        box.setSpacing(9)
+        box.setContentsMargins(18, 10, 18, 8)
+        box.setSpacing(4)
         self.title = QLabel("")
         self.title.setProperty("role", "name")
         self.title.setWordWrap(True)
@@ -62,7 +62,7 @@ class HookupEditor(QWidget):
         self.body = QWidget()
         self._column = QVBoxLayout(self.body)
         self._column.setContentsMargins(0, 0, 0, 0)
-        self._column.setSpacing(9)
+        self._column.setSpacing(5)
         self._build_control()
         self._build_target()
         self._build_how()
