@@ -7,7 +7,7 @@ import time
 from itertools import pairwise
 from pathlib import Path
 
-from arpegon.core.document import ClipSource, PortDestination, Project, Stage, Strand
+from arpegon.core.document import ClipSource, PortDestination, Project, Stage, Strand, StrandSource
 from arpegon.core.events import CONTROL, control
 from arpegon.engine import protocol
 from arpegon.engine.offline import run
@@ -28,7 +28,7 @@ def _project(folder: Path) -> Project:
         Strand(
             id=f"s{number}",
             name=f"Stream {number + 1}",
-            sources=(ClipSource(file="stream.mid"),),
+            sources=(StrandSource(strand="stream"),),
             stages=(
                 Stage(id=f"c{number}", kind="convert", params={"to_number": 11}),
                 Stage(id=f"m{number}", kind="smooth", params={"what": "cc", "number": 11, "up_ms": 50, "down_ms": 50}),
@@ -38,7 +38,8 @@ def _project(folder: Path) -> Project:
         )
         for number in range(4)
     )
-    return Project(tempo=60.0, strands=strands)
+    stream = Strand(id="stream", name="Stream", sources=(ClipSource(file="stream.mid"),))
+    return Project(tempo=60.0, strands=(stream, *strands))
 
 
 def _stream(folder: Path) -> list[Row]:

@@ -51,7 +51,8 @@ def value_at(param: Param, share: float, hookup: Hookup) -> Any:
     if steps is not None:
         return steps[max(0, min(len(steps) - 1, round(number)))]
     if isinstance(param, Number):
-        clamped = param.clamp(number)
+        stepped = param.low + round((number - param.low) / param.step) * param.step
+        clamped = param.clamp(stepped)
         return clamped if param.whole else round(clamped, 4)
     return max(0, min(127, round(number)))
 

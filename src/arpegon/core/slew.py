@@ -5,71 +5,85 @@ from __future__ import annotations
 import math
 
 LEAST_SECONDS = 0.004
-"""The least time between two values that are sent."""
+"""The least time between two values that are sent on the way."""
 _ARRIVED = 1e-3
 
 
 class Slew:
-    """One value on its way.
+    """One value on its way."""
 
-    Args:
-        up, down: seconds for the whole range (127) upwards and downwards; 0 jumps.
-    """
+    __slots__ = ("_arrives", "_from", "_interval", "_looked", "_since", "_target", "next", "sent")
 
-    __slots__ = ("_from", "_since", "_target", "down", "sent", "up")
-
-    def __init__(self, up: float, down: float) -> None:
-        self.up, self.down = up, down
+    def __init__(self) -> None:
         self.sent: int | None = None
         """The last value that was sent, in steps."""
+        self.next = math.inf
+        """When it is looked at next; infinity while it rests."""
         self._from: float | None = None
         self._target = 0.0
         self._since = 0.0
+        self._arrives = 0.0
+        self._interval = LEAST_SECONDS
+        self._looked = -math.inf
 
-    def aim(self, value: float, time: float) -> None:
-        """Go to a value from a time on; the first one is where it begins."""
+    def jump(self, value: float) -> None:
+        """Be at a value at once."""
+        self._from = self._target = value
+        self.next = math.inf
+
+    def aim(self, value: float, time: float, seconds: tuple[float, float], step: float) -> bool:
+        """Go to a value from a time on; whether it is there at once, as the first one always is.
+
+        Args:
+            seconds: for the whole range (127) upwards and downwards; 0 jumps.
+            step: how far apart values are that are worth a look.
+        """
         here = self.at(time)
-        self._from = value if here is None else here
-        self._target, self._since = value, time
+        if here is None:
+            self.jump(value)
+            return True
+        way = value - here
+        lasts = abs(way) / 127.0 * seconds[0 if way > 0 else 1]
+        if lasts <= 0.0:
+            self.jump(value)
+            return True
+        looking = self.next
+        self._from, self._target, self._since, self._arrives = here, value, time, time + lasts
+        self._interval = max(LEAST_SECONDS, lasts * step / abs(way))
+        # A stream of new aims neither puts the next look off nor draws it nearer than the least time.
+        soon = max(self._looked + LEAST_SECONDS, time + min(self._interval, lasts))
+        self.next = min(looking, soon) if looking > time else soon
+        return False
 
     def stay(self, time: float) -> None:
         """Stay where it is."""
         here = self.at(time)
         if here is not None:
-            self._from, self._target, self._since = here, here, time
-
-    def at(self, time: float) -> float | None:
-        """Where it is at a time; ``None`` before the first value."""
-        if self._from is None:
-            return None
-        way = self._target - self._from
-        seconds = self._seconds()
-        if seconds <= 0 or time - self._since >= seconds:
-            return self._target
-        return self._from + way * max(0.0, time - self._since) / seconds
+            self.jump(here)
 
     @property
     def moves(self) -> bool:
         """Whether it is on its way."""
-        return self._from is not None and self._from != self._target
+        return self.next < math.inf
 
-    def due(self, step: float) -> float:
-        """When it has moved by ``step`` from where it set out, or arrived; infinity where it rests."""
-        if self._from is None or self._from == self._target:
-            return math.inf
-        seconds = self._seconds()
-        return self._since + min(seconds, max(LEAST_SECONDS, seconds * step / abs(self._target - self._from)))
+    def at(self, time: float) -> float | None:
+        """Where it is at a time; ``None`` before the first value."""
+        here = self._from
+        if here is None or self.next == math.inf:
+            return here
+        if time >= self._arrives:
+            return self._target
+        share = max(0.0, time - self._since) / (self._arrives - self._since)
+        return here + (self._target - here) * share
 
-    def go_on(self, time: float) -> float:
-        """Set out anew from where it is at a time, which is returned."""
+    def look(self, time: float) -> float:
+        """Where it is at the look that is due; it goes on, or rests where it has arrived."""
         here = self.at(time)
         assert here is not None
-        if abs(self._target - here) < _ARRIVED:
-            here = self._target
-        self._from, self._since = here, time
+        if time >= self._arrives or abs(self._target - here) < _ARRIVED:
+            self._looked = time
+            self.jump(self._target)
+            return self._target
+        self._looked = time
+        self.next = max(time + LEAST_SECONDS, min(time + self._interval, self._arrives))
         return here
-
-    def _seconds(self) -> float:
-        assert self._from is not None
-        way = self._target - self._from
-        return abs(way) / 127.0 * (self.up if way > 0 else self.down)

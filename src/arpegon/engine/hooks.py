@@ -61,7 +61,7 @@ class Hooks:
         self._over: dict[Target, Any] = {}
         self._document = Project()
         self._taps = Taps()
-        self._sources: set[str] = set()
+        self._sources: list[Modulator] = []
         """The LFOs and contours that are hooked up."""
         self.moved: dict[str, float] = {}
         """The last value of each control that moved since it was asked, by hookup."""
@@ -98,7 +98,11 @@ class Hooks:
             hook = known if known is not None and known.hookup == hookup else _Hook(hookup, None)
             hook.param = declared(document, hookup) if hookup.param else None
             self._hooks[hookup.id] = hook
-        self._sources = {one.stage for one in document.hookups if one.control == "stage" and not one.muted}
+        self._sources = []
+        for stage in {one.stage for one in document.hookups if one.control == "stage" and not one.muted}:
+            processor = self._engine.graph.find(stage)
+            if isinstance(processor, Modulator):
+                self._sources.append(processor)
 
     # -- controllers -------------------------------------------------------------------------------
 
@@ -122,13 +126,12 @@ class Hooks:
 
     def due(self) -> float:
         """When an LFO or contour that is hooked up looks at its value next."""
-        if not self._sources:
-            return math.inf
-        found = (self._engine.graph.find(stage) for stage in self._sources)
-        return min((processor.due() for processor in found if processor is not None), default=math.inf)
+        return min([processor.due() for processor in self._sources]) if self._sources else math.inf
 
     def signals(self, time: float) -> None:
         """Let LFOs and contours move what they are tied to."""
+        if not self._sources:
+            return
         for hook in self._hooks.values():
             if hook.hookup.control == "stage" and not hook.hookup.muted:
                 processor = self._engine.graph.find(hook.hookup.stage)

@@ -43,6 +43,8 @@ _LATENESS_SECONDS = 2.0
 """Lateness is told for what was due in the last seconds, so that one stumble is not told for long."""
 _LATENESS_KEPT = 8000
 _HEARD_LIMIT = 64
+_SEEN_LIMIT = 12
+"""Events of a roll between stages in one batch, from which on superseded controller values are left out."""
 _BACKLOG_LIMIT = 600
 """Telemetry batches that may wait for a window that does not read, before meters and rolls are skipped."""
 
@@ -294,7 +296,7 @@ class LiveEngine:
     # -- telemetry ---------------------------------------------------------------------------------
 
     def _report(self, now: float) -> None:
-        printed = [protocol.Printed(strand, roll, events) for (strand, roll), events in self._printed.items()]
+        printed = [protocol.Printed(*place, self._shown(*place, events)) for place, events in self._printed.items()]
         self._printed = {}
         passed, self._passed = self._passed, []
         heard, self._heard = self._heard, []
@@ -334,6 +336,13 @@ class LiveEngine:
             hooks.moved.clear()
             hooks.set.clear()
             hooks.asked.clear()
+
+    def _shown(self, strand: str, roll: int, events: list[Event]) -> list[Event]:
+        """What is told of a roll: first and last in full, for takes; of those between no more than can be seen."""
+        found = self._project.strand(strand) if self._project is not None and len(events) > _SEEN_LIMIT else None
+        if found is None or roll in (0, len(found.stages)):
+            return events
+        return thin(events, _SEEN_LIMIT)
 
     def _tell_of_clock(self) -> None:
         """Say what is wrong with the clock that is followed, once."""

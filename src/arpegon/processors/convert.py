@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from arpegon.core.events import NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, Event
+from arpegon.core.events import CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, Event
 from arpegon.core.parameters import Choice, Number, Numbers, Param, Points
 from arpegon.core.processor import Setting
 from arpegon.core.values import READS, SHAPES, WRITES, curve, placed, read, stair
@@ -153,6 +153,8 @@ class Convert(MovingValues):
         self._lets_by = values["others"] == "pass"
         self._ignored = frozenset(values["ignored"])
         self._seconds = (values["smooth_ms"] / 1000.0, values["smooth_ms"] / 1000.0)
+        self._made = [self.converted(float(value)) for value in range(128)]
+        self._fast = source == "cc" and target not in ("velocity", "poly")
         if target != "velocity":
             self._loudness.clear()
 
@@ -167,6 +169,9 @@ class Convert(MovingValues):
         values = self.values
         kind = event.status & 0xF0
         channel = event.status & 0x0F
+        if self._fast and kind == CONTROL and event.data1 == values["number"]:
+            self._control(event, channel, out)
+            return
         note = kind in (NOTE_ON, NOTE_OFF)
         value = None
         if event.status < 0xF0 and values["channel"] in (0, channel + 1):
@@ -185,6 +190,25 @@ class Convert(MovingValues):
             self._read(channel, value, event, out)
         elif passes:
             out.append(event)
+
+    def _control(self, event: Event, channel: int, out: list[Event]) -> None:
+        """The short way of a controller that becomes something else: there are many of them."""
+        values = self.values
+        if values["channel"] not in (0, channel + 1):
+            if self._lets_by:
+                out.append(event)
+            return
+        value = event.data2
+        if value in self._ignored:
+            return
+        if self._keeps:
+            out.append(event)
+        if value == 0 and values["release"] != "follow":
+            self._released(channel, event.time, out)
+            return
+        made = self._made[value]
+        self._last = (float(value), made)
+        self._go(channel, made, event, out)
 
     def _note(self, event: Event, value: float | None, passes: bool, out: list[Event]) -> None:
         """A note: it may be read, and its velocity may be written."""

@@ -6,11 +6,11 @@ from collections.abc import Mapping
 from typing import Any
 
 from arpegon.core.entries import Entries
-from arpegon.core.events import Event
+from arpegon.core.events import CONTROL, Event
 from arpegon.core.parameters import Choice, Number, Points, Switch
 from arpegon.core.patterns import Patterns
 from arpegon.core.processor import Setting
-from arpegon.core.values import READS, TOP, on_line, placed, read
+from arpegon.core.values import READS, TOP, on_line, placed, read, stepped
 from arpegon.processors.convert import reading_params
 from arpegon.processors.moving import MovingValues
 
@@ -83,6 +83,8 @@ class Fan(MovingValues):
 
     def __init__(self, values: Mapping[str, Any], setting: Setting) -> None:
         self._position: dict[int, float] = {}
+        self._sent: dict[int, list[int]] = {}
+        """The last value of each curve, by the channel that drives it."""
         self._moved = False
         self._seen = 0.0
         super().__init__(values, setting)
@@ -92,10 +94,17 @@ class Fan(MovingValues):
         place = min(self.values["shape"], len(shapes)) - 1
         curves = FAN.filled(shapes[place]) if shapes else []
         self._moved = bool(self._position) and curves != getattr(self, "_curves", curves)
+        self._number = self.values["number"] if self.values["source"] == "cc" else -1
+        if curves != getattr(self, "_curves", None):
+            self._tables = [[stepped("cc", driven(one, float(value))) for value in range(128)] for one in curves]
+            self._sent.clear()
         self._curves = curves
 
     def take(self, event: Event, out: list[Event]) -> None:
         channel = event.status & 0x0F
+        if event.status & 0xF0 == CONTROL and event.data1 != self._number:
+            out.append(event)
+            return
         value = None
         if event.status < 0xF0 and self.values["channel"] in (0, channel + 1):
             value = read(event, self.values["source"], self.values["number"])
@@ -108,13 +117,20 @@ class Fan(MovingValues):
         self._drive(channel, value, event.time, out)
 
     def _drive(self, channel: int, value: float, time: float, out: list[Event]) -> None:
+        whole = int(value)
+        sent = self._sent.setdefault(channel, [-1] * MOST)
         for number, one in enumerate(self._curves):
             if one["rests"]:
                 continue
-            share = on_line(one["points"], value) / TOP if one["points"] else placed(value, 0.0, TOP)
             to = one["channel"] - 1 if one["channel"] else channel
-            made = one["low"] + share * (one["high"] - one["low"])
-            self.send((channel, number), one["target"], one["number"], to, made, time, out)
+            if one["target"] == "cc" and whole == value:
+                # The common case, kept short: there are many of them.
+                steps = self._tables[number][whole]
+                if steps != sent[number]:
+                    sent[number] = steps
+                    out.append(Event(time, CONTROL | to, one["number"], steps))
+            else:
+                self.send((channel, number), one["target"], one["number"], to, driven(one, value), time, out)
 
     def due(self) -> float:
         return self._seen if self._moved and not self.bypass else super().due()
@@ -139,3 +155,9 @@ class Fan(MovingValues):
         shapes = values["shapes"]
         count = len(shapes[min(values["shape"], len(shapes)) - 1]) if shapes else 0
         return f"{source} → {count} curves"
+
+
+def driven(one: Mapping[str, Any], value: float) -> float:
+    """What a curve makes of the common position."""
+    share = on_line(one["points"], value) / TOP if one["points"] else placed(value, 0.0, TOP)
+    return float(one["low"] + share * (one["high"] - one["low"]))

@@ -6,7 +6,8 @@ import math
 from collections.abc import Mapping, Sequence
 from typing import Any, ClassVar
 
-from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
+from arpegon.core.events import CONTROL, NOTE_OFF, NOTE_ON, Event
+from arpegon.core.ledger import note_key
 from arpegon.core.processor import Processor, Setting
 from arpegon.core.slew import Slew
 from arpegon.core.values import stepped, written
@@ -15,11 +16,12 @@ from arpegon.core.values import stepped, written
 class Lane:
     """One value that is sent: where it goes, and how it is on its way."""
 
-    __slots__ = ("channel", "kind", "number", "slew")
+    __slots__ = ("channel", "kind", "number", "slew", "step")
 
-    def __init__(self, kind: str, number: int, channel: int, slew: Slew) -> None:
+    def __init__(self, kind: str, number: int, channel: int) -> None:
         self.kind, self.number, self.channel = kind, number, channel
-        self.slew = slew
+        self.slew = Slew()
+        self.step = 0.25 if kind in ("cc14", "bend") else 1.0
 
 
 class MovingValues(Processor):
@@ -43,20 +45,21 @@ class MovingValues(Processor):
         raise NotImplementedError
 
     def process(self, events: Sequence[Event], out: list[Event]) -> None:
+        work = self.pass_by if self.bypass else self.take
         for event in events:
             if self._gliding:
                 self.advance(event.time, out)
-            kind = event.status & 0xF0
-            if kind in (NOTE_ON, NOTE_OFF):
-                key = (event.status & 0x0F) << 7 | event.data1
-                if kind == NOTE_ON:
-                    self._held[key] = None
-                else:
-                    self._held.pop(key, None)
-            if self.bypass:
-                self.pass_by(event, out)
-            else:
-                self.take(event, out)
+            if event.status < CONTROL:
+                self._follow_key(event)
+            work(event, out)
+
+    def _follow_key(self, event: Event) -> None:
+        """Know which keys are down."""
+        kind = event.status & 0xF0
+        if kind == NOTE_ON:
+            self._held[note_key(event)] = None
+        elif kind == NOTE_OFF:
+            self._held.pop(note_key(event), None)
 
     def pass_by(self, event: Event, out: list[Event]) -> None:
         """An event while the stage is bypassed."""
@@ -75,12 +78,15 @@ class MovingValues(Processor):
     ) -> None:
         """Send a lane to a value, at most as fast as ``seconds`` for the whole range up and down say."""
         lane = self._lanes.get(key)
-        if lane is None or (lane.kind, lane.number, lane.channel) != (kind, number, channel):
-            lane = self._lanes[key] = Lane(kind, number, channel, Slew(*seconds))
-        lane.slew.up, lane.slew.down = seconds
-        lane.slew.aim(value, time)
-        self._emit(lane, time, out)
-        if lane.slew.moves and lane not in self._gliding:
+        if lane is None or lane.number != number or lane.channel != channel or lane.kind != kind:
+            lane = self._lanes[key] = Lane(kind, number, channel)
+        slew = lane.slew
+        if seconds[0] <= 0.0 and seconds[1] <= 0.0:
+            slew.jump(value)
+            self._emit(lane, value, time, out)
+        elif slew.aim(value, time, seconds, lane.step):
+            self._emit(lane, value, time, out)
+        if slew.moves and lane not in self._gliding:
             self._gliding.append(lane)
 
     def stay(self, key: Any, time: float) -> None:
@@ -93,42 +99,48 @@ class MovingValues(Processor):
         lane = self._lanes.get(key)
         return None if lane is None else lane.slew.at(time)
 
-    def _emit(self, lane: Lane, time: float, out: list[Event]) -> None:
-        value = lane.slew.at(time)
-        if value is None:
+    def _emit(self, lane: Lane, value: float, time: float, out: list[Event]) -> None:
+        kind = lane.kind
+        if kind == "cc":
+            # The common case, kept short: there are many of them.
+            steps = int(value + 0.5)
+            steps = 127 if steps > 127 else max(0, steps)
+            if steps != lane.slew.sent:
+                lane.slew.sent = steps
+                out.append(Event(time, CONTROL | lane.channel, lane.number, steps))
             return
-        steps = stepped(lane.kind, value)
-        if steps == lane.slew.sent and lane.kind != "program":
+        steps = stepped(kind, value)
+        if steps == lane.slew.sent and kind != "program":
             return
         lane.slew.sent = steps
-        if lane.kind == "poly":
+        if kind == "poly":
             for key in self._held:
                 if key >> 7 == lane.channel:
                     out += written("poly", 0, lane.channel, steps, time, key & 0x7F)
         else:
-            out += written(lane.kind, lane.number, lane.channel, steps, time)
+            out += written(kind, lane.number, lane.channel, steps, time)
 
     # -- time --------------------------------------------------------------------------------------
 
-    @staticmethod
-    def _step(lane: Lane) -> float:
-        return 0.25 if lane.kind in ("cc14", "bend") else 1.0
-
     def due(self) -> float:
-        return min((lane.slew.due(self._step(lane)) for lane in self._gliding), default=math.inf)
+        gliding = self._gliding
+        return min([lane.slew.next for lane in gliding]) if gliding else math.inf
 
     def advance(self, until: float, out: list[Event]) -> None:
         while self._gliding:
-            due, place = min((lane.slew.due(self._step(lane)), place) for place, lane in enumerate(self._gliding))
+            lane = min(self._gliding, key=_next)
+            due = lane.slew.next
             if due > until:
                 return
-            lane = self._gliding[place]
-            lane.slew.go_on(due)
-            self._emit(lane, due, out)
+            self._emit(lane, lane.slew.look(due), due, out)
             if not lane.slew.moves:
-                del self._gliding[place]
+                self._gliding.remove(lane)
 
     def release(self, time: float, out: list[Event]) -> None:
         self._held.clear()
         self._lanes.clear()
         self._gliding.clear()
+
+
+def _next(lane: Lane) -> float:
+    return lane.slew.next
