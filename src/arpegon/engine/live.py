@@ -37,7 +37,7 @@ TELEMETRY_SECONDS = 1.0 / 60.0
 IDLE_TELEMETRY_SECONDS = 0.1
 FLOOD_LIMIT = 256
 """Events that may wait at one wake-up before controllers are thinned."""
-_REPORT_SECONDS = 0.0007
+_REPORT_SECONDS = 0.0025
 _REPORT_PATIENCE = 0.02
 _LATENESS_SECONDS = 2.0
 """Lateness is told for what was due in the last seconds, so that one stumble is not told for long."""
