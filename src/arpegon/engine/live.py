@@ -228,7 +228,11 @@ class LiveEngine:
             busy = (
                 self._printed or self._passed or self._heard or engine.clock.playing or engine.take_position is not None
             )
-            wake_at = min(due, report_at if busy else idle_report_at)
+            wanted_at = report_at if busy else idle_report_at
+            if wanted_at < time.monotonic():
+                # It waits for a quiet moment, which is looked for after the next event, or for the end of patience.
+                wanted_at += _REPORT_PATIENCE
+            wake_at = min(due, wanted_at)
             timeout = min(1.0, wake_at - time.monotonic())
             if timeout > 0 and not self._arrivals and not self._acts:
                 select.select([self._wake], [], [], timeout)
