@@ -8,6 +8,7 @@ Structures", 2001, ch. 5).
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Sequence
 
@@ -145,3 +146,13 @@ def ascii_name(name: str) -> str:
 def pretty_name(name: str) -> str:
     """A name as it stands on screen: ``"Eb"`` becomes ``"E♭"``."""
     return name[:1].upper() + name[1:].replace("#", "♯").replace("b", "♭")
+
+
+def note_hz(note: float) -> float:
+    """The frequency of a note number in equal temperament, A4 (69) at 440 Hz."""
+    return 440.0 * math.pow(2.0, (note - 69.0) / 12.0)
+
+
+def hz_note(hz: float) -> float:
+    """The note number of a frequency above 0; the fraction is in semitones."""
+    return 69.0 + 12.0 * math.log2(hz / 440.0)

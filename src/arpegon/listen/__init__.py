@@ -1,1 +1,21 @@
-"""Audio to MIDI."""
+"""Audio to MIDI: strokes and melodies, block by block, the same live and offline."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from arpegon.listen.hits import HitListener
+from arpegon.listen.listener import Listener, Mark, Sight
+from arpegon.listen.pitch import PitchListener
+
+LISTENERS: dict[str, type[Listener]] = {cls.kind: cls for cls in (HitListener, PitchListener)}
+"""By the kind of their declaration in :mod:`arpegon.processors.listening`."""
+
+
+def listener(kind: str, values: Mapping[str, Any], rate: int) -> Listener:
+    """A listener at work, from checked values."""
+    return LISTENERS[kind](values, rate)
+
+
+__all__ = ["LISTENERS", "Listener", "Mark", "Sight", "listener"]

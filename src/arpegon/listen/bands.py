@@ -1,0 +1,148 @@
+"""Where a stroke begins: a sudden rise in several bands at once, against what sounded just before.
+
+A ringing drum or string has almost all of its energy in few low partials; a new stroke, however soft, puts energy into
+all bands. So each band is compared with its own recent past, in dB: the rises of spectral-flux onset detection (Bello
+et al., "A Tutorial on Onset Detection in Music Signals", 2005), with the maximum of the last moments as the reference
+(after Böck & Widmer, "Maximum Filter Vibrato Suppression for Onset Detection", 2013, in time instead of frequency), so
+that beating partials are no onsets. The window is short and leans towards its newest end, so a rise is seen within a
+millisecond or two.
+"""
+
+from __future__ import annotations
+
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+HOP_SECONDS = 0.001
+EDGES = (100.0, 375.0, 1125.0, 3000.0, 7000.0, 16000.0)
+"""Limits of the bands, Hz; those above what the rate carries are left out."""
+_RISE_SECONDS = 0.003
+_FALL_SECONDS = 0.001
+"""The slopes of the window, older and newer."""
+_SMOOTH_HOPS = 3
+"""Over how many hops the lowest band is averaged, the next one over one less: a slow wave must not look like a rise."""
+_PAST_HOPS = 24
+_GAP_HOPS = 3
+_FULL_RISE_DB = 24.0
+_FLOOR_HOPS = 16
+_FLOOR_SPANS = 96
+"""The noise floor is the quietest of that many spans of that many hops: a second and a half (minimum statistics,
+Martin, "Noise Power Spectral Density Estimation Based on Optimal Smoothing and Minimum Statistics", 2001)."""
+_START_HOPS = 6
+"""The first hops are compared with nothing: a stream that begins is no stroke."""
+_OVER_FLOOR_DB = 9.0
+_FAINTEST_DB = -96.0
+_SMALLEST = 1e-12
+
+Array = NDArray[Any]
+
+
+class Bands:
+    """Turns samples into rises in dB, one value for each hop of a millisecond.
+
+    Args:
+        rate: samples a second.
+    """
+
+    def __init__(self, rate: int) -> None:
+        self.hop = max(1, round(rate * HOP_SECONDS))
+        rising = (np.arange(round(_RISE_SECONDS * rate)) + 0.5) / round(_RISE_SECONDS * rate)
+        falling = (np.arange(round(_FALL_SECONDS * rate)) + 0.5) / round(_FALL_SECONDS * rate)
+        window = np.concatenate([np.sin(0.5 * np.pi * rising) ** 2, np.cos(0.5 * np.pi * falling) ** 2])
+        self._window = window / np.sqrt(np.sum(np.square(window)))
+        self._size = len(window)
+        edges = [edge for edge in EDGES if edge < 0.45 * rate]
+        if len(edges) < len(EDGES):
+            edges.append(0.5 * rate)
+        hz = np.fft.rfftfreq(self._size, 1.0 / rate)
+        self._sums = np.array([(hz >= low) & (hz < high) for low, high in pairwise(edges)]) * (2.0 / self._size)
+        count = len(self._sums)
+        self._kept = np.zeros(self._size - self.hop)
+        self._rest = np.zeros(0)
+        self._raw = np.full((count, _SMOOTH_HOPS - 1), _SMALLEST)
+        self._past = np.full((count, _PAST_HOPS + _GAP_HOPS), -120.0)
+        self._floor = np.full((count, 1), -120.0)
+        self._span = np.zeros(count)
+        self._span_hops = 0
+        self._spans = np.full((count, _FLOOR_SPANS), np.inf)
+        self._span_place = 0
+        self._to_start = _START_HOPS
+
+    def process(self, samples: Array) -> Array:
+        """Take samples of shape (frames,).
+
+        Returns:
+            For each hop that is complete, the rise in dB of all bands together, of shape (hops,).
+        """
+        total = np.concatenate([self._rest, samples])
+        hops = len(total) // self.hop
+        if not hops:
+            self._rest = total
+            return np.zeros(0)
+        used = hops * self.hop
+        self._rest = total[used:]
+        total = np.concatenate([self._kept, total[:used]])
+        self._kept = total[len(total) - len(self._kept) :]
+        spectra = np.fft.rfft(windows(total, self._size, self.hop) * self._window)
+        power = self._sums @ (np.square(spectra.real) + np.square(spectra.imag)).T
+        level = 10.0 * np.log10(np.maximum(self._smooth(power), _SMALLEST))
+        line = np.concatenate([self._past, level], axis=1)
+        starting = min(hops, self._to_start)
+        self._to_start -= starting
+        if starting and not self._to_start:
+            line[:, : line.shape[1] - hops + starting - 1] = level[:, starting - 1 : starting]
+        self._past = line[:, hops:]
+        recent = _greatest(line, _PAST_HOPS)[:, :hops]
+        over = level - np.maximum(self._floor + _OVER_FLOOR_DB, _FAINTEST_DB)
+        self._follow_floor(power)
+        rise: Array = np.clip(np.minimum(level - recent, over), 0.0, _FULL_RISE_DB).sum(axis=0)
+        rise[:starting] = 0.0
+        return rise
+
+    def _smooth(self, power: Array) -> Array:
+        """Average the lowest bands over some hops."""
+        raw = np.concatenate([self._raw, power], axis=1)
+        hops = power.shape[1]
+        self._raw = raw[:, hops:]
+        smooth = power.copy()
+        for band, width in enumerate(range(_SMOOTH_HOPS, 1, -1)):
+            for back in range(1, width):
+                smooth[band] += raw[band, _SMOOTH_HOPS - 1 - back : _SMOOTH_HOPS - 1 - back + hops]
+            smooth[band] /= width
+        return smooth
+
+    def _follow_floor(self, power: Array) -> None:
+        """Take in the power of some hops, of shape (bands, hops)."""
+        place = 0
+        while place < power.shape[1]:
+            part = power[:, place : place + _FLOOR_HOPS - self._span_hops]
+            place += part.shape[1]
+            self._span += part.sum(axis=1)
+            self._span_hops += part.shape[1]
+            if self._span_hops == _FLOOR_HOPS:
+                self._spans[:, self._span_place] = self._span / _FLOOR_HOPS
+                self._span_place = (self._span_place + 1) % _FLOOR_SPANS
+                self._span[:] = 0.0
+                self._span_hops = 0
+                quietest = self._spans.min(axis=1, keepdims=True)
+                self._floor = 10.0 * np.log10(np.maximum(quietest, _SMALLEST))
+
+
+def windows(samples: Array, size: int, hop: int) -> Array:
+    """Views of ``size`` samples, ``hop`` apart, of shape (count, size)."""
+    count = (len(samples) - size) // hop + 1
+    step = samples.strides[0]
+    return np.lib.stride_tricks.as_strided(samples, (count, size), (hop * step, step), writeable=False)
+
+
+def _greatest(line: Array, width: int) -> Array:
+    """The running maximum over ``width`` (a multiple of 8) neighbours along the last axis."""
+    for reach in (1, 2, 4):
+        line = np.maximum(line[:, :-reach], line[:, reach:])
+    out = line[:, : line.shape[1] - width + 8]
+    for start in range(8, width, 8):
+        out = np.maximum(out, line[:, start : start + out.shape[1]])
+    return out

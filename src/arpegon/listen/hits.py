@@ -1,0 +1,227 @@
+"""Strokes: a drum pad, a contact microphone, a tapped crate."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+import msgspec
+import numpy as np
+
+from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
+from arpegon.listen.bands import HOP_SECONDS, Bands
+from arpegon.listen.listener import Array, Listener, Mark
+from arpegon.processors.listening import Hits
+
+_BEFORE_HOPS = 7
+"""Over how long what rings is measured before a stroke."""
+_STRENGTH_HZ = 1000.0
+"""Strength is measured on the slope of the samples, so that the crack of a stroke counts for more than what rings low;
+a sine of this pitch has the same level either way."""
+_SMALLEST = 1e-12
+_TOGETHER_SECONDS = 0.03
+"""How long a stroke shakes the pads beside it."""
+
+
+def rise_needed(sensitivity: float) -> float:
+    """How many dB, all bands together, a stroke must rise: 11 at the middle of the range, 35 and 3.5 at its ends."""
+    return 11.0 * math.pow(10.0, (50.0 - sensitivity) / 100.0)
+
+
+class Stroke(msgspec.Struct):
+    """One stroke, as it was found."""
+
+    began: float
+    time: float
+    """When enough was heard of it to tell how hard it was."""
+    level: float
+    """Its strength in dB."""
+    peak: float
+    """Its highest sample in dB of full scale."""
+    rise: float
+    rim: bool = False
+
+
+class _Open(msgspec.Struct):
+    """A stroke whose strength is still being looked for."""
+
+    hop: int
+    rings: Array
+    energy: Array
+    peak: float
+    rise: float
+
+
+class HitListener(Listener):
+    """Finds strokes where several bands rise at once (see :mod:`arpegon.listen.bands`)."""
+
+    kind = "hits"
+    processor = Hits
+
+    def __init__(self, values: Mapping[str, Any], rate: int) -> None:
+        self._zones = 0
+        self._hops = 0
+        super().__init__(values, rate)
+
+    def configured(self) -> None:
+        values = self.values
+        zones = 2 if values["zones"] == "two" else 1
+        if zones != self._zones:
+            self._zones = zones
+            self._start()
+        self._need = rise_needed(values["sensitivity"])
+        self._threshold = 10.0 ** (values["threshold"] / 20.0)
+        self._retrigger = max(1, round(values["retrigger_ms"] / 1000.0 / HOP_SECONDS))
+        self._scan = max(1, round(values["scan_ms"] / 1000.0 / HOP_SECONDS))
+
+    def _start(self) -> None:
+        self._bands = [Bands(self.rate) for _ in range(self._zones)]
+        self._hop = self._bands[0].hop
+        self._edge = np.zeros((1, self._zones))
+        self._rest = np.zeros((0, self._zones))
+        self._last = -(10**9)
+        self._open: _Open | None = None
+        self._energies = np.zeros((_BEFORE_HOPS, self._zones))
+
+    @property
+    def latency(self) -> float:
+        return float(self._scan + 1) * HOP_SECONDS
+
+    @property
+    def now(self) -> float:
+        return self._hops * self._hop / self.rate
+
+    def hear(self, samples: Array) -> list[Event]:
+        return self.answer(self.find(samples))
+
+    def find(self, samples: Array) -> list[Stroke]:
+        """The strokes in a block of shape (frames, channels)."""
+        channels = samples[:, : self._zones]
+        if channels.shape[1] < self._zones:
+            channels = np.repeat(channels, 2, axis=1)
+        total = np.concatenate([self._rest, channels])
+        hops = len(total) // self._hop
+        used = hops * self._hop
+        self._rest = total[used:]
+        if not hops:
+            return []
+        whole = total[:used]
+        rise = np.zeros(hops)
+        for zone, bands in enumerate(self._bands):
+            rise = np.maximum(rise, bands.process(whole[:, zone]))
+        slope = np.diff(whole, axis=0, prepend=self._edge) * (self.rate / (2.0 * math.pi * _STRENGTH_HZ))
+        self._edge = whole[-1:]
+        energy = np.square(slope).reshape(hops, self._hop, self._zones).mean(axis=1)
+        swings = whole.reshape(hops, self._hop, self._zones)
+        peaks = 0.5 * (swings.max(axis=1) - swings.min(axis=1)).max(axis=1)
+        self.draw(peaks.tolist())
+        first = self._hops
+        self._hops += hops
+        known = np.concatenate([self._energies, energy])
+        self._energies = known[-_BEFORE_HOPS:]
+        if self._open is None and rise.max() < self._need:
+            return []
+        return self._look(first, rise, peaks, known)
+
+    def _look(self, first: int, rise: Array, peaks: Array, known: Array) -> list[Stroke]:
+        found: list[Stroke] = []
+        for place in range(len(rise)):
+            hop = first + place
+            energy = known[place + _BEFORE_HOPS]
+            if self._open is None:
+                if rise[place] < self._need or hop - self._last < self._retrigger:
+                    continue
+                rings = known[place : place + _BEFORE_HOPS - 1].mean(axis=0)
+                self._open = _Open(hop, rings, np.zeros(self._zones), 0.0, 0.0)
+            stroke = self._open
+            stroke.energy = stroke.energy + energy
+            stroke.peak = max(stroke.peak, float(peaks[place]))
+            stroke.rise = max(stroke.rise, float(rise[place]))
+            if hop - stroke.hop + 1 < self._scan:
+                continue
+            self._open = None
+            if stroke.peak < self._threshold:
+                continue
+            self._last = stroke.hop
+            found.append(self._measured(stroke, hop))
+        return found
+
+    def _measured(self, stroke: _Open, hop: int) -> Stroke:
+        count = hop - stroke.hop + 1
+        gain = np.maximum(stroke.energy / count - stroke.rings, 0.05 * stroke.energy / count) + _SMALLEST
+        seconds = self._hop / self.rate
+        rim = False
+        if self._zones == 2:
+            rim = 10.0 * math.log10(gain[1] / gain[0]) > self.values["rim_db"]
+        level = 10.0 * math.log10(float(gain.max()))
+        peak = 20.0 * math.log10(stroke.peak + _SMALLEST)
+        return Stroke(max(0, stroke.hop - 1) * seconds, (hop + 1) * seconds, level, peak, stroke.rise, rim)
+
+    def answer(self, strokes: Sequence[Stroke]) -> list[Event]:
+        """The notes that strokes play."""
+        events: list[Event] = []
+        length = self.values["length_ms"] / 1000.0
+        for stroke in strokes:
+            note = self.values["rim_note" if stroke.rim else "note"]
+            velocity = max(1, self.velocity(stroke.level))
+            events.append(Event(stroke.time, NOTE_ON | self.channel, note, velocity))
+            events.append(Event(stroke.time + length, NOTE_OFF | self.channel, note, 64))
+            end = stroke.time + length
+            clarity = min(1.0, stroke.rise / 40.0)
+            self.marks.append(
+                Mark(
+                    stroke.time,
+                    note,
+                    velocity,
+                    stroke.level,
+                    stroke.peak,
+                    stroke.began,
+                    end,
+                    clarity,
+                    channel=self.channel,
+                )
+            )
+        events.sort(key=lambda event: event.time)
+        return events
+
+    def silence(self) -> list[Event]:
+        self._start()
+        return []
+
+
+class Rack:
+    """Keeps a stroke on one pad from being heard by the pads beside it."""
+
+    def __init__(self) -> None:
+        self._strokes: list[tuple[float, int, str, float]] = []
+
+    def clear(self, found: dict[str, tuple[HitListener, list[Stroke], float]]) -> dict[str, list[Stroke]]:
+        """Leave out what another pad of the same group caused.
+
+        Args:
+            found: for each pad its listener, the strokes that it found, and what its time must be moved by to be
+                on a clock that all pads share.
+        """
+        now = [
+            (stroke.began + shift, listener.values["group"], pad, stroke.peak)
+            for pad, (listener, strokes, shift) in found.items()
+            for stroke in strokes
+            if listener.values["group"]
+        ]
+        if now:
+            newest = max(entry[0] for entry in now)
+            self._strokes = [entry for entry in self._strokes if entry[0] > newest - 1.0] + now
+        return {
+            pad: [stroke for stroke in strokes if not self._caused(pad, listener, stroke, shift)]
+            for pad, (listener, strokes, shift) in found.items()
+        }
+
+    def _caused(self, pad: str, listener: HitListener, stroke: Stroke, shift: float) -> bool:
+        group = listener.values["group"]
+        limit = stroke.peak + listener.values["crosstalk_db"]
+        time = stroke.began + shift
+        return bool(group) and any(
+            other == group and whose != pad and peak >= limit and abs(when - time) <= _TOGETHER_SECONDS
+            for when, other, whose, peak in self._strokes
+        )

@@ -1,0 +1,145 @@
+"""What both listeners have in common: clean samples in, notes and marks out, on the clock of the stream."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any, ClassVar
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from arpegon.core.events import Event
+from arpegon.core.parameters import with_defaults
+from arpegon.core.processor import Processor
+from arpegon.core.values import curve, placed
+
+Array = NDArray[Any]
+
+_FULL = 0.999
+"""A sample at this size or above is clipped."""
+_SIGHT_LIMIT = 4096
+
+
+class Mark(msgspec.Struct, array_like=True):
+    """A note that was heard: for the editor, for calibration, and for what is doubtful in a take.
+
+    Times are seconds of the stream until the engine puts them on its own clock.
+    """
+
+    time: float
+    """When it was sent."""
+    note: int
+    velocity: int
+    level: float
+    """Of the stroke or the beginning of the note, dB."""
+    peak: float
+    """Of a stroke, its highest sample in dB of full scale; of a note its level."""
+    began: float
+    """When it truly began, as far as that can be told afterwards."""
+    end: float = 0.0
+    """When it ended; 0 while it sounds."""
+    clarity: float = 1.0
+    """How pure the tone was, or how far a stroke stood out, 0-1."""
+    doubt: str = ""
+    """Why it may be false, in a word or two; empty where nothing speaks against it."""
+    channel: int = 0
+
+
+class Sight(msgspec.Struct, array_like=True):
+    """What an editor draws: figures at even steps, the last one at ``time``.
+
+    Of hits, each figure is the peak of a millisecond; of pitch, three make one: level in dB, pitch as a note number
+    (0: none) and clarity.
+    """
+
+    time: float
+    step: float
+    values: list[float]
+    peak: float
+    """The greatest sample since the last sight; 1 and above is clipped."""
+
+
+class Listener:
+    """Hears notes in a stream of audio, block by block. Nothing depends on where blocks are cut.
+
+    Args:
+        values: checked parameters as the processor of the same ``kind`` declares them.
+        rate: samples a second, 8,000-192,000.
+    """
+
+    kind: ClassVar[str]
+    processor: ClassVar[type[Processor]]
+
+    def __init__(self, values: Mapping[str, Any], rate: int) -> None:
+        self.rate = rate
+        self.marks: list[Mark] = []
+        """What was heard since somebody last took this list away."""
+        self.peak = 0.0
+        self._figures: list[float] = []
+        self.configure(values)
+
+    def configure(self, values: Mapping[str, Any]) -> None:
+        """Take new values (those left out have their defaults), without losing what sounds."""
+        self.values = with_defaults(self.processor.params, values)
+        self.channel = self.values["channel"] - 1
+        self._response = curve(self.values["shape"], self.values["points"])
+        self.configured()
+
+    def configured(self) -> None:
+        """Derive from ``self.values`` what :meth:`hear` needs at hand."""
+
+    def process(self, block: Array) -> list[Event]:
+        """Take samples and tell what was heard.
+
+        Args:
+            block: of shape (frames, channels), -1 ... 1; what is no number counts as silence.
+
+        Returns:
+            Events in order, at seconds of the stream. A note's end may lie in the future.
+        """
+        samples = np.nan_to_num(np.asarray(block, dtype=np.float64), nan=0.0, posinf=0.0, neginf=0.0)
+        if samples.ndim == 1:
+            samples = samples[:, None]
+        if not len(samples):
+            return []
+        self.peak = max(self.peak, float(np.abs(samples).max()))
+        return self.hear(np.clip(samples, -4.0, 4.0))
+
+    def hear(self, samples: Array) -> list[Event]:
+        """Like :meth:`process`, with clean samples."""
+        raise NotImplementedError
+
+    def silence(self) -> list[Event]:
+        """The stream ended or stopped: the end of what sounds, and nothing remembered of the past."""
+        raise NotImplementedError
+
+    @property
+    def latency(self) -> float:
+        """Seconds from the beginning of a sound to its note, without those of the audio block."""
+        raise NotImplementedError
+
+    @property
+    def now(self) -> float:
+        """Seconds of the stream that were heard."""
+        raise NotImplementedError
+
+    def velocity(self, level: float) -> int:
+        """The velocity of a level in dB."""
+        values = self.values
+        share = self._response(placed(level, values["soft_db"], values["loud_db"]))
+        low, high = sorted((values["low"], values["high"]))
+        velocity: int = round(low + share * (high - low))
+        return velocity
+
+    def draw(self, figures: list[float]) -> None:
+        """Keep figures for the next :meth:`sight`."""
+        self._figures += figures
+        if len(self._figures) > _SIGHT_LIMIT:
+            del self._figures[: -_SIGHT_LIMIT // 2]
+
+    def sight(self, step: float) -> Sight:
+        """What was drawn since the last one."""
+        figures, self._figures = self._figures, []
+        peak, self.peak = self.peak, 0.0
+        return Sight(self.now, step, figures, peak / _FULL)

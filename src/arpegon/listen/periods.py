@@ -1,0 +1,176 @@
+"""How high a sound is, frame by frame: its period.
+
+For every lag, the normalized square difference of McLeod and Wyvill ("A Smarter Way to Find Pitch", 2005) says how like
+itself a window is that far on, from -1 to 1; 1 is a perfect repetition. The period is the first peak that is nearly as
+high as the highest one; its height is the clarity.
+
+Right after a stroke the window holds only what came after it and grows until it is full, so that the note before does
+not blur the new one; and what still rings of that note is taken off by spectral subtraction (Boll, "Suppression of
+Acoustic Noise in Speech Using Spectral Subtraction", 1979).
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from typing import Any
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+from scipy.signal import butter, firwin, lfilter
+
+from arpegon.listen.bands import windows
+
+LONGEST = 1.4
+"""How far the window grows after a stroke, in windows."""
+SHORTEST = 0.5
+"""From which share of the window on a growing one is read."""
+_LEAST_RATE = 11_000.0
+_TAPS = 12
+"""Of the filter before samples are left out, for each sample that is kept."""
+_HOP_SECONDS = (0.0025, 0.005)
+"""Between two readings: at least, at most."""
+_STEADY = 0.85
+_AFTER_STROKE = 0.65
+"""What share of the highest peak the first one needs. In an attack noise and body make the true peak lower than those
+at its multiples; taking those would be the error of an octave."""
+_RINGING = 0.5
+"""How much of the power of what sounded before a stroke is taken off after it."""
+_SMALLEST = 1e-12
+
+Array = NDArray[Any]
+
+
+class Reading(msgspec.Struct, frozen=True):
+    """What a window holds: its level (RMS, dB of full scale), and the pitch in Hz (0: none) with its clarity, 0-1."""
+
+    level: float
+    hz: float = 0.0
+    clarity: float = 0.0
+
+
+class PeriodMeter:
+    """Reads the period of the last moments of a stream.
+
+    Args:
+        rate: samples a second.
+        lowest: of the pitches to be found, Hz.
+        highest: of the pitches to be found, Hz.
+        periods: how many periods of the lowest pitch the window holds, at least 2.1.
+    """
+
+    def __init__(self, rate: int, lowest: float, highest: float, periods: float) -> None:
+        self._step = max(1, int(rate // max(_LEAST_RATE, 8.0 * highest)))
+        self.rate = rate / self._step
+        """Of the samples that it keeps: no more than the highest pitch needs."""
+        self._smooth = firwin(_TAPS * self._step, 0.9 / self._step) if self._step > 1 else np.ones(1)
+        self._waiting = np.zeros(len(self._smooth) - 1)
+        self._below = butter(2, 0.6 * lowest, "highpass", fs=self.rate)
+        self._state = np.zeros(2)
+        self.size = math.ceil(periods * self.rate / lowest)
+        """Of the window, in kept samples."""
+        self.seconds = self.size / self.rate
+        """Of the window."""
+        longest = int(LONGEST * self.size)
+        self._most = min(self.size - 8, math.ceil(1.04 * self.rate / lowest) + 2)
+        self._least = max(2, int(self.rate / highest / 1.06))
+        self._length = 1 << math.ceil(math.log2(longest + self._most))
+        self.hop = max(1, round(hop_seconds(self.seconds) * self.rate))
+        """Between two readings, in kept samples."""
+        self.samples = np.zeros(longest)
+        """What was heard last, newest at the end."""
+        self._rest = np.zeros(0)
+        self._taken = 0
+
+    @property
+    def now(self) -> float:
+        """Seconds of the stream up to the end of the window."""
+        return self._taken / self.rate
+
+    def process(self, samples: Array) -> Iterator[float]:
+        """Take samples of shape (frames,), and stop at each moment for which :meth:`read` can be asked."""
+        waiting = np.concatenate([self._waiting, samples])
+        size = len(self._smooth)
+        count = (len(waiting) - size) // self._step + 1
+        if count > 0:
+            kept = windows(waiting, size, self._step) @ self._smooth
+            waiting = waiting[count * self._step :]
+            kept, self._state = lfilter(*self._below, kept, zi=self._state)
+            self._rest = np.concatenate([self._rest, kept])
+        self._waiting = waiting
+        while len(self._rest) >= self.hop:
+            self.samples = np.concatenate([self.samples[self.hop :], self._rest[: self.hop]])
+            self._rest = self._rest[self.hop :]
+            self._taken += self.hop
+            yield self.now
+
+    def before(self, time: float) -> Array:
+        """What was heard up to a time, for :meth:`read`."""
+        cut = max(0, round((self.now - time) * self.rate))
+        return self.samples[: len(self.samples) - cut]
+
+    def read(self, since: float = -math.inf, rings: Array | None = None, quiet: float = -90.0) -> Reading:
+        """The window as it is now.
+
+        Args:
+            since: leave out what was heard before that time, as long as enough is left.
+            rings: what was heard before ``since``, and may ring on.
+            quiet: the level in dB below which no pitch is looked for.
+        """
+        heard = self._taken - since * self.rate
+        grows = heard < LONGEST * self.size
+        window = self.samples[-max(4, int(heard)) :] if grows else self.samples[-self.size :]
+        power = float(np.dot(window, window))
+        level = 10.0 * math.log10(power / len(window) + _SMALLEST)
+        if level < quiet or len(window) < SHORTEST * self.size:
+            return Reading(level)
+        most = min(self._most, int(0.47 * len(window)))
+        share = _AFTER_STROKE if grows else _STEADY
+        spectrum = np.fft.rfft(window, self._length)
+        energies = np.square(spectrum.real) + np.square(spectrum.imag)
+        hz, clarity = self._peak(_alike(window, energies, most, self._length), share)
+        if grows and clarity < 0.95 and rings is not None and len(rings) >= len(window):
+            old = np.fft.rfft(rings[-len(window) :], self._length)
+            left = np.maximum(energies - _RINGING * (np.square(old.real) + np.square(old.imag)), 0.0)
+            rest = np.fft.irfft(left, self._length)[:most]
+            if rest[0] > 0.15 * power:
+                rest *= len(window) / (rest[0] * (len(window) - np.arange(most)))
+                other = self._peak(rest, share)
+                if other[1] > clarity + 0.02:
+                    hz, clarity = other
+        return Reading(level, hz, min(1.0, clarity))
+
+    def _peak(self, likeness: Array, share: float) -> tuple[float, float]:
+        """Pitch in Hz and clarity of a likeness by lag; zeros where there is none."""
+        below = np.flatnonzero(likeness < 0.0)
+        start = max(int(below[0]), self._least) if len(below) else len(likeness)
+        line = likeness[start:]
+        if len(line) < 4:
+            return 0.0, 0.0
+        middle = line[1:-1]
+        peaks = np.flatnonzero((middle > line[:-2]) & (middle >= line[2:]) & (middle > 0.0)) + start + 1
+        if not len(peaks):
+            return 0.0, 0.0
+        heights = likeness[peaks]
+        lag = int(peaks[np.argmax(heights >= share * heights.max())])
+        left, top, right = (float(value) for value in likeness[lag - 1 : lag + 2])
+        bend = left - 2.0 * top + right
+        shift = 0.5 * (left - right) / bend if bend else 0.0
+        return self.rate / (lag + shift), top - 0.25 * (left - right) * shift
+
+
+def hop_seconds(window: float) -> float:
+    """The time between two readings of a window of so many seconds."""
+    return max(_HOP_SECONDS[0], min(_HOP_SECONDS[1], 0.12 * window))
+
+
+def _alike(window: Array, energies: Array, most: int, length: int) -> Array:
+    """The normalized square difference for lags up to ``most``; ``energies`` are those of the window's spectrum."""
+    products = np.fft.irfft(energies, length)[:most]
+    sums = np.cumsum(np.square(window))
+    total = sums[-1]
+    pairs = np.empty(most)
+    pairs[0] = 2.0 * total
+    pairs[1:] = sums[len(window) - 2 :: -1][: most - 1] + (total - sums[: most - 1])
+    return 2.0 * products / np.maximum(pairs, _SMALLEST)
