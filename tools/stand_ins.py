@@ -106,7 +106,10 @@ def plucked_line(
             steps = int(draw.choice([-2, 2, 3]))
             half = 0.5 * length
             sound = slide(sound, steps, half, 0.07, rate)
-            true += [TrueNote(time, time + half, note, strength), TrueNote(time + half + 0.05, time + length, note + steps)]
+            true += [
+                TrueNote(time, time + half, note, strength),
+                TrueNote(time + half + 0.05, time + length, note + steps),
+            ]
         else:
             true.append(TrueNote(time, time + length, note, strength))
         fade = int(0.015 * rate)
@@ -155,7 +158,9 @@ def hummed_line(
             loud = float(draw.uniform(0.6, 1.0))
             rise = np.clip(at / 0.05, 0.0, 1.0) if before is None else 0.65 + 0.35 * np.clip(at / 0.05, 0.0, 1.0)
             last = place + 1 == len(notes) or notes[place + 1][0] == 0
-            fall = np.clip((seconds - at) / 0.08, 0.0, 1.0) if last else np.clip(0.65 + (seconds - at) / 0.12, 0.65, 1.0)
+            fall = (
+                np.clip((seconds - at) / 0.08, 0.0, 1.0) if last else np.clip(0.65 + (seconds - at) / 0.12, 0.65, 1.0)
+            )
             levels.append(loud * rise * fall)
             true.append(TrueNote(time, time + seconds, note, loud))
             before = note

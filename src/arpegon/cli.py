@@ -77,8 +77,8 @@ def render(
 ) -> None:
     """Work a project out offline, from its start."""
     from arpegon.engine import offline
-    from arpegon.engine.clips import load_clips
-    from arpegon.files.audio import write_audio
+    from arpegon.engine.clips import load_clips, load_sounds
+    from arpegon.files.audio import Sound, read_audio, write_audio
     from arpegon.files.midi import Track, read_midi, write_midi
     from arpegon.files.project import load_project
 
@@ -86,15 +86,20 @@ def render(
         raise ArpegonError("Give --bars or --seconds, not both.")
     if midi_out is None and wav_out is None:
         raise ArpegonError("There is nothing to write: add --midi FILE, --wav FILE or both.")
-    if audio_in is not None:
-        raise ArpegonError("Audio sources cannot be rendered by this version; leave --audio-in out.")
     document = load_project(project)
     clips, missing = load_clips(document, project.parent)
+    heard = read_audio(audio_in) if audio_in else None
+    sounds: dict[str, Sound] = {}
+    if heard is None:
+        sounds, unheard = load_sounds(document, project.parent)
+        missing |= unheard
     if missing:
         raise ArpegonError(next(iter(missing.values())))
+    if heard is not None and not any(document.audio_sources()):
+        raise ArpegonError(f"“{document.title}” has no audio source that could hear --audio-in.")
     played = read_midi(midi_in, document.meter).seconds() if midi_in else []
-    length = offline.length_seconds(document, played, clips, bars, seconds)
-    result = offline.run(document, played, clips, seconds=length, seed=seed)
+    length = offline.length_seconds(document, played, clips, bars, seconds, [heard] if heard else sounds.values())
+    result = offline.run(document, played, clips, seconds=length, seed=seed, sounds=sounds, heard=heard)
     if midi_out is not None:
         tracks = [Track(strand.name, result.strands.get(strand.id, [])) for strand in document.strands]
         write_midi(midi_out, tracks, document.tempo, document.meter, document.title)

@@ -7,7 +7,7 @@ Channels are 0-15 and notes are numbers here; :mod:`arpegon.files.project` write
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any, Literal
+from typing import Any, Literal, Self
 
 import msgspec
 
@@ -19,6 +19,10 @@ VERSION = 1
 
 OWN_PORT = ""
 """A port destination or MIDI source with no port named: Arpegon's own output, all inputs."""
+
+
+STAND_IN = "stand-in:"
+"""How the name of a sound that ships begins, where a file is named."""
 
 
 class Node(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
@@ -79,22 +83,30 @@ class ClickSource(Source, frozen=True, kw_only=True, tag="click"):
     beat_note: int = 77
 
 
-class GeneratorSource(Source, frozen=True, kw_only=True):
-    """A source that makes notes by itself. Its zone holds the keys, of the strand's other sources, that play it."""
+class WorkingSource(Source, frozen=True, kw_only=True):
+    """A source that does something by itself, as its parameters say; ``bypass`` lets it rest."""
 
     id: str
     bypass: bool = False
     params: dict[str, Any] = {}
 
     @property
+    def work(self) -> str:
+        """The kind of what it does."""
+        return str(self.__struct_config__.tag)
+
+    @property
     def stage(self) -> Stage:
         """What it does, as a stage of its kind."""
-        kind = str(self.__struct_config__.tag)
-        return Stage(id=self.id, kind=kind, bypass=self.bypass, params=self.params)
+        return Stage(id=self.id, kind=self.work, bypass=self.bypass, params=self.params)
 
-    def with_stage(self, stage: Stage) -> GeneratorSource:
+    def with_stage(self, stage: Stage) -> Self:
         """The source that does what a stage of its kind says."""
         return msgspec.structs.replace(self, id=stage.id, bypass=stage.bypass, params=stage.params)
+
+
+class GeneratorSource(WorkingSource, frozen=True, kw_only=True):
+    """A source that makes notes by itself. Its zone holds the keys, of the strand's other sources, that play it."""
 
 
 class StepsSource(GeneratorSource, frozen=True, kw_only=True, tag="steps"):
@@ -117,8 +129,24 @@ GENERATOR_SOURCES: dict[str, type[GeneratorSource]] = {
 """The sources that make notes by themselves, by the kind of what they do."""
 
 
-class AudioSource(Source, frozen=True, kw_only=True, tag="audio"):
-    """An audio input."""
+class AudioSource(WorkingSource, frozen=True, kw_only=True, tag="audio"):
+    """Audio turned into notes: an input by the name of its device, or a file."""
+
+    listen: Literal["hits", "pitch"] = "pitch"
+    """What is heard in it."""
+    device: str = ""
+    """Empty: the default input."""
+    inputs: tuple[int, ...] = (1,)
+    """Which channels of the device or file are heard, from 1; hits may take two."""
+    file: str = ""
+    """A file instead of a device, relative to the project's, or one that ships: ``stand-in:NAME``."""
+    loop: bool = True
+    monitor: bool = False
+    """Whether the audio itself is heard, too."""
+
+    @property
+    def work(self) -> str:
+        return self.listen
 
 
 class StrandSource(Source, frozen=True, kw_only=True, tag="strand"):
@@ -201,9 +229,14 @@ class Strand(Node, frozen=True, kw_only=True):
         """Its sources that make notes by themselves."""
         return tuple(source for source in self.sources if isinstance(source, GeneratorSource))
 
+    @property
+    def workers(self) -> tuple[WorkingSource, ...]:
+        """Its sources that do something by themselves: generators, and audio that is listened to."""
+        return tuple(source for source in self.sources if isinstance(source, WorkingSource))
+
     def stage(self, stage_id: str) -> Stage | None:
-        """The stage, or what the generator does, with an id."""
-        works = (*(source.stage for source in self.generators), *self.stages)
+        """The stage, or what the source does, with an id."""
+        works = (*(source.stage for source in self.workers), *self.stages)
         return next((stage for stage in works if stage.id == stage_id), None)
 
 
@@ -315,10 +348,24 @@ class Project(Node, frozen=True, kw_only=True):
                 if isinstance(source, ClipSource):
                     yield from ((strand, file) for file in source.files if file)
 
-    def stages(self) -> Iterator[tuple[Strand, Stage]]:
-        """All that is at work, with its strand: what its generators do, then its stages."""
+    def audio_sources(self) -> Iterator[tuple[Strand, AudioSource]]:
+        """All audio that is listened to, with its strand."""
         for strand in self.strands:
-            for source in strand.generators:
+            for source in strand.sources:
+                if isinstance(source, AudioSource):
+                    yield strand, source
+
+    def files(self) -> Iterator[tuple[Strand, str]]:
+        """Every file that lies with the project, with the strand that it feeds."""
+        yield from self.clip_files()
+        for strand, source in self.audio_sources():
+            if source.file and not source.file.startswith(STAND_IN):
+                yield strand, source.file
+
+    def stages(self) -> Iterator[tuple[Strand, Stage]]:
+        """All that is at work, with its strand: what its sources do, then its stages."""
+        for strand in self.strands:
+            for source in strand.workers:
                 yield strand, source.stage
             for stage in strand.stages:
                 yield strand, stage

@@ -12,7 +12,6 @@ from arpegon.core.document import (
     AnyDestination,
     AnySource,
     ClickSource,
-    GeneratorSource,
     Hookup,
     Instrument,
     InstrumentDestination,
@@ -22,6 +21,7 @@ from arpegon.core.document import (
     StrandDestination,
     StrandSource,
     SurfaceSource,
+    WorkingSource,
 )
 from arpegon.core.takes import Take
 
@@ -147,7 +147,7 @@ def insert_strand(
         solo=False,
         stages=tuple(_replace(stage, id=renew(stage.id)) for stage in strand.stages),
         sources=tuple(
-            _replace(one, id=renew(one.id)) if isinstance(one, GeneratorSource) else one
+            _replace(one, id=renew(one.id)) if isinstance(one, WorkingSource) else one
             for one in strand.sources
             if not isinstance(one, StrandSource) or one.strand in known
         ),
@@ -201,16 +201,16 @@ def replace_params(project: Project, stage_id: str, values: dict[str, Any]) -> P
 
 
 def edit_stage(project: Project, stage_id: str, change: Callable[[Stage], Stage | None]) -> Project:
-    """Replace one stage, or what a generator does, by what ``change`` makes of it; ``None`` takes it out."""
+    """Replace one stage, or what a source does, by what ``change`` makes of it; ``None`` takes it out."""
     found = project.find_stage(stage_id)
     if found is None:
         return project
     strand, stage = found
     changed = change(stage)
-    if any(source.id == stage_id for source in strand.generators):
+    if any(source.id == stage_id for source in strand.workers):
         sources = tuple(
             (source.with_stage(changed) if changed is not None else None)
-            if isinstance(source, GeneratorSource) and source.id == stage_id
+            if isinstance(source, WorkingSource) and source.id == stage_id
             else source
             for source in strand.sources
         )

@@ -1,4 +1,4 @@
-"""The clips that a document names."""
+"""The clips and sounds that a document names."""
 
 from __future__ import annotations
 
@@ -7,6 +7,7 @@ from pathlib import Path
 
 from arpegon.core.document import Project
 from arpegon.core.errors import ArpegonError
+from arpegon.files.audio import Sound, read_audio, sound_path
 from arpegon.files.midi import Clip, read_midi
 
 Cache = MutableMapping[tuple[Path, int, tuple[int, int]], Clip]
@@ -36,3 +37,29 @@ def load_clips(project: Project, folder: Path, cache: Cache | None = None) -> tu
         except ArpegonError as error:
             missing[file] = str(error)
     return clips, missing
+
+
+SoundCache = MutableMapping[tuple[Path, int], Sound]
+
+
+def load_sounds(
+    project: Project, folder: Path, cache: SoundCache | None = None
+) -> tuple[dict[str, Sound], dict[str, str]]:
+    """Read the files of audio sources, like :func:`load_clips`."""
+    cache = {} if cache is None else cache
+    sounds: dict[str, Sound] = {}
+    missing: dict[str, str] = {}
+    for strand, source in project.audio_sources():
+        if not source.file:
+            continue
+        path = sound_path(source.file, folder)
+        try:
+            key = (path, path.stat().st_mtime_ns)
+            if key not in cache:
+                cache[key] = read_audio(path)
+            sounds[source.file] = cache[key]
+        except OSError:
+            missing[source.file] = f"The sound “{source.file}” of “{strand.name}” is not there."
+        except ArpegonError as error:
+            missing[source.file] = str(error)
+    return sounds, missing

@@ -40,7 +40,7 @@ def feed_of(strand: Strand, place: int) -> str | None:
         case ClickSource():
             return f"click:{source.bar_note}:{source.beat_note}{on}"
         case AudioSource():
-            return "audio"
+            return f"audio:{source.id}"
         case StrandSource():
             return strand_feed(source.strand, source.after)
     return None

@@ -168,7 +168,7 @@ class LiveEngine:
             case protocol.SetProject():
                 self._set_project(command.project, Path(command.folder), now)
             case protocol.SetParams():
-                engine.graph.set_params(command.stage, command.values)
+                engine.set_params(command.stage, command.values)
             case protocol.Play():
                 engine.play(now, command.beat)
             case protocol.Stop():

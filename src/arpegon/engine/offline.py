@@ -11,15 +11,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from arpegon.core.clock import bar_beats
-from arpegon.core.document import MidiSource, Project, SurfaceSource
+from arpegon.core.document import AudioSource, MidiSource, Project, SurfaceSource
 from arpegon.core.events import Event
 from arpegon.engine.simulation import Engine
+from arpegon.files.audio import Sound
 from arpegon.files.midi import Clip
 from arpegon.sound.mixer import Mixer
 
 RATE = 48_000
 _BLOCK = 1024
 _TAIL_SECONDS = 3.0
+_HEARD = "what is heard"
 
 
 class Result(msgspec.Struct):
@@ -83,21 +85,37 @@ def heard_alike(project: Project) -> Project:
     return msgspec.structs.replace(project, strands=strands, hookups=hookups)
 
 
+def hearing(project: Project, sound: Sound) -> tuple[Project, dict[str, Sound]]:
+    """The project with all its audio sources hearing one sound, once, and its files."""
+    strands = tuple(
+        msgspec.structs.replace(
+            strand,
+            sources=tuple(
+                msgspec.structs.replace(source, file=_HEARD, loop=False) if isinstance(source, AudioSource) else source
+                for source in strand.sources
+            ),
+        )
+        for strand in project.strands
+    )
+    return msgspec.structs.replace(project, strands=strands), {_HEARD: sound}
+
+
 def length_seconds(
     project: Project,
     played: Sequence[Event],
     clips: Mapping[str, Clip],
     bars: float | None = None,
     seconds: float | None = None,
+    heard: Iterable[Sound] = (),
 ) -> float:
-    """How long a run lasts: what was asked for, else until the input and each clip have ended once."""
+    """How long a run lasts: what was asked for, else until the input, each clip and each sound have ended once."""
     if seconds is not None:
         return seconds
     if bars is not None:
         return bars * bar_beats(project.meter) * 60.0 / project.tempo
     beats = [clips[file].beats for _, file in project.clip_files() if file in clips]
     clip_seconds = max(beats, default=0.0) * 60.0 / project.tempo
-    return max([clip_seconds, *(event.time for event in played[-1:])])
+    return max([clip_seconds, *(event.time for event in played[-1:]), *(sound.seconds for sound in heard)])
 
 
 def run(
@@ -107,6 +125,8 @@ def run(
     *,
     seconds: float,
     seed: int | None = None,
+    sounds: Mapping[str, Sound] | None = None,
+    heard: Sound | None = None,
 ) -> Result:
     """Run a project from its start.
 
@@ -115,11 +135,15 @@ def run(
         clips: the clips that the project names, by file.
         seconds: when everything that still sounds is ended.
         seed: overrules the seeds of all stages.
+        sounds: the files of audio sources, by name.
+        heard: what every audio source hears, once, instead of its own input or file.
     """
     project = heard_alike(project)
+    if heard is not None:
+        project, sounds = hearing(project, heard)
     collector = Collector(project)
     engine = Engine(collector, seed)
-    engine.apply(project, clips or {}, 0.0)
+    engine.apply(project, clips or {}, 0.0, sounds)
     engine.play(0.0, 0.0)
     engine.score("surface", played)
     # What falls on the very end belongs to the bar that begins there, but for what was played.

@@ -15,13 +15,16 @@ from itertools import count
 
 from arpegon.core.document import ClickSource, ClipSource, Project, Strand
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
+from arpegon.engine.ears import Block, Ears
 from arpegon.engine.feeds import ALL_INPUTS, feed_of
 from arpegon.engine.following import ClockFollower
 from arpegon.engine.graph import Graph, Inputs, Outputs
 from arpegon.engine.hooks import Hooks
+from arpegon.engine.loops import LoopPlayer, Monitor
 from arpegon.engine.players import ClickPlayer, ClipPlayer, TakePlayer
 from arpegon.engine.sending import ClockSender
 from arpegon.engine.timeline import Due, Timeline
+from arpegon.files.audio import Sound
 from arpegon.files.midi import Clip
 
 _UP = object()
@@ -65,6 +68,11 @@ class Engine:
         self.graph = Graph(outputs, seed, self.clock, self.endless.clock)
         self.now = 0.0
         self.clips: Mapping[str, Clip] = {}
+        self.sounds: Mapping[str, Sound] = {}
+        self.ears = Ears()
+        self.monitor: Monitor | None = None
+        """Takes audio that is to be heard itself."""
+        self._loops = {False: LoopPlayer(self, self.transport, False), True: LoopPlayer(self, self.endless, True)}
         self._seconds: list[tuple[float, int, Due]] = []
         self._order = count()
         self._arrived: deque[tuple[str, Event]] = deque()
@@ -237,8 +245,10 @@ class Engine:
 
     # -- the document ------------------------------------------------------------------------------
 
-    def apply(self, project: Project, clips: Mapping[str, Clip], time: float) -> None:
-        """Take over a document and the clips that it names.
+    def apply(
+        self, project: Project, clips: Mapping[str, Clip], time: float, sounds: Mapping[str, Sound] | None = None
+    ) -> None:
+        """Take over a document, and the clips and sounds that it names.
 
         Raises:
             DocumentError: the document cannot be worked out; the old one stays at work.
@@ -252,6 +262,8 @@ class Engine:
         if project.tempo != self.clock.tempo and not self.follower.on:
             self.set_tempo(time, project.tempo)
         self.clips = clips
+        self.sounds = sounds or {}
+        self._listen_anew(project, time)
         wanted: dict[str, tuple[Strand, ClipSource | ClickSource]] = {}
         for strand in project.strands:
             for place, source in enumerate(strand.sources):
@@ -269,6 +281,34 @@ class Engine:
         if not self.clock.playing and not self._plays_on():
             self._end_endless(time)
 
+    def _listen_anew(self, project: Project, time: float) -> None:
+        """Take over the audio sources of a document."""
+        for ear in self.ears.configure(project):
+            self.lost(ear.feed, time)
+        for endless, loops in self._loops.items():
+            line = self.endless if endless else self.transport
+            if loops.idle and line.clock.playing:
+                loops.start(line.clock.beat_at(time))
+
+    def listen(self, blocks: Mapping[str, Block]) -> None:
+        """Listen to audio (see :meth:`~arpegon.engine.ears.Ears.hear`); what is heard plays when it is due."""
+        self.expect(self.ears.hear(blocks))
+
+    def expect(self, events: Sequence[tuple[str, Event]]) -> None:
+        """Let events of feeds arrive at their times, which may lie ahead."""
+        for name, event in events:
+            self.at_time(
+                max(event.time, self.now),
+                lambda now, name=name, event=event: self.feed(name, event.at(now)),  # type: ignore[misc]
+            )
+
+    def hush(self, ear_id: str, time: float) -> None:
+        """The audio of a source stopped: end what it plays."""
+        ear = self.ears.by_id.get(ear_id)
+        if ear is not None:
+            self.ears.quiet(ear, time)
+            self.lost(ear.feed, time)
+
     def _add_player(self, name: str, source: ClipSource | ClickSource, line: Timeline, time: float) -> None:
         player: ClipPlayer | ClickPlayer
         if isinstance(source, ClickSource):
@@ -284,7 +324,7 @@ class Engine:
         name, key = target
         found = project.find_stage(name)
         if found is not None and key != "bypass":
-            self.graph.set_params(name, found[1].params)
+            self.set_params(name, found[1].params)
             self.graph.project = project
         elif not name and key == "tempo":
             self.graph.project = project
@@ -292,6 +332,14 @@ class Engine:
                 self.set_tempo(self.now, project.tempo)
         else:
             self.graph.apply(project, self.now)
+
+    def set_params(self, stage_id: str, values: Mapping[str, object]) -> None:
+        """The short cut for a knob that is dragged: new values for a stage or a source."""
+        ear = self.ears.by_id.get(stage_id)
+        if ear is not None:
+            ear.set_params(values)
+        else:
+            self.graph.set_params(stage_id, values)
 
     def command(self, stage_id: str, act: str, value: float | None, time: float) -> None:
         """Have a stage or generator do something, such as ``start`` (so many rounds) or ``stop``."""
@@ -310,7 +358,7 @@ class Engine:
         self.clock.start(time, beat)
         self._end_endless(time)
         self.endless.clock.start(time, self.clock.beat_at(time))
-        for player in self._players.values():
+        for player in (*self._players.values(), *self._loops.values()):
             player.start(self.clock.beat_at(time))
         self.follower.placed(self.clock.beat_at(time))
         self.sender.start(self.clock.beat_at(time), time)
@@ -325,6 +373,7 @@ class Engine:
         for name, player in self._players.items():
             if not name.endswith(":on"):
                 player.stop(time)
+        self._loops[False].stop(time)
         self.graph.halted(time)
         if ended:
             self._end_endless(time)
@@ -345,6 +394,7 @@ class Engine:
             for name, player in self._players.items():
                 if name.endswith(":on"):
                     player.stop(time)
+            self._loops[True].stop(time)
             self.graph.halted(time, endless=True)
 
     def halt(self, time: float) -> None:

@@ -6,12 +6,68 @@ import io
 from pathlib import Path
 from typing import Any
 
+import msgspec
 import numpy as np
 import soundfile
 from numpy.typing import NDArray
 
+from arpegon.core.document import STAND_IN
 from arpegon.core.errors import FileError
 from arpegon.files.atomic import write_atomic
+
+MOST_SECONDS = 3600.0
+"""Longer audio files are not read whole."""
+_RATES = (8_000, 192_000)
+_STAND_INS = Path(__file__).resolve().parent.parent / "data" / "listen"
+
+
+class Sound(msgspec.Struct, frozen=True, eq=False):
+    """Audio from a file: float32 samples of shape (frames, channels), -1 ... 1, and their rate."""
+
+    samples: NDArray[Any]
+    rate: int
+
+    @property
+    def seconds(self) -> float:
+        """How long it lasts."""
+        return len(self.samples) / self.rate
+
+
+def read_audio(path: Path) -> Sound:
+    """Read a WAV, FLAC, OGG, AIFF or MP3 file.
+
+    Raises:
+        FileError: it is none, empty, damaged, longer than an hour, or of a rate that cannot be listened to.
+    """
+    if not path.is_file():
+        raise FileError(f"“{path}” is not there.")
+    try:
+        with soundfile.SoundFile(path) as file:
+            rate = int(file.samplerate)
+            if file.frames > MOST_SECONDS * rate:
+                raise FileError(f"“{path}” lasts longer than an hour; cut it, or play it into an input.")
+            samples = file.read(dtype="float32", always_2d=True)
+    except (soundfile.SoundFileError, OSError, ValueError) as error:
+        reason = str(error).rpartition(": ")[2].strip().rstrip(".")
+        raise FileError(f"“{path}” cannot be read as audio: {reason[:1].lower()}{reason[1:]}.") from None
+    if not len(samples):
+        raise FileError(f"“{path}” holds no sound: it is empty.")
+    if not _RATES[0] <= rate <= _RATES[1]:
+        raise FileError(f"“{path}” has {rate} samples a second; Arpegon listens to 8,000 to 192,000.")
+    return Sound(samples, rate)
+
+
+def sound_path(file: str, folder: Path) -> Path:
+    """Where the file of an audio source lies, for a project in ``folder``."""
+    if file.startswith(STAND_IN):
+        return _STAND_INS / f"{file.removeprefix(STAND_IN)}.flac"
+    return folder / file
+
+
+def stand_ins() -> list[str]:
+    """The sounds that ship, by the names by which sources take them."""
+    return sorted(f"{STAND_IN}{path.stem}" for path in _STAND_INS.glob("*.flac"))
+
 
 _FORMATS = {".wav": "WAV", ".flac": "FLAC"}
 

@@ -16,7 +16,7 @@ def take_clips_along(project: Project, old: Path, new: Path) -> list[str]:
         A sentence for each clip that could not be copied.
     """
     failed = []
-    for strand, file in project.clip_files():
+    for strand, file in project.files():
         target = new / file
         if Path(file).is_absolute() or target.exists() or ".." in Path(file).parts:
             continue

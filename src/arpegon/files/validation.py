@@ -8,7 +8,7 @@ from collections.abc import Iterable
 import msgspec
 
 from arpegon.core.clock import TEMPO_RANGE
-from arpegon.core.document import GeneratorSource, Hookup, Project, Stage, Strand
+from arpegon.core.document import AudioSource, Hookup, Project, Stage, Strand, WorkingSource
 from arpegon.core.errors import DocumentError
 from arpegon.core.parameters import check_params, check_pitch_class
 from arpegon.core.routing import working_order
@@ -68,7 +68,7 @@ def _strand(strand: Strand) -> Strand:
     stages = tuple(_checked(stage, _where(strand, number, stage)) for number, stage in enumerate(strand.stages))
     sources = tuple(
         source.with_stage(_checked(source.stage, f"the source “{source.id}” of “{strand.name}”"))
-        if isinstance(source, GeneratorSource)
+        if isinstance(source, WorkingSource)
         else source
         for source in strand.sources
     )
@@ -101,6 +101,13 @@ def _check_zones(strand: Strand) -> None:
     for source in strand.sources:
         for name, value in (("low_velocity", source.low_velocity), ("high_velocity", source.high_velocity)):
             _within(f"{name} of a source of “{strand.name}”", value, 1, 127)
+        if isinstance(source, AudioSource):
+            if not 1 <= len(source.inputs) <= 2:
+                raise DocumentError(
+                    f"inputs of the source “{source.id}” of “{strand.name}” must be one or two channels."
+                )
+            for number in source.inputs:
+                _within(f"an input of the source “{source.id}” of “{strand.name}”", number, 1, 256)
 
 
 def _key(key: Key) -> Key:

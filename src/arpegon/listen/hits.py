@@ -95,8 +95,16 @@ class HitListener(Listener):
     def hear(self, samples: Array) -> list[Event]:
         return self.answer(self.find(samples))
 
+    @property
+    def step(self) -> float:
+        return self._hop / self.rate
+
+    def look(self, block: Array) -> list[Stroke]:
+        """Like :meth:`process`, but tells of the strokes only; :meth:`answer` makes their notes."""
+        return self.find(self._clean(block))
+
     def find(self, samples: Array) -> list[Stroke]:
-        """The strokes in a block of shape (frames, channels)."""
+        """The strokes in a block of clean samples, of shape (frames, channels)."""
         channels = samples[:, : self._zones]
         if channels.shape[1] < self._zones:
             channels = np.repeat(channels, 2, axis=1)
@@ -204,7 +212,7 @@ class Rack:
                 on a clock that all pads share.
         """
         now = [
-            (stroke.began + shift, listener.values["group"], pad, stroke.peak)
+            (stroke.began + shift, listener.values["group"], pad, stroke.level)
             for pad, (listener, strokes, shift) in found.items()
             for stroke in strokes
             if listener.values["group"]
@@ -219,9 +227,9 @@ class Rack:
 
     def _caused(self, pad: str, listener: HitListener, stroke: Stroke, shift: float) -> bool:
         group = listener.values["group"]
-        limit = stroke.peak + listener.values["crosstalk_db"]
+        limit = stroke.level + listener.values["crosstalk_db"]
         time = stroke.began + shift
         return bool(group) and any(
-            other == group and whose != pad and peak >= limit and abs(when - time) <= _TOGETHER_SECONDS
-            for when, other, whose, peak in self._strokes
+            other == group and whose != pad and level >= limit and abs(when - time) <= _TOGETHER_SECONDS
+            for when, other, whose, level in self._strokes
         )

@@ -76,6 +76,9 @@ class Listener:
         self.marks: list[Mark] = []
         """What was heard since somebody last took this list away."""
         self.peak = 0.0
+        """The greatest sample since the last :meth:`sight`."""
+        self.taken = 0
+        """Samples of the stream that were taken in."""
         self._figures: list[float] = []
         self.configure(values)
 
@@ -98,13 +101,16 @@ class Listener:
         Returns:
             Events in order, at seconds of the stream. A note's end may lie in the future.
         """
+        return self.hear(self._clean(block))
+
+    def _clean(self, block: Array) -> Array:
         samples = np.nan_to_num(np.asarray(block, dtype=np.float64), nan=0.0, posinf=0.0, neginf=0.0)
         if samples.ndim == 1:
             samples = samples[:, None]
-        if not len(samples):
-            return []
-        self.peak = max(self.peak, float(np.abs(samples).max()))
-        return self.hear(np.clip(samples, -4.0, 4.0))
+        self.taken += len(samples)
+        if len(samples):
+            self.peak = max(self.peak, float(np.abs(samples).max()))
+        return np.clip(samples, -4.0, 4.0)
 
     def hear(self, samples: Array) -> list[Event]:
         """Like :meth:`process`, with clean samples."""
@@ -138,8 +144,13 @@ class Listener:
         if len(self._figures) > _SIGHT_LIMIT:
             del self._figures[: -_SIGHT_LIMIT // 2]
 
-    def sight(self, step: float) -> Sight:
+    @property
+    def step(self) -> float:
+        """Seconds from one figure of a :class:`Sight` to the next."""
+        raise NotImplementedError
+
+    def sight(self) -> Sight:
         """What was drawn since the last one."""
         figures, self._figures = self._figures, []
         peak, self.peak = self.peak, 0.0
-        return Sight(self.now, step, figures, peak / _FULL)
+        return Sight(self.now, self.step, figures, peak / _FULL)

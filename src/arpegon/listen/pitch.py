@@ -43,6 +43,8 @@ _FALL_DB = 20.0
 _TAIL_SECONDS = 1.0
 _TAIL_DB = 4.0
 _SOFT_START = 0.03
+_SCOOP = 0.2
+"""A pitch that still moves by more semitones than this is on its way into a note."""
 _QUICK_SLUR = 0.02
 _OCTAVE_SLUR = 0.08
 _OCTAVES = (12, 19, 24)
@@ -129,6 +131,10 @@ class PitchListener(Listener):
     @property
     def now(self) -> float:
         return self._heard + self.meter.now if self._wanted else 0.0
+
+    @property
+    def step(self) -> float:
+        return self.meter.hop / self.meter.rate
 
     def hear(self, samples: Array) -> list[Event]:
         out: list[Event] = []
@@ -266,7 +272,7 @@ class PitchListener(Listener):
         bends = self.values["bends"]
         if bends == "follow" and note.slid:
             return float(self.values["bend_range"]) + 0.1
-        return 1.2 if bends == "ignore" and note.slid else 0.6
+        return 0.8 if bends == "ignore" and note.slid else 0.6
 
     def _slur(self, note: _Note, time: float, number: int) -> float:
         """How long a pitch must stay to be a new note without a stroke."""
@@ -275,6 +281,8 @@ class PitchListener(Listener):
             return 0.012  # the first look was wrong
         if abs(number - note.number) in _OCTAVES:
             return max(_OCTAVE_SLUR, self._shortest)
+        if note.slid and self.values["bends"] != "split":
+            return max(_QUICK_SLUR, self._shortest)
         return min(_QUICK_SLUR, self._shortest) if clear > 0.93 else self._shortest
 
     def _waiting(self, time: float, reading: Reading, pitch: float, inside: bool, out: list[Event]) -> None:
@@ -285,6 +293,10 @@ class PitchListener(Listener):
             return
         self._see(time, pitch, reading.clarity, 0.35)
         if time - self._run[0].time < min(_SOFT_START, self._shortest):
+            return
+        pitches = [one.pitch for one in self._run]
+        if max(pitches) - min(pitches) > _SCOOP:
+            self._run.pop(0)
             return
         if time - self._ended_at < _TAIL_SECONDS and reading.level < self._quietest + _TAIL_DB:
             return

@@ -18,6 +18,7 @@ from arpegon.processors.keymap import KeyMap
 from arpegon.processors.length import Length
 from arpegon.processors.level_stages import Smooth, Stairs
 from arpegon.processors.lfo import Lfo
+from arpegon.processors.listening import Hits, Listening, Pitch
 from arpegon.processors.rebound import Rebound
 from arpegon.processors.repeat import Repeat
 from arpegon.processors.rings import Rings
@@ -44,7 +45,10 @@ GENERATORS: dict[str, type[Processor]] = {cls.kind: cls for cls in (Steps, Rings
 PROCESSORS: dict[str, type[Processor]] = {cls.kind: cls for group in GROUPS.values() for cls in group}
 """The processors of stages."""
 
-WORKS: dict[str, type[Processor]] = {**PROCESSORS, **GENERATORS}
+LISTENINGS: dict[str, type[Listening]] = {cls.kind: cls for cls in (Hits, Pitch)}
+"""What audio sources do, declared; :mod:`arpegon.listen` does it."""
+
+WORKS: dict[str, type[Processor]] = {**PROCESSORS, **GENERATORS, **LISTENINGS}
 """All that has declared parameters."""
 
 

@@ -311,7 +311,7 @@ def target_menu(project: Project, parent: QWidget, take: Any) -> QMenu:
             continue
         for name in ("mute", "solo"):
             sub.addAction(ACTIONS[name].label, lambda name=name, strand=strand: take(strand.id, "", name))
-        works = [source.stage for source in strand.generators] + list(strand.stages)
+        works = [source.stage for source in strand.workers] + list(strand.stages)
         for stage in works:
             inner = sub.addMenu(name_of(project, stage.id) or stage.id)
             if inner is None:
