@@ -110,22 +110,109 @@ def render(
     click.echo(f"{count} events from {len(document.strands)} strands in {length:.1f} s of music.")
 
 
+@main.command("listen")
+@click.argument("audio", type=click.Path(path_type=Path))
+@click.option("--hits", "kind", flag_value="hits", help="Hear strokes.")
+@click.option("--pitch", "kind", flag_value="pitch", help="Hear a melody.")
+@click.option("--lowest", metavar="NOTE", help="The lowest note of a melody, such as E2.")
+@click.option("--highest", metavar="NOTE", help="The highest note of a melody.")
+@click.option("--channel", "number", type=click.IntRange(1, 256), default=1, help="Which channel of the file is heard.")
+@click.option("--set", "more", metavar="KEY=VALUE", multiple=True, help="Any other parameter, as docs/processors.md.")
+@click.option("--as-live", is_flag=True, help="Notes when they would have sounded, not when they truly began.")
+@click.option("--midi", "midi_out", type=click.Path(path_type=Path), help="Write the notes.")
+def listen_command(
+    audio: Path,
+    kind: str | None,
+    lowest: str | None,
+    highest: str | None,
+    number: int,
+    more: tuple[str, ...],
+    as_live: bool,
+    midi_out: Path | None,
+) -> None:
+    """Hear the notes in an audio file.
+
+    The table has the time at which each note truly began, as far as that can be told, and how much later it was sent;
+    live, an audio block is added to that.
+    """
+    from arpegon.core.parameters import check_params
+    from arpegon.files.audio import read_audio
+    from arpegon.files.midi import Track, write_midi
+    from arpegon.listen import transcript
+    from arpegon.processors import processor_class
+
+    if kind is None:
+        raise ArpegonError("Say what to listen for: --hits or --pitch.")
+    given: dict[str, Any] = {key: value for key, value in (("lowest", lowest), ("highest", highest)) if value}
+    for entry in more:
+        key, found, value = entry.partition("=")
+        if not found:
+            raise ArpegonError(f"--set takes KEY=VALUE, such as sureness=80; it got “{entry}”.")
+        given[key.strip()] = _value(value.strip())
+    values = check_params(processor_class(kind).params, given, f"--{kind}")
+    sound = read_audio(audio)
+    if number > sound.samples.shape[1]:
+        raise ArpegonError(f"“{audio}” has {sound.samples.shape[1]} channels; there is no channel {number}.")
+    channels = sound.samples if values.get("zones") == "two" else sound.samples[:, number - 1 :]
+    notes = transcript(kind, values, channels, sound.rate)
+    _show_notes(notes, audio.name)
+    if midi_out is not None:
+        write_midi(midi_out, [Track(audio.stem, notes.events(as_live))], 120.0, (4, 4), audio.stem)
+
+
+def _value(text: str) -> Any:
+    """A value as it is typed: JSON where it is some, else the text."""
+    import json
+
+    try:
+        return json.loads(text)
+    except json.JSONDecodeError:
+        return text
+
+
+def _show_notes(notes: Any, name: str) -> None:
+    from rich.console import Console
+    from rich.table import Table
+
+    from arpegon.core.pitch import note_name
+
+    table = Table("began", "note", "velocity", "lasts", "sent after", "doubt", title=name)
+    for mark in notes.marks:
+        table.add_row(
+            f"{mark.began:.3f} s",
+            note_name(mark.note),
+            str(mark.velocity),
+            f"{mark.end - mark.began:.3f} s",
+            f"{1000.0 * (mark.time - mark.began):.0f} ms",
+            mark.doubt,
+        )
+    console = Console()
+    if notes.marks:
+        console.print(table)
+    doubtful = sum(bool(mark.doubt) for mark in notes.marks)
+    click.echo(
+        f"{len(notes.marks)} notes, {doubtful} of them doubtful. "
+        f"A note is sent {1000.0 * notes.latency:.0f} ms after its beginning with these settings."
+    )
+
+
 @main.command()
 @click.argument("project", type=click.Path(path_type=Path))
 @click.option("--ports", "with_ports", is_flag=True, help="Ask this computer for its MIDI ports and audio, too.")
 def check(project: Path, with_ports: bool) -> None:
     """Validate a project and say which of its strands cannot sound, and why."""
     from arpegon.core.path_check import Surroundings, check_paths, sentence
-    from arpegon.engine.clips import load_clips
+    from arpegon.engine.clips import load_clips, load_sounds
     from arpegon.files.project import load_project
     from arpegon.processors.facts import stage_facts
     from arpegon.sound import PLAYED_KEYS
 
     document = load_project(project)
     _, missing = load_clips(document, project.parent)
+    missing |= load_sounds(document, project.parent)[1]
     for text in missing.values():
         click.echo(text)
-    inputs, outputs, audio = _ports() if with_ports else (None, None, None)
+    inputs, outputs, audio, _ = _ports() if with_ports else (None, None, None, None)
     around = Surroundings(
         missing_clips=missing.keys(),
         inputs=None if inputs is None else [name for name, _ in inputs],
@@ -144,24 +231,26 @@ def check(project: Path, with_ports: bool) -> None:
 @main.command()
 def ports() -> None:
     """List MIDI and audio ports."""
-    inputs, outputs, audio = _ports()
+    inputs, outputs, audio, heard = _ports()
     midi = [[f"{name}  ({api})" for name, api in ports] for ports in (inputs, outputs)]
-    for title, names in (("MIDI inputs", midi[0]), ("MIDI outputs", midi[1]), ("Audio outputs", audio)):
+    lists = (("MIDI inputs", midi[0]), ("MIDI outputs", midi[1]), ("Audio outputs", audio), ("Audio inputs", heard))
+    for title, names in lists:
         click.echo(f"{title}:")
         for name in names or ["none"]:
             click.echo(f"  {name}")
 
 
-def _ports() -> tuple[list[tuple[str, str]], list[tuple[str, str]], list[str]]:
-    """MIDI inputs and outputs, each with its API, and audio outputs that are there now."""
+def _ports() -> tuple[list[tuple[str, str]], list[tuple[str, str]], list[str], list[str]]:
+    """MIDI inputs and outputs, each with its API, and audio outputs and inputs that are there now."""
     import os
 
     os.environ.setdefault("JACK_NO_START_SERVER", "1")
     from arpegon.engine.audio import list_outputs
+    from arpegon.engine.audio_in import list_inputs
     from arpegon.engine.ports import list_ports
 
     with _quiet_libraries():
-        return *list_ports(), list_outputs()
+        return *list_ports(), list_outputs(), list_inputs()
 
 
 class _quiet_libraries:

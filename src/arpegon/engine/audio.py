@@ -9,10 +9,13 @@ from collections import deque
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any
 
+import numpy as np
 from numpy.typing import NDArray
 
 from arpegon.core.document import Instrument
 from arpegon.core.events import Event
+from arpegon.engine.audio_in import AudioIn, Hear
+from arpegon.engine.ears import BLOCK_SECONDS
 from arpegon.sound import SOUNDS, kit
 from arpegon.sound.mixer import Mixer
 
@@ -23,6 +26,34 @@ _DRIFT_SHARE = 0.02
 drift of a crystal, too little to let the jitter of one callback be heard."""
 
 Array = NDArray[Any]
+
+
+class Monitored:
+    """Audio that is heard itself, kept for the moment in which it is."""
+
+    def __init__(self, rate: int) -> None:
+        self.rate = rate
+        self._parts: deque[tuple[float, Array]] = deque(maxlen=200)
+
+    def add(self, samples: Array, start: float) -> None:
+        """Keep samples that began at a time."""
+        self._parts.append((start, samples[:, :2] if samples.shape[1] > 1 else np.repeat(samples, 2, axis=1)))
+
+    def mix(self, out: Array, start: float, rate: int) -> None:
+        """Add what sounds from ``start`` on to a block of shape (2, frames)."""
+        frames = out.shape[1]
+        end = start + frames / rate
+        while self._parts and self._parts[0][0] + len(self._parts[0][1]) / self.rate <= start:
+            self._parts.popleft()
+        times = start + np.arange(frames) / rate
+        for begins, samples in list(self._parts):
+            if begins >= end:
+                break
+            place = (times - begins) * self.rate
+            inside = (place > -1.0) & (place < len(samples))
+            for channel in range(2):
+                heard = np.interp(place[inside], np.arange(len(samples)), samples[:, channel])
+                out[channel, inside] += heard
 
 
 class Renderer:
@@ -42,6 +73,14 @@ class Renderer:
         self._pending: list[tuple[str, Event]] = []
         self._instruments: tuple[Instrument, ...] | None = None
         self._block_time: float | None = None
+        self._monitors: dict[str, Monitored] = {}
+
+    def monitor(self, whose: str, samples: Array, rate: int, start: float) -> None:
+        """Take audio of shape (frames, channels) that is to be heard itself, and began at ``start`` seconds."""
+        line = self._monitors.get(whose)
+        if line is None or line.rate != rate:
+            line = self._monitors[whose] = Monitored(rate)
+        line.add(samples, start)
 
     def set_instruments(self, instruments: Iterable[Instrument]) -> None:
         """New settings, from the next block on."""
@@ -72,6 +111,8 @@ class Renderer:
         self._pending = later
         due.sort(key=lambda entry: entry[0])
         out = self.mixer.render(frames, due)
+        for line in self._monitors.values():
+            line.mix(out, start - self.latency - BLOCK_SECONDS, self.rate)
         spent = (time.perf_counter() - began) * self.rate / frames
         self.load += 0.1 * (spent - self.load)
         return out
@@ -93,10 +134,15 @@ class AudioOut:
 
     Args:
         notice: called with a sentence when the device fails, and with an empty one when it is back.
+        hear: takes the blocks of audio inputs.
+        heard: called with an input and a sentence when that fails, and with an empty one when it is back.
     """
 
-    def __init__(self, notice: Callable[[str], None]) -> None:
+    def __init__(
+        self, notice: Callable[[str], None], hear: Hear | None = None, heard: Callable[[str, str], None] | None = None
+    ) -> None:
         self.name = ""
+        self.inputs = AudioIn(hear or (lambda block: None), heard or (lambda device, text: None), self._look_anew)
         self.renderer = Renderer(DEFAULT_RATE, 256)
         self._notice = notice
         self._device = ""
@@ -114,6 +160,15 @@ class AudioOut:
     def start(self) -> None:
         """Open the device, and keep it open."""
         self._thread.start()
+        self.inputs.start()
+
+    def listen_to(self, devices: Iterable[str]) -> None:
+        """Keep these inputs open from now on (empty: the default one)."""
+        if self.inputs.want(devices):
+            self._wake.set()
+
+    def _look_anew(self) -> None:
+        self._reopen = True
 
     def set_device(self, device: str, block: int) -> None:
         """Use another device (empty: the default) or block size."""
@@ -141,6 +196,7 @@ class AudioOut:
         self._wake.set()
         if self._thread.is_alive():
             self._thread.join(2.0)
+        self.inputs.close()
         self._close_stream()
 
     @contextlib.contextmanager
@@ -173,6 +229,8 @@ class AudioOut:
                 with self._opening:
                     self._open()
                 silent_since = time.monotonic()
+            with self._opening:
+                self.inputs.keep()
             if self._stream is not None:
                 self._wake.wait(0.5)
                 self._wake.clear()
@@ -187,6 +245,7 @@ class AudioOut:
             self._wake.clear()
 
     def _open(self) -> None:
+        self.inputs.close()
         self._close_stream()
         try:
             import sounddevice

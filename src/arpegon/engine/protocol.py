@@ -18,6 +18,7 @@ import msgspec
 from arpegon.core.document import Project
 from arpegon.core.events import Event
 from arpegon.engine.clock_box import BoxSettings
+from arpegon.listen import Mark, Sight
 
 
 class Message(msgspec.Struct, tag=True, array_like=True, gc=False):
@@ -199,6 +200,10 @@ class Telemetry(Message):
     """Where the watched stage is (see :meth:`~arpegon.core.processor.Processor.live`)."""
     clock: str = "own"
     """Whose clock leads (see :attr:`~arpegon.engine.following.ClockFollower.state`)."""
+    marks: dict[str, list[Mark]] = {}
+    """Notes that audio sources heard, by source."""
+    sight: Sight | None = None
+    """What the watched audio source hears."""
 
 
 class Hooked(Message):
@@ -219,6 +224,7 @@ class Ports(Message):
     inputs: list[str]
     outputs: list[str]
     audio: list[str]
+    audio_in: list[str] = []
 
 
 class Notice(Message):

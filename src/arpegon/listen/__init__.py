@@ -5,12 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from arpegon.listen.hits import HitListener
 from arpegon.listen.listener import Listener, Mark, Sight
-from arpegon.listen.pitch import PitchListener
-
-LISTENERS: dict[str, type[Listener]] = {cls.kind: cls for cls in (HitListener, PitchListener)}
-"""By the kind of their declaration in :mod:`arpegon.processors.listening`."""
+from arpegon.listen.transcript import LISTENERS, Transcript, transcript
 
 
 def listener(kind: str, values: Mapping[str, Any], rate: int) -> Listener:
@@ -18,4 +14,4 @@ def listener(kind: str, values: Mapping[str, Any], rate: int) -> Listener:
     return LISTENERS[kind](values, rate)
 
 
-__all__ = ["LISTENERS", "Listener", "Mark", "Sight", "listener"]
+__all__ = ["LISTENERS", "Listener", "Mark", "Sight", "Transcript", "listener", "transcript"]
