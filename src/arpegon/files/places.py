@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import msgspec
 import platformdirs
@@ -35,6 +36,8 @@ class Settings(msgspec.Struct, frozen=True):
     block: int = 256
     key_layout: str = "piano"
     knobs_and_pads: bool = True
+    listening: dict[str, dict[str, Any]] = {}
+    """What new audio sources begin with, by what they listen for."""
 
     def with_recent(self, path: Path) -> Settings:
         """The settings with a file first among the recent ones."""

@@ -13,7 +13,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from arpegon.core import edits
 from arpegon.core.clock import bar_beats, position_text
-from arpegon.core.document import Project, Stage, Strand
+from arpegon.core.document import AudioSource, Project, Stage, Strand
 from arpegon.core.errors import ArpegonError
 from arpegon.core.events import Event, note_off, note_on
 from arpegon.core.history import History
@@ -52,6 +52,13 @@ class Selection(msgspec.Struct, frozen=True):
 
 
 NOTHING = Selection()
+
+
+def fresh_audio(session: Session, kind: str) -> AudioSource:
+    """A new audio source, with the settings that new ones begin with."""
+    source_id = edits.fresh_id(kind, (stage.id for _, stage in session.project.stages()))
+    params = dict(session.settings.listening.get(kind, {}))
+    return AudioSource(id=source_id, listen=kind, params=params)  # type: ignore[arg-type]
 
 
 class Session(QObject):

@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from arpegon.core import edits
-from arpegon.core.document import GeneratorSource, Hookup, Strand
+from arpegon.core.document import Hookup, Strand, WorkingSource
 from arpegon.engine.protocol import Telemetry
 from arpegon.files.presets import Preset
 from arpegon.processors import processor_class
@@ -35,6 +35,7 @@ from arpegon.ui.bench.controller_editors import (
 from arpegon.ui.bench.destination_editor import DestinationEditor
 from arpegon.ui.bench.editor import StageEditor
 from arpegon.ui.bench.humanize_editor import HumanizeEditor
+from arpegon.ui.bench.listen_editors import HitsEditor, ListenEditor, PitchEditor
 from arpegon.ui.bench.pitch_editors import KeyMapEditor, TransposeEditor
 from arpegon.ui.bench.readout import Readout
 from arpegon.ui.bench.rebound_editor import ReboundEditor
@@ -90,6 +91,8 @@ EDITORS: dict[str, type[StageEditor]] = {
     "steps": StepsEditor,
     "rings": RingsEditor,
     "rebound": ReboundEditor,
+    "hits": HitsEditor,
+    "pitch": PitchEditor,
 }
 """A stage without an entry gets the standard controls of its declarations."""
 
@@ -225,6 +228,8 @@ class Bench(QWidget):
         self._head_words(strand)
 
     def _put(self, editor: QWidget) -> None:
+        if isinstance(self.editor, StageEditor):
+            self.editor.leave()
         self.editor = editor
         if isinstance(editor, StageEditor):
             editor.set_wide(self.wide.isChecked())
@@ -269,7 +274,7 @@ class Bench(QWidget):
             source = strand.sources[chosen.place]
             self.title.setText(source_words(project, source)[0])
             self._where.setText(f"feeds {strand.name}")
-            if isinstance(source, GeneratorSource):
+            if isinstance(source, WorkingSource):
                 self.bypass.setChecked(source.bypass)
         elif chosen.part == "destination":
             self.title.setText(destination_words(project, strand.destinations[chosen.place])[0])
@@ -307,10 +312,15 @@ class Bench(QWidget):
     def _ports(self) -> None:
         if isinstance(self.editor, (SourceEditor, DestinationEditor)):
             self.editor.refresh()
+        elif isinstance(self.editor, ListenEditor):
+            self.editor.audio.show_source()
 
     def _reported(self, telemetry: Telemetry) -> None:
-        if not telemetry.passed or not isinstance(self.editor, StageEditor):
+        if not isinstance(self.editor, StageEditor):
             return
+        marks = telemetry.marks.get(self.session.selection.stage, [])
+        if telemetry.sight is not None or marks:
+            self.editor.heard(telemetry.sight, marks, telemetry.now)
         mine = [one for one in telemetry.passed if one.stage == self.session.selection.stage]
         if mine:
             self.editor.passed(mine)

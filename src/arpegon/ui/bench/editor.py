@@ -13,6 +13,7 @@ from arpegon.core.events import NOTE_ON, Event
 from arpegon.core.hookup_values import HOOKABLE
 from arpegon.core.parameters import Param
 from arpegon.engine.protocol import Passed
+from arpegon.listen import Mark, Sight
 from arpegon.processors import processor_class
 from arpegon.ui import theme
 from arpegon.ui.bench.standard import STANDARD, captioned, standard_control
@@ -89,8 +90,14 @@ class StageEditor(QWidget):
     def passed(self, batch: Sequence[Passed]) -> None:
         """Show what passed."""
 
+    def heard(self, sight: Sight | None, marks: Sequence[Mark], now: float) -> None:
+        """Show what an audio source hears, and the notes made of it."""
+
     def tick(self, now: float) -> None:
         """One frame."""
+
+    def leave(self) -> None:
+        """Something else takes its place on the bench."""
 
     def set(self, settled: bool = True, **values: Any) -> None:
         """Set parameters."""

@@ -13,12 +13,13 @@ from arpegon.core import edits
 from arpegon.core.document import AnySource, ClickSource, ClipSource, MidiSource, StrandSource, SurfaceSource
 from arpegon.core.events import Event
 from arpegon.processors import GENERATORS, processor_class
+from arpegon.processors.registry import LISTENINGS
 from arpegon.ui.bench.clip_box import ClipBox
 from arpegon.ui.bench.end_editor import CHANNELS, EndEditor, channel_of
 from arpegon.ui.bench.standard import caps, under_caption
 from arpegon.ui.controls.choices import Picker
 from arpegon.ui.controls.zone_keys import ZoneKeys
-from arpegon.ui.session import Session
+from arpegon.ui.session import Session, fresh_audio
 
 
 class SourceEditor(EndEditor):
@@ -111,6 +112,10 @@ class SourceEditor(EndEditor):
         kinds |= {f"midi:{port}": f"MIDI {port}" for port in ports}
         kinds["clip"] = "Clip (a MIDI file)"
         kinds |= {kind: f"{processor.label}: {processor.summary}" for kind, processor in GENERATORS.items()}
+        kinds |= {
+            f"audio:{kind}": f"Audio, {processor.label.lower()}: {processor.summary}"
+            for kind, processor in LISTENINGS.items()
+        }
         kinds["click"] = "Metronome"
         for strand in self.session.project.strands:
             if strand.id != self.strand_id:
@@ -131,6 +136,9 @@ class SourceEditor(EndEditor):
             self._put("Source", ClipSource(**zone))
         elif word == "click":
             self._put("Source", ClickSource(**zone))
+        elif word == "audio":
+            self._put("Source", fresh_audio(self.session, rest))
+            self.session.select_source(self.strand_id, self.place)
         elif word in GENERATORS:
             self._put("Source", edits.fresh_generator(self.session.project, word))
             self.session.select_source(self.strand_id, self.place)

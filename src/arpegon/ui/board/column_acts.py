@@ -17,21 +17,21 @@ from arpegon.core.document import (
     AnySource,
     ClickSource,
     ClipSource,
-    GeneratorSource,
     InstrumentDestination,
     MidiSource,
     PortDestination,
     Stage,
     StrandSource,
     SurfaceSource,
+    WorkingSource,
 )
 from arpegon.files.presets import Preset
 from arpegon.processors import GENERATORS, PROCESSORS
-from arpegon.processors.registry import GROUPS
+from arpegon.processors.registry import GROUPS, LISTENINGS
 from arpegon.ui import theme
 from arpegon.ui.board import clipboard
 from arpegon.ui.preset_picker import PresetPicker
-from arpegon.ui.session import Selection, Session
+from arpegon.ui.session import Selection, Session, fresh_audio
 
 if TYPE_CHECKING:
     from arpegon.ui.board.column import Column
@@ -180,6 +180,11 @@ class ColumnActs:
                 f"{processor.label}   –   {processor.summary}",
                 lambda kind=kind: self.add_source(edits.fresh_generator(self.session.project, kind)),
             )
+        for kind, processor in LISTENINGS.items():
+            menu.addAction(
+                f"Audio, {processor.label.lower()}   –   {processor.summary}",
+                lambda kind=kind: self.add_source(fresh_audio(self.session, kind)),
+            )
         menu.addAction("Clip (a MIDI file) …", lambda: self.add_source(ClipSource()))
         menu.addAction("Metronome", lambda: self.add_source(ClickSource()))
         for other in self.session.project.strands:
@@ -241,7 +246,7 @@ class ColumnActs:
     def source_menu(self, place: int, where: QPoint) -> None:
         menu = QMenu(self.column)
         source = self.column.strand.sources[place]
-        if isinstance(source, GeneratorSource):
+        if isinstance(source, WorkingSource):
             menu.addAction("Wake it" if source.bypass else "Let it rest", lambda: self.bypass(source.id))
             self.add_clipboard(menu, lambda: self.select("source", place))
         menu.addAction("Remove", lambda: self.remove_end("source", place))

@@ -5,8 +5,10 @@ from __future__ import annotations
 from pathlib import PurePath
 
 from arpegon.core.document import (
+    STAND_IN,
     AnyDestination,
     AnySource,
+    AudioSource,
     ClickSource,
     ClipSource,
     GeneratorSource,
@@ -47,9 +49,18 @@ def source_words(project: Project, source: AnySource) -> tuple[str, str]:
         stage = project.find_stage(source.after)
         if stage is not None:
             return name, f"after {processor_class(stage[1].kind).label}"
-    else:
-        name = "Audio input"
+    elif isinstance(source, AudioSource):
+        processor = processor_class(source.listen)
+        values = with_defaults(processor.params, source.params)
+        return audio_words(source), "rests" if source.bypass else processor.caption(values)
     return name, zone_words(source)
+
+
+def audio_words(source: AudioSource) -> str:
+    """What an audio source listens to."""
+    if source.file:
+        return PurePath(source.file.removeprefix(STAND_IN)).stem.replace("-", " ").capitalize()
+    return port_words(source.device) if source.device else "Audio input"
 
 
 def zone_words(source: AnySource) -> str:

@@ -1,0 +1,66 @@
+"""The note that is heard, and how far from it the pitch is."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from arpegon.core.pitch import note_name
+from arpegon.ui import theme
+
+
+class CentsView(QWidget):
+    """A note's name, and a mark on a scale from 50 cents below it to 50 above."""
+
+    def __init__(self, ink: str) -> None:
+        super().__init__()
+        self.ink = ink
+        self._pitch: float | None = None
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setFixedHeight(38)
+        self.setToolTip("The note that is heard now, and how many cents the pitch is off it.")
+
+    def sizeHint(self) -> QSize:
+        return QSize(200, 38)
+
+    def show_pitch(self, pitch: float | None) -> None:
+        """Show a pitch as a note number; ``None`` where none is heard."""
+        if pitch != self._pitch:
+            self._pitch = pitch
+            self.update()
+
+    @property
+    def words(self) -> str:
+        """What it says: "E4 +12"."""
+        if self._pitch is None:
+            return "–"
+        cents = round(100.0 * (self._pitch - round(self._pitch)))
+        return f"{note_name(round(self._pitch))} {cents:+d}".replace("-", "−")
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        t = theme.theme()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(theme.color(t.ink))
+        painter.setFont(theme.number_font(17, 500))
+        painter.drawText(QRectF(2, 0, 96, self.height()), Qt.AlignmentFlag.AlignVCenter, self.words)
+        room = QRectF(108, 0, self.width() - 116.0, self.height())
+        middle = room.center().y() - 4
+        painter.setPen(QPen(theme.color(t.line), 1.2))
+        painter.drawLine(QPointF(room.left(), middle), QPointF(room.right(), middle))
+        painter.setFont(theme.number_font(11))
+        for cents in (-50, -25, 0, 25, 50):
+            x = room.left() + (cents + 50) / 100 * room.width()
+            tall = 7 if cents == 0 else 4
+            painter.setPen(QPen(theme.color(t.second), 1.2))
+            painter.drawLine(QPointF(x, middle - tall), QPointF(x, middle + tall))
+            if cents in (-50, 0, 50):
+                spot = QRectF(x - 18, middle + 7, 36, 14)
+                painter.drawText(spot, Qt.AlignmentFlag.AlignCenter, f"{cents:+d}".replace("-", "−") if cents else "0")
+        if self._pitch is not None:
+            off = self._pitch - round(self._pitch)
+            x = room.left() + (off + 0.5) * room.width()
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(theme.color(theme.mix(self.ink, t.ink, 0.3) if t.dark else self.ink))
+            painter.drawEllipse(QPointF(x, middle), 5.5, 5.5)
