@@ -14,7 +14,6 @@ from numpy.typing import NDArray
 
 from arpegon.core.document import Instrument
 from arpegon.core.events import Event
-from arpegon.engine.audio_in import AudioIn, Hear
 from arpegon.engine.ears import BLOCK_SECONDS
 from arpegon.sound import SOUNDS, kit
 from arpegon.sound.mixer import Mixer
@@ -24,6 +23,9 @@ RETRY_SECONDS = 3.0
 _DRIFT_SHARE = 0.02
 """How much of a deviation between sound card and clock is taken over at each block: enough to follow the
 drift of a crystal, too little to let the jitter of one callback be heard."""
+
+_MONITOR_SECONDS = 2.0 * BLOCK_SECONDS
+"""How much later than instruments audio is heard that comes in: the block that it waits for, and the way."""
 
 Array = NDArray[Any]
 
@@ -50,10 +52,9 @@ class Monitored:
             if begins >= end:
                 break
             place = (times - begins) * self.rate
-            inside = (place > -1.0) & (place < len(samples))
+            inside = (place > -0.5) & (place < len(samples) - 0.5)
             for channel in range(2):
-                heard = np.interp(place[inside], np.arange(len(samples)), samples[:, channel])
-                out[channel, inside] += heard
+                out[channel, inside] += np.interp(place[inside], np.arange(len(samples)), samples[:, channel])
 
 
 class Renderer:
@@ -111,8 +112,8 @@ class Renderer:
         self._pending = later
         due.sort(key=lambda entry: entry[0])
         out = self.mixer.render(frames, due)
-        for line in self._monitors.values():
-            line.mix(out, start - self.latency - BLOCK_SECONDS, self.rate)
+        for line in list(self._monitors.values()):
+            line.mix(out, start - self.latency - _MONITOR_SECONDS, self.rate)
         spent = (time.perf_counter() - began) * self.rate / frames
         self.load += 0.1 * (spent - self.load)
         return out
@@ -134,15 +135,10 @@ class AudioOut:
 
     Args:
         notice: called with a sentence when the device fails, and with an empty one when it is back.
-        hear: takes the blocks of audio inputs.
-        heard: called with an input and a sentence when that fails, and with an empty one when it is back.
     """
 
-    def __init__(
-        self, notice: Callable[[str], None], hear: Hear | None = None, heard: Callable[[str, str], None] | None = None
-    ) -> None:
+    def __init__(self, notice: Callable[[str], None]) -> None:
         self.name = ""
-        self.inputs = AudioIn(hear or (lambda block: None), heard or (lambda device, text: None), self._look_anew)
         self.renderer = Renderer(DEFAULT_RATE, 256)
         self._notice = notice
         self._device = ""
@@ -160,15 +156,6 @@ class AudioOut:
     def start(self) -> None:
         """Open the device, and keep it open."""
         self._thread.start()
-        self.inputs.start()
-
-    def listen_to(self, devices: Iterable[str]) -> None:
-        """Keep these inputs open from now on (empty: the default one)."""
-        if self.inputs.want(devices):
-            self._wake.set()
-
-    def _look_anew(self) -> None:
-        self._reopen = True
 
     def set_device(self, device: str, block: int) -> None:
         """Use another device (empty: the default) or block size."""
@@ -196,7 +183,6 @@ class AudioOut:
         self._wake.set()
         if self._thread.is_alive():
             self._thread.join(2.0)
-        self.inputs.close()
         self._close_stream()
 
     @contextlib.contextmanager
@@ -229,8 +215,6 @@ class AudioOut:
                 with self._opening:
                     self._open()
                 silent_since = time.monotonic()
-            with self._opening:
-                self.inputs.keep()
             if self._stream is not None:
                 self._wake.wait(0.5)
                 self._wake.clear()
@@ -245,7 +229,6 @@ class AudioOut:
             self._wake.clear()
 
     def _open(self) -> None:
-        self.inputs.close()
         self._close_stream()
         try:
             import sounddevice

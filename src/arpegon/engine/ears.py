@@ -81,12 +81,8 @@ class Ears:
         self.by_id: dict[str, Ear] = {}
         self._rack = Rack()
 
-    def configure(self, project: Project) -> list[Ear]:
-        """Take over a document.
-
-        Returns:
-            The ears that are no longer there.
-        """
+    def configure(self, project: Project) -> None:
+        """Take over a document."""
         before = self.by_id
         now: dict[str, Ear] = {}
         for strand in project.strands:
@@ -94,7 +90,6 @@ class Ears:
                 if isinstance(source, AudioSource) and not source.bypass:
                     now[source.id] = self._kept(before.get(source.id), strand, place, source)
         self.by_id = now
-        return [ear for ear_id, ear in before.items() if now.get(ear_id) is not ear]
 
     @staticmethod
     def _kept(ear: Ear | None, strand: Strand, place: int, source: AudioSource) -> Ear:
@@ -104,6 +99,12 @@ class Ears:
         if ear.source != source:
             ear.configure(source)
         return ear
+
+    def set_params(self, ear_id: str, values: Mapping[str, Any]) -> None:
+        """The short cut for a knob that is dragged."""
+        ear = self.by_id.get(ear_id)
+        if ear is not None:
+            ear.set_params(values)
 
     def hear(self, blocks: Mapping[str, Block]) -> list[tuple[str, Event]]:
         """Listen to blocks that sound at the same time, by the ids of their ears.
@@ -131,11 +132,11 @@ class Ears:
         events.sort(key=lambda entry: entry[1].time)
         return events
 
-    def quiet(self, ear: Ear, time: float) -> list[Event]:
-        """The stream of an ear stopped at a time: the end of what it plays."""
-        if ear.listener is None:
-            return []
-        return [event.at(time) for event in ear.listener.silence()]
+    def quiet(self, ear_id: str) -> None:
+        """The stream of an ear stopped: nothing is remembered of it."""
+        ear = self.by_id.get(ear_id)
+        if ear is not None and ear.listener is not None:
+            ear.listener.silence()
 
     def marks(self) -> dict[str, list[Mark]]:
         """What was heard since the last call, by ear, on the engine's clock."""

@@ -27,11 +27,11 @@ from arpegon.core.events import CONTROL, NOTE_ON, Event
 from arpegon.core.flood import thin
 from arpegon.engine import protocol
 from arpegon.engine.audio import AudioOut, list_outputs
-from arpegon.engine.audio_in import InputBlock, list_inputs
-from arpegon.engine.clips import Cache, SoundCache, load_clips, load_sounds
+from arpegon.engine.audio_in import list_inputs
+from arpegon.engine.clips import Cache, load_clips
 from arpegon.engine.clock_box import NAME as CLOCK_BOX
 from arpegon.engine.clock_box import ClockBox
-from arpegon.engine.ears import Block
+from arpegon.engine.ears_client import RemoteHearing
 from arpegon.engine.ports import PortHub
 from arpegon.engine.simulation import Engine
 
@@ -62,13 +62,14 @@ class LiveEngine:
 
     def __init__(self, channel: protocol.Channel) -> None:
         self.channel = channel
-        self.engine = Engine(self)
-        self.audio = AudioOut(
-            lambda text: channel.send(protocol.Notice("audio", text)),
-            self._listen,
-            lambda device, text: channel.send(protocol.Notice(f"audio-in:{device}", text)),
+        self.hearing = RemoteHearing(
+            self.act,
+            lambda events: self.engine.expect(events),
+            lambda *dry: self.audio.renderer.monitor(*dry),
+            channel.send,
         )
-        self.engine.monitor = self._monitor
+        self.engine = Engine(self, hearing=self.hearing)
+        self.audio = AudioOut(lambda text: channel.send(protocol.Notice("audio", text)))
         self.ports = PortHub(
             self._arrived,
             self._lost,
@@ -92,8 +93,6 @@ class LiveEngine:
         self._late: deque[tuple[float, float]] = deque(maxlen=_LATENESS_KEPT)
         self._clip_cache: Cache = {}
         self._missing_clips: set[str] = set()
-        self._sound_cache: SoundCache = {}
-        self._missing_sounds: set[str] = set()
         self._project: Project | None = None
         self._late_p99 = 0.0
         self._thinned = 0
@@ -149,29 +148,6 @@ class LiveEngine:
     def _ports_changed(self, inputs: list[str], outputs: list[str]) -> None:
         self.channel.send(protocol.Ports(inputs, outputs, list_outputs(), list_inputs()))
 
-    def _listen(self, block: InputBlock) -> None:
-        """Hear a block of an audio input (in the thread of the inputs)."""
-        engine = self.engine
-        ears = {
-            ear_id: Block(block.samples, block.rate, block.start)
-            for ear_id, ear in engine.ears.by_id.items()
-            if not ear.source.file and ear.source.device == block.device
-        }
-        for ear_id in ears:
-            source = engine.ears.by_id[ear_id].source
-            if source.monitor:
-                self._monitor(ear_id, engine.ears.by_id[ear_id].channels(block.samples), block.rate, block.start)
-        try:
-            events = engine.ears.hear(ears)
-        except Exception:  # a fault in one listener must not silence the others
-            traceback.print_exc()
-            return
-        if events:
-            self.act(lambda now: engine.expect(events))
-
-    def _monitor(self, whose: str, samples: Any, rate: int, start: float) -> None:
-        self.audio.renderer.monitor(whose, samples, rate, start)
-
     def _port_failed(self, name: str, text: str) -> None:
         self.channel.send(protocol.Notice(f"port:{name}", text))
 
@@ -209,6 +185,7 @@ class LiveEngine:
                 engine.locate(now, command.beat)
             case protocol.Watch():
                 engine.graph.watched = command.stage or None
+                self.hearing.watch(command.stage)
             case protocol.PlayTake():
                 engine.play_take(command.parts, now, command.start)
             case protocol.StopTake():
@@ -231,16 +208,13 @@ class LiveEngine:
         clips, missing = load_clips(project, folder, self._clip_cache)
         for file in self._missing_clips | missing.keys():
             self.channel.send(protocol.Notice(f"clip:{file}", missing.get(file, "")))
-        sounds, unheard = load_sounds(project, folder, self._sound_cache)
-        for file in self._missing_sounds | unheard.keys():
-            self.channel.send(protocol.Notice(f"sound:{file}", unheard.get(file, "")))
-        self._missing_clips, self._missing_sounds = set(missing), set(unheard)
-        self.audio.listen_to({one.device for _, one in project.audio_sources() if not one.file and not one.bypass})
+        self._missing_clips = set(missing)
+        self.hearing.folder = str(folder)
         destinations = (destination for strand in project.strands for destination in strand.destinations)
         ports = {one.port for one in destinations if isinstance(one, PortDestination)}
         self.ports.want(ports | set(project.clock.send))
         try:
-            self.engine.apply(project, clips, now, sounds)
+            self.engine.apply(project, clips, now)
             self._project = project
         except ArpegonError as error:
             self.channel.send(protocol.Notice("document", str(error)))
@@ -267,7 +241,7 @@ class LiveEngine:
                 or self._heard
                 or engine.clock.playing
                 or engine.take_position is not None
-                or engine.graph.watched in engine.ears.by_id
+                or self.hearing.waiting
             )
             wanted_at = report_at if busy else idle_report_at
             if wanted_at < time.monotonic():
@@ -371,8 +345,7 @@ class LiveEngine:
             controls,
             self._live(now),
             self.engine.follower.state,
-            self.engine.ears.marks(),
-            self.engine.ears.sight(self.engine.graph.watched or ""),
+            *self.hearing.seen(),
         )
         self.channel.send(telemetry)
         self._tell_of_clock()
@@ -459,6 +432,7 @@ def main(arguments: list[str]) -> None:
     gc.freeze()
     live.run()
     time.sleep(0.02)
+    live.hearing.close()
     live.audio.close()
     live.ports.close()
     channel.close()

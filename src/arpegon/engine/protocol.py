@@ -236,6 +236,50 @@ class Notice(Message):
 
 Report = Telemetry | Hooked | Ports | Notice
 
+# -- engine to ears and back --------------------------------------------------------------------------
+
+
+class Roll(Message):
+    """Audio files play from ``time`` on, with their beginnings at ``origin`` (``None``: they stop)."""
+
+    endless: bool
+    origin: float | None
+    time: float
+    run: int
+    """Counts these messages, so that what was heard before one is told apart."""
+
+
+EarsCommand = SetProject | SetParams | Watch | Roll | Quit
+
+
+class HeardNotes(Message):
+    """Events of audio sources by feed, at monotonic seconds, of files (which, and of which run) or of inputs."""
+
+    endless: bool | None
+    run: int
+    events: list[tuple[str, Event]]
+
+
+class Seen(Message):
+    """What was heard by each source, and what the watched one hears."""
+
+    marks: dict[str, list[Mark]]
+    watched: str
+    sight: Sight | None
+
+
+class Dry(Message):
+    """Audio that is to be heard itself: float32 samples, channels side by side."""
+
+    whose: str
+    samples: bytes
+    channels: int
+    rate: int
+    start: float
+
+
+EarsReport = HeardNotes | Seen | Dry | Notice
+
 _HEAD = struct.Struct("<I")
 
 

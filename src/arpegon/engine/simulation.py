@@ -15,12 +15,11 @@ from itertools import count
 
 from arpegon.core.document import ClickSource, ClipSource, Project, Strand
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
-from arpegon.engine.ears import Block, Ears
 from arpegon.engine.feeds import ALL_INPUTS, feed_of
 from arpegon.engine.following import ClockFollower
 from arpegon.engine.graph import Graph, Inputs, Outputs
+from arpegon.engine.hearing import Heard, Hearing, LocalHearing, file_sources
 from arpegon.engine.hooks import Hooks
-from arpegon.engine.loops import LoopPlayer, Monitor
 from arpegon.engine.players import ClickPlayer, ClipPlayer, TakePlayer
 from arpegon.engine.sending import ClockSender
 from arpegon.engine.timeline import Due, Timeline
@@ -58,9 +57,10 @@ class Engine:
     Args:
         outputs: where everything that leaves goes.
         seed: overrules the seeds of all stages.
+        hearing: who listens to audio sources (left out: the engine itself).
     """
 
-    def __init__(self, outputs: Outputs, seed: int | None = None) -> None:
+    def __init__(self, outputs: Outputs, seed: int | None = None, hearing: Hearing | None = None) -> None:
         self.transport = Timeline()
         self.endless = Timeline()
         """Runs with the transport, and goes on where strands play on when it stops."""
@@ -69,10 +69,10 @@ class Engine:
         self.now = 0.0
         self.clips: Mapping[str, Clip] = {}
         self.sounds: Mapping[str, Sound] = {}
-        self.ears = Ears()
-        self.monitor: Monitor | None = None
-        """Takes audio that is to be heard itself."""
-        self._loops = {False: LoopPlayer(self, self.transport, False), True: LoopPlayer(self, self.endless, True)}
+        self._hearing: Hearing = hearing or LocalHearing(self)
+        self._heard_as: dict[str, tuple[object, ...]] = {}
+        """What each audio source listens to, by its feed: with another input what it played ends."""
+        self._hushes: dict[str, int] = {}
         self._seconds: list[tuple[float, int, Due]] = []
         self._order = count()
         self._arrived: deque[tuple[str, Event]] = deque()
@@ -283,31 +283,42 @@ class Engine:
 
     def _listen_anew(self, project: Project, time: float) -> None:
         """Take over the audio sources of a document."""
-        for ear in self.ears.configure(project):
-            self.lost(ear.feed, time)
-        for endless, loops in self._loops.items():
-            line = self.endless if endless else self.transport
-            if loops.idle and line.clock.playing:
-                loops.start(line.clock.beat_at(time))
+        now: dict[str, tuple[object, ...]] = {
+            f"audio:{one.id}": (one.listen, one.device, one.file, one.inputs, one.bypass)
+            for _, one in project.audio_sources()
+        }
+        before, self._heard_as = self._heard_as, now
+        for feed, heard in before.items():
+            if now.get(feed) != heard:
+                self._hush(feed, time)
+        self._hearing.configure(project, self.sounds, time)
 
-    def listen(self, blocks: Mapping[str, Block]) -> None:
-        """Listen to audio (see :meth:`~arpegon.engine.ears.Ears.hear`); what is heard plays when it is due."""
-        self.expect(self.ears.hear(blocks))
-
-    def expect(self, events: Sequence[tuple[str, Event]]) -> None:
-        """Let events of feeds arrive at their times, which may lie ahead."""
+    def expect(self, events: Heard) -> None:
+        """Let what was heard arrive at its time, which may lie ahead, unless its feed is hushed before."""
         for name, event in events:
-            self.at_time(
-                max(event.time, self.now),
-                lambda now, name=name, event=event: self.feed(name, event.at(now)),  # type: ignore[misc]
-            )
+            hushes = self._hushes.get(name, 0)
 
-    def hush(self, ear_id: str, time: float) -> None:
-        """The audio of a source stopped: end what it plays."""
-        ear = self.ears.by_id.get(ear_id)
-        if ear is not None:
-            self.ears.quiet(ear, time)
-            self.lost(ear.feed, time)
+            def arrive(now: float, name: str = name, event: Event = event, hushes: int = hushes) -> None:
+                if hushes == self._hushes.get(name, 0):
+                    self.feed(name, event.at(now))
+
+            self.at_time(max(event.time, self.now), arrive)
+
+    def _hush(self, feed: str, time: float) -> None:
+        """The audio of a feed stopped: end what it plays, and let nothing come that is still expected."""
+        self._hushes[feed] = self._hushes.get(feed, 0) + 1
+        self.lost(feed, time)
+
+    def _roll(self, line: Timeline, time: float) -> None:
+        """Audio files begin where a timeline is; while bars are counted, they wait."""
+        beat = line.clock.beat_at(time)
+        origin = time - beat * 60.0 / line.clock.tempo
+        self._hearing.roll(line is self.endless, origin, max(time, origin))
+
+    def _stop_files(self, endless: bool, time: float) -> None:
+        self._hearing.roll(endless, None, time)
+        for source in file_sources(self.graph.project, endless):
+            self._hush(f"audio:{source.id}", time)
 
     def _add_player(self, name: str, source: ClipSource | ClickSource, line: Timeline, time: float) -> None:
         player: ClipPlayer | ClickPlayer
@@ -335,9 +346,8 @@ class Engine:
 
     def set_params(self, stage_id: str, values: Mapping[str, object]) -> None:
         """The short cut for a knob that is dragged: new values for a stage or a source."""
-        ear = self.ears.by_id.get(stage_id)
-        if ear is not None:
-            ear.set_params(values)
+        if f"audio:{stage_id}" in self._heard_as:
+            self._hearing.set_params(stage_id, values)
         else:
             self.graph.set_params(stage_id, values)
 
@@ -358,8 +368,10 @@ class Engine:
         self.clock.start(time, beat)
         self._end_endless(time)
         self.endless.clock.start(time, self.clock.beat_at(time))
-        for player in (*self._players.values(), *self._loops.values()):
+        for player in self._players.values():
             player.start(self.clock.beat_at(time))
+        self._roll(self.transport, time)
+        self._roll(self.endless, time)
         self.follower.placed(self.clock.beat_at(time))
         self.sender.start(self.clock.beat_at(time), time)
 
@@ -373,7 +385,7 @@ class Engine:
         for name, player in self._players.items():
             if not name.endswith(":on"):
                 player.stop(time)
-        self._loops[False].stop(time)
+        self._stop_files(False, time)
         self.graph.halted(time)
         if ended:
             self._end_endless(time)
@@ -394,7 +406,7 @@ class Engine:
             for name, player in self._players.items():
                 if name.endswith(":on"):
                     player.stop(time)
-            self._loops[True].stop(time)
+            self._stop_files(True, time)
             self.graph.halted(time, endless=True)
 
     def halt(self, time: float) -> None:

@@ -10,6 +10,7 @@ millisecond or two.
 
 from __future__ import annotations
 
+from functools import lru_cache
 from itertools import pairwise
 from typing import Any
 
@@ -131,11 +132,14 @@ class Bands:
                 self._floor = 10.0 * np.log10(np.maximum(quietest, _SMALLEST))
 
 
+@lru_cache(maxsize=64)
+def _places(count: int, size: int, hop: int) -> Array:
+    return np.arange(count)[:, None] * hop + np.arange(size)
+
+
 def windows(samples: Array, size: int, hop: int) -> Array:
-    """Views of ``size`` samples, ``hop`` apart, of shape (count, size)."""
-    count = (len(samples) - size) // hop + 1
-    step = samples.strides[0]
-    return np.lib.stride_tricks.as_strided(samples, (count, size), (hop * step, step), writeable=False)
+    """Parts of ``size`` samples, ``hop`` apart, of shape (count, size)."""
+    return samples[_places((len(samples) - size) // hop + 1, size, hop)]
 
 
 def _greatest(line: Array, width: int) -> Array:

@@ -18,6 +18,7 @@ Array = NDArray[Any]
 
 _FULL = 0.999
 """A sample at this size or above is clipped."""
+_LOUDEST = 4.0
 _SIGHT_LIMIT = 4096
 
 
@@ -104,13 +105,16 @@ class Listener:
         return self.hear(self._clean(block))
 
     def _clean(self, block: Array) -> Array:
-        samples = np.nan_to_num(np.asarray(block, dtype=np.float64), nan=0.0, posinf=0.0, neginf=0.0)
+        samples = np.asarray(block, dtype=np.float64)
+        peak = float(np.abs(samples).max(initial=0.0))
+        if not peak <= _LOUDEST:  # too large, or no number at all
+            samples = np.clip(np.nan_to_num(samples, nan=0.0, posinf=0.0, neginf=0.0), -_LOUDEST, _LOUDEST)
+            peak = _LOUDEST
         if samples.ndim == 1:
             samples = samples[:, None]
         self.taken += len(samples)
-        if len(samples):
-            self.peak = max(self.peak, float(np.abs(samples).max()))
-        return np.clip(samples, -4.0, 4.0)
+        self.peak = max(self.peak, peak)
+        return samples
 
     def hear(self, samples: Array) -> list[Event]:
         """Like :meth:`process`, with clean samples."""
