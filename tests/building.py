@@ -7,6 +7,7 @@ from collections.abc import Iterable, Sequence
 
 from arpegon.core.document import (
     GENERATOR_SOURCES,
+    AudioSource,
     Instrument,
     InstrumentDestination,
     Project,
@@ -17,6 +18,7 @@ from arpegon.core.document import (
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event, note_off, note_on
 from arpegon.engine.offline import run
 from arpegon.processors import GENERATORS
+from arpegon.processors.registry import LISTENINGS
 
 BELLS = Instrument(id="bells", sound="glass-bells", level_db=-6.0)
 
@@ -47,6 +49,8 @@ def working(kind: str, params: dict) -> Strand:
     """A strand with a stage, or a source, of a kind."""
     if kind in GENERATORS:
         return strand(sources=(generator(kind, "s", params=params),))
+    if kind in LISTENINGS:
+        return strand(sources=(AudioSource(id="s", listen=kind, params=params),))
     return strand(Stage(id="s", kind=kind, params=params))
 
 

@@ -25,6 +25,7 @@ from arpegon.core.toss import Bounds, Tosses
 from arpegon.processors import GENERATORS, PROCESSORS, WORKS
 from arpegon.processors.lane import WORDS, Play
 from arpegon.processors.pads import Pads
+from arpegon.processors.registry import LISTENINGS
 
 NOTE = st.integers(0, 127)
 ROOTS = st.sampled_from(["C", "Eb", "F#", "B"])
@@ -103,4 +104,5 @@ def values_of(kind):
 
 KINDS = {kind: values_of(kind) for kind in PROCESSORS}
 SOURCES = {kind: values_of(kind) for kind in GENERATORS}
-ALL_KINDS = KINDS | SOURCES
+HEARD = {kind: values_of(kind) for kind in LISTENINGS}
+ALL_KINDS = KINDS | SOURCES | HEARD

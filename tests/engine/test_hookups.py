@@ -21,7 +21,7 @@ from arpegon.files.midi import Clip
 from arpegon.files.project import format_project, parse_project
 from arpegon.processors import WORKS
 from arpegon.processors.targets import ACTIONS, declared, params_of, target_words
-from building import Recording, assert_whole, generator, note_ons, notes, pitches, project, stage, strand
+from building import Recording, assert_whole, generator, note_ons, notes, pitches, project, stage, strand, working
 
 KNOB = Number(key="knob", label="Knob", default=64, low=0, high=127, help="A knob.")
 
@@ -81,16 +81,14 @@ def test_a_tempo_on_a_knob_from_50_to_200():
 
 @pytest.mark.parametrize("kind", sorted(WORKS))
 def test_every_hookable_parameter_takes_every_share(kind):
-    one = project(
-        strand(sources=(generator(kind, "x"),)) if kind in ("steps", "rings", "rebound") else strand(stage(kind, "x"))
-    )
-    for key, param in params_of(one, "x").items():
+    one = project(working(kind, {}))
+    for key, param in params_of(one, "s").items():
         for share in (0.0, 0.31, 0.5, 1.0):
             made = value_at(param, share, hook())
             assert param.check(made) == made
             assert value_at(param, share_of(param, made, hook()), hook()) == made
         assert param.check(next_value(param, param.default, hook())) is not None
-        assert declared(one, hook(target="x", param=key)) is param
+        assert declared(one, hook(target="s", param=key)) is param
 
 
 def test_ways_toggle_held_trigger_and_next():

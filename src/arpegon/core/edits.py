@@ -23,7 +23,7 @@ from arpegon.core.document import (
     SurfaceSource,
     WorkingSource,
 )
-from arpegon.core.takes import Take
+from arpegon.core.takes import Take, without_doubtful
 
 _replace = msgspec.structs.replace
 _Item = TypeVar("_Item")
@@ -333,6 +333,17 @@ def remove_hookup(project: Project, hookup_id: str) -> Project:
 def add_take(project: Project, take: Take) -> Project:
     """Put a take first in the list."""
     return _replace(project, takes=(take, *project.takes))
+
+
+def drop_doubtful(project: Project, take_id: str) -> Project:
+    """Leave out of a take what may have been heard falsely."""
+    return _replace(
+        project,
+        takes=tuple(
+            _replace(take, parts=tuple(without_doubtful(part) for part in take.parts)) if take.id == take_id else take
+            for take in project.takes
+        ),
+    )
 
 
 def remove_take(project: Project, take_id: str) -> Project:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 
 import msgspec
 
@@ -14,6 +14,9 @@ MEMORY_SECONDS = 600.0
 MEMORY_EVENTS = 400_000
 """More than ten minutes of the densest playing that a MIDI cable carries in one direction would need more;
 past this the oldest events go first."""
+MEMORY_DOUBTS = 4_000
+_SAME_SECONDS = 0.012
+"""Notes of one cause begin within this."""
 
 
 class Part(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
@@ -23,6 +26,8 @@ class Part(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     name: str
     played: tuple[Event, ...] = ()
     generated: tuple[Event, ...] = ()
+    doubtful: tuple[tuple[float, int], ...] = ()
+    """When notes were played, and which, that an audio source may have heard falsely."""
 
 
 class Take(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
@@ -43,6 +48,15 @@ class Memory:
         self.seconds = seconds
         self._played: dict[str, deque[Event]] = {}
         self._generated: dict[str, deque[Event]] = {}
+        self._doubts: dict[str, deque[tuple[float, int]]] = {}
+
+    def doubt(self, strand: str, time: float, note: int) -> None:
+        """Remember that a note that was played at a time may be false."""
+        self._doubts.setdefault(strand, deque(maxlen=MEMORY_DOUBTS)).append((time, note))
+
+    def doubts(self, strand: str, start: float, end: float) -> tuple[tuple[float, int], ...]:
+        """The doubtful notes between two times, at seconds from the first one."""
+        return tuple((time - start, note) for time, note in self._doubts.get(strand, ()) if start <= time <= end)
 
     def add(self, strand: str, played: Iterable[Event], generated: Iterable[Event]) -> None:
         """Remember events (in order) of a strand; what is older than the span is forgotten."""
@@ -120,7 +134,8 @@ def cut_take(
     for strand, label in strands:
         played, generated = memory.cut(strand, start, end)
         if played or generated:
-            parts.append(Part(strand=strand, name=label, played=played, generated=generated))
+            doubtful = memory.doubts(strand, start, end)
+            parts.append(Part(strand=strand, name=label, played=played, generated=generated, doubtful=doubtful))
             last = max(last, *(event.time for event in (*played[-1:], *generated[-1:])))
     if not parts:
         return None
@@ -156,6 +171,46 @@ def trim(events: Iterable[Event], start: float, end: float) -> tuple[Event, ...]
     for key, count in open_notes.items():
         kept.extend([note_off(length, key >> 7, key & 0x7F)] * count)
     kept.extend(Event(length, CONTROL | channel, SUSTAIN, 0) for channel in sorted(pedals))
+    return tuple(kept)
+
+
+def is_doubtful(doubtful: Sequence[tuple[float, int]], time: float, note: int) -> bool:
+    """Whether a note that was played at a time is among doubtful ones."""
+    return any(which == note and abs(when - time) <= _SAME_SECONDS for when, which in doubtful)
+
+
+def without_doubtful(part: Part) -> Part:
+    """A part without its doubtful notes, and without what was generated from them alone: what began with them, and
+    with no other note that was played."""
+    sure = [
+        event.time
+        for event in part.played
+        if event.kind == NOTE_ON and not is_doubtful(part.doubtful, event.time, event.data1)
+    ]
+
+    def from_doubt(event: Event) -> bool:
+        caused = any(-1e-6 <= event.time - when <= _SAME_SECONDS for when, _ in part.doubtful)
+        return caused and not any(-1e-6 <= event.time - when <= _SAME_SECONDS for when in sure)
+
+    played = _without(part.played, lambda event: is_doubtful(part.doubtful, event.time, event.data1))
+    generated = _without(part.generated, from_doubt)
+    return msgspec.structs.replace(part, played=played, generated=generated, doubtful=())
+
+
+def _without(events: Iterable[Event], drops: Callable[[Event], bool]) -> tuple[Event, ...]:
+    """Events without some of the notes; ``drops`` is asked of every note on."""
+    kept: list[Event] = []
+    open_notes: dict[int, list[bool]] = {}
+    for event in events:
+        if event.kind == NOTE_ON:
+            dropped = drops(event)
+            open_notes.setdefault(note_key(event), []).append(dropped)
+        elif event.kind == NOTE_OFF and open_notes.get(note_key(event)):
+            dropped = open_notes[note_key(event)].pop(0)
+        else:
+            dropped = False
+        if not dropped:
+            kept.append(event)
     return tuple(kept)
 
 

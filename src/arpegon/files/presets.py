@@ -15,13 +15,14 @@ from typing import Any
 import msgspec
 import platformdirs
 
-from arpegon.core.document import GENERATOR_SOURCES, Instrument, Project, Stage, Strand
+from arpegon.core.document import GENERATOR_SOURCES, AudioSource, Instrument, Project, Stage, Strand
 from arpegon.core.edits import instruments_of
 from arpegon.core.errors import ArpegonError, FileError
 from arpegon.files.atomic import read_bytes, write_atomic
 from arpegon.files.places import DATA
 from arpegon.files.project import format_project, project_of, read_tree
 from arpegon.processors import GENERATORS, processor_class
+from arpegon.processors.registry import LISTENINGS
 
 FORMAT, VERSION = "arpegon-preset", 1
 SUFFIX = ".arpegon-preset"
@@ -88,7 +89,7 @@ def parse_preset(content: bytes, name: str = "the preset") -> Preset:
     if ("stage" in tree) == ("strand" in tree) or not isinstance(tree.get("name"), str):
         raise FileError(f"“{name}”: a preset has a name, and a stage or a strand.")
     stage = tree.get("stage")
-    part = "sources" if isinstance(stage, dict) and stage.get("kind") in GENERATORS else "stages"
+    part = "sources" if isinstance(stage, dict) and stage.get("kind") in _SOURCES else "stages"
     strand = tree.get("strand", {"id": "s", "name": "s", part: [stage]})
     read = project_of({"strands": [strand], "instruments": tree.get("instruments", [])}, name)
     about = str(tree.get("about", ""))
@@ -103,7 +104,13 @@ def _held(stage: Stage | None) -> dict[str, Any]:
         return {}
     if stage.kind in GENERATORS:
         return {"sources": (GENERATOR_SOURCES[stage.kind](id=stage.id, params=stage.params),)}
+    if stage.kind in LISTENINGS:
+        return {"sources": (AudioSource(id=stage.id, listen=stage.kind, params=stage.params),)}  # type: ignore[arg-type]
     return {"stages": (stage,)}
+
+
+_SOURCES = (*GENERATORS, "audio")
+"""What stands in a preset as a source does in a project."""
 
 
 def own_folder() -> Path:

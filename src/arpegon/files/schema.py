@@ -15,6 +15,7 @@ from arpegon.core.processor import Processor
 from arpegon.core.scales import ALIASES, SCALES
 from arpegon.files.validation import INKS
 from arpegon.processors import GENERATORS, PROCESSORS, WORKS
+from arpegon.processors.registry import LISTENINGS
 from arpegon.sound import SOUNDS
 
 _DIALECT = "https://json-schema.org/draft/2020-12/schema"
@@ -51,6 +52,8 @@ def project_schema() -> dict[str, Any]:
         generator = components[GENERATOR_SOURCES[kind].__name__]
         generator["description"] = processor.summary
         generator["properties"]["params"] = _params_schema(processor)
+    listening = [{"title": cls.label, **_params_schema(cls)} for cls in LISTENINGS.values()]
+    components["AudioSource"]["properties"]["params"] = {"anyOf": listening}
     return {
         "$schema": _DIALECT,
         "title": "Arpegon project",
@@ -100,6 +103,7 @@ def processors_page() -> str:
         '`{"id": "s1", "kind": "humanize", "bypass": false, "params": {"low": 85}}`; a parameter that is left out has',
         "its default. What a stage does not mean to change passes it untouched and in order. Steps, rings and rebound",
         'are sources, and stand among the sources of a strand: `{"kind": "steps", "id": "deck", "params": {}}`.',
+        'Audio sources hear hits or pitch: `{"kind": "audio", "id": "crate", "listen": "hits", "params": {}}`.',
     ]
     for kind, processor in WORKS.items():
         lines += ["", f"## {processor.label} (`{kind}`)", "", processor.summary, ""]

@@ -36,8 +36,8 @@ def _touch_params(soft: float, loud: float) -> tuple[Param, ...]:
             high=127,
             help="The line of a drawn response, from level to velocity.",
         ),
-        Number(key="low", label="Lowest velocity", default=1, low=1, high=127, help="The velocity of the softest."),
-        Number(key="high", label="Highest velocity", default=127, low=1, high=127, help="The velocity of the loudest."),
+        Number(key="low", label="Velocity from", default=1, low=1, high=127, help="The velocity of the softest."),
+        Number(key="high", label="Velocity to", default=127, low=1, high=127, help="The velocity of the loudest."),
     )
 
 
@@ -183,7 +183,7 @@ class Pitch(Listening):
             key="bends",
             label="Bends",
             default="ignore",
-            options={"ignore": "ignored", "follow": "as pitch bend", "split": "split into semitones"},
+            options={"ignore": "ignored", "follow": "as pitch bend", "split": "in semitones"},
             help="What becomes of bends and vibrato.",
         ),
         Number(

@@ -368,6 +368,7 @@ class Session(QObject):
                 self._let_go_below(report.now)
             for instrument, values in report.controls.items():
                 self.controls.setdefault(instrument, {}).update(values)
+            self._doubt(report)
             for feed, event in report.heard:
                 self.heard.emit(feed, event)
             self.reported.emit(report)
@@ -383,6 +384,13 @@ class Session(QObject):
                     for line in paper.lines.values():
                         line.let_go(now)
             self.notice(report.topic, report.text)
+
+    def _doubt(self, report: protocol.Telemetry) -> None:
+        """Remember which notes of audio sources may be false."""
+        for strand, source in self.project.audio_sources():
+            for mark in report.marks.get(source.id, ()):
+                if mark.doubt and mark.end:
+                    self.memory.doubt(strand.id, mark.time, mark.note)
 
     def _let_go_below(self, now: float) -> None:
         """Nothing sounds: bars that are still open beneath a stage were printed while the strand was rebuilt."""

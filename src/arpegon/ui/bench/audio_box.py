@@ -53,16 +53,19 @@ class AudioBox(QWidget):
         self.meter = InputMeter(editor.ink)
         box.addWidget(self.meter)
         grid = QGridLayout()
-        grid.setHorizontalSpacing(14)
+        grid.setHorizontalSpacing(18)
+        grid.setVerticalSpacing(2)
+        grid.setColumnStretch(0, 2)
+        grid.setColumnStretch(1, 3)
         self.channels = Picker({}, "Which channel of the input is heard; two for a pad with head and rim.")
         self.channels.chosen.connect(self._set_channels)
-        grid.addWidget(under_caption("Channel of the input", self.channels), 0, 0)
+        grid.addWidget(under_caption("Channel of the input", self.channels), 0, 0, 2, 1)
         self.monitor = Switch("Hear it, too", "Let the audio itself be heard beside the notes made of it.")
         self.monitor.toggled.connect(lambda on: self.change("Hear it, too", monitor=on))
         grid.addWidget(self.monitor, 0, 1)
         self.loop = Switch("Round and round", "Begin the file anew when it has ended.")
         self.loop.toggled.connect(lambda on: self.change("Loop", loop=on))
-        grid.addWidget(self.loop, 0, 2)
+        grid.addWidget(self.loop, 1, 1)
         box.addLayout(grid)
 
     @property
@@ -128,7 +131,7 @@ class AudioBox(QWidget):
         options = {"": "Default audio input", **{device: device for device in devices}}
         if source.device and source.device not in devices:
             options[source.device] = f"{source.device} (not there now)"
-        options |= {f"{_FILE}{name}": f"{stand_in_words(name)} (a sound that ships)" for name in stand_ins()}
+        options |= {f"{_FILE}{name}": f"{stand_in_words(name)} (example)" for name in stand_ins()}
         if source.file and f"{_FILE}{source.file}" not in options:
             options[f"{_FILE}{source.file}"] = Path(source.file).name
         options[_CHOOSE] = "An audio file …"

@@ -21,6 +21,7 @@ from arpegon.core.document import Hookup, Strand, WorkingSource
 from arpegon.engine.protocol import Telemetry
 from arpegon.files.presets import Preset
 from arpegon.processors import processor_class
+from arpegon.processors.registry import LISTENINGS
 from arpegon.ui import theme
 from arpegon.ui.bench.arpeggiator_editor import ArpeggiatorEditor
 from arpegon.ui.bench.chord_editor import ChordEditor
@@ -206,8 +207,11 @@ class Bench(QWidget):
         self.bypass.setVisible(is_stage)
         self.presets.setVisible((is_stage or chosen.part == "strand") and strand is not None)
         self.remove.setVisible(chosen.part in ("stage", "source", "destination"))
-        self.readout.setVisible(is_stage)
-        self._line.setVisible(is_stage)
+        stage = strand.stage(chosen.stage) if is_stage and strand is not None else None
+        # An audio source takes no events in, so there is nothing to read out: its editor shows what it hears.
+        reads = is_stage and (stage is None or stage.kind not in LISTENINGS)
+        self.readout.setVisible(reads)
+        self._line.setVisible(reads)
         self.readout.clear()
         self._shown = chosen
         if strand is None:
@@ -215,7 +219,6 @@ class Bench(QWidget):
             self._where.setText("nothing is selected")
             self._put(EmptyBench())
             return
-        stage = strand.stage(chosen.stage) if is_stage else None
         if stage is not None:
             editor = EDITORS.get(stage.kind, StageEditor)
             self._put(editor(self.session, strand, stage))
@@ -255,7 +258,7 @@ class Bench(QWidget):
             self._area.setMinimumHeight(0)
             return
         least = _LEAST_BESIDE_SOURCES if self.session.selection.part == "source" else _LEAST_READOUT
-        room = self.height() - 86 - least
+        room = self.height() - 86 - (0 if isinstance(self.editor, ListenEditor) else least)
         self._area.setFixedHeight(max(120, min(holder.sizeHint().height() + 4, room)))
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:

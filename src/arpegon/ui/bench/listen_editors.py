@@ -27,8 +27,11 @@ from arpegon.ui.controls.zone_keys import ZoneKeys
 class ListenEditor(StageEditor):
     """What both have in common: what is listened to, and how a level becomes a velocity."""
 
-    def touch(self) -> QHBoxLayout:
+    def touch(self) -> QVBoxLayout:
         """The response with the notes as points, beside its settings."""
+        box = QVBoxLayout()
+        box.setSpacing(8)
+        box.addWidget(self.control("shape"))
         row = QHBoxLayout()
         row.setSpacing(16)
         self.response = CurveView(self.ink, least=0)
@@ -41,11 +44,12 @@ class ListenEditor(StageEditor):
         row.addWidget(self.response, 0, Qt.AlignmentFlag.AlignTop)
         column = QVBoxLayout()
         column.setSpacing(6)
-        column.addWidget(self.captioned("shape"))
         for key in ("soft_db", "loud_db", "low", "high"):
             column.addWidget(self.control(key))
+        column.addStretch(1)
         row.addLayout(column, 1)
-        return row
+        box.addLayout(row)
+        return box
 
     def refresh(self, strand: Strand, stage: Stage) -> None:
         super().refresh(strand, stage)
@@ -153,7 +157,9 @@ class PitchEditor(ListenEditor):
         self.box.addWidget(self.needs)
         self.box.addLayout(self.grid("sureness", "steadiness", "gate", "shortest_ms"))
         self.side.addWidget(caps("Notes"))
-        self.side.addLayout(self.grid("doubtful", "bends", "channel", "bend_range"))
+        for key in ("bends", "doubtful"):
+            self.side.addWidget(self.captioned(key))
+        self.side.addLayout(self.grid("bend_range", "channel"))
         self.side.addWidget(caps("Velocity"))
         self.side.addLayout(self.touch())
 

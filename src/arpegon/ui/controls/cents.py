@@ -45,7 +45,7 @@ class CentsView(QWidget):
         painter.setPen(theme.color(t.ink))
         painter.setFont(theme.number_font(17, 500))
         painter.drawText(QRectF(2, 0, 96, self.height()), Qt.AlignmentFlag.AlignVCenter, self.words)
-        room = QRectF(108, 0, self.width() - 116.0, self.height())
+        room = QRectF(108, 0, self.width() - 132.0, self.height())
         middle = room.center().y() - 4
         painter.setPen(QPen(theme.color(t.line), 1.2))
         painter.drawLine(QPointF(room.left(), middle), QPointF(room.right(), middle))

@@ -91,15 +91,17 @@ class HitsScope(QWidget):
         for x in (middle - reach, middle + reach):
             painter.drawLine(QPointF(x, room.top()), QPointF(x, room.bottom()))
         painter.setFont(theme.number_font(11, 500))
-        for mark in self._marks:
+        free = -math.inf
+        for mark in reversed(self._marks):
             y = room.top() + (newest - mark.began) / _SECONDS * room.height()
             if room.top() <= y <= room.bottom():
                 wide = swing(10.0 ** (mark.peak / 20.0)) * half
                 painter.setPen(QPen(theme.color(t.ink), 2.2))
                 painter.drawLine(QPointF(middle - wide, y), QPointF(middle + wide, y))
-                painter.drawText(
-                    QRectF(room.right() + 2, y - 8, _GUTTER, 16), Qt.AlignmentFlag.AlignCenter, str(mark.velocity)
-                )
+                if y >= free:  # numbers of a flam would lie over one another
+                    spot = QRectF(room.right() + 2, y - 8, _GUTTER, 16)
+                    painter.drawText(spot, Qt.AlignmentFlag.AlignCenter, str(mark.velocity))
+                    free = y + 13.0
 
     def _paint_sound(self, painter: QPainter, room: QRectF, newest: float, ink: str) -> None:
         """The sound, a row of the widget at a time, and the envelope about it."""

@@ -15,6 +15,8 @@ _LOW_DB = -60.0
 _FALL_DB = 26.0
 _HOLD_SECONDS = 1.5
 _CLIP_SECONDS = 3.0
+_WORDS = 112
+"""The room for words beside the bar."""
 
 
 class InputMeter(QWidget):
@@ -63,20 +65,20 @@ class InputMeter(QWidget):
     def words(self) -> str:
         """The level in words."""
         if self.clipped:
-            return "clips: turn it down"
+            return "clips: turn down"
         if self._held <= _LOW_DB:
             return "silent"
         word = "too soft" if self._held < NOMINAL_DB - 12 else "too loud" if self._held > -1.0 else ""
         return f"{self._held:.0f} dB {word}".replace("-", "−").strip()
 
     def _x(self, level: float) -> float:
-        return 1.0 + (min(3.0, max(_LOW_DB, level)) - _LOW_DB) / (3.0 - _LOW_DB) * (self.width() - 2.0)
+        return 1.0 + (min(3.0, max(_LOW_DB, level)) - _LOW_DB) / (3.0 - _LOW_DB) * (self.width() - 2.0 - _WORDS)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         t = theme.theme()
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        bar = QRectF(1, 1, self.width() - 2.0, 13)
+        bar = QRectF(1, 1, self.width() - 2.0 - _WORDS, 13)
         painter.setPen(theme.color(t.line))
         painter.setBrush(theme.color(t.roll))
         painter.drawRoundedRect(bar, 3, 3)
@@ -85,7 +87,7 @@ class InputMeter(QWidget):
         ink = theme.mix(self.ink, t.ink, 0.3) if t.dark else self.ink
         painter.fillRect(QRectF(2, 4, max(0.0, self._x(self.level) - 2), 7), theme.color(ink))
         if self.clipped:
-            painter.fillRect(QRectF(self._x(0.0), 2, self.width() - 2.0 - self._x(0.0), 11), theme.color(t.warning))
+            painter.fillRect(QRectF(self._x(0.0), 2, bar.right() - 1 - self._x(0.0), 11), theme.color(t.warning))
         painter.setPen(QPen(theme.color(t.ink), 1.6))
         if self._held > _LOW_DB:
             painter.drawLine(QPointF(self._x(self._held), 2), QPointF(self._x(self._held), 13))
@@ -95,4 +97,6 @@ class InputMeter(QWidget):
             spot = QRectF(self._x(level) - 16, 16, 32, 16)
             painter.drawText(spot, Qt.AlignmentFlag.AlignCenter, f"{level}".replace("-", "−"))
         painter.setPen(theme.color(t.warning if self.clipped else t.ink))
-        painter.drawText(QRectF(2, 16, 140, 16), Qt.AlignmentFlag.AlignLeft, self.words())
+        painter.setFont(theme.label_font(12))
+        words = QRectF(self.width() - _WORDS + 8, 0, _WORDS - 8, 16)
+        painter.drawText(words, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, self.words())

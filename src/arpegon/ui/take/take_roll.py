@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.core.events import BEND, CONTROL, PRESSURE, Event
 from arpegon.core.pitch import note_name
-from arpegon.core.takes import Bar, bars
+from arpegon.core.takes import Bar, bars, is_doubtful
 from arpegon.ui import theme
 
 _SHADES = 6
@@ -48,6 +48,7 @@ class TakeRoll(QWidget):
         self.span = span
         self.ink = 0
         self._bars: list[Bar] = []
+        self._doubtful: Sequence[tuple[float, int]] = ()
         self._pens: dict[tuple[int, int], list[tuple[float, float]]] = {}
         self.empty_words = ""
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -57,9 +58,10 @@ class TakeRoll(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(300, 400)
 
-    def show_events(self, events: Sequence[Event], ink: int) -> None:
-        """Show these events (seconds from the take's start)."""
+    def show_events(self, events: Sequence[Event], ink: int, doubtful: Sequence[tuple[float, int]] = ()) -> None:
+        """Show these events (seconds from the take's start); doubtful notes are only outlined."""
         self.ink = ink
+        self._doubtful = doubtful
         self._bars = bars(events)
         self._pens = {}
         for event in events:
@@ -148,6 +150,7 @@ class TakeRoll(QWidget):
         thick = max(3.0, min(9.0, scale * 0.85))
         top_time = span.start + (self.height() - _FOOT) / span.pixels
         shades: list[list[QRectF]] = [[] for _ in range(_SHADES)]
+        outlined: list[QRectF] = []
         for bar in self._bars[: bisect_left(self._bars, top_time, key=lambda bar: bar.start)]:
             end = span.length if bar.end is None else bar.end
             if end < span.start:
@@ -155,12 +158,19 @@ class TakeRoll(QWidget):
             x = (bar.note - span.low + 0.5) * scale
             y, foot = self._y(end), min(self._y(bar.start), float(self.height() - _FOOT))
             rect = QRectF(x - thick / 2, y, thick, max(3.0, foot - y))
-            shades[min(_SHADES - 1, bar.velocity * _SHADES >> 7)].append(rect)
+            if self._doubtful and is_doubtful(self._doubtful, bar.start, bar.note):
+                outlined.append(rect.adjusted(0.5, 0.5, -0.5, -0.5))
+            else:
+                shades[min(_SHADES - 1, bar.velocity * _SHADES >> 7)].append(rect)
         painter.setPen(Qt.PenStyle.NoPen)
         for place, rects in enumerate(shades):
             if rects:
                 painter.setBrush(theme.color(theme.roll_ink(self.ink), 0.3 + 0.7 * place / (_SHADES - 1)))
                 painter.drawRects(*rects)
+        if outlined:
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(theme.color(theme.roll_ink(self.ink)), 1.4, Qt.PenStyle.DashLine))
+            painter.drawRects(*outlined)
 
     def _paint_pens(self, painter: QPainter, t: theme.Theme) -> None:
         for (status, _), pen in self._pens.items():

@@ -178,6 +178,15 @@ class TakeView(QWidget):
         )
         self.play.clicked.connect(self.toggle)
         row.addWidget(self.play)
+        self.doubtful = QPushButton("Drop doubtful")
+        self.doubtful.setToolTip(
+            "Leave out the notes that may have been heard falsely (outlined on the paper), and what the stages made of "
+            "them; Ctrl+Z brings them back."
+        )
+        self.doubtful.clicked.connect(
+            lambda: self.session.edit("Drop doubtful", edits.drop_doubtful(self.session.project, self.take_id))
+        )
+        row.addWidget(self.doubtful)
         remove = QPushButton("Remove")
         remove.setToolTip("Take this take out of the project; Ctrl+Z brings it back.")
         remove.clicked.connect(self.remove)
@@ -270,9 +279,13 @@ class TakeView(QWidget):
         ink = self.session.ink_number(strand_id)
         for version, pane in self.versions.items():
             events = part.played if version == "played" else part.generated
-            pane.roll.show_events(events, ink)
+            pane.roll.show_events(events, ink, part.doubtful if version == "played" else ())
             pane.save_button.setText(f"Save {VERSIONS[version][0].lower()} …")
             pane.count.setText(f"{len(pane.roll.notes)} notes, {len(events)} events in {part.name}")
+
+        count = sum(len(part.doubtful) for part in take.parts)
+        self.doubtful.setVisible(count > 0)
+        self.doubtful.setText(f"Drop {count} doubtful" if count != 1 else "Drop 1 doubtful")
 
     def tick(self, now: float) -> None:
         """One frame."""
