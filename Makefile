@@ -27,6 +27,7 @@ lint: $(READY) ## Check style, types and layers
 
 bench: $(READY) ## Measure, and write the table to docs/benchmarks.md
 	@sh tools/system-packages.sh test
+	@$(BIN)/python -c "import librosa" 2>/dev/null || $(BIN)/python -m pip install --quiet --disable-pip-version-check -e '.[bench]'
 	@$(BIN)/python -m bench
 
 screenshots: $(READY) ## Take docs/screenshots anew

@@ -13,7 +13,7 @@ from rich.console import Console
 from rich.table import Table
 from tools.jack_server import jack_server
 
-from bench import audio, controllers, latency, offline, paint, pulse, stages
+from bench import audio, controllers, latency, listen, offline, paint, pulse, stages
 from bench.rows import Row
 
 PAGE = Path(__file__).resolve().parent.parent / "docs" / "benchmarks.md"
@@ -72,6 +72,10 @@ NOTES = """## How
 - *Controllers*: the stream is a clip, so that its lateness is the engine's own record; what comes out goes to Arpegon's
   own MIDI output.
 - *Twelve strands*: processor time of the engine's process over eight seconds; clips strike the notes, no instruments.
+- *Hits, pitch*: on sounds made for it (`tools/stand_ins.py`), scored with mir_eval, onsets within 50 ms, where notes
+  truly began as far as the listener tells afterwards; delays are those of sending, block by block, without the block.
+  The reference is pYIN of librosa offline on the same lines, with the plainest segmentation.
+- *Two notes at once*: two plucked strings struck together; the listener is made for one.
 - *Audio*: one mixer with one instrument, all voices sounding, no events.
 - *Paint*: moving all papers, meters and keyboards of the board to now and painting what changed, as the window does.
 """
@@ -85,7 +89,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as own, jack_server("arpegon-bench", 128):
         for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME"):
             os.environ[name] = own
-        modules = (offline, stages, controllers, audio, latency, paint, pulse)
+        modules = (offline, stages, controllers, audio, latency, paint, pulse, listen)
         measures = {module.__name__.rpartition(".")[2]: module for module in modules}
         for name, module in measures.items():
             if len(sys.argv) > 1 and name not in sys.argv[1:]:

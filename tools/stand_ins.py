@@ -203,6 +203,8 @@ class Crate:
                 sound += size * self._draw.uniform(0.8, 1.2) * np.exp(-at / decay) * np.sin(2.0 * np.pi * hz * at)
         click = self._draw.standard_normal(count) * np.exp(-at / 0.0015)
         sound += 0.5 * lfilter([0.2 + 0.6 * strength], [1.0, -(0.8 - 0.6 * strength)], click)
+        fade = count // 8
+        sound[-fade:] *= np.linspace(1.0, 0.0, fade)
         return strength * sound / np.abs(sound).max()
 
 

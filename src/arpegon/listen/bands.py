@@ -34,6 +34,8 @@ _FLOOR_SPANS = 96
 Martin, "Noise Power Spectral Density Estimation Based on Optimal Smoothing and Minimum Statistics", 2001)."""
 _START_HOPS = 6
 """The first hops are compared with nothing: a stream that begins is no stroke."""
+_YOUNG_DB = 5.0
+"""How much more a rise must be while little is known of the past: noise is not yet known to vary."""
 _OVER_FLOOR_DB = 9.0
 _FAINTEST_DB = -96.0
 _SMALLEST = 1e-12
@@ -71,6 +73,7 @@ class Bands:
         self._spans = np.full((count, _FLOOR_SPANS), np.inf)
         self._span_place = 0
         self._to_start = _START_HOPS
+        self._to_know = _START_HOPS + _PAST_HOPS
 
     def process(self, samples: Array) -> Array:
         """Take samples of shape (frames,).
@@ -97,6 +100,9 @@ class Bands:
             line[:, : line.shape[1] - hops + starting - 1] = level[:, starting - 1 : starting]
         self._past = line[:, hops:]
         recent = _greatest(line, _PAST_HOPS)[:, :hops]
+        young = min(hops, self._to_know)
+        self._to_know -= young
+        recent[:, :young] += _YOUNG_DB
         over = level - np.maximum(self._floor + _OVER_FLOOR_DB, _FAINTEST_DB)
         self._follow_floor(power)
         rise: Array = np.clip(np.minimum(level - recent, over), 0.0, _FULL_RISE_DB).sum(axis=0)

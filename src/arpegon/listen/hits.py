@@ -20,6 +20,9 @@ _STRENGTH_HZ = 1000.0
 """Strength is measured on the slope of the samples, so that the crack of a stroke counts for more than what rings low;
 a sine of this pitch has the same level either way."""
 _SMALLEST = 1e-12
+_PLAIN_RISE = 22.0
+_MORE = 1.4
+"""A stroke that rises by less than the former, in dB, must have so many times the energy of what was before."""
 _TOGETHER_SECONDS = 0.03
 """How long a stroke shakes the pads beside it."""
 
@@ -82,7 +85,8 @@ class HitListener(Listener):
         self._rest = np.zeros((0, self._zones))
         self._last = -(10**9)
         self._open: _Open | None = None
-        self._energies = np.zeros((_BEFORE_HOPS, self._zones))
+        self._energies = np.zeros((_BEFORE_HOPS, 2 * self._zones))
+        """Of the last hops: mean squares of the slopes, then of the samples themselves, by zone."""
 
     @property
     def latency(self) -> float:
@@ -120,7 +124,8 @@ class HitListener(Listener):
             rise = np.maximum(rise, bands.process(whole[:, zone]))
         slope = np.diff(whole, axis=0, prepend=self._edge) * (self.rate / (2.0 * math.pi * _STRENGTH_HZ))
         self._edge = whole[-1:]
-        energy = np.square(slope).reshape(hops, self._hop, self._zones).mean(axis=1)
+        both = np.concatenate([slope, whole], axis=1)
+        energy = np.square(both).reshape(hops, self._hop, 2 * self._zones).mean(axis=1)
         swings = whole.reshape(hops, self._hop, self._zones)
         peaks = 0.5 * (swings.max(axis=1) - swings.min(axis=1)).max(axis=1)
         self.draw(peaks.tolist())
@@ -141,7 +146,7 @@ class HitListener(Listener):
                 if rise[place] < self._need or hop - self._last < self._retrigger:
                     continue
                 rings = known[place : place + _BEFORE_HOPS - 1].mean(axis=0)
-                self._open = _Open(hop, rings, np.zeros(self._zones), 0.0, 0.0)
+                self._open = _Open(hop, rings, np.zeros(2 * self._zones), 0.0, 0.0)
             stroke = self._open
             stroke.energy = stroke.energy + energy
             stroke.peak = max(stroke.peak, float(peaks[place]))
@@ -149,15 +154,21 @@ class HitListener(Listener):
             if hop - stroke.hop + 1 < self._scan:
                 continue
             self._open = None
-            if stroke.peak < self._threshold:
+            if stroke.peak < self._threshold or not self._stands_out(stroke):
                 continue
             self._last = stroke.hop
             found.append(self._measured(stroke, hop))
         return found
 
+    def _stands_out(self, stroke: _Open) -> bool:
+        """Whether there was more energy after it than before: in noise, bands may rise together by chance."""
+        more = stroke.energy / self._scan >= _MORE * stroke.rings
+        return stroke.rise >= _PLAIN_RISE or bool(more.any())
+
     def _measured(self, stroke: _Open, hop: int) -> Stroke:
         count = hop - stroke.hop + 1
-        gain = np.maximum(stroke.energy / count - stroke.rings, 0.05 * stroke.energy / count) + _SMALLEST
+        energy, rings = stroke.energy[: self._zones] / count, stroke.rings[: self._zones]
+        gain = np.maximum(energy - rings, 0.05 * energy) + _SMALLEST
         seconds = self._hop / self.rate
         rim = False
         if self._zones == 2:

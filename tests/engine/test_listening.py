@@ -1,0 +1,221 @@
+"""Audio sources at work: offline, in the engine's process and over JACK."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import numpy as np
+import pytest
+from tools.stand_ins import RATE
+
+from arpegon.core import edits
+from arpegon.core.document import AudioSource
+from arpegon.core.events import NOTE_ON
+from arpegon.engine import protocol
+from arpegon.engine.audio import Monitored
+from arpegon.engine.clips import load_sounds
+from arpegon.engine.offline import run
+from arpegon.engine.simulation import Engine
+from arpegon.files.audio import Sound, read_audio, sound_path
+from building import Recording, assert_whole, pitches, project, stage, strand
+from jacking import wait_for
+
+TAPS = "stand-in:crate-taps"
+HERE = Path(".")
+
+
+def source(source_id="ear", file=TAPS, listen="hits", **settings):
+    return AudioSource(id=source_id, listen=listen, file=file, **settings)
+
+
+def listening(*sources, **settings):
+    return project(strand(stage("transpose", "up", semitones=12), sources=sources), **settings)
+
+
+def sounds_of(document):
+    return load_sounds(document, HERE)[0]
+
+
+def struck(events):
+    return [(round(event.time, 4), event.data1, event.data2) for event in events if event.kind == NOTE_ON]
+
+
+def test_a_file_in_a_loop_plays_its_strokes_through_the_stages_round_after_round():
+    document = listening(source())
+    made = run(document, seconds=21.0, sounds=sounds_of(document)).strands["a"]
+    assert_whole(made)
+    ons = struck(made)
+    assert {note for _, note, _ in ons} == {50}
+    first = [one for one in ons if one[0] < 9.9]
+    second = [one for one in ons if 10.05 < one[0] < 19.9]
+    assert 24 <= len(first) <= 36 and abs(len(second) - len(first)) <= 2
+    assert len({velocity for _, _, velocity in first}) > 8
+
+
+def test_the_same_twice_and_with_other_tempi_the_same_seconds():
+    document = listening(source())
+    one = run(document, seconds=6.0, sounds=sounds_of(document)).strands["a"]
+    assert one == run(document, seconds=6.0, sounds=sounds_of(document)).strands["a"]
+    quick = run(listening(source(), tempo=180.0), seconds=6.0, sounds=sounds_of(document)).strands["a"]
+    assert struck(quick) == struck(one)
+
+
+def test_what_is_heard_comes_instead_of_every_input_once():
+    sound = read_audio(sound_path("stand-in:plucked-line", HERE))
+    document = listening(source(file="", device="not there", listen="pitch"))
+    made = run(document, seconds=20.0, heard=sound).strands["a"]
+    assert_whole(made)
+    assert pitches(made)[:5] == [62, 69, 74, 76, 77]
+    assert max(event.time for event in made) < sound.seconds + 0.3
+
+
+def test_pads_of_a_group_do_not_hear_one_another():
+    def notes(group):
+        pads = [source("l", params={"group": group}), source("r", inputs=(2,), params={"group": group, "note": 40})]
+        document = listening(*pads)
+        return len(struck(run(document, seconds=9.9, sounds=sounds_of(document)).strands["a"]))
+
+    assert notes(0) > 50 and 35 <= notes(1) <= 37
+
+
+@pytest.mark.parametrize(
+    "change",
+    [
+        lambda p: edits.set_source(p, "a", 0, None),
+        lambda p: edits.set_source(p, "a", 0, source(file="stand-in:hummed-tune", listen="pitch")),
+        lambda p: edits.set_bypass(p, "ear", True),
+        lambda p: edits.set_params(p, "ear", {"lowest": 60}),
+        lambda p: edits.set_strand(p, "a", muted=True),
+    ],
+    ids=["removed", "another file", "rests", "another range", "muted"],
+)
+def test_no_note_hangs_whatever_happens_to_the_source(change):
+    document = listening(source(file="stand-in:hummed-tune", listen="pitch", params={"lowest": 48, "highest": 70}))
+    sounds = sounds_of(document)
+    out = Recording()
+    engine = Engine(out)
+    engine.apply(document, {}, 0.0, sounds)
+    engine.play(0.0)
+    engine.run(1.05)
+    assert engine.graph.sounding == 1
+    engine.apply(change(document), {}, 1.05, sounds)
+    engine.run(1.1)
+    engine.stop(1.4)
+    engine.run(2.0)
+    assert engine.graph.sounding == 0
+    engine.finish(2.0)
+    assert_whole(out.out)
+
+
+def test_files_follow_the_transport():
+    document = listening(source())
+    out = Recording()
+    engine = Engine(out)
+    engine.apply(document, {}, 0.0, sounds_of(document))
+    engine.run(3.0)
+    assert not out.out
+    engine.play(3.0, 0.0)
+    engine.run(4.0)
+    count = len(out.out)
+    assert count
+    engine.stop(4.0)
+    engine.run(8.0)
+    assert len(out.out) - count <= 2
+    engine.play(8.0, 0.0)
+    engine.run(9.0)
+    first = [round(t - 3.0, 3) for t, *_ in struck(out.out) if t < 4.0]
+    again = [round(t - 8.0, 3) for t, *_ in struck(out.out) if t >= 8.0]
+    assert first == again
+
+
+def test_audio_that_is_heard_itself_sounds_at_its_time():
+    line = Monitored(RATE)
+    tone = np.sin(np.arange(RATE) * 0.05).astype(np.float32)[:, None]
+    for start in range(0, RATE, 256):
+        line.add(tone[start : start + 256], 5.0 + start / RATE)
+    out = np.zeros((2, 4800))
+    line.mix(out, 5.1, RATE)
+    assert np.allclose(out[0], tone[4800:9600, 0], atol=1e-3) and np.array_equal(out[0], out[1])
+    silent = np.zeros((2, 480))
+    line.mix(silent, 9.0, RATE)
+    assert not silent.any()
+
+
+def test_a_sound_that_is_missing_is_named():
+    document = listening(source(file="not-here.wav"))
+    sounds, missing = load_sounds(document, HERE)
+    assert not sounds and "not-here.wav" in missing["not-here.wav"]
+    assert not run(document, seconds=1.0, sounds=sounds).strands.get("a")
+
+
+def test_live_a_file_is_heard_and_shown_and_stops_with_the_transport(live):
+    live.set_project(listening(source()), HERE)
+    live.send(protocol.Watch("ear"))
+    live.send(protocol.Play())
+    wait_for(lambda: len(struck(live.reports.printed("a", 1))) >= 4)
+    marks = [mark for told in live.reports.telemetry for mark in told.marks.get("ear", ())]
+    printed = struck(live.reports.printed("a", 0))
+    assert [(mark.note, mark.velocity) for mark in marks][:3] == [(note, velocity) for _, note, velocity in printed][:3]
+    assert any(told.sight is not None and told.sight.values for told in live.reports.telemetry)
+    live.send(protocol.Stop())
+    time.sleep(0.4)
+    count = len(live.reports.printed("a", 0))
+    time.sleep(0.8)
+    assert len(live.reports.printed("a", 0)) == count
+    wait_for(lambda: live.reports.telemetry[-1].health.sounding == 0)
+
+
+PLAY = """
+import sys, time
+import numpy as np, sounddevice, soundfile
+samples, rate = soundfile.read(sys.argv[1], dtype="float32", always_2d=True)
+place = 0
+def fill(out, frames, *_):
+    global place
+    out[:] = samples[np.arange(place, place + frames) % len(samples)][:, :1]
+    place += frames
+device = next(n for n, d in enumerate(sounddevice.query_devices()) if d["max_output_channels"] > 0)
+with sounddevice.OutputStream(samplerate=rate, device=device, channels=2, dtype="float32", callback=fill):
+    print("playing", flush=True)
+    time.sleep(60)
+"""
+
+
+def inputs():
+    code = "from arpegon.engine.audio_in import list_inputs; print('\\n'.join(list_inputs()))"
+    return subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout.split("\n")
+
+
+def test_live_over_jack_audio_is_played_in_and_notes_come_out(live):
+    before = set(inputs())
+    path = str(sound_path(TAPS, HERE))
+    player = subprocess.Popen([sys.executable, "-c", PLAY, path], stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
+    try:
+        assert player.stdout is not None and player.stdout.readline()
+        device = wait_for(lambda: sorted(set(inputs()) - before), 20.0)[0]
+        live.set_project(listening(source(file="", device=device)), HERE)
+        wait_for(lambda: len(struck(live.reports.printed("a", 1))) >= 6, 30.0)
+        assert {note for _, note, _ in struck(live.reports.printed("a", 1))} == {50}
+    finally:
+        player.kill()
+        player.wait()
+    wait_for(lambda: live.reports.telemetry[-1].health.sounding == 0)
+
+
+def test_live_an_input_that_is_not_there_is_named_and_the_rest_goes_on(live):
+    live.set_project(listening(source("gone", file="", device="Fog horn"), source()), HERE)
+    live.send(protocol.Play())
+    wait_for(lambda: any("Fog horn" in notice.text for notice in live.reports.notices))
+    wait_for(lambda: len(struck(live.reports.printed("a", 1))) >= 2)
+
+
+def test_a_short_sound_goes_round_without_a_gap():
+    from arpegon.engine.hearing import blocks_of
+
+    sound = Sound(np.arange(100, dtype=np.float32)[:, None], 48_000)
+    parts = [blocks_of([source(file="x")], {"x": sound}, 0.0, number)["ear"].samples for number in range(4)]
+    joined = np.concatenate(parts)[:, 0]
+    assert np.array_equal(joined, np.arange(len(joined)) % 100)
