@@ -29,6 +29,7 @@ from arpegon.files.presets import factory_presets
 from arpegon.ui import theme
 from arpegon.ui.app import make_application
 from arpegon.ui.bench.chord_editor import ChordEditor
+from arpegon.ui.bench.listen_editors import HitsEditor
 from arpegon.ui.bench.steps_editor import StepsEditor
 from arpegon.ui.board import clipboard
 from arpegon.ui.session import Selection, Session
@@ -222,6 +223,25 @@ class Photographer:
             session.play()
         self.wait(0.5)
 
+    def listening(self) -> None:
+        """The editors of audio sources, and a calibration."""
+        window, session = self.window, self.session
+        pictures = []
+        for source in ("hum-ear", "crate-left"):
+            session.select_stage(source)
+            self.wait(5.0)
+            pictures.append(window.bench.grab())
+        editor = window.bench.editor
+        assert isinstance(editor, HitsEditor)
+        editor.calibration.begin.click()
+        for _ in range(3):
+            self.wait(1.6)
+            if editor.calibration.step == "quiet":
+                editor.calibration._advance()
+        pictures.append(window.bench.grab())
+        editor.calibration.toggle()
+        self.beside("listening", pictures)
+
     def all(self) -> None:
         """Every picture of the docs."""
         window, session = self.window, self.session
@@ -235,13 +255,13 @@ class Photographer:
             session.select_stage(stage)
             self.wait(4.0)
             pictures.append(window.bench.grab())
-        self.beside("humanize-and-scale", pictures)
         session.select_source("harbour", 1)
         self.wait(1.0)
-        pictures = [window.bench.grab()]
+        pictures.append(window.bench.grab())
         session.select(Selection("harbour", "destination", "", 0))
         self.wait(1.0)
-        self.beside("ends", [*pictures, window.bench.grab()])
+        self.beside("humanize-scale-and-ends", [*pictures, window.bench.grab()])
+        self.listening()
         session.select_stage("harbour-chord")
         self.wait(2.0)
         self._night(lambda: self.shot("board-night"))

@@ -37,6 +37,9 @@ _AFTER_STROKE = 0.65
 at its multiples; taking those would be the error of an octave."""
 _RINGING = 0.5
 """How much of the power of what sounded before a stroke is taken off after it."""
+_HARMONICS = 10
+_HOLLOW = 0.025
+"""With less than this share of the power of its even harmonics in the odd ones, a tone is the one an octave above."""
 _SMALLEST = 1e-12
 
 Array = NDArray[Any]
@@ -74,6 +77,7 @@ class PeriodMeter:
         """Of the window."""
         longest = int(LONGEST * self.size)
         self._most = min(self.size - 8, math.ceil(1.04 * self.rate / lowest) + 2)
+        self._highest = highest
         self._least = max(2, int(self.rate / highest / 1.06))
         self._length = 1 << math.ceil(math.log2(longest + self._most))
         self.hop = max(1, round(hop_seconds(self.seconds) * self.rate))
@@ -139,7 +143,18 @@ class PeriodMeter:
                 other = self._peak(rest, share)
                 if other[1] > clarity + 0.02:
                     hz, clarity = other
+        if hz > 0.0 and 2.0 * hz <= 1.03 * self._highest and self._hollow(energies, hz):
+            hz *= 2.0
         return Reading(level, hz, min(1.0, clarity))
+
+    def _hollow(self, energies: Array, hz: float) -> bool:
+        """Whether a tone has next to nothing in its odd harmonics: then it is the one an octave above."""
+        most = min(_HARMONICS, int(0.45 * self.rate / hz))
+        if most < 2:
+            return False
+        places = np.round(np.arange(1, most + 1) * hz * self._length / self.rate).astype(int)
+        heights = energies[places]
+        return float(heights[::2].sum()) < _HOLLOW * float(heights[1::2].sum())
 
     def _peak(self, likeness: Array, share: float) -> tuple[float, float]:
         """Pitch in Hz and clarity of a likeness by lag; zeros where there is none."""
