@@ -6,6 +6,7 @@ import pytest
 
 from arpegon.core import edits
 from arpegon.core.document import (
+    AudioSource,
     ClipSource,
     Instrument,
     InstrumentDestination,
@@ -22,7 +23,14 @@ from arpegon.sound import PLAYED_KEYS
 from building import BELLS, project, stage, strand
 
 BELL = InstrumentDestination(instrument="bells", channel=0)
-AROUND = Surroundings(missing_clips={"gone.mid"}, inputs=[], outputs=[], playing=False, keys=PLAYED_KEYS)
+AROUND = Surroundings(
+    missing_clips={"gone.mid", "gone.wav"},
+    missing_inputs={"Quay"},
+    inputs=[],
+    outputs=[],
+    playing=False,
+    keys=PLAYED_KEYS,
+)
 
 BREAKS = [
     (strand(sources=()), "source", "no source"),
@@ -34,6 +42,10 @@ BREAKS = [
     (strand(sources=(MidiSource(),)), "source", "no MIDI input"),
     (strand(sources=(StrandSource(strand="nobody"),)), "source", "gone"),
     (strand(sources=(StrandSource(strand="a", after="gone"),)), "source", "stage after which"),
+    (strand(sources=(AudioSource(id="e", file="gone.wav"),)), "source", "gone.wav"),
+    (strand(sources=(AudioSource(id="e", file="stand-in:crate-taps"),)), "source", "waits for the transport"),
+    (strand(sources=(AudioSource(id="e", device="Quay"),)), "source", "Quay"),
+    (strand(sources=(AudioSource(id="e", bypass=True),)), "source", "set to rest"),
     (strand(muted=True), "strand", "muted"),
     (strand(stage("chance", percent=0)), "stage", "at 0 %"),
     (strand(stage("sieve", kinds=["notes"])), "stage", "keeps all notes out"),

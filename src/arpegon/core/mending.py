@@ -9,7 +9,6 @@ import msgspec
 
 from arpegon.core import edits
 from arpegon.core.document import (
-    GeneratorSource,
     InstrumentDestination,
     MidiSource,
     PortDestination,
@@ -17,6 +16,7 @@ from arpegon.core.document import (
     Strand,
     StrandSource,
     SurfaceSource,
+    WorkingSource,
 )
 from arpegon.core.path_check import Break
 
@@ -101,7 +101,7 @@ def _is_midi(source: Any) -> bool:
 
 
 def _is_generator(source: Any) -> bool:
-    return isinstance(source, GeneratorSource)
+    return isinstance(source, WorkingSource)
 
 
 def _is_strand(source: Any) -> bool:

@@ -9,6 +9,7 @@ import msgspec
 from arpegon.core.document import (
     AnyDestination,
     AnySource,
+    AudioSource,
     ClipSource,
     GeneratorSource,
     InstrumentDestination,
@@ -57,6 +58,9 @@ class Surroundings(msgspec.Struct, frozen=True):
     """
 
     missing_clips: Collection[str] = ()
+    """Files of clips and audio sources that cannot be read."""
+    missing_inputs: Collection[str] = ()
+    """Audio inputs that cannot be heard (an empty name: the default one)."""
     inputs: Collection[str] | None = None
     outputs: Collection[str] | None = None
     playing: bool | None = None
@@ -107,6 +111,8 @@ def _source(project: Project, source: AnySource, facts: Facts, around: Surroundi
         return _generator(source, facts, around)
     if source.low_key > source.high_key or source.low_velocity > source.high_velocity:
         return "its source's zone is empty", "open-zone"
+    if isinstance(source, AudioSource):
+        return _audio(source, facts, around)
     if isinstance(source, ClipSource):
         file = source.playing_file
         if not file:
@@ -134,6 +140,19 @@ def _generator(source: GeneratorSource, facts: Facts, around: Surroundings) -> t
         return f"{known.label}: {known.swallows}", ""
     if known.waits_for_clock and around.playing is False:
         return _standing(known.label, around)
+    return None
+
+
+def _audio(source: AudioSource, facts: Facts, around: Surroundings) -> tuple[str, str] | None:
+    label = facts(source.stage).label
+    if source.bypass:
+        return f"its {label} is set to rest", "wake-source"
+    if source.file:
+        if source.file in around.missing_clips:
+            return f"its sound “{source.file}” cannot be read", ""
+        return _standing("its sound", around) if around.playing is False else None
+    if source.device in around.missing_inputs:
+        return f"the audio input “{source.device or 'by default'}” cannot be heard", ""
     return None
 
 

@@ -26,7 +26,8 @@ def surroundings(session: Session, now: float) -> Surroundings:
             sent[strand.id] = lines[len(strand.stages)].notes_since(since)
     health = session.telemetry.health
     return Surroundings(
-        missing_clips=[topic.removeprefix("clip:") for topic in session.notices if topic.startswith("clip:")],
+        missing_clips=[*_named(session, "clip:"), *_named(session, "sound:")],
+        missing_inputs=_named(session, "audio-in:"),
         inputs=session.ports.inputs,
         outputs=session.ports.outputs,
         playing=session.telemetry.playing,
@@ -36,3 +37,8 @@ def surroundings(session: Session, now: float) -> Surroundings:
         sent=sent,
         keys=PLAYED_KEYS,
     )
+
+
+def _named(session: Session, topic: str) -> list[str]:
+    """What notices of a kind are about."""
+    return [one.removeprefix(topic) for one in session.notices if one.startswith(topic)]
