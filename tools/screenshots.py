@@ -234,12 +234,9 @@ class Photographer:
         editor = window.bench.editor
         assert isinstance(editor, HitsEditor)
         editor.calibration.begin.click()
-        for _ in range(3):
-            self.wait(1.6)
-            if editor.calibration.step == "quiet":
-                editor.calibration._advance()
+        self.wait(2.6)
         pictures.append(window.bench.grab())
-        editor.calibration.toggle()
+        editor.calibration.stop()
         self.beside("listening", pictures)
 
     def all(self) -> None:
