@@ -26,7 +26,7 @@ class PitchScope(QWidget):
         self.ink = ink
         self.low, self.high = 40, 76
         self._frames: deque[tuple[float, float, float, float]] = deque(maxlen=2000)
-        self._notes: dict[tuple[float, int], Mark] = {}
+        self._notes: deque[Mark] = deque(maxlen=64)
         self._seen = self._now = 0.0
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(206)
@@ -57,9 +57,9 @@ class PitchScope(QWidget):
     def add(self, marks: Sequence[Mark]) -> None:
         """Notes began or ended."""
         for mark in marks:
-            self._notes[mark.time, mark.note] = mark
-        while len(self._notes) > 64:
-            del self._notes[next(iter(self._notes))]
+            if self._notes and not self._notes[-1].end:  # there is one at a time: this is the end of the last one
+                self._notes.pop()
+            self._notes.append(mark)
 
     @property
     def heard(self) -> tuple[float, float, float] | None:
@@ -123,7 +123,7 @@ class PitchScope(QWidget):
         self, painter: QPainter, room: QRectF, newest: float, scale: float, t: theme.Theme, ink: str
     ) -> None:
         wide = room.width() / (self.high - self.low + 1)
-        for mark in self._notes.values():
+        for mark in self._notes:
             top = room.top() + max(0.0, newest - (mark.end or newest)) * scale
             bottom = room.top() + (newest - mark.began) * scale
             if bottom < room.top() or top > room.bottom():
