@@ -39,7 +39,8 @@ NOW = project(strand(stage("chord", "c")), strand(strand_id="b"))
         (ClipSource(file="fog-bank.mid", loop=False), ("Fog bank", "clip, once")),
         (StrandSource(strand="a", after="c"), ("from A", "after Chord")),
         (StrandSource(strand="x"), ("from a strand that is gone", "")),
-        (AudioSource(), ("Audio input", "")),
+        (AudioSource(id="e"), ("Audio input", "pitch E2–E5")),
+    (AudioSource(id="e", file="stand-in:crate-taps", listen="hits"), ("Crate taps", "hits → D2")),
     ],
 )
 def test_sources_in_words(source, words):
