@@ -40,7 +40,7 @@ NOW = project(strand(stage("chord", "c")), strand(strand_id="b"))
         (StrandSource(strand="a", after="c"), ("from A", "after Chord")),
         (StrandSource(strand="x"), ("from a strand that is gone", "")),
         (AudioSource(id="e"), ("Audio input", "pitch E2–E5")),
-    (AudioSource(id="e", file="stand-in:crate-taps", listen="hits"), ("Crate taps", "hits → D2")),
+        (AudioSource(id="e", file="stand-in:crate-taps", listen="hits"), ("Crate taps", "hits → D2")),
     ],
 )
 def test_sources_in_words(source, words):
