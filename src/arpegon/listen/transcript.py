@@ -13,10 +13,8 @@ from arpegon.listen.listener import Array, Listener, Mark
 from arpegon.listen.pitch import PitchListener
 
 _BLOCK = 4096
+_CORRECTED_SECONDS = 0.1
 _WRONG_SECONDS = 0.06
-_WRONG_OCTAVE_SECONDS = 0.15
-_OCTAVES = (12, 19, 24)
-"""A first look that is wrong is put right within the former; by an octave, where a listener is more careful, later."""
 
 LISTENERS: dict[str, type[Listener]] = {cls.kind: cls for cls in (HitListener, PitchListener)}
 """By the kind of their declaration in :mod:`arpegon.processors.listening`."""
@@ -75,7 +73,5 @@ def corrected(marks: Sequence[Mark]) -> list[Mark]:
 
 def _put_right(last: Mark, mark: Mark) -> bool:
     """Whether a note was a first look that the next one put right."""
-    if abs(last.end - mark.time) > 0.001 or last.note == mark.note:
-        return False
-    octave = abs(last.note - mark.note) in _OCTAVES
-    return last.end - last.time < (_WRONG_OCTAVE_SECONDS if octave else _WRONG_SECONDS)
+    at_once = abs(last.end - mark.time) < 0.001 and mark.time - last.time < _CORRECTED_SECONDS
+    return at_once and last.note != mark.note and last.end - last.time < _WRONG_SECONDS
