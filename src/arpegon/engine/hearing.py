@@ -71,7 +71,8 @@ class LocalHearing:
 
     def _schedule(self, endless: bool, number: int) -> None:
         origin, run = self._origins[endless], self._runs[endless]
-        self._busy[endless] = bool(file_sources(self._engine.graph.project, endless)) and origin is not None
+        heard = [one for one in file_sources(self._engine.graph.project, endless) if one.file in self._sounds]
+        self._busy[endless] = bool(heard) and origin is not None
         if self._busy[endless] and origin is not None:
             start = origin + number * BLOCK_SECONDS
             self._engine.at_time(

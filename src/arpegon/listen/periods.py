@@ -40,6 +40,8 @@ _RINGING = 0.5
 _HARMONICS = 10
 _HOLLOW = 0.025
 """With less than this share of the power of its even harmonics in the odd ones, a tone is the one an octave above."""
+_ROOTLESS = 0.01
+"""Less than this share of the power in the root, and in the fifth and seventh harmonic, is not enough for one tone."""
 _SMALLEST = 1e-12
 
 Array = NDArray[Any]
@@ -143,18 +145,22 @@ class PeriodMeter:
                 other = self._peak(rest, share)
                 if other[1] > clarity + 0.02:
                     hz, clarity = other
-        if hz > 0.0 and 2.0 * hz <= 1.03 * self._highest and self._hollow(energies, hz):
-            hz *= 2.0
+        if hz > 0.0:
+            hz = self._told_by_harmonics(energies, hz)
         return Reading(level, hz, min(1.0, clarity))
 
-    def _hollow(self, energies: Array, hz: float) -> bool:
-        """Whether a tone has next to nothing in its odd harmonics: then it is the one an octave above."""
+    def _told_by_harmonics(self, energies: Array, hz: float) -> float:
+        """A pitch corrected by its harmonics: without odd ones it is the octave above; with neither its root nor those
+        that a fifth or fourth does not share it is two notes at once, and none (0)."""
         most = min(_HARMONICS, int(0.45 * self.rate / hz))
         if most < 2:
-            return False
+            return hz
         places = np.round(np.arange(1, most + 1) * hz * self._length / self.rate).astype(int)
-        heights = energies[places]
-        return float(heights[::2].sum()) < _HOLLOW * float(heights[1::2].sum())
+        powers = energies[places]
+        if 2.0 * hz <= 1.03 * self._highest and powers[::2].sum() < _HOLLOW * powers[1::2].sum():
+            return 2.0 * hz
+        lone = powers[4] + powers[6] if most >= 7 else np.inf
+        return 0.0 if max(powers[0], lone) < _ROOTLESS * powers.sum() else hz
 
     def _peak(self, likeness: Array, share: float) -> tuple[float, float]:
         """Pitch in Hz and clarity of a likeness by lag; zeros where there is none."""
