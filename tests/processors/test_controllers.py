@@ -12,9 +12,11 @@ from hypothesis import strategies as st
 from arpegon.core import edits
 from arpegon.core.document import StrandDestination, SurfaceSource
 from arpegon.core.events import BEND, CONTROL, NOTE_ON, Event, bend, control, note_off, note_on, pressure
+from arpegon.core.processor import Setting
 from arpegon.core.values import coarse, curve, fine, placed, stair
 from arpegon.engine.offline import run
 from arpegon.engine.simulation import Engine
+from arpegon.processors.contour import Contour
 from arpegon.processors.level_stages import level_of
 from building import Recording, generator, note_ons, notes, out_of, project, stage, strand
 
@@ -256,6 +258,27 @@ def test_what_a_wave_meets_passes_and_a_bypass_is_not_made_up_for():
     engine.apply(now, {}, 5.0)
     engine.run(5.05)
     assert 0 < len(engine.graph.outputs.out) - count <= 6
+
+
+def test_a_contour_of_free_points_holds_or_glides_between_them_and_comes_round():
+    points = [[16, 10], [64, 110], [96, 60]]
+
+    def share(way, phase):
+        return Contour({"drawn": "points", "points": points, "way": way}, Setting()).share(phase) * 127.0
+
+    held = [share("hold", phase) for phase in (0.0, 0.124, 0.126, 0.49, 0.51, 0.76, 0.99, 1.2)]
+    assert held == pytest.approx([60, 60, 10, 10, 110, 60, 60, 10])
+    assert share("glide", 0.3125) == pytest.approx(60.0)
+    assert share("glide", 0.9375) == pytest.approx(35.0) and share("glide", 3.9375) == pytest.approx(35.0)
+    assert Contour({"drawn": "points", "points": [[0, 40]]}, Setting()).share(0.7) * 127.0 == pytest.approx(40.0)
+    assert Contour({"drawn": "points", "points": []}, Setting()).share(0.7) == 0.0
+
+
+def test_held_points_are_met_on_their_beats():
+    contour = stage("contour", drawn="points", points=[[0, 5], [64, 90], [96, 20]], length="1 bar")
+    made = cc(run(project(strand(contour), tempo=120.0), [], seconds=3.9).strands["a"])[:6]
+    assert [value for _, _, value in made] == [5, 90, 20, 5, 90, 20]
+    assert [time for time, _, _ in made] == pytest.approx([0.0, 1.0, 1.5, 2.0, 3.0, 3.5], abs=1e-6)
 
 
 def test_a_contour_lays_its_steps_over_bars():

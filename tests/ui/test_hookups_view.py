@@ -212,6 +212,10 @@ def test_fans_and_contours_are_drawn(window, on_bench):
     contour._count(1)
     contour.bars.changed.emit([0.0, 1.0, 0.5, 0.25, 1.0])
     assert values(window)["steps"] == [0, 127, 64, 32, 127]
+    contour.set(drawn="points")
+    assert contour.view.isVisible() and not contour.steps.isVisible()
+    contour.view.drawn.emit([[0, 30], [90, 80]])
+    assert values(window)["points"] == [[0, 30], [90, 80]] and contour.view.points == [[0, 30], [90, 80]]
 
 
 def test_a_wave_moves_a_parameter_and_leaves_the_document_alone(window, on_bench, qtbot):

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from arpegon.core import edits
 from arpegon.core.document import Hookup
@@ -14,7 +14,7 @@ from arpegon.core.entries import Entries
 from arpegon.core.patterns import Patterns
 from arpegon.core.processor import Setting
 from arpegon.core.values import READS, WRITES, curve, on_line, placed, stair
-from arpegon.processors.contour import MOST
+from arpegon.processors.contour import MOST, Contour
 from arpegon.processors.fan import MOST as MOST_CURVES
 from arpegon.processors.lfo import Lfo
 from arpegon.processors.targets import target_words
@@ -295,12 +295,21 @@ class ContourEditor(StageEditor):
     """The steps, drawn; the one in force is lit."""
 
     def build(self) -> None:
-        self.box.addLayout(counted_heading("Steps", "step", self._count, MOST))
+        self.box.addWidget(self.control("drawn"))
+        self.steps = QWidget()
+        steps = QVBoxLayout(self.steps)
+        steps.setContentsMargins(0, 0, 0, 0)
+        steps.addLayout(counted_heading("Steps", "step", self._count, MOST))
         self.bars = StepBars(self.ink, 1.0, "The values, one after the other: drag to draw.", "press + for a step")
         self.bars.snap = 1.0 / 127.0
         self.bars.changed.connect(lambda levels: self.set(False, steps=[round(level * 127) for level in levels]))
         self.bars.settled.connect(self.session.settle)
-        self.box.addWidget(self.bars)
+        steps.addWidget(self.bars)
+        self.box.addWidget(self.steps)
+        self.view = WaveView(self.ink, MOST)
+        self.view.drawn.connect(lambda points: self.set(False, points=points))
+        self.view.settled.connect(self.session.settle)
+        self.box.addWidget(self.view)
         self.box.addLayout(self.grid("length", "way", "offset"))
         self.box.addStretch(1)
         self.side.addWidget(self.captioned("starts"))
@@ -316,11 +325,17 @@ class ContourEditor(StageEditor):
             self.set(steps=list(steps[:-1]))
 
     def show_values(self, values: dict[str, Any]) -> None:
+        by_steps = values["drawn"] == "steps"
+        self.steps.setVisible(by_steps)
+        self.view.setVisible(not by_steps)
         self.bars.show_levels([step / 127.0 for step in values["steps"]])
+        self.view.show_wave(Contour(values, Setting(identity=self.stage.id)).share, values["points"])
+        self.controls["offset"].setEnabled(by_steps)
         self.controls["to_number"].setEnabled(values["target"] in ("cc", "cc14"))
 
     def tick(self, now: float) -> None:
         live, steps = self.session.telemetry.live, self.values["steps"]
+        self.view.show_place(live[0] if len(live) == 2 else None)
         if len(live) != 2 or not steps:
             self.bars.show_lit(None)
             return

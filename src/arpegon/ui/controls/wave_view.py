@@ -19,9 +19,11 @@ class WaveView(QWidget):
     drawn = pyqtSignal(list)
     settled = pyqtSignal()
 
-    def __init__(self, ink: str) -> None:
+    def __init__(self, ink: str, most: int = 16) -> None:
         super().__init__()
         self.ink = ink
+        self.most = most
+        """How many points there can be."""
         self.share: Callable[[float], float] = lambda at: 0.0
         self.points: list[list[int]] | None = None
         self._at: tuple[float, float] | None = None
@@ -76,7 +78,7 @@ class WaveView(QWidget):
             return
         if near is None:
             made = self._values(event.position())
-            self.points = sorted([point for point in self.points if point[0] != made[0]] + [made])[:16]
+            self.points = sorted([point for point in self.points if point[0] != made[0]] + [made])[: self.most]
             near = self.points.index(made) if made in self.points else None
             self.drawn.emit([list(point) for point in self.points])
         self._held = near
