@@ -363,6 +363,7 @@ def test_bad_files_are_said_in_the_window_and_nothing_changes(window, strand, tm
 def test_a_missing_clip_is_said_and_the_strand_says_why_it_is_silent(window, qtbot, tmp_path):
     demo = load_project(DEMO)
     save_project(demo, tmp_path / "demo.arpegon")
+    window.resize(1920, 1000)  # narrow columns say it in a tooltip
     window.session.open(tmp_path / "demo.arpegon")
     qtbot.waitUntil(lambda: any("harbour-bells.mid" in text for text in window.session.notices.values()))
     qtbot.waitUntil(lambda: "Lamp room is silent" in window.status.text)
@@ -413,7 +414,7 @@ def test_the_engine_may_die_and_the_window_goes_on(window, strand, qtbot):
 def test_the_demo_plays_and_its_rolls_print(window, qtbot):
     window.open_demo()
     qtbot.waitUntil(lambda: all(printed(window, one, 0) for one in ("harbour", "lamp", "deck")), timeout=10_000)
-    qtbot.waitUntil(lambda: len(window.session.telemetry.meters) == 5)
+    qtbot.waitUntil(lambda: len(window.session.telemetry.meters) == 6)
     qtbot.waitUntil(lambda: window.header.play.active and window.header.position.text != "1.1.000")
     assert "there is no audio device" in window.status.text
 
