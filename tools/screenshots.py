@@ -141,7 +141,7 @@ class Photographer:
                 ("smooth", {"up_ms": 600}, (Stage(id="pre", kind="lfo", params={"rate": "1/2", "wave": "square"}),)),
                 ("stairs", {"levels": 6}, (Stage(id="pre", kind="lfo", params={"rate": "1 bar"}),)),
                 ("lfo", {"wave": "triangle"}, ()),
-                ("contour", {"length": "1 bar"}, ()),
+                ("contour", {"length": "1 bar", "drawn": "points", "way": "glide"}, ()),
             ],
         )
         lane: list[dict[str, Any]] = [
