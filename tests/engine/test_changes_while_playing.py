@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from arpegon.core import edits
 from arpegon.core.document import ClickSource, ClipSource, SurfaceSource
-from arpegon.core.events import NOTE_OFF, note_on
+from arpegon.core.events import NOTE_OFF, note_off, note_on
 from arpegon.core.patterns import CHANGES, PatternTurn
 from arpegon.engine.offline import run
 from arpegon.engine.simulation import Engine
@@ -234,6 +234,22 @@ def test_clips_and_patterns_may_change_at_any_time_and_nothing_hangs(data):
 
 
 # -- strands that play on ----------------------------------------------------------------------------
+
+
+def test_a_key_whose_generator_goes_and_that_is_struck_again_ends_under_another_generator():
+    rings = (SurfaceSource(), generator("rings", "r", starts="key"))
+    engine = playing(project(strand(sources=rings)))
+    engine.feed("surface", note_on(0.3, 0, 62, 30))
+    engine.run(0.3)
+    engine.apply(project(strand()), {}, 0.5)
+    engine.feed("surface", note_on(0.6, 0, 62, 90))  # an end was lost: the gate ends the first strike itself
+    engine.run(0.6)
+    assert engine.graph.sounding == 1
+    engine.apply(project(strand(sources=(SurfaceSource(), generator("rebound", "b", starts="key")))), {}, 0.7)
+    engine.feed("surface", note_off(0.8, 0, 62))
+    engine.run(0.8)
+    assert engine.graph.sounding == 0
+    assert_whole(engine.graph.outputs.out)
 
 
 def test_a_strand_plays_on_when_the_transport_stops_until_a_second_stop():

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from itertools import count
+from itertools import count, groupby
 from typing import Protocol
 
 import msgspec
@@ -70,12 +70,29 @@ class Graph:
         self._order: list[StrandNode] = []
         self._outlets: dict[str, Outlet] = {}
         self._holders = count(1)
+        self._due: float | None = None
+        self._clock_changes = (0, 0)
 
     # -- events ------------------------------------------------------------------------------------
 
     def due(self) -> float:
         """When a stage emits next of its own accord, in seconds (infinity: never, as things are)."""
-        return min([node.due() for node in self._order], default=math.inf)
+        self._follow_clocks()
+        if self._due is None:
+            self._due = min([node.due() for node in self._order], default=math.inf)
+        return self._due
+
+    def _follow_clocks(self) -> None:
+        """Ask anew when stages are due, once a clock started, stopped or changed its tempo."""
+        changes = (self.clock.changes, self.endless.changes)
+        if changes != self._clock_changes:
+            self._clock_changes = changes
+            self._worked()
+
+    def _worked(self) -> None:
+        self._due = None
+        for node in self._order:
+            node.worked()
 
     def push(self, inputs: Inputs, until: float, handover: Handover | None = None) -> None:
         """Send what the feeds brought, and what stages emit of their own accord, through every strand.
@@ -85,6 +102,8 @@ class Graph:
             until: what stages put off is emitted up to this time; no event of ``inputs`` is later.
             handover: what must let go on the way, while a new document takes over.
         """
+        self._follow_clocks()
+        self._due = None
         deliveries: dict[str, list[tuple[End, list[Event]]]] = {}
         for node in self._order:
             events = self._gather(node, inputs)
@@ -92,9 +111,10 @@ class Graph:
             if handover is not None:
                 events += handover.closing.get(node.strand.id, ())
                 concerned = any(node.strand.id in part for part in (handover.heads, handover.stages, handover.along))
-            if events or concerned or (node.timed and node.due() <= until):
+            if events or concerned or node.due() <= until:
                 events = self._through(node, events, inputs, until, handover)
-                for end in node.ends.values():
+                node.worked()
+                for end in node.ends.values() if events else ():
                     deliveries.setdefault(end.outlet, []).append((end, events))
         for name, arrivals in deliveries.items():
             self._deliver(name, arrivals)
@@ -123,13 +143,19 @@ class Graph:
             node.along.process(events, along)
             if handover is not None and strand_id in handover.along:
                 node.along.release(handover.time, along)
-        if node.heads:
+        if node.heads or node.keys.held:
             events = self._from_heads(node, events, until, handover)
         for place, (stage, processor) in enumerate(node.stages):
             if events:
                 outputs.printed(strand_id, place, events)
             made: list[Event] = []
-            self._work(stage.id, processor, events, until, made)
+            if stage.id == self.watched:
+                self._work_watched(stage.id, processor, events, until, made)
+            else:
+                if events:
+                    processor.process(events, made)
+                if processor.timed:
+                    processor.advance(until, made)
             if handover is not None and place in letting_go:
                 processor.release(handover.time, made)
             events = made
@@ -154,22 +180,16 @@ class Graph:
         for head in node.heads:
             head_id = head.source.id
             made: list[Event] = []
-            self._work(head_id, head.processor, taken.get(head_id, []), until, made)
+            if head_id == self.watched:
+                self._work_watched(head_id, head.processor, taken.get(head_id, ()), until, made)
+            else:
+                head.processor.process(taken.get(head_id, ()), made)
+                head.processor.advance(until, made)
             if handover is not None and head_id in letting_go:
                 head.processor.release(handover.time, made)
             gathered += made
         gathered.sort(key=lambda event: event.time)
         return gathered
-
-    def _work(
-        self, stage_id: str, processor: Processor, events: Sequence[Event], until: float, made: list[Event]
-    ) -> None:
-        if stage_id == self.watched:
-            self._work_watched(stage_id, processor, events, until, made)
-        else:
-            processor.process(events, made)
-            if processor.timed:
-                processor.advance(until, made)
 
     def _work_watched(
         self, stage_id: str, processor: Processor, events: Sequence[Event], until: float, made: list[Event]
@@ -199,8 +219,8 @@ class Graph:
             return
         merged = [(event.time, place, event) for place, (_, events) in enumerate(arrivals) for event in events]
         merged.sort(key=lambda entry: entry[0])
-        for _, place, event in merged:
-            outlet.deliver(arrivals[place][0], (event,))
+        for place, run in groupby(merged, key=lambda entry: entry[1]):
+            outlet.deliver(arrivals[place][0], [event for _, _, event in run])
 
     def play_direct(self, strand: str, events: Sequence[Event]) -> None:
         """Send events straight to a strand's destinations: a take, which must not meet the stages again."""
@@ -252,6 +272,7 @@ class Graph:
                 node.stages[place][1].release(time, outputs)
                 dropped = outputs
                 self.outputs.printed(node.strand.id, place + 1, dropped)
+        self._worked()
         for outlet in self._outlets.values():
             outlet.silence(time, panic)
         self.flush()
@@ -261,6 +282,7 @@ class Graph:
         for node in self._order:
             for _, processor in node.processors():
                 processor.restart()
+        self._worked()
 
     def halted(self, time: float, endless: bool = False) -> None:
         """The transport stopped (or the ``endless`` clock of the strands that play on): what it carried ends."""
@@ -268,6 +290,7 @@ class Graph:
             if node.strand.plays_on == endless:
                 for _, processor in node.processors():
                     processor.halted(time)
+        self._worked()
         self.push({}, time)
 
     def find(self, stage_id: str) -> Processor | None:
@@ -281,6 +304,7 @@ class Graph:
         processor = self.find(stage_id)
         if processor is not None:
             processor.command(act, value, time)
+            self._worked()
 
     @property
     def sounding(self) -> int:
@@ -308,6 +332,7 @@ class Graph:
         self.project = project
         self._nodes = nodes
         self._order = [nodes[strand.id] for strand in order]
+        self._worked()
 
     def set_params(self, stage_id: str, values: Mapping[str, object]) -> None:
         """The short cut for a knob that is dragged: new values for one stage."""
@@ -320,6 +345,7 @@ class Graph:
                 if stage.id == stage_id:
                     processor.configure(values, self._setting(stage, node.strand, self.project))
                     node.stages[place] = (msgspec.structs.replace(stage, params=dict(values)), processor)
+        self._worked()
 
     def _let_go(self, project: Project, time: float) -> None:
         """On the old graph: make everything that will not be there any more end its notes."""

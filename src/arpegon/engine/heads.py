@@ -70,6 +70,11 @@ class Keys:
             del self._takers[note_key(event)]
         return takers
 
+    @property
+    def held(self) -> bool:
+        """Whether a key is down of which it is known who took it; a generator that is gone may have."""
+        return bool(self._takers)
+
     def forget(self) -> None:
         """No key is held any more."""
         self._takers.clear()
