@@ -17,11 +17,13 @@ class Clock:
     anchor at the moment it happens, so no beat is skipped or heard twice.
     """
 
-    __slots__ = ("_beat", "_time", "playing", "tempo")
+    __slots__ = ("_beat", "_time", "changes", "playing", "tempo")
 
     def __init__(self, tempo: float = 120.0) -> None:
         self.tempo = tempo
         self.playing = False
+        self.changes = 0
+        """Grows whenever beats come to fall at other times."""
         self._time = 0.0
         self._beat = 0.0
 
@@ -42,12 +44,14 @@ class Clock:
         self._beat = self.beat_at(time) if beat is None else beat
         self._time = time
         self.playing = True
+        self.changes += 1
 
     def stop(self, time: float) -> None:
         """Rest where it is."""
         self._beat = self.beat_at(time)
         self._time = time
         self.playing = False
+        self.changes += 1
 
     @property
     def beat(self) -> float:
@@ -63,6 +67,7 @@ class Clock:
         self._beat = self.beat_at(time)
         self._time = time
         self.tempo = tempo
+        self.changes += 1
 
 
 def bar_beats(meter: tuple[int, int]) -> float:

@@ -68,7 +68,9 @@ class Event(msgspec.Struct, frozen=True, gc=False, array_like=True):
         """The message as it goes over a wire."""
         if self.payload:
             return self.payload
-        return bytes((self.status, self.data1, self.data2)[: _LENGTHS.get(self.status & 0xF0, 3)])
+        if self.status & 0xF0 in _LENGTHS:
+            return bytes((self.status, self.data1))
+        return bytes((self.status, self.data1, self.data2))
 
 
 def note_on(time: float, channel: int, note: int, velocity: int) -> Event:

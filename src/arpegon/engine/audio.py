@@ -245,11 +245,11 @@ class AudioOut:
 
             def fill(out: Any, frames: int, _: Any, status: Any) -> None:
                 now = self._last_block = time.monotonic()
-                if status.output_underflow:
+                if status and status.output_underflow:
                     renderer.dropouts += 1
-                out[:] = renderer.block(frames, now).T
+                out[:] = renderer.block(frames, now).T.tobytes()
 
-            stream = sounddevice.OutputStream(
+            stream = sounddevice.RawOutputStream(
                 samplerate=rate,
                 blocksize=self._block,
                 device=device,

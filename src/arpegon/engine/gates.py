@@ -134,6 +134,8 @@ class Outlet:
                 if silent and event.data2 >= 64:
                     return None
                 (self._pedals.add if event.data2 >= 64 else self._pedals.discard)((holder, to))
+            if to == event.status & 0x0F:
+                return event
             return Event(event.time, event.status & 0xF0 | to, event.data1, event.data2)
 
         self._ledger.run(events, strike, self._out, other, base=holder << 11, strays=False)

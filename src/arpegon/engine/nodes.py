@@ -29,6 +29,7 @@ class StrandNode:
         self.along: Gate | None = None
         """Where the strand also sends what it is played along, past its stages."""
         self.timed: list[Processor] = []
+        self._due: float | None = None
 
     def processors(self) -> Iterator[tuple[str, Processor]]:
         """All that is at work, by its id: generators, then stages."""
@@ -38,8 +39,20 @@ class StrandNode:
             yield stage.id, processor
 
     def due(self) -> float:
-        """When one of its generators or stages emits of its own accord."""
-        return min([processor.due() for processor in self.timed]) if self.timed else math.inf
+        """When one of its generators or stages emits of its own accord; known until :meth:`worked`."""
+        due = self._due
+        if due is None:
+            due = math.inf
+            for processor in self.timed:
+                its = processor.due()
+                if its < due:
+                    due = its
+            self._due = due
+        return due
+
+    def worked(self) -> None:
+        """Something happened to its processors, or to their clock: when they are due must be asked anew."""
+        self._due = None
 
 
 class Handover(msgspec.Struct, frozen=True):

@@ -155,6 +155,7 @@ class Convert(MovingValues):
         self._seconds = (values["smooth_ms"] / 1000.0, values["smooth_ms"] / 1000.0)
         self._made = [self.converted(float(value)) for value in range(128)]
         self._fast = source == "cc" and target not in ("velocity", "poly")
+        self._to_number = min(31, values["to_number"]) if target == "cc14" else values["to_number"]
         if target != "velocity":
             self._loudness.clear()
 
@@ -207,8 +208,9 @@ class Convert(MovingValues):
             self._released(channel, event.time, out)
             return
         made = self._made[value]
-        self._last = (float(value), made)
-        self._go(channel, made, event, out)
+        self._last = (value, made)
+        to = values["to_channel"] - 1 if values["to_channel"] else channel
+        self.send(channel, values["target"], self._to_number, to, made, event.time, out, self._seconds)
 
     def _note(self, event: Event, value: float | None, passes: bool, out: list[Event]) -> None:
         """A note: it may be read, and its velocity may be written."""
@@ -259,9 +261,8 @@ class Convert(MovingValues):
         if values["target"] == "velocity":
             self._loudness[to] = round(value)
             return
-        number = min(31, values["to_number"]) if values["target"] == "cc14" else values["to_number"]
         lane = (channel, event.data1) if event.status & 0xF0 == POLY_PRESSURE == _status(values["target"]) else channel
-        self.send(lane, values["target"], number, to, value, event.time, out, self._seconds)
+        self.send(lane, values["target"], self._to_number, to, value, event.time, out, self._seconds)
 
     def _released(self, channel: int, time: float, out: list[Event]) -> None:
         """A release: hold, go to a set value, or nothing."""

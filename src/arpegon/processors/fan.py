@@ -140,8 +140,10 @@ class Fan(MovingValues):
             self._moved = False
             for channel, value in self._position.items():
                 self._drive(channel, value, self._seen, out)
-        super().advance(until, out)
-        self._seen = max(self._seen, until)
+        if self._gliding:
+            super().advance(until, out)
+        if until > self._seen:
+            self._seen = until
 
     def joined(self, time: float) -> None:
         self._seen = time

@@ -79,15 +79,18 @@ class Smooth(MovingValues):
         self._seen: tuple[float, tuple[str, int, int]] | None = None
         super().__init__(values, setting)
 
+    def configured(self) -> None:
+        self._seconds = (self.values["up_ms"] / 1000.0, self.values["down_ms"] / 1000.0)
+
     def take(self, event: Event, out: list[Event]) -> None:
         found = value_of(event, self.values)
         if found is None:
             out.append(event)
             return
         kind, number, value = found
-        seconds = (self.values["up_ms"] / 1000.0, self.values["down_ms"] / 1000.0)
-        lane = (kind, number, event.status & 0x0F)
-        self.send(lane, kind, number, event.status & 0x0F, value, event.time, out, seconds)
+        channel = event.status & 0x0F
+        lane = (kind, number, channel)
+        self.send(lane, kind, number, channel, value, event.time, out, self._seconds)
         self._seen = (value, lane)
 
     def live(self, time: float) -> list[float]:

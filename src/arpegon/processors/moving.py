@@ -47,7 +47,7 @@ class MovingValues(Processor):
     def process(self, events: Sequence[Event], out: list[Event]) -> None:
         work = self.pass_by if self.bypass else self.take
         for event in events:
-            if self._gliding:
+            if self._gliding and self.due() <= event.time:
                 self.advance(event.time, out)
             if event.status < CONTROL:
                 self._follow_key(event)
@@ -86,7 +86,7 @@ class MovingValues(Processor):
             self._emit(lane, value, time, out)
         elif slew.aim(value, time, seconds, lane.step):
             self._emit(lane, value, time, out)
-        if slew.moves and lane not in self._gliding:
+        if slew.next < math.inf and lane not in self._gliding:
             self._gliding.append(lane)
 
     def stay(self, key: Any, time: float) -> None:
@@ -124,17 +124,20 @@ class MovingValues(Processor):
 
     def due(self) -> float:
         gliding = self._gliding
-        return min([lane.slew.next for lane in gliding]) if gliding else math.inf
+        if not gliding:
+            return math.inf
+        return gliding[0].slew.next if len(gliding) == 1 else min([lane.slew.next for lane in gliding])
 
     def advance(self, until: float, out: list[Event]) -> None:
-        while self._gliding:
-            lane = min(self._gliding, key=_next)
+        gliding = self._gliding
+        while gliding:
+            lane = gliding[0] if len(gliding) == 1 else min(gliding, key=_next)
             due = lane.slew.next
             if due > until:
                 return
             self._emit(lane, lane.slew.look(due), due, out)
             if not lane.slew.moves:
-                self._gliding.remove(lane)
+                gliding.remove(lane)
 
     def release(self, time: float, out: list[Event]) -> None:
         self._held.clear()
