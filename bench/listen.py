@@ -137,7 +137,7 @@ def _melodies() -> list[Row]:
     late = 1000.0 * median(ours.late)
     most = 3000.0 / note_hz(40)
     wrong = ours.octaves / ours.true
-    ratio = f"{ours.f1 / theirs.f1:.2f}"
+    ratio = f"{ours.f1 / max(0.001, theirs.f1):.2f}"
     score, limit = f"{ours.f1:.3f}", f"{most:.1f} ms"
     share = f"{late / most:.2f}"
     return [

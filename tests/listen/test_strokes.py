@@ -10,7 +10,7 @@ from scipy.stats import spearmanr
 from tools.stand_ins import RATE, Crate, taps
 
 from arpegon.core.events import NOTE_OFF, NOTE_ON
-from arpegon.listen import listener
+from arpegon.listen import listener, transcript
 from arpegon.listen.hits import HitListener, Rack, rise_needed
 
 
@@ -173,3 +173,24 @@ def test_sensitivity_runs_from_many_to_few():
     sound, _ = crate(8, noise_db=-50.0)
     counts = [len(heard(sound, sensitivity=value)[0].marks) for value in (0, 50)]
     assert counts[0] < counts[1]
+
+
+@pytest.mark.parametrize("seed", [2, 6])
+def test_soft_strokes_on_what_rings_are_found_in_hiss_and_hiss_alone_is_none(seed):
+    draw = np.random.default_rng(seed)
+    pad = Crate(draw, lowest=draw.uniform(90.0, 500.0), rings=draw.uniform(0.02, 0.12))
+    sound, true = taps(draw, pad, 40, range_db=14.0, noise_db=-40.0, flams=0.3, flam_seconds=0.06)
+    times = [mark.time for mark in transcript("hits", {}, sound, RATE).marks]
+    found = sum(any(0.0 <= time - stroke.start < 0.02 for time in times) for stroke in true)
+    assert found >= 0.97 * len(true)
+    assert all(any(0.0 <= time - stroke.start < 0.02 for stroke in true) for time in times)
+
+
+@pytest.mark.parametrize("slope", [0.0, 0.5, 1.0])
+def test_noise_of_any_colour_is_no_stroke(slope):
+    spectrum = np.fft.rfft(np.random.default_rng(4).standard_normal(6 * RATE))
+    hz = np.maximum(np.fft.rfftfreq(6 * RATE, 1.0 / RATE), 1.0)
+    noise = np.fft.irfft(spectrum / hz**slope)
+    for level_db in (-50.0, -20.0):
+        loud = 10.0 ** (level_db / 20.0) * noise / noise.std()
+        assert transcript("hits", {}, loud[:, None], RATE).marks == []

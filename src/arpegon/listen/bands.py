@@ -37,6 +37,9 @@ _START_HOPS = 6
 _YOUNG_DB = 5.0
 """How much more a rise must be while little is known of the past: noise is not yet known to vary."""
 _OVER_FLOOR_DB = 9.0
+_LOW_BANDS = 2
+_LOW_SHARE = 0.25
+"""Noise with more than that share of its power in the lowest bands is no hiss."""
 _FAINTEST_DB = -96.0
 _SMALLEST = 1e-12
 
@@ -99,7 +102,7 @@ class Bands:
         if starting and not self._to_start:
             line[:, : line.shape[1] - hops + starting - 1] = level[:, starting - 1 : starting]
         self._past = line[:, hops:]
-        recent = _greatest(line, _PAST_HOPS)[:, :hops]
+        recent = greatest(line, _PAST_HOPS)[:, :hops]
         young = min(hops, self._to_know)
         self._to_know -= young
         recent[:, :young] += _YOUNG_DB
@@ -108,6 +111,13 @@ class Bands:
         rise: Array = np.clip(np.minimum(level - recent, over), 0.0, _FULL_RISE_DB).sum(axis=0)
         rise[:starting] = 0.0
         return rise
+
+    @property
+    def hiss(self) -> float:
+        """The mean square of the noise floor where it is hiss; 0 where much of it is low and swells by itself."""
+        floor = 10.0 ** (self._floor[:, 0] / 10.0)
+        total = float(floor.sum())
+        return total if floor[:_LOW_BANDS].sum() < _LOW_SHARE * total else 0.0
 
     def _smooth(self, power: Array) -> Array:
         """Average the lowest bands over some hops."""
@@ -148,7 +158,7 @@ def windows(samples: Array, size: int, hop: int) -> Array:
     return samples[_places((len(samples) - size) // hop + 1, size, hop)]
 
 
-def _greatest(line: Array, width: int) -> Array:
+def greatest(line: Array, width: int) -> Array:
     """The running maximum over ``width`` (a multiple of 8) neighbours along the last axis."""
     for reach in (1, 2, 4):
         line = np.maximum(line[:, :-reach], line[:, reach:])

@@ -8,14 +8,25 @@ from typing import Any
 
 import msgspec
 import numpy as np
+from scipy.signal import butter, sosfilt
 
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
-from arpegon.listen.bands import HOP_SECONDS, Bands
+from arpegon.listen.bands import HOP_SECONDS, Bands, greatest
 from arpegon.listen.listener import Array, Listener, Mark
 from arpegon.processors.listening import Hits
 
 _BEFORE_HOPS = 7
 """Over how long what rings is measured before a stroke."""
+_MEAN_HOPS = 4
+_PAST_HOPS = 24
+_LOUDER_COUNTS = 6.0
+"""In noise a stroke on what still rings is seen in no band by itself, but all of it together is louder: over so many
+hops, against the loudest of so many before. Each dB of that counts as so many of the bands' rise."""
+_IN_NOISE = (8.0, 400.0)
+"""That holds between so many and so many times the power of the noise floor. Above, the bands see more, and what
+crashes or beats grows louder by itself; below, noise does."""
+_RUMBLE_HZ = 100.0
+_KNOWN_HOPS = _PAST_HOPS + 2 * _MEAN_HOPS - 1
 _STRENGTH_HZ = 1000.0
 """Strength is measured on the slope of the samples, so that the crack of a stroke counts for more than what rings low;
 a sine of this pitch has the same level either way."""
@@ -87,6 +98,10 @@ class HitListener(Listener):
         self._open: _Open | None = None
         self._energies = np.zeros((_BEFORE_HOPS, 2 * self._zones))
         """Of the last hops: mean squares of the slopes, then of the samples themselves, by zone."""
+        self._rumble = butter(4, min(_RUMBLE_HZ, 0.2 * self.rate), "highpass", fs=self.rate, output="sos")
+        self._state = np.zeros((len(self._rumble), 2, self._zones))
+        self._loud = np.ones((_KNOWN_HOPS, self._zones))
+        """Of the last hops: mean squares of what is above rumble."""
 
     @property
     def latency(self) -> float:
@@ -133,9 +148,25 @@ class HitListener(Listener):
         self._hops += hops
         known = np.concatenate([self._energies, energy])
         self._energies = known[-_BEFORE_HOPS:]
+        rise = np.maximum(rise, _LOUDER_COUNTS * self._louder(whole, hops))
         if self._open is None and rise.max() < self._need:
             return []
         return self._look(first, rise, peaks, known)
+
+    def _louder(self, samples: Array, hops: int) -> Array:
+        """By how many dB all that is above rumble is louder than it was, hop by hop, where hiss hides the bands."""
+        high, self._state = sosfilt(self._rumble, samples, axis=0, zi=self._state)
+        energies = np.square(high).reshape(hops, self._hop, self._zones).mean(axis=1)
+        known = np.concatenate([self._loud, energies])
+        self._loud = known[-_KNOWN_HOPS:]
+        sums = np.concatenate([np.zeros((1, self._zones)), np.cumsum(known, axis=0)])
+        means = (sums[_MEAN_HOPS:] - sums[:-_MEAN_HOPS]) / _MEAN_HOPS + _SMALLEST
+        now, before = means[-hops:], greatest(means.T, _PAST_HOPS).T[:hops]
+        low, most = _IN_NOISE
+        hiss = np.array([bands.hiss for bands in self._bands])
+        louder: Array = np.where((now > low * hiss) & (now < most * hiss), 10.0 * np.log10(now / before), 0.0)
+        risen: Array = louder.max(axis=1)
+        return risen
 
     def _look(self, first: int, rise: Array, peaks: Array, known: Array) -> list[Stroke]:
         found: list[Stroke] = []

@@ -40,8 +40,24 @@ _RINGING = 0.5
 _HARMONICS = 10
 _HOLLOW = 0.025
 """With less than this share of the power of its even harmonics in the odd ones, a tone is the one an octave above."""
+_ROOTED = 0.1
+"""With this share of the power in its root, a tone is its own."""
 _ROOTLESS = 0.01
-"""Less than this share of the power in the root, and in the fifth and seventh harmonic, is not enough for one tone."""
+"""Less than this share of the power in harmonics that no two notes over a common root have is not enough for one."""
+_PERHAPS = 0.08
+"""… of its spectrum, where neighbours leak: then it is worth a closer look."""
+_FEWEST = 6
+_FEWEST_PERIODS = 1.7
+"""How many harmonics and periods a closer look needs."""
+_TOLD_ANEW = 5
+_SAME = 0.015
+"""What the harmonics of a steady pitch say is asked for at each so many readings; and what counts as steady."""
+_PAIRS = tuple(
+    (pair, np.array([all((place + 1) % number for number in pair) for place in range(_HARMONICS)]))
+    for pair in ((4, 5), (3, 4), (3, 5), (2, 5), (2, 3))
+)
+"""Two notes as harmonics of a root that nobody played (a fifth, a fourth, a sixth, a third, a tenth), and which of
+them neither has."""
 _SMALLEST = 1e-12
 
 Array = NDArray[Any]
@@ -88,6 +104,8 @@ class PeriodMeter:
         """What was heard last, newest at the end."""
         self._rest = np.zeros(0)
         self._taken = 0
+        self._told = (0.0, 1.0, 0)
+        """The last pitch, what its harmonics made of it, and for how many readings that has held."""
 
     @property
     def now(self) -> float:
@@ -146,21 +164,47 @@ class PeriodMeter:
                 if other[1] > clarity + 0.02:
                     hz, clarity = other
         if hz > 0.0:
-            hz = self._told_by_harmonics(energies, hz)
+            before, ratio, uses = self._told
+            if grows or uses >= _TOLD_ANEW or abs(hz - before) > _SAME * before:
+                ratio, uses = self._told_by_harmonics(window, energies, hz) / hz, 0
+            self._told = (hz, ratio, uses + 1)
+            hz *= ratio
         return Reading(level, hz, min(1.0, clarity))
 
-    def _told_by_harmonics(self, energies: Array, hz: float) -> float:
-        """A pitch corrected by its harmonics: without odd ones it is the octave above; with neither its root nor those
-        that a fifth or fourth does not share it is two notes at once, and none (0)."""
-        most = min(_HARMONICS, int(0.45 * self.rate / hz))
-        if most < 2:
+    def _told_by_harmonics(self, window: Array, energies: Array, hz: float) -> float:
+        """A pitch corrected by its harmonics: without odd ones it is the octave above; with those only that two of them
+        share it is the root of two notes at once, which nobody played, and the stronger of the two is taken."""
+        powers = self._powers(energies, hz)
+        if len(powers) < 2:
             return hz
-        places = np.round(np.arange(1, most + 1) * hz * self._length / self.rate).astype(int)
-        powers = energies[places]
-        if 2.0 * hz <= 1.03 * self._highest and powers[::2].sum() < _HOLLOW * powers[1::2].sum():
-            return 2.0 * hz
-        lone = powers[4] + powers[6] if most >= 7 else np.inf
-        return 0.0 if max(powers[0], lone) < _ROOTLESS * powers.sum() else hz
+        if powers[0] <= _ROOTED * powers.sum():
+            for root in (hz, 0.5 * hz):
+                stronger = self._stronger_of_two(window, energies, root)
+                if stronger:
+                    return stronger
+        hollow = powers[::2].sum() < _HOLLOW * powers[1::2].sum()
+        return 2.0 * hz if hollow and 2.0 * hz <= 1.03 * self._highest else hz
+
+    def _powers(self, energies: Array, hz: float) -> Array:
+        """Those of the harmonics in a spectrum, as far as they can be told apart."""
+        count = min(_HARMONICS, int(0.45 * self.rate / hz))
+        powers: Array = energies[np.round(np.arange(1, count + 1) * hz * self._length / self.rate).astype(int)]
+        return powers
+
+    def _stronger_of_two(self, window: Array, energies: Array, root: float) -> float:
+        """The stronger one of two notes whose common root was taken for a tone; 0 where it is one."""
+        powers = self._powers(energies, root)
+        if len(powers) < _FEWEST or root * len(window) < _FEWEST_PERIODS * self.rate:
+            return 0.0
+        shares = powers / max(float(powers.sum()), _SMALLEST)
+        if all(shares[alone[: len(powers)]].sum() > _PERHAPS for _, alone in _PAIRS):
+            return 0.0
+        shares = _harmonics(window, root / self.rate, len(powers))
+        for pair, alone in _PAIRS:
+            if shares[alone[: len(powers)]].sum() < _ROOTLESS:
+                first, second = (float(shares[number - 1 :: number].sum()) for number in pair)
+                return root * (pair[0] if first >= second else pair[1])
+        return 0.0
 
     def _peak(self, likeness: Array, share: float) -> tuple[float, float]:
         """Pitch in Hz and clarity of a likeness by lag; zeros where there is none."""
@@ -179,6 +223,24 @@ class PeriodMeter:
         bend = left - 2.0 * top + right
         shift = 0.5 * (left - right) / bend if bend else 0.0
         return self.rate / (lag + shift), top - 0.25 * (left - right) * shift
+
+
+def _harmonics(window: Array, cycles: float, count: int) -> Array:
+    """The shares of the power of a window that its harmonics have, by least squares: in so short a window neighbours
+    would leak into one another's place in a spectrum.
+
+    Args:
+        window: of shape (frames,).
+        cycles: of the root, for each frame.
+        count: how many harmonics.
+    """
+    root = np.exp(2j * np.pi * cycles * np.arange(len(window)))
+    turns = np.vander(root, count + 1, increasing=True)[:, 1:]
+    waves = np.concatenate([turns.real, turns.imag], axis=1)
+    even = 1e-6 * len(window) * np.eye(2 * count)
+    sizes = np.square(np.linalg.solve(waves.T @ waves + even, waves.T @ window))
+    powers: Array = sizes[:count] + sizes[count:]
+    return powers / max(float(powers.sum()), _SMALLEST)
 
 
 def hop_seconds(window: float) -> float:
