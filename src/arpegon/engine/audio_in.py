@@ -20,6 +20,8 @@ from arpegon.engine.ears import BLOCK_SECONDS
 _DRIFT_SHARE = 0.02
 """How much of a deviation between sound card and clock is taken over at each block (see :mod:`.audio`)."""
 _STALLED_SECONDS = 2.0
+_SILENT_SECONDS = 3.0
+"""A JACK client that leaves its streams behind sends nothing but zeros, which no sound card does."""
 _LOOK_SECONDS = 5.0
 _QUEUE_BLOCKS = 64
 
@@ -55,11 +57,12 @@ class AudioIn:
         self._wanted: frozenset[str] = frozenset()
         self._streams: dict[str, Any] = {}
         self._last: dict[str, float] = {}
+        self._sounded: dict[str, float] = {}
+        """When each stream last brought anything but zeros."""
         self._failed: dict[str, str] = {}
         self._looked = 0.0
         self._blocks: deque[InputBlock] = deque(maxlen=_QUEUE_BLOCKS)
         self._ready = threading.Semaphore(0)
-        self.dropouts = 0
 
     def start(self) -> None:
         """Hand blocks out from now on."""
@@ -95,9 +98,14 @@ class AudioIn:
         for device in self._failed.keys() - self._wanted:
             del self._failed[device]
             self._notice(device, "")
-        if self._failed and now - self._looked > _LOOK_SECONDS:
+        silent = [device for device in self._streams if device and now - self._sounded[device] > _SILENT_SECONDS]
+        if (self._failed or silent) and now - self._looked > _LOOK_SECONDS:
             self._looked = now
             there = _inputs_elsewhere()
+            for device in silent:
+                if device not in there:
+                    self._close(device)
+                    self._fail(device, "it is gone")
             if any(device in there or (not device and there) for device in self._failed):
                 self._failed.clear()
                 self._rescan()
@@ -119,11 +127,11 @@ class AudioIn:
         block = max(1, round(BLOCK_SECONDS * rate))
         expected: float | None = None
 
-        def take(samples: Any, frames: int, _: Any, status: Any) -> None:
+        def take(samples: Any, frames: int, *_: Any) -> None:
             nonlocal expected
             now = self._last[device] = time.monotonic()
-            if status.input_overflow:
-                self.dropouts += 1
+            if samples.any():
+                self._sounded[device] = now
             begins = now - frames / rate
             if expected is None or abs(begins - expected) > 0.1:
                 expected = begins
@@ -132,7 +140,7 @@ class AudioIn:
             self._blocks.append(InputBlock(device, np.array(samples), rate, start))
             self._ready.release()
 
-        self._last[device] = time.monotonic() + 1.0
+        self._last[device] = self._sounded[device] = time.monotonic() + 1.0
         stream = sounddevice.InputStream(
             samplerate=rate,
             blocksize=block,
