@@ -7,7 +7,7 @@ import random
 
 import msgspec
 
-from arpegon.core.ticks import CONTINUE, PER_QUARTER, START, STOP, TICK
+from arpegon.core.ticks import PER_QUARTER, START, STOP, TICK
 
 NAME = "Clock box"
 """What its port is called."""
@@ -53,11 +53,6 @@ class ClockBox:
                 self._waiting.append((time, START))
             elif before.running:
                 self._waiting.append((time, STOP))
-
-    def resume(self, time: float) -> None:
-        """Go on from where it was stopped."""
-        self.settings = msgspec.structs.replace(self.settings, running=True)
-        self._waiting.append((time, CONTINUE))
 
     def next_due(self) -> float:
         """When its next message falls."""

@@ -44,8 +44,8 @@ class Ear:
         """The short cut for a knob that is dragged."""
         self._values = values
 
-    def ready(self, rate: int, start: float) -> Listener:
-        """Its listener, for a block that begins at ``start`` on the engine's clock."""
+    def ready(self, rate: int) -> Listener:
+        """Its listener, for a block of so many samples a second."""
         here, self._values = self._values, None
         heard = self.listener
         if heard is None or heard.rate != rate or heard.kind != self.source.listen:
@@ -118,7 +118,7 @@ class Ears:
             ear = self.by_id.get(ear_id)
             if ear is None or not len(block.samples):
                 continue
-            heard = ear.ready(block.rate, block.start)
+            heard = ear.ready(block.rate)
             channels = ear.channels(block.samples)
             ear.shift = block.start - heard.taken / block.rate + BLOCK_SECONDS
             if isinstance(heard, HitListener):

@@ -29,13 +29,12 @@ Target = tuple[str, str]
 class _Hook:
     """One hookup and what is known of its control."""
 
-    __slots__ = ("high", "hookup", "param", "pressed", "takeover")
+    __slots__ = ("hookup", "param", "pressed", "takeover")
 
     def __init__(self, hookup: Hookup, param: Param | None) -> None:
         self.hookup = hookup
         self.param = param
         self.pressed = False
-        self.high = False
         self.takeover = TakeOver()
 
     def matches(self, feed: str, kind: str, event: Event) -> bool:

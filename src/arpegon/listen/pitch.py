@@ -58,9 +58,6 @@ class _Note(msgspec.Struct):
 
     number: int
     time: float
-    began: float
-    level: float
-    clarity: float
     clear: float
     """When it was last clear."""
     mark: Mark
@@ -229,7 +226,6 @@ class PitchListener(Listener):
         self, note: _Note, time: float, reading: Reading, pitch: float, inside: bool, step: float, out: list[Event]
     ) -> None:
         """Follow the note that sounds, until it ends or slurs into another one."""
-        note.level = max(note.level, reading.level)
         if reading.level < self._gate - _RELEASE_DB:
             self._end(time, out)
             return
@@ -324,7 +320,7 @@ class PitchListener(Listener):
             time, number, velocity, level, level, max(0.0, began), clarity=clarity, doubt=doubt, channel=self.channel
         )
         silent = bool(doubt) and self.values["doubtful"] == "drop"
-        self._note = _Note(number, time, began, reading.level, clarity, time, mark, silent, slid=True)
+        self._note = _Note(number, time, time, mark, silent, slid=True)
         self._run = []
         self._last_pitch = float(number)
         if silent:
