@@ -71,6 +71,8 @@ class Bands:
         self._raw = np.full((count, _SMOOTH_HOPS - 1), _SMALLEST)
         self._past = np.full((count, _PAST_HOPS + _GAP_HOPS), -120.0)
         self._floor = np.full((count, 1), -120.0)
+        self.hiss = 0.0
+        """The mean square of the noise floor where it is hiss; 0 where much of it is low and swells by itself."""
         self._span = np.zeros(count)
         self._span_hops = 0
         self._spans = np.full((count, _FLOOR_SPANS), np.inf)
@@ -112,13 +114,6 @@ class Bands:
         rise[:starting] = 0.0
         return rise
 
-    @property
-    def hiss(self) -> float:
-        """The mean square of the noise floor where it is hiss; 0 where much of it is low and swells by itself."""
-        floor = 10.0 ** (self._floor[:, 0] / 10.0)
-        total = float(floor.sum())
-        return total if floor[:_LOW_BANDS].sum() < _LOW_SHARE * total else 0.0
-
     def _smooth(self, power: Array) -> Array:
         """Average the lowest bands over some hops."""
         raw = np.concatenate([self._raw, power], axis=1)
@@ -146,6 +141,8 @@ class Bands:
                 self._span_hops = 0
                 quietest = self._spans.min(axis=1, keepdims=True)
                 self._floor = 10.0 * np.log10(np.maximum(quietest, _SMALLEST))
+                total = float(quietest.sum())
+                self.hiss = total if quietest[:_LOW_BANDS].sum() < _LOW_SHARE * total else 0.0
 
 
 @lru_cache(maxsize=64)

@@ -8,7 +8,7 @@ from typing import Any
 
 import msgspec
 import numpy as np
-from scipy.signal import butter, sosfilt
+from scipy.signal import butter, lfilter
 
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
 from arpegon.listen.bands import HOP_SECONDS, Bands, greatest
@@ -98,8 +98,8 @@ class HitListener(Listener):
         self._open: _Open | None = None
         self._energies = np.zeros((_BEFORE_HOPS, 2 * self._zones))
         """Of the last hops: mean squares of the slopes, then of the samples themselves, by zone."""
-        self._rumble = butter(4, min(_RUMBLE_HZ, 0.2 * self.rate), "highpass", fs=self.rate, output="sos")
-        self._state = np.zeros((len(self._rumble), 2, self._zones))
+        self._rumble = butter(2, min(_RUMBLE_HZ, 0.2 * self.rate), "highpass", fs=self.rate)
+        self._state = np.zeros((2, self._zones))
         self._loud = np.ones((_KNOWN_HOPS, self._zones))
         """Of the last hops: mean squares of what is above rumble."""
 
@@ -155,15 +155,17 @@ class HitListener(Listener):
 
     def _louder(self, samples: Array, hops: int) -> Array:
         """By how many dB all that is above rumble is louder than it was, hop by hop, where hiss hides the bands."""
-        high, self._state = sosfilt(self._rumble, samples, axis=0, zi=self._state)
+        high, self._state = lfilter(*self._rumble, samples, axis=0, zi=self._state)
         energies = np.square(high).reshape(hops, self._hop, self._zones).mean(axis=1)
         known = np.concatenate([self._loud, energies])
         self._loud = known[-_KNOWN_HOPS:]
+        low, most = _IN_NOISE
+        hiss = np.array([bands.hiss for bands in self._bands])
+        if not (energies.max(axis=0) > low * hiss).any() or not hiss.any():
+            return np.zeros(hops)
         sums = np.concatenate([np.zeros((1, self._zones)), np.cumsum(known, axis=0)])
         means = (sums[_MEAN_HOPS:] - sums[:-_MEAN_HOPS]) / _MEAN_HOPS + _SMALLEST
         now, before = means[-hops:], greatest(means.T, _PAST_HOPS).T[:hops]
-        low, most = _IN_NOISE
-        hiss = np.array([bands.hiss for bands in self._bands])
         louder: Array = np.where((now > low * hiss) & (now < most * hiss), 10.0 * np.log10(now / before), 0.0)
         risen: Array = louder.max(axis=1)
         return risen
