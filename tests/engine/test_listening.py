@@ -16,8 +16,8 @@ from arpegon.core import edits
 from arpegon.core.document import AudioSource
 from arpegon.core.events import NOTE_ON
 from arpegon.engine import protocol
-from arpegon.engine.audio import Monitored
 from arpegon.engine.clips import load_sounds
+from arpegon.engine.monitor import Monitored
 from arpegon.engine.offline import run
 from arpegon.engine.simulation import Engine
 from arpegon.files.audio import Sound, read_audio, sound_path

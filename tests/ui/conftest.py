@@ -5,8 +5,10 @@ from __future__ import annotations
 from functools import partial
 
 import pytest
-from PyQt6.QtCore import QCoreApplication, QEvent
+from PyQt6.QtCore import QCoreApplication, QEvent, Qt
+from PyQt6.QtTest import QTest
 
+from arpegon.core import edits
 from arpegon.files.places import Settings
 from arpegon.ui import theme
 from arpegon.ui.session import Session
@@ -47,3 +49,25 @@ def window(qapp, qtbot, monkeypatch):
     theme.use("day")
     window.deleteLater()
     QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+
+
+@pytest.fixture
+def strand(window):
+    """The id of a first strand, made from the empty board by one click."""
+    QTest.mouseClick(window.board.empty.buttons["felt-piano"], Qt.MouseButton.LeftButton)
+    (one,) = window.session.project.strands
+    return one.id
+
+
+@pytest.fixture
+def on_bench(window, strand, qtbot):
+    """Puts a stage of a kind on the bench, and gives its editor."""
+
+    def put(kind, **values):
+        project, stage_id = edits.add_stage(window.session.project, strand, kind)
+        window.session.edit("add", edits.set_params(project, stage_id, values))
+        window.session.select_stage(stage_id)
+        qtbot.wait(40)
+        return window.bench.editor
+
+    return put

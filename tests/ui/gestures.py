@@ -1,4 +1,4 @@
-"""Gestures that Qt's own test helpers do not make."""
+"""Gestures that Qt's own test helpers do not make, and what they lead to."""
 
 from __future__ import annotations
 
@@ -18,3 +18,8 @@ def drag(widget, start, end, button=LEFT):
     ):
         spot = QPointF(widget.mapToGlobal(QPointF(place).toPoint()))
         QApplication.sendEvent(widget, QMouseEvent(kind, QPointF(place), spot, button, button, none))
+
+
+def values_on_bench(window):
+    """The values of the stage or source on the bench."""
+    return window.session.values(window.session.project.find_stage(window.session.selection.stage)[1])

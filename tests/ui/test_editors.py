@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from gestures import drag
+from gestures import drag, values_on_bench
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 
@@ -14,32 +14,6 @@ from arpegon.ui.bench.bench import EDITORS
 from arpegon.ui.bench.editor import StageEditor
 
 LEFT, RIGHT = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
-
-
-def params(window):
-    """The parameters of the stage on the bench."""
-    stage = window.session.project.find_stage(window.session.selection.stage)[1]
-    return window.session.values(stage)
-
-
-@pytest.fixture
-def strand(window):
-    QTest.mouseClick(window.board.empty.buttons["felt-piano"], LEFT)
-    return window.session.project.strands[0].id
-
-
-@pytest.fixture
-def on_bench(window, strand, qtbot):
-    """Puts a stage of a kind on the bench; its editor."""
-
-    def put(kind, **values):
-        project, stage_id = edits.add_stage(window.session.project, strand, kind)
-        window.session.edit("add", edits.set_params(project, stage_id, values))
-        window.session.select_stage(stage_id)
-        qtbot.wait(40)
-        return window.bench.editor
-
-    return put
 
 
 def play(window, qtbot, letter=Qt.Key.Key_Z):
@@ -77,14 +51,14 @@ def test_threads_are_drawn_moved_and_cut(window, on_bench):
         return keys._end(note, True)
 
     drag(keys, upper(60), lower(67))
-    assert all_threads(params(window))[60] == (60, 67)
+    assert all_threads(values_on_bench(window))[60] == (60, 67)
     middle = QPointF((upper(60).x() + lower(67).x()) / 2, keys.height() / 2)
     drag(keys, middle, lower(64))
-    assert all_threads(params(window))[60] == (60, 64)
+    assert all_threads(values_on_bench(window))[60] == (60, 64)
     QTest.mouseClick(keys, RIGHT, pos=QPoint(int(upper(74).x()), keys.height() // 2))
-    assert all_threads(params(window))[74] == ()
+    assert all_threads(values_on_bench(window))[74] == ()
     window.session.undo()
-    assert all_threads(params(window))[74] == (74,)
+    assert all_threads(values_on_bench(window))[74] == (74,)
 
 
 def test_a_key_map_is_filled_read_and_written(window, on_bench, tmp_path):
@@ -93,20 +67,20 @@ def test_a_key_map_is_filled_read_and_written(window, on_bench, tmp_path):
     assert any("C major" in text for text in texts)
     (tmp_path / "map.csv").write_text("key,plays\nC4,C4 G4\nD4,\n")
     editor.read(tmp_path / "map.csv")
-    assert params(window)["threads"] == {"60": [60, 67], "62": []}
+    assert values_on_bench(window)["threads"] == {"60": [60, 67], "62": []}
     editor.write(tmp_path / "out.csv")
     assert "C4,C4 G4" in (tmp_path / "out.csv").read_text()
     (tmp_path / "bad.csv").write_text("C4,X9\n")
     editor.read(tmp_path / "bad.csv")
     assert any("line 1" in text for text in window.notices.texts)
-    assert params(window)["threads"] == {"60": [60, 67], "62": []}
+    assert values_on_bench(window)["threads"] == {"60": [60, 67], "62": []}
 
 
 def test_one_octave_stands_for_all_in_the_editor(window, on_bench):
     editor = on_bench("keymap", octave=True)
     editor._draw(72, 79)
-    assert params(window)["threads"] == {"60": [60, 67]}
-    assert all_threads(params(window))[48] == (48, 55)
+    assert values_on_bench(window)["threads"] == {"60": [60, 67]}
+    assert all_threads(values_on_bench(window))[48] == (48, 55)
 
 
 def test_triggers_are_learnt_by_striking_them_one_after_the_other(window, on_bench, qtbot):
@@ -115,16 +89,16 @@ def test_triggers_are_learnt_by_striking_them_one_after_the_other(window, on_ben
     QTest.mouseClick(pads.learn, LEFT)
     for number, letter in enumerate((Qt.Key.Key_Z, Qt.Key.Key_X, Qt.Key.Key_C), start=1):
         QTest.keyClick(window, letter)
-        qtbot.waitUntil(lambda number=number: len(params(window)["pads"]) == number)
+        qtbot.waitUntil(lambda number=number: len(values_on_bench(window)["pads"]) == number)
     QTest.mouseClick(pads.learn, LEFT)
-    assert [pad["trigger"] for pad in params(window)["pads"]] == [60, 62, 64]
-    assert [pad["degree"] for pad in params(window)["pads"]] == [1, 2, 3]
+    assert [pad["trigger"] for pad in values_on_bench(window)["pads"]] == [60, 62, 64]
+    assert [pad["degree"] for pad in values_on_bench(window)["pads"]] == [1, 2, 3]
     # Again, from the first pad: a trigger that another has changes places with it.
     pads.select(0)
     QTest.mouseClick(pads.learn, LEFT)
     QTest.keyClick(window, Qt.Key.Key_C)
-    qtbot.waitUntil(lambda: params(window)["pads"][0]["trigger"] == 64)
-    assert params(window)["pads"][2]["trigger"] == 60
+    qtbot.waitUntil(lambda: values_on_bench(window)["pads"][0]["trigger"] == 64)
+    assert values_on_bench(window)["pads"][2]["trigger"] == 60
     assert any("changed places" in text for text in window.notices.texts)
 
 
@@ -137,14 +111,14 @@ def test_a_chord_is_chosen_around_the_ring_heard_and_put_on_a_pad(window, on_ben
     assert "Dm" in names and "Dm7" in names
     place = [name for name, _, _ in pads.palette_.chips].index("Dm7")
     QTest.mouseClick(pads.palette_, LEFT, pos=pads.palette_._cells[place].center().toPoint())
-    assert params(window)["pads"][0] == {"trigger": 36, "degree": 2, "stack": "seventh"}
+    assert values_on_bench(window)["pads"][0] == {"trigger": 36, "degree": 2, "stack": "seventh"}
     qtbot.waitUntil(lambda: max(window.session.telemetry.meters.values(), default=0) > 0.001)
     pads.more.setChecked(True)
     assert len(pads.palette_.chips) > 30
     pads.turns["inversion"].moved.emit(1.0)
-    assert params(window)["pads"][0]["inversion"] == 1
+    assert values_on_bench(window)["pads"][0]["inversion"] == 1
     pads.grid.removed.emit(0)
-    assert params(window)["pads"] == []
+    assert values_on_bench(window)["pads"] == []
 
 
 def test_a_dropped_chord_lands_on_its_pad(window, on_bench):
@@ -152,7 +126,7 @@ def test_a_dropped_chord_lands_on_its_pad(window, on_bench):
         "chord", way="pads", pads=[{"trigger": note, "root": "C", "quality": "major"} for note in (36, 37)]
     )
     editor.pads.grid.dropped.emit(1, {"root": "Eb", "quality": "m7"})
-    assert params(window)["pads"][1] == {"trigger": 37, "root": "Eb", "quality": "m7"}
+    assert values_on_bench(window)["pads"][1] == {"trigger": 37, "root": "Eb", "quality": "m7"}
 
 
 def test_the_chords_of_the_key_follow_it(window, on_bench):
@@ -168,38 +142,38 @@ def test_a_rhythm_and_accents_are_drawn(window, on_bench):
     bars = repeat.steps
     drag(bars, QPoint(int(bars.width() * 0.3), bars.height() - 5), QPoint(int(bars.width() * 0.3), bars.height() - 5))
     QTest.mouseClick(bars, RIGHT, pos=QPoint(int(bars.width() * 0.6), 20))
-    rhythm = params(window)["rhythm"]
+    rhythm = values_on_bench(window)["rhythm"]
     assert rhythm[0] == 1.0 and rhythm[1] < 0.1 and rhythm[2] == 0.0
     bars.setFocus()
     QTest.keyClick(bars, Qt.Key.Key_Up)
-    assert params(window)["rhythm"][2] == 0.05
+    assert values_on_bench(window)["rhythm"][2] == 0.05
     velocity = on_bench("velocity")
     velocity._count(1)
     velocity._count(1)
-    assert params(window)["accents"] == [1.0, 1.0]
+    assert values_on_bench(window)["accents"] == [1.0, 1.0]
 
 
 def test_a_response_is_drawn_with_points(window, on_bench):
     curve = on_bench("velocity", mode="points").curve
     drag(curve, curve._spot(64, 64), curve._spot(64, 100))
-    assert [64, 100] in params(window)["points"]
+    assert [64, 100] in values_on_bench(window)["points"]
     QTest.mouseClick(curve, RIGHT, pos=curve._spot(64, 100).toPoint())
-    assert params(window)["points"] == [[1, 1], [127, 127]]
+    assert values_on_bench(window)["points"] == [[1, 1], [127, 127]]
 
 
 def test_the_window_of_a_sieve_is_dragged(window, on_bench):
     field = on_bench("sieve").field
     box = field._box()
     drag(field, QPointF(box.left(), box.center().y()), QPointF(box.left() + box.width() / 2, box.center().y()))
-    assert 60 <= params(window)["low_key"] <= 66
+    assert 60 <= values_on_bench(window)["low_key"] <= 66
     QTest.mouseDClick(field, LEFT, pos=box.center().toPoint())
-    assert params(window)["low_key"] == 0
+    assert values_on_bench(window)["low_key"] == 0
 
 
 def test_a_lower_channel_is_clicked(window, on_bench):
     lanes = on_bench("channel").lanes
     QTest.mouseClick(lanes, LEFT, pos=QPoint(int(lanes.width() * 9.5 / 16), lanes.height() - 8))
-    assert params(window)["channel"] == 10
+    assert values_on_bench(window)["channel"] == 10
 
 
 def test_a_lane_is_made_turned_and_drawn(window, on_bench, qtbot):
@@ -209,19 +183,19 @@ def test_a_lane_is_made_turned_and_drawn(window, on_bench, qtbot):
     cells = editor.cells
     QTest.mouseClick(cells, LEFT, pos=cells._cell(1).center().toPoint())
     QTest.mouseClick(cells, RIGHT, pos=cells._cell(2).center().toPoint())
-    assert [step["play"] for step in params(window)["patterns"][0]] == ["next", 1, "rest", "next"]
+    assert [step["play"] for step in values_on_bench(window)["patterns"][0]] == ["next", 1, "rest", "next"]
     cells.setFocus()
     QTest.keyClick(cells, Qt.Key.Key_Right)
     QTest.keyClick(cells, Qt.Key.Key_Down)
-    assert params(window)["patterns"][0][3]["play"] == "tie"
+    assert values_on_bench(window)["patterns"][0][3]["play"] == "tie"
     editor.which.chosen.emit("velocity")
     editor._draw("velocity", [0.5, 1.0, 1.0, 1.0])
     editor._draw("chance", [1.0, 0.25, 1.0, 1.0])
     editor._draw("octave", [3.0, 3.0, 3.0, 5.0])
-    lane = params(window)["patterns"][0]
+    lane = values_on_bench(window)["patterns"][0]
     assert lane[0]["velocity"] == 0.5 and lane[1]["chance"] == 25 and lane[3]["octave"] == 2
     editor._count(-1)
-    assert len(params(window)["patterns"][0]) == 3
+    assert len(values_on_bench(window)["patterns"][0]) == 3
 
 
 def test_the_star_shows_the_notes_held_and_what_sounds(window, on_bench, qtbot):

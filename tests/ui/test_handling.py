@@ -25,12 +25,6 @@ LEFT = Qt.MouseButton.LeftButton
 
 
 @pytest.fixture
-def strand(window):
-    QTest.mouseClick(window.board.empty.buttons["felt-piano"], LEFT)
-    return window.session.project.strands[0].id
-
-
-@pytest.fixture
 def chord(window, strand):
     project, stage_id = edits.add_stage(window.session.project, strand, "chord")
     window.session.edit("add", edits.set_params(project, stage_id, {"offsets": [5]}))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from gestures import drag
+from gestures import drag, values_on_bench
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 
@@ -14,28 +14,6 @@ from arpegon.ui.bench.controller_editors import MovesButton
 from arpegon.ui.hooking import control_words, handle_of
 
 LEFT = Qt.MouseButton.LeftButton
-
-
-@pytest.fixture
-def strand(window):
-    QTest.mouseClick(window.board.empty.buttons["felt-piano"], LEFT)
-    return window.session.project.strands[0].id
-
-
-@pytest.fixture
-def on_bench(window, strand, qtbot):
-    def put(kind, **values):
-        project, stage_id = edits.add_stage(window.session.project, strand, kind)
-        window.session.edit("add", edits.set_params(project, stage_id, values))
-        window.session.select_stage(stage_id)
-        qtbot.wait(40)
-        return window.bench.editor
-
-    return put
-
-
-def values(window):
-    return window.session.values(window.session.project.find_stage(window.session.selection.stage)[1])
 
 
 def sweep(window, qtbot, knob=2, to=100):
@@ -57,7 +35,7 @@ def test_a_knob_is_learnt_for_a_slider_moves_it_and_becomes_one_edit(window, on_
     assert handle_of(slider).mark.isVisibleTo(slider) and window.surface.parts.knobs[2].hooked
     sweep(window, qtbot, to=0)
     window.surface.parts.knobs[2].turn(127)
-    qtbot.waitUntil(lambda: values(window)["semitones"] == 24)
+    qtbot.waitUntil(lambda: values_on_bench(window)["semitones"] == 24)
     assert slider.value() == 24, "the slider moves with the knob"
     qtbot.waitUntil(lambda: window.session.project.find_stage("transpose")[1].params.get("semitones") == 24)
     window.session.undo()
@@ -202,20 +180,20 @@ def _modulation(window):
 def test_fans_and_contours_are_drawn(window, on_bench):
     fan = on_bench("fan")
     fan._count(1)
-    assert len(values(window)["shapes"][0]) == 4 and fan._chosen == 3
+    assert len(values_on_bench(window)["shapes"][0]) == 4 and fan._chosen == 3
     fan._change("number", 99, True)
     fan.curve.drawn.emit([[0, 50], [127, 60]])
-    assert values(window)["shapes"][0][3] == {"number": 99, "points": [[0, 50], [127, 60]]}
+    assert values_on_bench(window)["shapes"][0][3] == {"number": 99, "points": [[0, 50], [127, 60]]}
     fan._count(-1)
-    assert len(values(window)["shapes"][0]) == 3
+    assert len(values_on_bench(window)["shapes"][0]) == 3
     contour = on_bench("contour")
     contour._count(1)
     contour.bars.changed.emit([0.0, 1.0, 0.5, 0.25, 1.0])
-    assert values(window)["steps"] == [0, 127, 64, 32, 127]
+    assert values_on_bench(window)["steps"] == [0, 127, 64, 32, 127]
     contour.set(drawn="points")
     assert contour.view.isVisible() and not contour.steps.isVisible()
     contour.view.drawn.emit([[0, 30], [90, 80]])
-    assert values(window)["points"] == [[0, 30], [90, 80]] and contour.view.points == [[0, 30], [90, 80]]
+    assert values_on_bench(window)["points"] == [[0, 30], [90, 80]] and contour.view.points == [[0, 30], [90, 80]]
 
 
 def test_a_wave_moves_a_parameter_and_leaves_the_document_alone(window, on_bench, qtbot):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import pytest
+from gestures import values_on_bench
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 
@@ -20,12 +21,6 @@ LEFT, RIGHT = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
 
 
 @pytest.fixture
-def strand(window):
-    QTest.mouseClick(window.board.empty.buttons["felt-piano"], LEFT)
-    return window.session.project.strands[0].id
-
-
-@pytest.fixture
 def on_bench(window, strand, qtbot):
     """Feeds a new strand from a generator, and puts that on the bench; its editor."""
 
@@ -39,12 +34,8 @@ def on_bench(window, strand, qtbot):
     return put
 
 
-def values(window):
-    return window.session.values(window.session.project.find_stage(window.session.selection.stage)[1])
-
-
 def pattern(window):
-    return STEPS.filled(values(window)["patterns"][values(window)["pattern"] - 1])
+    return STEPS.filled(values_on_bench(window)["patterns"][values_on_bench(window)["pattern"] - 1])
 
 
 @pytest.mark.parametrize("kind", ["steps", "rings", "rebound"])
@@ -119,14 +110,14 @@ def test_patterns_are_added_chosen_copied_pasted_and_removed(window, on_bench, q
     editor = on_bench("steps", patterns=[[{"note": 60}], [{"note": 72}, {"note": 74}]])
     row = editor.row
     QTest.mouseClick(row.buttons[1], LEFT)
-    assert values(window)["pattern"] == 2 and len(pattern(window)) == 2
+    assert values_on_bench(window)["pattern"] == 2 and len(pattern(window)) == 2
     row.copy(1)
     row.paste(0)
-    assert values(window)["patterns"][0] == values(window)["patterns"][1]
+    assert values_on_bench(window)["patterns"][0] == values_on_bench(window)["patterns"][1]
     QTest.mouseClick(row.add, LEFT)
-    assert len(values(window)["patterns"]) == 3 and values(window)["pattern"] == 3
+    assert len(values_on_bench(window)["patterns"]) == 3 and values_on_bench(window)["pattern"] == 3
     row.remove(0)
-    assert len(values(window)["patterns"]) == 2 and values(window)["pattern"] == 2
+    assert len(values_on_bench(window)["patterns"]) == 2 and values_on_bench(window)["pattern"] == 2
     clipboard.copy(window.session)
     row.paste(0)
     assert any("holds no pattern" in text for text in window.notices.texts)
@@ -140,7 +131,7 @@ def test_a_toss_is_kept_called_back_compared_starred_and_undone(window, on_bench
     QTest.mouseClick(box.button, LEFT)
     first = pattern(window)
     assert [step["length"] for step in first] == [0.5] * 8, "lanes that are not ticked stay"
-    assert len({step["velocity"] for step in first}) > 2 and len(values(window)["tosses"]) == 2
+    assert len({step["velocity"] for step in first}) > 2 and len(values_on_bench(window)["tosses"]) == 2
     QTest.mouseClick(box.button, LEFT)
     second = pattern(window)
     assert second != first and box.count.text() == "toss 3 of 3"
@@ -149,16 +140,16 @@ def test_a_toss_is_kept_called_back_compared_starred_and_undone(window, on_bench
     QTest.mouseClick(box.compare, LEFT)
     assert pattern(window) == second
     box.star(1)
-    assert [one["star"] for one in values(window)["tosses"]] == [False, True, False]
+    assert [one["star"] for one in values_on_bench(window)["tosses"]] == [False, True, False]
     QTest.mouseClick(box.figures, LEFT, pos=box.figures._spot(0).toPoint())
     assert pattern(window) == STEPS.filled(before)
     QTest.keyClick(box.figures, Qt.Key.Key_Right)
     assert pattern(window) == first
     box.forget(0)
-    assert len(values(window)["tosses"]) == 2
+    assert len(values_on_bench(window)["tosses"]) == 2
     for _ in range(8):
         window.session.undo()
-    assert pattern(window) == STEPS.filled(before) and values(window)["tosses"] == []
+    assert pattern(window) == STEPS.filled(before) and values_on_bench(window)["tosses"] == []
 
 
 def test_bounds_are_kept_and_kept_to(window, on_bench):
@@ -166,13 +157,13 @@ def test_bounds_are_kept_and_kept_to(window, on_bench):
     slider = editor.tosses.ranges["note"]
     QTest.mousePress(slider, LEFT, pos=QPoint(int(slider._x(70)), 9))
     QTest.mouseRelease(slider, LEFT, pos=QPoint(int(slider._x(70)), 9))
-    assert abs(values(window)["toss_bounds"]["note"][1] - 70) <= 2
+    assert abs(values_on_bench(window)["toss_bounds"]["note"][1] - 70) <= 2
     editor.set(toss_bounds={"note": [60, 64], "play": [50, 50], "stride": [3, 5]})
     for _ in range(5):
         editor.tosses.toss()
         assert all(60 <= step["note"] <= 64 for step in pattern(window))
         assert sum(step["play"] == "skip" for step in pattern(window)) == 8
-        assert values(window)["stride"] in (3, 4, 5)
+        assert values_on_bench(window)["stride"] in (3, 4, 5)
 
 
 def test_a_full_row_of_tosses_keeps_its_stars(window, on_bench):
@@ -181,7 +172,7 @@ def test_a_full_row_of_tosses_keeps_its_stars(window, on_bench):
     editor.tosses.star(0)
     for _ in range(MOST_KEPT + 3):
         editor.tosses.toss()
-    kept = values(window)["tosses"]
+    kept = values_on_bench(window)["tosses"]
     assert len(kept) == MOST_KEPT and kept[0]["star"]
     assert shape(7, QPointF(), 8.0) == shape(7, QPointF(), 8.0) != shape(8, QPointF(), 8.0)
 
@@ -205,7 +196,7 @@ def test_rings_are_turned_and_counted(window, on_bench):
     view = editor.view
 
     def ring(number):
-        return {"turn": 0, **values(window)["patterns"][0][number]}
+        return {"turn": 0, **values_on_bench(window)["patterns"][0][number]}
 
     QTest.mouseClick(view, LEFT, pos=view._spot(1, 0).toPoint())
     assert view.chosen == 1 and "Ring 2 of 2" in editor.which.text()
@@ -218,9 +209,9 @@ def test_rings_are_turned_and_counted(window, on_bench):
     QTest.mouseRelease(view, LEFT, pos=view._spot(0, 2).toPoint())
     assert ring(0)["turn"] == 2
     editor._count(1)
-    assert len(values(window)["patterns"][0]) == 3
+    assert len(values_on_bench(window)["patterns"][0]) == 3
     editor.panel.controls["silent"].toggled.emit(True)
-    assert values(window)["patterns"][0][0]["silent"] is True
+    assert values_on_bench(window)["patterns"][0][0]["silent"] is True
 
 
 def test_walls_are_chosen_and_silenced(window, on_bench):
@@ -228,9 +219,9 @@ def test_walls_are_chosen_and_silenced(window, on_bench):
     basin = editor.basin
     middle = (basin._corner(1) + basin._corner(2)) / 2
     QTest.mouseClick(basin, RIGHT, pos=middle.toPoint())
-    assert values(window)["walls"] == [{}, {"silent": True}] and basin.chosen == 1
+    assert values_on_bench(window)["walls"] == [{}, {"silent": True}] and basin.chosen == 1
     editor.panel.controls["degree"].moved.emit(5.0)
-    assert values(window)["walls"][1]["degree"] == 5
+    assert values_on_bench(window)["walls"][1]["degree"] == 5
 
 
 def test_what_an_action_starts_is_started_by_its_button(window, on_bench, qtbot):

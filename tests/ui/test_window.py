@@ -53,14 +53,6 @@ def drag(widget, start, end, drop=True):
 
 
 @pytest.fixture
-def strand(window):
-    """The id of a first strand, made from the empty board by one click."""
-    QTest.mouseClick(window.board.empty.buttons["felt-piano"], LEFT)
-    (one,) = window.session.project.strands
-    return one.id
-
-
-@pytest.fixture
 def story(window, strand, qtbot):
     """Humanize, Scale, Chord in the strand; the ids of the stages."""
     session = window.session

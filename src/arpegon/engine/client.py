@@ -3,10 +3,7 @@
 from __future__ import annotations
 
 import contextlib
-import os
-import socket
 import subprocess
-import sys
 import threading
 import time
 from collections import deque
@@ -18,6 +15,7 @@ import msgspec
 
 from arpegon.core.document import Project
 from arpegon.engine import protocol
+from arpegon.engine.spawning import spawn
 
 RESTARTS = 5
 RESTART_SPAN_SECONDS = 60.0
@@ -92,20 +90,8 @@ class EngineClient:
     # -- the process -------------------------------------------------------------------------------
 
     def _spawn(self) -> None:
-        ours, theirs = socket.socketpair()
         with self._errors() as errors:
-            self._process = subprocess.Popen(
-                [sys.executable, "-m", "arpegon.engine.live", str(theirs.fileno())],
-                pass_fds=[theirs.fileno()],
-                stdin=subprocess.DEVNULL,
-                stdout=subprocess.DEVNULL,
-                stderr=errors,
-                # A Ctrl+C in the terminal is the window's to answer; a thread count of one keeps BLAS from
-                # taking both cores for matrices of a few rows.
-                start_new_session=True,
-                env={**os.environ, "OPENBLAS_NUM_THREADS": "1", "OMP_NUM_THREADS": "1"},
-            )
-        theirs.close()
+            self._process, ours = spawn("arpegon.engine.live", errors, apart=True)
         channel = self._channel = protocol.Channel(ours, protocol.Report)
         self._starts.append(time.monotonic())
         for command in (self._audio, self._project, self._watch):

@@ -2,10 +2,7 @@
 
 from __future__ import annotations
 
-import os
-import socket
 import subprocess
-import sys
 import threading
 import time
 from collections.abc import Callable, Mapping
@@ -17,6 +14,7 @@ from numpy.typing import NDArray
 from arpegon.core.document import Project
 from arpegon.engine import protocol
 from arpegon.engine.hearing import Heard
+from arpegon.engine.spawning import spawn
 from arpegon.files.audio import Sound
 from arpegon.listen import Mark, Sight
 
@@ -112,15 +110,7 @@ class RemoteHearing:
             self._channel.send(message)
 
     def _spawn(self) -> None:
-        ours, theirs = socket.socketpair()
-        self._process = subprocess.Popen(
-            [sys.executable, "-m", "arpegon.engine.ears_process", str(theirs.fileno())],
-            pass_fds=[theirs.fileno()],
-            stdin=subprocess.DEVNULL,
-            stdout=subprocess.DEVNULL,
-            env={**os.environ, "OPENBLAS_NUM_THREADS": "1", "OMP_NUM_THREADS": "1"},
-        )
-        theirs.close()
+        self._process, ours = spawn("arpegon.engine.ears_process")
         channel = self._channel = protocol.Channel(ours, protocol.EarsReport)
         for message in (self._project, *self._rolls.values(), self._watch):
             if message is not None:

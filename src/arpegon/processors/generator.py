@@ -11,10 +11,26 @@ from arpegon.core.parameters import Choice, NoteKey, Number, Param, Switch, key_
 from arpegon.core.processor import KeyBook, Setting
 from arpegon.core.scales import Key, stage_key
 from arpegon.core.starting import ActionRun, times_param
+from arpegon.core.toss import TossLane
 from arpegon.processors.scale import moves
 from arpegon.processors.transpose import by_degrees
 
 SHORTEST = 0.002
+
+
+VELOCITY = Number(key="velocity", label="Velocity", default=96, low=1, high=127, help="How hard it is struck.")
+DEGREE_TOSS = TossLane(key="degree", label="Degree", low=-20, high=22, rest_low=1, rest_high=8)
+CHANCE_TOSS = TossLane(key="chance", label="Chance", low=0, high=100, rest_low=60, rest_high=100, step=5)
+
+
+def degree_param(help: str, default: int = 1) -> Number:
+    """The declaration of a degree of the scale, over three octaves."""
+    return Number(key="degree", label="Degree", default=default, low=-20, high=22, help=help)
+
+
+def chance_param(help: str) -> Number:
+    """The declaration of a chance."""
+    return Number(key="chance", label="Chance", default=100, low=0, high=100, unit="%", help=help)
 
 
 def generator_params(low: int, high: int, in_scale: bool = True) -> tuple[Param, ...]:

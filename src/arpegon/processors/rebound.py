@@ -13,7 +13,7 @@ from arpegon.core.events import Event
 from arpegon.core.parameters import Choice, NoteKey, NoteValue, Number, Switch, seed_param
 from arpegon.core.processor import Setting
 from arpegon.core.rhythm import beats_of
-from arpegon.processors.generator import Generator, generator_params
+from arpegon.processors.generator import VELOCITY, Generator, degree_param, generator_params
 
 MOST_SIDES = 12
 _MOST_BEATS = 20_000.0
@@ -28,15 +28,8 @@ WALLS = Entries(
     what="wall",
     help="What each wall sounds, from the one right of the top corner, clockwise; the n-th one, the n-th degree.",
     fields=(
-        Number(
-            key="degree",
-            label="Degree",
-            default=0,
-            low=-20,
-            high=22,
-            help="The degree of the scale: 1 is the root; 0 takes the number of the wall.",
-        ),
-        Number(key="velocity", label="Velocity", default=96, low=1, high=127, help="How hard it is struck."),
+        degree_param("The degree of the scale: 1 is the root; 0 takes the number of the wall.", default=0),
+        VELOCITY,
         Switch(key="silent", label="Silent", default=False, help="Beads bounce off it without a sound."),
     ),
 )

@@ -17,7 +17,15 @@ from arpegon.core.processor import Setting
 from arpegon.core.pulse import Pulse
 from arpegon.core.rhythm import beats_of
 from arpegon.core.toss import TossLane, toss_params
-from arpegon.processors.generator import Generator, generator_params
+from arpegon.processors.generator import (
+    CHANCE_TOSS,
+    DEGREE_TOSS,
+    VELOCITY,
+    Generator,
+    chance_param,
+    degree_param,
+    generator_params,
+)
 
 MOST_RINGS = 6
 MOST_STEPS = 32
@@ -35,15 +43,8 @@ RINGS = Entries(
         Number(key="turn", label="Turned by", default=0, low=-31, high=31, help="By how many steps it is turned."),
         NoteValue(key="rate", label="Rate", default="1/16", help="The time from one of its steps to the next."),
         NoteKey(key="note", label="Note", default=60, help="What it plays, where rings are notes."),
-        Number(
-            key="degree",
-            label="Degree",
-            default=1,
-            low=-20,
-            high=22,
-            help="The degree of the scale that it plays, where rings are degrees.",
-        ),
-        Number(key="velocity", label="Velocity", default=96, low=1, high=127, help="How hard it is struck."),
+        degree_param("The degree of the scale that it plays, where rings are degrees."),
+        VELOCITY,
         Number(
             key="accent",
             label="First hit",
@@ -61,7 +62,7 @@ RINGS = Entries(
             step=0.05,
             help="How much of a step its notes sound.",
         ),
-        Number(key="chance", label="Chance", default=100, low=0, high=100, unit="%", help="How often a hit sounds."),
+        chance_param("How often a hit sounds."),
         Number(
             key="channel",
             label="Channel",
@@ -79,10 +80,10 @@ RING_TOSS = (
     TossLane(key="steps", label="Steps", low=1, high=32, rest_low=8, rest_high=16),
     TossLane(key="turn", label="Turn", low=-31, high=31, rest_low=0, rest_high=7, on=True),
     TossLane(key="note", label="Note", low=0, high=127, rest_low=48, rest_high=72),
-    TossLane(key="degree", label="Degree", low=-20, high=22, rest_low=1, rest_high=8),
+    DEGREE_TOSS,
     TossLane(key="velocity", label="Velocity", low=1, high=127, rest_low=60, rest_high=115),
     TossLane(key="length", label="Length", low=0.05, high=8.0, rest_low=0.2, rest_high=1.0, step=0.05),
-    TossLane(key="chance", label="Chance", low=0, high=100, rest_low=60, rest_high=100, step=5),
+    CHANCE_TOSS,
 )
 
 _FIRST: list[list[dict[str, Any]]] = [

@@ -17,7 +17,15 @@ from arpegon.core.rhythm import beats_of
 from arpegon.core.scales import Key, stage_key
 from arpegon.core.toss import TossLane, toss_params
 from arpegon.core.walks import WALKS, RingWalk, figure
-from arpegon.processors.generator import Generator, generator_params
+from arpegon.processors.generator import (
+    CHANCE_TOSS,
+    DEGREE_TOSS,
+    VELOCITY,
+    Generator,
+    chance_param,
+    degree_param,
+    generator_params,
+)
 from arpegon.processors.scale import moves
 
 MOST = 32
@@ -38,15 +46,8 @@ STEPS = Entries(
             help="A note; a tie lengthens the note before; a rest is silent and takes its time; a skip is left out.",
         ),
         NoteKey(key="note", label="Note", default=60, help="The note, where steps are notes."),
-        Number(
-            key="degree",
-            label="Degree",
-            default=1,
-            low=-20,
-            high=22,
-            help="The degree of the scale, where steps are degrees: 1 is the root, 8 the root above.",
-        ),
-        Number(key="velocity", label="Velocity", default=96, low=1, high=127, help="How hard it is struck."),
+        degree_param("The degree of the scale, where steps are degrees: 1 is the root, 8 the root above."),
+        VELOCITY,
         Number(
             key="length",
             label="Length",
@@ -56,16 +57,16 @@ STEPS = Entries(
             step=0.05,
             help="How much of its time the note sounds; above 1 it goes on into the steps after.",
         ),
-        Number(key="chance", label="Chance", default=100, low=0, high=100, unit="%", help="How often the step sounds."),
+        chance_param("How often the step sounds."),
     ),
 )
 
 STEP_TOSS = (
     TossLane(key="note", label="Note", low=0, high=127, rest_low=48, rest_high=72, on=True),
-    TossLane(key="degree", label="Degree", low=-20, high=22, rest_low=1, rest_high=8),
+    DEGREE_TOSS,
     TossLane(key="velocity", label="Velocity", low=1, high=127, rest_low=60, rest_high=115, on=True),
     TossLane(key="length", label="Length", low=0.05, high=4.0, rest_low=0.2, rest_high=1.0, step=0.05),
-    TossLane(key="chance", label="Chance", low=0, high=100, rest_low=60, rest_high=100, step=5),
+    CHANCE_TOSS,
     TossLane(
         key="play",
         label="Skips",
