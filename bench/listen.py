@@ -12,8 +12,8 @@ from tools.stand_ins import RATE, Array, Crate, TrueNote, hummed_line, pluck, pl
 
 from arpegon.core.pitch import note_hz
 from arpegon.listen import Mark, listener, transcript
-from arpegon.listen.two import two_notes
 from bench.rows import Row, median
+from bench.two_notes import two_notes
 
 _BLOCK = 256
 _WITHIN = 0.05

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable, Sequence
+from itertools import cycle
 
 from arpegon.core.document import (
     GENERATOR_SOURCES,
@@ -70,6 +71,16 @@ def notes(*pitches: int, velocity: int = 100, gap: float = 0.5, length: float = 
         events.append(note_on(place * gap, 0, pitch, velocity))
         events.append(note_off(place * gap + length, 0, pitch))
     return events
+
+
+def cut(samples, sizes: Sequence[int]):
+    """Samples in blocks of these sizes, over and over."""
+    start = 0
+    for size in cycle(sizes):
+        if start >= len(samples):
+            return
+        yield samples[start : start + size]
+        start += size
 
 
 def note_ons(events: Iterable[Event]) -> list[Event]:

@@ -15,6 +15,7 @@ from arpegon.core.pitch import hz_note, note_hz
 from arpegon.listen import listener, transcript
 from arpegon.listen.periods import PeriodMeter
 from arpegon.listen.pitch import latency_of, periods
+from building import cut
 
 
 def line(*parts, rate=RATE):
@@ -80,11 +81,7 @@ def test_nothing_depends_on_where_blocks_are_cut(cuts):
     sound = plucked_line(draw, [50, 57, 62, 60], noise_db=-60.0)[0]
     expected = heard(sound, block=len(sound))[1]
     one = listener("pitch", {}, RATE)
-    found, place, turn = [], 0, 0
-    while place < len(sound):
-        found += one.process(sound[place : place + cuts[turn % len(cuts)]])
-        place += cuts[turn % len(cuts)]
-        turn += 1
+    found = [event for block in cut(sound, cuts) for event in one.process(block)]
     found += one.silence()
     assert played(found) == played(expected) and played(found)[:4] == [50, 57, 62, 60]
     for one_event, other in zip(found, expected, strict=True):

@@ -12,6 +12,7 @@ from tools.stand_ins import RATE, Crate, taps
 from arpegon.core.events import NOTE_OFF, NOTE_ON
 from arpegon.listen import listener, transcript
 from arpegon.listen.hits import HitListener, Rack, rise_needed
+from building import cut
 
 
 def heard(samples, rate=RATE, block=256, **values):
@@ -56,11 +57,7 @@ def test_nothing_depends_on_where_blocks_are_cut(cuts, seed):
     whole = listener("hits", {}, RATE)
     expected = whole.process(sound)
     parts = listener("hits", {}, RATE)
-    found, place, turn = [], 0, 0
-    while place < len(sound):
-        found += parts.process(sound[place : place + cuts[turn % len(cuts)]])
-        place += cuts[turn % len(cuts)]
-        turn += 1
+    found = [event for block in cut(sound, cuts) for event in parts.process(block)]
     assert sorted(found, key=lambda event: event.time) == sorted(expected, key=lambda event: event.time)
 
 

@@ -81,7 +81,7 @@ MENDS: dict[str, tuple[str, Mend]] = {
         "Follow the project's tempo",
         lambda project, strand, found: edits.set_project(project, clock=_replace(project.clock, follow=False)),
     ),
-    "wake-source": ("Wake it", _source(lambda one: _replace(one, bypass=False) if _is_generator(one) else one)),
+    "wake-source": ("Wake it", _source(lambda one: _replace(one, bypass=False) if _is_at_work(one) else one)),
     "unmute-strand": ("Unmute", lambda project, strand, found: edits.set_strand(project, strand.id, muted=False)),
     "end-solo": ("End solo", _end_solo),
     "bypass": ("Bypass it", lambda project, strand, found: edits.set_bypass(project, found.stage, True)),
@@ -100,7 +100,7 @@ def _is_midi(source: Any) -> bool:
     return isinstance(source, MidiSource)
 
 
-def _is_generator(source: Any) -> bool:
+def _is_at_work(source: Any) -> bool:
     return isinstance(source, WorkingSource)
 
 

@@ -218,11 +218,11 @@ class AudioOut:
 
             def fill(out: Any, frames: int, _: Any, status: Any) -> None:
                 now = self._last_block = time.monotonic()
-                if status and status.output_underflow:
+                if status.output_underflow:
                     renderer.dropouts += 1
-                out[:] = renderer.block(frames, now).T.tobytes()
+                out[:] = renderer.block(frames, now).T
 
-            stream = sounddevice.RawOutputStream(
+            stream = sounddevice.OutputStream(
                 samplerate=rate,
                 blocksize=self._block,
                 device=device,

@@ -134,9 +134,7 @@ class Outlet:
                 if silent and event.data2 >= 64:
                     return None
                 (self._pedals.add if event.data2 >= 64 else self._pedals.discard)((holder, to))
-            if to == event.status & 0x0F:
-                return event
-            return Event(event.time, event.status & 0xF0 | to, event.data1, event.data2)
+            return on_channel(event, to)
 
         self._ledger.run(events, strike, self._out, other, base=holder << 11, strays=False)
 
@@ -174,6 +172,6 @@ class Outlet:
 
 def on_channel(event: Event, channel: int) -> Event:
     """The event on another channel."""
-    if event.status >= SYSEX:
+    if event.status >= SYSEX or event.status & 0x0F == channel:
         return event
     return Event(event.time, event.status & 0xF0 | channel, event.data1, event.data2)

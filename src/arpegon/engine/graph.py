@@ -149,13 +149,7 @@ class Graph:
             if events:
                 outputs.printed(strand_id, place, events)
             made: list[Event] = []
-            if stage.id == self.watched:
-                self._work_watched(stage.id, processor, events, until, made)
-            else:
-                if events:
-                    processor.process(events, made)
-                if processor.timed:
-                    processor.advance(until, made)
+            self._work(stage.id, processor, events, until, made)
             if handover is not None and place in letting_go:
                 processor.release(handover.time, made)
             events = made
@@ -180,16 +174,23 @@ class Graph:
         for head in node.heads:
             head_id = head.source.id
             made: list[Event] = []
-            if head_id == self.watched:
-                self._work_watched(head_id, head.processor, taken.get(head_id, ()), until, made)
-            else:
-                head.processor.process(taken.get(head_id, ()), made)
-                head.processor.advance(until, made)
+            self._work(head_id, head.processor, taken.get(head_id, ()), until, made)
             if handover is not None and head_id in letting_go:
                 head.processor.release(handover.time, made)
             gathered += made
         gathered.sort(key=lambda event: event.time)
         return gathered
+
+    def _work(
+        self, stage_id: str, processor: Processor, events: Sequence[Event], until: float, made: list[Event]
+    ) -> None:
+        if stage_id == self.watched:
+            self._work_watched(stage_id, processor, events, until, made)
+            return
+        if events:
+            processor.process(events, made)
+        if processor.timed:
+            processor.advance(until, made)
 
     def _work_watched(
         self, stage_id: str, processor: Processor, events: Sequence[Event], until: float, made: list[Event]

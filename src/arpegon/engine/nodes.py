@@ -40,15 +40,9 @@ class StrandNode:
 
     def due(self) -> float:
         """When one of its generators or stages emits of its own accord; known until :meth:`worked`."""
-        due = self._due
-        if due is None:
-            due = math.inf
-            for processor in self.timed:
-                its = processor.due()
-                if its < due:
-                    due = its
-            self._due = due
-        return due
+        if self._due is None:
+            self._due = min([processor.due() for processor in self.timed], default=math.inf)
+        return self._due
 
     def worked(self) -> None:
         """Something happened to its processors, or to their clock: when they are due must be asked anew."""

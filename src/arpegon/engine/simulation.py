@@ -141,13 +141,12 @@ class Engine:
 
     def _do_next(self) -> None:
         lost = self.follower.due()
-        if lost < math.inf and lost <= self._next_queued():
+        if lost <= self._next_queued():
             self.now = max(self.now, lost)
             self.follower.miss(self.now)
             return
-        line, beats_due = self.transport, self.transport.next_due()
-        if self.endless.next_due() < beats_due:
-            line, beats_due = self.endless, self.endless.next_due()
+        line = min(self.transport, self.endless, key=Timeline.next_due)
+        beats_due = line.next_due()
         if self._seconds and self._seconds[0][0] <= beats_due:
             time, _, due = heapq.heappop(self._seconds)
             self.now = max(self.now, time)

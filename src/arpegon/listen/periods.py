@@ -178,10 +178,12 @@ class PeriodMeter:
         if len(powers) < 2:
             return hz
         if powers[0] <= _ROOTED * powers.sum():
-            for root in (hz, 0.5 * hz):
-                stronger = self._stronger_of_two(window, energies, root)
-                if stronger:
-                    return stronger
+            half = 0.5 * hz
+            stronger = self._stronger_of_two(window, powers, hz) or self._stronger_of_two(
+                window, self._powers(energies, half), half
+            )
+            if stronger:
+                return stronger
         hollow = powers[::2].sum() < _HOLLOW * powers[1::2].sum()
         return 2.0 * hz if hollow and 2.0 * hz <= 1.03 * self._highest else hz
 
@@ -191,9 +193,8 @@ class PeriodMeter:
         powers: Array = energies[np.round(np.arange(1, count + 1) * hz * self._length / self.rate).astype(int)]
         return powers
 
-    def _stronger_of_two(self, window: Array, energies: Array, root: float) -> float:
+    def _stronger_of_two(self, window: Array, powers: Array, root: float) -> float:
         """The stronger one of two notes whose common root was taken for a tone; 0 where it is one."""
-        powers = self._powers(energies, root)
         if len(powers) < _FEWEST or root * len(window) < _FEWEST_PERIODS * self.rate:
             return 0.0
         shares = powers / max(float(powers.sum()), _SMALLEST)

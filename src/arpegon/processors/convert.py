@@ -208,9 +208,8 @@ class Convert(MovingValues):
             self._released(channel, event.time, out)
             return
         made = self._made[value]
-        self._last = (value, made)
-        to = values["to_channel"] - 1 if values["to_channel"] else channel
-        self.send(channel, values["target"], self._to_number, to, made, event.time, out, self._seconds)
+        self._last = (float(value), made)
+        self._go(channel, made, event, out)
 
     def _note(self, event: Event, value: float | None, passes: bool, out: list[Event]) -> None:
         """A note: it may be read, and its velocity may be written."""

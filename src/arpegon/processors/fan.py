@@ -140,10 +140,8 @@ class Fan(MovingValues):
             self._moved = False
             for channel, value in self._position.items():
                 self._drive(channel, value, self._seen, out)
-        if self._gliding:
-            super().advance(until, out)
-        if until > self._seen:
-            self._seen = until
+        super().advance(until, out)
+        self._seen = max(self._seen, until)
 
     def joined(self, time: float) -> None:
         self._seen = time

@@ -47,7 +47,7 @@ class MovingValues(Processor):
     def process(self, events: Sequence[Event], out: list[Event]) -> None:
         work = self.pass_by if self.bypass else self.take
         for event in events:
-            if self._gliding and self.due() <= event.time:
+            if self._gliding:
                 self.advance(event.time, out)
             if event.status < CONTROL:
                 self._follow_key(event)
@@ -123,21 +123,21 @@ class MovingValues(Processor):
     # -- time --------------------------------------------------------------------------------------
 
     def due(self) -> float:
-        gliding = self._gliding
-        if not gliding:
-            return math.inf
-        return gliding[0].slew.next if len(gliding) == 1 else min([lane.slew.next for lane in gliding])
+        return self._soonest().slew.next if self._gliding else math.inf
 
     def advance(self, until: float, out: list[Event]) -> None:
-        gliding = self._gliding
-        while gliding:
-            lane = gliding[0] if len(gliding) == 1 else min(gliding, key=_next)
+        while self._gliding:
+            lane = self._soonest()
             due = lane.slew.next
             if due > until:
                 return
             self._emit(lane, lane.slew.look(due), due, out)
             if not lane.slew.moves:
-                gliding.remove(lane)
+                self._gliding.remove(lane)
+
+    def _soonest(self) -> Lane:
+        """The lane on its way that is looked at next; mostly there is one."""
+        return self._gliding[0] if len(self._gliding) == 1 else min(self._gliding, key=_next)
 
     def release(self, time: float, out: list[Event]) -> None:
         self._held.clear()
