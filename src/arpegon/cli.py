@@ -102,7 +102,7 @@ def render(
     result = offline.run(document, played, clips, seconds=length, seed=seed, sounds=sounds, heard=heard)
     if midi_out is not None:
         tracks = [Track(strand.name, result.strands.get(strand.id, [])) for strand in document.strands]
-        write_midi(midi_out, tracks, document.tempo, document.meter, document.title)
+        write_midi(midi_out, tracks, document.tempo, document.meter, document.title, result.tempi)
     if wav_out is not None:
         samples = offline.render_audio(document, result.instruments, length)
         write_audio(wav_out, samples, offline.RATE)

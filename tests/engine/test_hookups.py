@@ -76,7 +76,7 @@ def test_a_tempo_on_a_knob_from_50_to_200():
     assert engine.clock.tempo == 50.0
     engine.run(30.0)
     assert pitches(engine.graph.outputs.out)[:20] == list(range(40, 60))
-    assert engine.hooks.set["", "tempo"] == (50.0, False)
+    assert engine.overlay.set["", "tempo"] == (50.0, False)
 
 
 @pytest.mark.parametrize("kind", sorted(WORKS))
@@ -156,10 +156,10 @@ def test_one_control_moves_several_and_several_move_one():
 
 def test_a_knob_picks_up_where_it_meets_the_value():
     engine = at_work(hooked(hook(target="m", param="low", takeover="pick-up")))
-    engine.apply(edits.set_params(engine.hooks._document, "m", {"low": 64}), {}, 0.0)
+    engine.apply(edits.set_params(engine.overlay.document, "m", {"low": 64}), {}, 0.0)
     found = [(turn(engine, amount), value(engine, "m", "low"))[1] for amount in (10, 40, 70, 100)]
     assert found == [64, 64, 70, 100]
-    engine.apply(edits.set_params(engine.hooks._document, "m", {"low": 20}), {}, engine.now)
+    engine.apply(edits.set_params(engine.overlay.document, "m", {"low": 20}), {}, engine.now)
     turn(engine, 105)
     assert value(engine, "m", "low") == 20, "the value was moved elsewhere: it must be met again"
 
@@ -182,9 +182,9 @@ def test_scaled_takeover_stays_in_range_and_reaches_the_ends_with_the_knob(moves
 def test_an_edit_elsewhere_does_not_set_a_knob_back_but_one_of_the_value_does():
     engine = at_work(hooked(hook(target="t", param="semitones")))
     turn(engine, 127)
-    engine.apply(edits.set_project(engine.hooks._document, title="Other"), {}, 0.1)
+    engine.apply(edits.set_project(engine.overlay.document, title="Other"), {}, 0.1)
     assert value(engine, "t", "semitones") == 24
-    engine.apply(edits.set_params(engine.hooks._document, "t", {"semitones": 3}), {}, 0.2)
+    engine.apply(edits.set_params(engine.overlay.document, "t", {"semitones": 3}), {}, 0.2)
     assert value(engine, "t", "semitones") == 3
 
 

@@ -284,6 +284,31 @@ class Hookup(Node, frozen=True, kw_only=True, omit_defaults=True):
     muted: bool = False
 
 
+class Held(Node, frozen=True, kw_only=True, omit_defaults=True):
+    """A value that holds in a section; ``target`` is the id of a stage, source, instrument or strand (empty: the
+    project), ``param`` one of its parameters (or ``bypass``)."""
+
+    target: str = ""
+    param: str
+    value: Any
+
+    @property
+    def place(self) -> tuple[str, str]:
+        """What it holds, without the value."""
+        return self.target, self.param
+
+
+class Section(Node, frozen=True, kw_only=True, omit_defaults=True):
+    """A part of the piece: its bars, and the settings that hold there. Sections stand one after another."""
+
+    id: str
+    name: str
+    bars: int = 8
+    then: Literal["on", "again", "top", "stop"] = "on"
+    """After its bars: the next section, the same one again, the first one, or the transport stops."""
+    holds: tuple[Held, ...] = ()
+
+
 class SurfaceNames(Node, frozen=True, kw_only=True, omit_defaults=True):
     """What the knobs and pads of the play surface are called; empty names are counted."""
 
@@ -322,7 +347,7 @@ class Project(Node, frozen=True, kw_only=True):
     strands: tuple[Strand, ...] = ()
     hookups: tuple[Hookup, ...] = ()
     surface: SurfaceNames = SurfaceNames()
-    sections: tuple[Any, ...] = ()
+    sections: tuple[Section, ...] = ()
     takes: tuple[Take, ...] = ()
 
     def strand(self, strand_id: str) -> Strand | None:
@@ -340,6 +365,10 @@ class Project(Node, frozen=True, kw_only=True):
     def hookup(self, hookup_id: str) -> Hookup | None:
         """The hookup with an id."""
         return next((one for one in self.hookups if one.id == hookup_id), None)
+
+    def section(self, section_id: str) -> Section | None:
+        """The section with an id."""
+        return next((one for one in self.sections if one.id == section_id), None)
 
     def clip_files(self) -> Iterator[tuple[Strand, str]]:
         """Every file of every clip, with the strand that it feeds."""

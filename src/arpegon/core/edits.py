@@ -12,10 +12,12 @@ from arpegon.core.document import (
     AnyDestination,
     AnySource,
     ClickSource,
+    Held,
     Hookup,
     Instrument,
     InstrumentDestination,
     Project,
+    Section,
     Stage,
     Strand,
     StrandDestination,
@@ -328,6 +330,63 @@ def set_hookup(project: Project, hookup_id: str, **changes: Any) -> Project:
 def remove_hookup(project: Project, hookup_id: str) -> Project:
     """Take a hookup out."""
     return _replace(project, hookups=tuple(one for one in project.hookups if one.id != hookup_id))
+
+
+def add_section(project: Project, section: Section | None = None, place: int | None = None) -> tuple[Project, str]:
+    """One more section at ``place`` (at the end where left out): like ``section``, or one that holds nothing.
+
+    Returns:
+        The document and the id of the section.
+    """
+    names = [one.name for one in project.sections]
+    name = fresh_name(section.name, names) if section else next_name("Section", names)
+    section_id = fresh_id("section", (one.id for one in project.sections))
+    made = _replace(section or Section(id="", name=""), id=section_id, name=name)
+    sections = list(project.sections)
+    sections.insert(len(sections) if place is None else place, made)
+    return _replace(project, sections=tuple(sections)), section_id
+
+
+def set_section(project: Project, section_id: str, **changes: Any) -> Project:
+    """Change a section's own settings (name, bars, then, holds)."""
+    sections = tuple(_replace(one, **changes) if one.id == section_id else one for one in project.sections)
+    return _replace(project, sections=sections)
+
+
+def remove_section(project: Project, section_id: str) -> Project:
+    """Take a section out."""
+    return _replace(project, sections=tuple(one for one in project.sections if one.id != section_id))
+
+
+def move_section(project: Project, section_id: str, place: int) -> Project:
+    """Move a section to ``place`` among the others."""
+    section = project.section(section_id)
+    if section is None:
+        return project
+    others = [one for one in project.sections if one.id != section_id]
+    others.insert(max(0, place), section)
+    return _replace(project, sections=tuple(others))
+
+
+def hold(project: Project, section_id: str, held: Held) -> Project:
+    """Let a value hold in a section, instead of one that did."""
+    section = project.section(section_id)
+    if section is None:
+        return project
+    if any(one.place == held.place for one in section.holds):
+        holds = tuple(held if one.place == held.place else one for one in section.holds)
+    else:
+        holds = (*section.holds, held)
+    return set_section(project, section_id, holds=holds)
+
+
+def let_go(project: Project, section_id: str, target: str, param: str) -> Project:
+    """Let a value hold no more in a section."""
+    section = project.section(section_id)
+    if section is None:
+        return project
+    holds = tuple(one for one in section.holds if one.place != (target, param))
+    return set_section(project, section_id, holds=holds)
 
 
 def add_take(project: Project, take: Take) -> Project:

@@ -17,9 +17,7 @@ from arpegon.core.document import (
     StrandDestination,
     SurfaceSource,
 )
-from arpegon.core.events import (
-    Event,
-)
+from arpegon.core.events import Event
 from arpegon.core.processor import Processor, Setting
 from arpegon.core.routing import working_order
 from arpegon.engine.feeds import ends_of, feeds_of, into_feed, is_silent, strand_feed, taps
@@ -278,11 +276,12 @@ class Graph:
             outlet.silence(time, panic)
         self.flush()
 
-    def restart(self) -> None:
-        """Random draws begin anew, as at the start of the piece."""
+    def restart(self, endless: bool = False) -> None:
+        """Random draws begin anew, as at the start of the piece; those of strands that play on if ``endless``."""
         for node in self._order:
-            for _, processor in node.processors():
-                processor.restart()
+            if node.strand.plays_on == endless:
+                for _, processor in node.processors():
+                    processor.restart()
         self._worked()
 
     def halted(self, time: float, endless: bool = False) -> None:

@@ -6,7 +6,6 @@ import math
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
-from arpegon.core import edits
 from arpegon.core.document import Hookup, Project
 from arpegon.core.events import BEND, CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, PROGRAM, Event
 from arpegon.core.hookup_values import TakeOver, next_value, share_in, share_of, value_at
@@ -23,7 +22,6 @@ _KINDS = {CONTROL: "cc", NOTE_ON: "note", NOTE_OFF: "note", PRESSURE: "pressure"
 _KINDS[PROGRAM] = "program"
 _NUMBERED = frozenset({"cc", "note", "poly", "program"})
 _PRESSED = 0.5
-Target = tuple[str, str]
 
 
 class _Hook:
@@ -48,48 +46,23 @@ class _Hook:
 
 
 class Hooks:
-    """All hookups of a project.
-
-    What a hookup sets stands over the document until the document itself changes that value: so a knob that
-    moves is never set back by an edit elsewhere.
-    """
+    """All hookups of a project. What they set stands in the engine's overlay."""
 
     def __init__(self, engine: Engine) -> None:
         self._engine = engine
         self._hooks: dict[str, _Hook] = {}
-        self._over: dict[Target, Any] = {}
-        self._document = Project()
         self._taps = Taps()
         self._sources: list[Modulator] = []
         """The LFOs and contours that are hooked up."""
         self.moved: dict[str, float] = {}
         """The last value of each control that moved since it was asked, by hookup."""
-        self.set: dict[Target, tuple[Any, bool]] = {}
-        """What was set since it was asked, and whether an LFO or contour did it."""
         self.asked: list[str] = []
         """Hookups whose actions only the window can do."""
 
     # -- documents ---------------------------------------------------------------------------------
 
-    def configure(self, project: Project) -> Project:
-        """Take over a document; what hookups have set is laid over it, and the result returned."""
-        for target, value in list(self._over.items()):
-            if self._changed(project, target):
-                del self._over[target]
-            else:
-                project = changed(project, target, value)
-        return project
-
-    def _changed(self, project: Project, target: Target) -> bool:
-        """Whether a document has another value for a parameter than the one before, or no such parameter."""
-        try:
-            return value_now(project, *target) != value_now(self._document, *target)
-        except (KeyError, AttributeError):
-            return True
-
     def taken(self, document: Project) -> None:
         """The document is at work: know its hookups."""
-        self._document = document
         before = self._hooks
         self._hooks = {}
         for hookup in document.hookups:
@@ -173,20 +146,14 @@ class Hooks:
         else:
             made = value_at(param, 1.0, hookup)
         if made != now:
-            self.put((hookup.target, hookup.param), made, hookup.control == "stage")
-
-    def put(self, target: Target, value: Any, by_stage: bool = False) -> None:
-        """Set a parameter over the document."""
-        self._over[target] = value
-        self.set[target] = (value, by_stage)
-        self._engine.overlay(changed(self._engine.graph.project, target, value), target, value)
+            self._engine.overlay.put((hookup.target, hookup.param), made, hookup.control == "stage")
 
     # -- actions -----------------------------------------------------------------------------------
 
     def _act(self, hook: _Hook, share: float, struck: bool, time: float) -> None:
         hookup = hook.hookup
-        if hookup.action == "pattern" and hookup.way == "follow" and hookup.control not in ("note", "program"):
-            self._choose_pattern(hookup, 1 + round(share * 7) if hookup.value is None else round(hookup.value))
+        if hookup.action in _BY_KNOB and hookup.way == "follow" and hookup.control not in ("note", "program"):
+            _BY_KNOB[hookup.action](self, hookup, share, time)
             return
         held = hookup.way == "held" and hookup.action in _HELD and not hook.pressed
         if held:
@@ -197,6 +164,18 @@ class Hooks:
             else:
                 _DO[hookup.action](self, hookup, time)
 
+    def _turn_to_section(self, hookup: Hookup, share: float, time: float) -> None:
+        """A knob over all sections; one that it stands on already is not begun anew."""
+        sections = self._engine.sections
+        last = len(self._engine.graph.project.sections) - 1
+        place = round(share * last) if hookup.value is None else round(hookup.value) - 1
+        if place != sections.coming:
+            sections.go(place, time)
+
+    def _step_section(self, by: int, time: float) -> None:
+        sections = self._engine.sections
+        sections.go(sections.coming + by, time)
+
     def _choose_pattern(self, hookup: Hookup, number: int) -> None:
         found = self._engine.graph.project.find_stage(hookup.target)
         if found is None or not _has_patterns(self._engine.graph.project, hookup):
@@ -205,7 +184,7 @@ class Hooks:
         count = max(1, len(patterns))
         number = (number - 1) % count + 1
         if number != value_now(self._engine.graph.project, hookup.target, "pattern"):
-            self.put((hookup.target, "pattern"), number)
+            self._engine.overlay.put((hookup.target, "pattern"), number)
 
     def _step_pattern(self, hookup: Hookup, by: int) -> None:
         if _has_patterns(self._engine.graph.project, hookup):
@@ -218,9 +197,9 @@ class Hooks:
         if key == "bypass":
             found = project.find_stage(hookup.target)
             if found is not None:
-                self.put((hookup.target, "bypass"), not found[1].bypass)
+                self._engine.overlay.put((hookup.target, "bypass"), not found[1].bypass)
         elif project.strand(hookup.target) is not None:
-            self.put((hookup.target, key), not value_now(project, hookup.target, key))
+            self._engine.overlay.put((hookup.target, key), not value_now(project, hookup.target, key))
 
     def _play_stop(self, time: float) -> None:
         (self._engine.halt if self._engine.transport.clock.playing else self._engine.play)(time)
@@ -228,7 +207,7 @@ class Hooks:
     def _tap(self, time: float) -> None:
         tempo = self._taps.tap(time)
         if tempo is not None:
-            self.put(("", "tempo"), tempo)
+            self._engine.overlay.put(("", "tempo"), tempo)
 
     def _start(self, hookup: Hookup, time: float) -> None:
         self._engine.command(hookup.target, "start", hookup.value, time)
@@ -253,6 +232,9 @@ _DO: dict[str, Do] = {
     "to-start": lambda hooks, hookup, time: hooks.engine.locate(time, 0.0),
     "tap": lambda hooks, hookup, time: hooks._tap(time),
     "all-off": lambda hooks, hookup, time: hooks.engine.all_off(time),
+    "section": lambda hooks, hookup, time: hooks.engine.sections.go(round(hookup.value or 1) - 1, time),
+    "section-next": lambda hooks, hookup, time: hooks._step_section(1, time),
+    "section-previous": lambda hooks, hookup, time: hooks._step_section(-1, time),
     "pattern-next": lambda hooks, hookup, time: hooks._step_pattern(hookup, 1),
     "pattern-previous": lambda hooks, hookup, time: hooks._step_pattern(hookup, -1),
     "pattern": lambda hooks, hookup, time: hooks._choose_pattern(hookup, round(hookup.value or 1)),
@@ -263,6 +245,14 @@ _DO: dict[str, Do] = {
     "start-stop": lambda hooks, hookup, time: hooks._start_stop(hookup, time),
     "halt": lambda hooks, hookup, time: hooks.engine.command(hookup.target, "stop", None, time),
 }
+
+_BY_KNOB: dict[str, Callable[[Hooks, Hookup, float, float], None]] = {
+    "pattern": lambda hooks, hookup, share, time: hooks._choose_pattern(
+        hookup, 1 + round(share * 7) if hookup.value is None else round(hookup.value)
+    ),
+    "section": lambda hooks, hookup, share, time: hooks._turn_to_section(hookup, share, time),
+}
+"""What a knob that follows does, for actions that choose."""
 
 _HELD: dict[str, Do] = {
     "play": _DO["stop"],
@@ -277,24 +267,6 @@ _HELD: dict[str, Do] = {
 def _has_patterns(project: Project, hookup: Hookup) -> bool:
     """Whether the target of a hookup holds patterns."""
     return declared(project, Hookup(id="", target=hookup.target, param="pattern")) is not None
-
-
-def changed(project: Project, target: Target, value: Any) -> Project:
-    """The document with one value set."""
-    name, key = target
-    if not name:
-        if key == "tempo":
-            return edits.set_project(project, tempo=value)
-        root = value if key == "key_root" else project.key.root
-        scale = value if key == "key_scale" else project.key.scale
-        return edits.set_project(project, key=type(project.key)(root, scale))
-    if project.find_stage(name) is not None:
-        if key == "bypass":
-            return edits.set_bypass(project, name, value)
-        return edits.set_params(project, name, {key: value})
-    if project.instrument(name) is not None:
-        return edits.set_instrument(project, name, **{key: value})
-    return edits.set_strand(project, name, **{key: value})
 
 
 def _value(event: Event) -> float:

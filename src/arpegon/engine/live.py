@@ -198,6 +198,8 @@ class LiveEngine:
                 self._learning = command.on
             case protocol.SetClockBox():
                 self.box.configure(command.settings, now)
+            case protocol.GoToSection():
+                engine.sections.go(command.place, now)
             case protocol.AllOff():
                 self._arrivals.clear()
                 engine.all_off(now)
@@ -346,15 +348,18 @@ class LiveEngine:
             self._live(now),
             self.engine.follower.state,
             *self.hearing.seen(),
+            section=self.engine.sections.place,
+            section_wanted=-1 if self.engine.sections.wanted is None else self.engine.sections.wanted,
         )
         self.channel.send(telemetry)
         self._tell_of_clock()
         hooks = self.engine.hooks
-        if hooks.moved or hooks.set or hooks.asked:
-            done = [(*target, value, by_stage) for target, (value, by_stage) in hooks.set.items()]
+        put = self.engine.overlay.set
+        if hooks.moved or put or hooks.asked:
+            done = [(*target, value, passing) for target, (value, passing) in put.items()]
             self.channel.send(protocol.Hooked(done, dict(hooks.moved), list(hooks.asked)))
             hooks.moved.clear()
-            hooks.set.clear()
+            put.clear()
             hooks.asked.clear()
 
     def _shown(self, strand: str, roll: int, events: list[Event]) -> list[Event]:

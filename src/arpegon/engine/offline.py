@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
@@ -10,9 +9,9 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from arpegon.core.clock import bar_beats
 from arpegon.core.document import AudioSource, MidiSource, Project, SurfaceSource
 from arpegon.core.events import Event
+from arpegon.core.sections import seconds_of
 from arpegon.engine.simulation import Engine
 from arpegon.files.audio import Sound
 from arpegon.files.midi import Clip
@@ -21,6 +20,8 @@ from arpegon.sound.mixer import Mixer
 RATE = 48_000
 _BLOCK = 1024
 _TAIL_SECONDS = 3.0
+_END = 2e-6
+"""Seconds before the end of a run up to which things begin."""
 _HEARD = "what is heard"
 
 
@@ -34,6 +35,8 @@ class Result(msgspec.Struct):
     batches: list[tuple[str, list[Event]]] = []
     """What the instruments got, batch by batch."""
     ports: dict[str, list[Event]] = {}
+    tempi: list[tuple[float, float]] = []
+    """The tempi and from when, in seconds, they were."""
 
     @property
     def instruments(self) -> list[tuple[str, Event]]:
@@ -41,11 +44,25 @@ class Result(msgspec.Struct):
         return [(name, event) for name, events in self.batches for event in events]
 
 
+class _Engine(Engine):
+    """An engine that remembers its tempi."""
+
+    def __init__(self, outputs: Collector, seed: int | None) -> None:
+        self._tempi = outputs.result.tempi
+        super().__init__(outputs, seed)
+
+    def set_tempo(self, time: float, tempo: float) -> None:
+        super().set_tempo(time, tempo)
+        if self._tempi and self._tempi[-1][0] == time:
+            self._tempi.pop()
+        self._tempi.append((time, tempo))
+
+
 class Collector:
     """The outputs of an offline run."""
 
     def __init__(self, project: Project) -> None:
-        self.result = Result({}, {}, [], {})
+        self.result = Result()
         self._last = {strand.id: len(strand.stages) for strand in project.strands}
 
     def port(self, port: str, events: Sequence[Event]) -> None:
@@ -108,14 +125,16 @@ def length_seconds(
     seconds: float | None = None,
     heard: Iterable[Sound] = (),
 ) -> float:
-    """How long a run lasts: what was asked for, else until the input, each clip and each sound have ended once."""
+    """How long a run lasts: what was asked for, else until the sections, the input, each clip and each sound have
+    ended once."""
     if seconds is not None:
         return seconds
     if bars is not None:
-        return bars * bar_beats(project.meter) * 60.0 / project.tempo
+        return seconds_of(project, bars)
     beats = [clips[file].beats for _, file in project.clip_files() if file in clips]
     clip_seconds = max(beats, default=0.0) * 60.0 / project.tempo
-    return max([clip_seconds, *(event.time for event in played[-1:]), *(sound.seconds for sound in heard)])
+    piece = seconds_of(project, None)
+    return max([piece, clip_seconds, *(event.time for event in played[-1:]), *(sound.seconds for sound in heard)])
 
 
 def run(
@@ -142,12 +161,12 @@ def run(
     if heard is not None:
         project, sounds = hearing(project, heard)
     collector = Collector(project)
-    engine = Engine(collector, seed)
+    engine = _Engine(collector, seed)
     engine.apply(project, clips or {}, 0.0, sounds)
     engine.play(0.0, 0.0)
     engine.score("surface", played)
     # What falls on the very end belongs to the bar that begins there, but for what was played.
-    engine.run(math.nextafter(seconds, 0.0))
+    engine.run(max(0.0, seconds - _END))
     engine.stop(seconds)
     engine.run(seconds)
     engine.finish(seconds)

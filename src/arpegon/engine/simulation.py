@@ -20,13 +20,17 @@ from arpegon.engine.following import ClockFollower
 from arpegon.engine.graph import Graph, Inputs, Outputs
 from arpegon.engine.hearing import Heard, Hearing, LocalHearing, file_sources
 from arpegon.engine.hooks import Hooks
+from arpegon.engine.overlay import Overlay
 from arpegon.engine.players import ClickPlayer, ClipPlayer, TakePlayer
+from arpegon.engine.sections import SectionPlayer
 from arpegon.engine.sending import ClockSender
 from arpegon.engine.timeline import Due, Timeline
 from arpegon.files.audio import Sound
 from arpegon.files.midi import Clip
+from arpegon.processors.targets import Target
 
 _UP = object()
+_TEMPO = ("", "tempo")
 
 
 def _time(event: Event) -> float:
@@ -83,7 +87,9 @@ class Engine:
         self._take: TakePlayer | None = None
         self.follower = ClockFollower(self)
         self.sender = ClockSender(self)
+        self.overlay = Overlay(self)
         self.hooks = Hooks(self)
+        self.sections: SectionPlayer = SectionPlayer(self)
 
     # -- what is due -------------------------------------------------------------------------------
 
@@ -101,7 +107,7 @@ class Engine:
 
     def _next_queued(self) -> float:
         time = self._seconds[0][0] if self._seconds else math.inf
-        return min(time, self.transport.next_due(), self.endless.next_due(), self.follower.due())
+        return min(time, self.transport.next_due(), self.endless.next_due(), self.follower.due(), self.sections.due())
 
     def feed(self, name: str, event: Event) -> None:
         """Let an event arrive from outside, to be worked on by the next :meth:`run`."""
@@ -144,6 +150,11 @@ class Engine:
         if lost <= self._next_queued():
             self.now = max(self.now, lost)
             self.follower.miss(self.now)
+            return
+        turn = self.sections.due()
+        if turn <= self._next_queued():
+            self.now = max(self.now, turn)
+            self.sections.turn(self.now)
             return
         line = min(self.transport, self.endless, key=Timeline.next_due)
         beats_due = line.next_due()
@@ -254,8 +265,9 @@ class Engine:
             DocumentError: the document cannot be worked out; the old one stays at work.
         """
         time = max(time, self.now)
-        document, project = project, self.hooks.configure(project)
+        document, project = project, self.overlay.configure(project)
         self.graph.apply(project, time)
+        self.overlay.taken(document)
         self.hooks.taken(document)
         self.follower.configure(project.clock)
         self.sender.configure(project.clock.send, time)
@@ -280,6 +292,7 @@ class Engine:
                 self._add_player(name, source, self.endless if strand.plays_on else self.transport, time)
         if not self.clock.playing and not self._plays_on():
             self._end_endless(time)
+        self.sections.configure(document, time)
 
     def _listen_anew(self, project: Project, time: float) -> None:
         """Take over the audio sources of a document."""
@@ -330,22 +343,25 @@ class Engine:
         if line.clock.playing:
             player.start(line.clock.beat_at(time))
 
-    def overlay(self, project: Project, target: tuple[str, str], value: object) -> None:
-        """Go on with a document in which a hookup has set one value."""
-        name, key = target
-        found = project.find_stage(name)
+    def go_on(self, project: Project, targets: Sequence[Target], time: float) -> None:
+        """Go on with a document in which these values are others; what is set in one stage alone goes a short way."""
+        name, key = targets[0]
+        found = project.find_stage(name) if len(targets) == 1 else None
         if found is not None and key != "bypass":
             self.set_params(name, found[1].params)
             self.graph.project = project
-        elif not name and key == "tempo":
-            self.graph.project = project
-            if not self.follower.on:
-                self.set_tempo(self.now, project.tempo)
-        else:
+            return
+        if any(target != _TEMPO for target in targets):
             self.graph.apply(project, self.now)
+            if any(f"audio:{name}" in self._heard_as for name, _ in targets):
+                self._listen_anew(project, self.now)
+        self.graph.project = project
+        if _TEMPO in targets and not self.follower.on:
+            self.set_tempo(time, project.tempo)
 
     def set_params(self, stage_id: str, values: Mapping[str, object]) -> None:
         """The short cut for a knob that is dragged: new values for a stage or a source."""
+        values = self.overlay.over(stage_id, values)
         if f"audio:{stage_id}" in self._heard_as:
             self._hearing.set_params(stage_id, values)
         else:
@@ -364,21 +380,39 @@ class Engine:
         time = max(time, self.now)
         if self.clock.playing:
             self.stop(time)
+        self._end_endless(time)
+        beat = self.clock.beat if beat is None else beat
+        self.endless.clock.start(time, beat)
+        self.graph.restart(endless=True)
+        for name, player in self._players.items():
+            if name.endswith(":on"):
+                player.start(beat)
+        self._roll(self.endless, time)
+        self.sections.placed(beat, time)
+        self._set_off(time, beat)
+
+    def _set_off(self, time: float, beat: float) -> None:
+        """Run the transport from a beat."""
         self.graph.restart()
         self.clock.start(time, beat)
-        self._end_endless(time)
-        self.endless.clock.start(time, self.clock.beat_at(time))
-        for player in self._players.values():
-            player.start(self.clock.beat_at(time))
+        for name, player in self._players.items():
+            if not name.endswith(":on"):
+                player.start(beat)
         self._roll(self.transport, time)
-        self._roll(self.endless, time)
-        self.follower.placed(self.clock.beat_at(time))
-        self.sender.start(self.clock.beat_at(time), time)
+        self.follower.placed(beat)
+        self.sender.start(beat, time)
 
     def stop(self, time: float) -> None:
         """Stop the transport; what clips hold is let go. Strands that play on do so, until a second stop."""
         time = max(time, self.now)
         ended = not self.clock.playing or not self._plays_on()
+        self._rest(time)
+        self.sections.halted()
+        if ended:
+            self._end_endless(time)
+
+    def _rest(self, time: float) -> None:
+        """Rest the transport, and all that it carries."""
         if self.clock.playing:
             self.sender.stop(time)
         self.clock.stop(time)
@@ -387,8 +421,11 @@ class Engine:
                 player.stop(time)
         self._stop_files(False, time)
         self.graph.halted(time)
-        if ended:
-            self._end_endless(time)
+
+    def jump(self, time: float, line: float, beat: float) -> None:
+        """Go on from another beat, which falls on ``line`` seconds; strands that play on do not notice."""
+        self._rest(time)
+        self._set_off(line, beat)
 
     def set_tempo(self, time: float, tempo: float) -> None:
         """Go on at another tempo."""
@@ -423,6 +460,7 @@ class Engine:
         else:
             self.clock.start(time, beat)
             self.clock.stop(time)
+            self.sections.placed(beat, time)
 
     def all_off(self, time: float) -> None:
         """Silence everything, whatever happened; the transport and any take stop too."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from bisect import bisect_right
 from collections.abc import Iterable, Sequence
 from pathlib import Path
 
@@ -84,24 +85,35 @@ class Track(msgspec.Struct, frozen=True):
     events: Sequence[Event]
 
 
-def format_midi(tracks: Iterable[Track], tempo: float, meter: tuple[int, int] = (4, 4), title: str = "") -> bytes:
+def format_midi(
+    tracks: Iterable[Track],
+    tempo: float,
+    meter: tuple[int, int] = (4, 4),
+    title: str = "",
+    tempi: Sequence[tuple[float, float]] = (),
+) -> bytes:
     """A type 1 file at 960 ticks a quarter: a tempo track, then ``tracks``.
 
-    Events at one tick keep their order. Times before zero are laid at zero.
+    Events at one tick keep their order. Times before zero are laid at zero. ``tempi`` are other tempi than the first
+    one, and from when, in seconds, they are.
     """
     midi = mido.MidiFile(type=1, ticks_per_beat=TICKS, charset="utf-8")
     head = mido.MidiTrack()
     head.append(mido.MetaMessage("track_name", name=title or "Arpegon", time=0))
-    head.append(mido.MetaMessage("set_tempo", tempo=round(60_000_000 / tempo), time=0))
-    head.append(mido.MetaMessage("time_signature", numerator=meter[0], denominator=meter[1], time=0))
+    changes = _tempo_map(tempo, tempi)
+    last = 0
+    for _, tick, bpm in changes:
+        head.append(mido.MetaMessage("set_tempo", tempo=round(60_000_000 / bpm), time=round(tick) - last))
+        last = round(tick)
+    head.insert(2, mido.MetaMessage("time_signature", numerator=meter[0], denominator=meter[1], time=0))
     midi.tracks.append(head)
-    ticks_per_second = tempo / 60.0 * TICKS
     for track in tracks:
         line = mido.MidiTrack()
         line.append(mido.MetaMessage("track_name", name=track.name, time=0))
         last = 0
         for event in sorted(track.events, key=lambda event: event.time):
-            tick = max(last, round(event.time * ticks_per_second))
+            start, first, bpm = changes[bisect_right(changes, event.time, lo=1, key=_time) - 1]
+            tick = max(last, round(first + (event.time - start) * bpm / 60.0 * TICKS))
             line.append(mido.Message.from_bytes(event.to_bytes(), time=tick - last))
             last = tick
         midi.tracks.append(line)
@@ -110,12 +122,33 @@ def format_midi(tracks: Iterable[Track], tempo: float, meter: tuple[int, int] = 
     return buffer.getvalue()
 
 
+def _tempo_map(tempo: float, tempi: Sequence[tuple[float, float]]) -> list[tuple[float, float, float]]:
+    """Each tempo with its first second and tick, in order of time."""
+    found = [(0.0, 0.0, tempo)]
+    for time, bpm in tempi:
+        start, tick, before = found[-1]
+        if time <= 0.0:
+            found[-1] = (0.0, 0.0, bpm)
+        elif bpm != before:
+            found.append((time, tick + (time - start) * before / 60.0 * TICKS, bpm))
+    return found
+
+
+def _time(change: tuple[float, float, float]) -> float:
+    return change[0]
+
+
 def write_midi(
-    path: Path, tracks: Iterable[Track], tempo: float, meter: tuple[int, int] = (4, 4), title: str = ""
+    path: Path,
+    tracks: Iterable[Track],
+    tempo: float,
+    meter: tuple[int, int] = (4, 4),
+    title: str = "",
+    tempi: Sequence[tuple[float, float]] = (),
 ) -> None:
     """Write :func:`format_midi` to a file.
 
     Raises:
         FileError: it cannot be written; the file on disk is as it was.
     """
-    write_atomic(path, format_midi(tracks, tempo, meter, title))
+    write_atomic(path, format_midi(tracks, tempo, meter, title, tempi))

@@ -13,6 +13,7 @@ from arpegon.core.document import FORMAT, GENERATOR_SOURCES, VERSION, Project
 from arpegon.core.parameters import NOTE_SCHEMA, Choice, Param
 from arpegon.core.processor import Processor
 from arpegon.core.scales import ALIASES, SCALES
+from arpegon.core.sections import MOST_BARS
 from arpegon.files.validation import INKS
 from arpegon.processors import GENERATORS, PROCESSORS, WORKS
 from arpegon.processors.registry import LISTENINGS
@@ -47,6 +48,7 @@ def project_schema() -> dict[str, Any]:
     ink = {"type": "integer", "minimum": 0, "maximum": INKS - 1}
     components["Strand"]["properties"]["ink"] = {"oneOf": [ink, {"type": "null"}], "default": None}
     components["Key"]["properties"]["scale"] = {"enum": [*SCALES, *ALIASES], "default": "ionian"}
+    components["Section"]["properties"]["bars"] |= {"minimum": 1, "maximum": MOST_BARS}
     components["Stage"] = _stage_schema()
     for kind, processor in GENERATORS.items():
         generator = components[GENERATOR_SOURCES[kind].__name__]

@@ -8,13 +8,14 @@ from collections.abc import Iterable
 import msgspec
 
 from arpegon.core.clock import TEMPO_RANGE
-from arpegon.core.document import AudioSource, Hookup, Project, Stage, Strand, WorkingSource
+from arpegon.core.document import AudioSource, Held, Hookup, Project, Section, Stage, Strand, WorkingSource
 from arpegon.core.errors import DocumentError
 from arpegon.core.parameters import check_params, check_pitch_class
 from arpegon.core.routing import working_order
 from arpegon.core.scales import ALIASES, SCALES, Key
+from arpegon.core.sections import MOST_BARS
 from arpegon.processors import PROCESSORS, processor_class
-from arpegon.processors.targets import ACTIONS
+from arpegon.processors.targets import ACTIONS, holdable
 from arpegon.sound import SOUNDS
 
 _replace = msgspec.structs.replace
@@ -36,18 +37,16 @@ def validated(project: Project) -> Project:
             f"the meter cannot be {numerator}/{denominator}: it takes 1 to 32 over 1, 2, 4, 8, 16 or 32."
         )
     _within("count_in", project.count_in, 0, 8)
-    _unique("instrument", (instrument.id for instrument in project.instruments))
-    _unique("strand", (strand.id for strand in project.strands))
-    _unique("stage", (stage.id for _, stage in project.stages()))
-    _unique("take", (take.id for take in project.takes))
+    _unique("instrument id", (instrument.id for instrument in project.instruments))
+    _unique("strand id", (strand.id for strand in project.strands))
+    _unique("stage id", (stage.id for _, stage in project.stages()))
+    _unique("take id", (take.id for take in project.takes))
     for instrument in project.instruments:
         if instrument.sound not in SOUNDS:
             raise DocumentError(f"there is no sound “{instrument.sound}”; there are {', '.join(SOUNDS)}.")
         _within(f"level_db of instrument {instrument.id}", instrument.level_db, *LEVEL_RANGE)
         _within(f"pan of instrument {instrument.id}", instrument.pan, -1.0, 1.0)
-    if project.sections:
-        raise DocumentError("this version of Arpegon does not read sections yet; the file was made by a newer one.")
-    _unique("hookup", (hookup.id for hookup in project.hookups))
+    _unique("hookup id", (hookup.id for hookup in project.hookups))
     for hookup in project.hookups:
         _check_hookup(hookup)
     for strand in project.strands:
@@ -55,7 +54,9 @@ def validated(project: Project) -> Project:
         if strand.ink is not None:
             _within(f"ink of “{strand.name}”", strand.ink, 0, INKS - 1)
     working_order(project)
-    return _replace(project, key=_key(project.key), strands=tuple(_strand(strand) for strand in project.strands))
+    _unique("section id", (section.id for section in project.sections))
+    project = _replace(project, key=_key(project.key), strands=tuple(_strand(strand) for strand in project.strands))
+    return _replace(project, sections=tuple(_section(project, section) for section in project.sections))
 
 
 def _strand(strand: Strand) -> Strand:
@@ -97,6 +98,21 @@ def _check_hookup(hookup: Hookup) -> None:
         raise DocumentError(f"{where} names either a param or an action.")
 
 
+def _section(project: Project, section: Section) -> Section:
+    where = f"section “{section.id}”"
+    _within(f"bars of {where}", section.bars, 1, MOST_BARS)
+    _unique(f"held value of {where}", (" of ".join(filter(None, reversed(one.place))) for one in section.holds))
+    return _replace(section, holds=tuple(_held(project, one, where) for one in section.holds))
+
+
+def _held(project: Project, held: Held, where: str) -> Held:
+    """A held value in normal form; one whose target is gone stays as it is."""
+    param = holdable(project, held.target).get(held.param)
+    if param is None:
+        return held
+    return _replace(held, value=check_params((param,), {held.param: held.value}, where)[held.param])
+
+
 def _check_zones(strand: Strand) -> None:
     for source in strand.sources:
         for name, value in (("low_velocity", source.low_velocity), ("high_velocity", source.high_velocity)):
@@ -126,5 +142,5 @@ def _unique(what: str, ids: Iterable[str]) -> None:
     seen: set[str] = set()
     for one in ids:
         if one in seen:
-            raise DocumentError(f"the {what} id “{one}” stands twice; every id must be its own.")
+            raise DocumentError(f"the {what} “{one}” stands twice; every one must be its own.")
         seen.add(one)

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import msgspec
 
+from arpegon.core import edits
 from arpegon.core.clock import TEMPO_RANGE
-from arpegon.core.document import Hookup, Project
+from arpegon.core.document import Held, Hookup, Project
 from arpegon.core.hookup_values import HOOKABLE
 from arpegon.core.parameters import Number, Param, PitchClass, Switch, scale_param, with_defaults
 from arpegon.processors.registry import processor_class
@@ -33,6 +36,9 @@ ACTIONS: dict[str, Action] = {
     "record": Action("Record", window=True),
     "keep": Action("Keep", window=True),
     "all-off": Action("All off"),
+    "section": Action("Go to section", value="Section"),
+    "section-next": Action("Next section"),
+    "section-previous": Action("Previous section"),
     "pattern-next": Action("Next pattern", on="pattern"),
     "pattern-previous": Action("Previous pattern", on="pattern"),
     "pattern": Action("Choose pattern", on="pattern", value="Pattern"),
@@ -72,6 +78,12 @@ STRAND_PARAMS: dict[str, Param] = {
 }
 
 
+BYPASS = Switch(key="bypass", label="Bypass", default=False, help="Whether events pass it untouched.")
+
+Target = tuple[str, str]
+"""The id of a stage, source, instrument or strand (empty: the project), and one of its parameters (or ``bypass``)."""
+
+
 def declared(project: Project, hookup: Hookup) -> Param | None:
     """The declaration of the parameter that a hookup sets; ``None`` where it is gone, or was never one."""
     return params_of(project, hookup.target).get(hookup.param)
@@ -89,8 +101,29 @@ def params_of(project: Project, target: str) -> dict[str, Param]:
     return STRAND_PARAMS if project.strand(target) is not None else {}
 
 
-def value_now(project: Project, target: str, key: str) -> object:
-    """The value of a parameter in a document."""
+def holdable(project: Project, target: str) -> dict[str, Param]:
+    """The parameters that sections can hold: all of a stage or source, whether it is bypassed, and what hookups set."""
+    found = project.find_stage(target) if target else None
+    if found is None:
+        return params_of(project, target)
+    return {"bypass": BYPASS} | {param.key: param for param in processor_class(found[1].kind).params}
+
+
+def held_words(project: Project, held: Held) -> tuple[str, str] | None:
+    """What a section holds, and its value, in words; ``None`` where it is gone."""
+    param = holdable(project, held.target).get(held.param)
+    where = name_of(project, held.target)
+    if param is None or (held.target and where is None):
+        return None
+    return f"{param.label}{f' · {where}' if where else ''}", param.text(held.value)
+
+
+def value_now(project: Project, target: str, key: str) -> Any:
+    """The value of a parameter in a document.
+
+    Raises:
+        KeyError, AttributeError: there is no such parameter.
+    """
     if not target:
         return {"tempo": project.tempo, "key_root": project.key.root, "key_scale": project.key.scale}[key]
     found = project.find_stage(target)
@@ -99,6 +132,32 @@ def value_now(project: Project, target: str, key: str) -> object:
     if found is not None:
         return with_defaults(processor_class(found[1].kind).params, found[1].params)[key]
     return getattr(project.instrument(target) or project.strand(target), key)
+
+
+def with_value(project: Project, target: Target, value: Any) -> Project:
+    """The document with one value set."""
+    name, key = target
+    if not name:
+        if key == "tempo":
+            return edits.set_project(project, tempo=value)
+        root = value if key == "key_root" else project.key.root
+        scale = value if key == "key_scale" else project.key.scale
+        return edits.set_project(project, key=type(project.key)(root, scale))
+    if project.find_stage(name) is not None:
+        if key == "bypass":
+            return edits.set_bypass(project, name, value)
+        return edits.set_params(project, name, {key: value})
+    if project.instrument(name) is not None:
+        return edits.set_instrument(project, name, **{key: value})
+    return edits.set_strand(project, name, **{key: value})
+
+
+def differs(project: Project, other: Project, target: Target) -> bool:
+    """Whether two documents have different values for a parameter, or one of them has no such parameter."""
+    try:
+        return bool(value_now(project, *target) != value_now(other, *target))
+    except (KeyError, AttributeError):
+        return True
 
 
 def target_words(project: Project, hookup: Hookup) -> str | None:

@@ -14,9 +14,8 @@ from arpegon.core import edits
 from arpegon.core.document import Hookup, Project
 from arpegon.core.learning import Learner
 from arpegon.core.pitch import note_name
-from arpegon.engine.hooks import changed
 from arpegon.engine.protocol import Hooked, Learn
-from arpegon.processors.targets import declared, name_of, target_words
+from arpegon.processors.targets import declared, name_of, target_words, with_value
 from arpegon.ui.controls.hook_mark import HookMark
 from arpegon.ui.timers import one_shot
 
@@ -93,7 +92,7 @@ class Hooking(QObject):
         project = self.session.project
         folded = [place for place in self.values if place not in self._by_stage]
         for place in folded:
-            project = changed(project, place, self.values.pop(place))
+            project = with_value(project, place, self.values.pop(place))
         if project != self.session.project:
             self.session.edit("Turn a hooked-up control", project)
 
