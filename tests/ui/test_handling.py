@@ -50,7 +50,7 @@ def test_a_strand_goes_from_one_project_to_another(window, strand, chord):
     session = window.session
     session.select(Selection(strand, "strand"))
     clipboard.copy(session)
-    session.new()
+    session.filing.new()
     clipboard.paste(session)
     (pasted,) = session.project.strands
     assert pasted.stages[0].params == {"offsets": [5]}

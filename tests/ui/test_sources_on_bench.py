@@ -252,7 +252,7 @@ def test_a_clip_has_several_files_to_choose_from(window, strand, qtbot):
     window.session.edit("clip", edits.set_source(window.session.project, strand, 0, ClipSource(file="one.mid")))
     window.session.select_source(strand, 0)
     editor = window.bench.editor
-    editor.set_clip(window.session.folder / "two.mid")
+    editor.set_clip(window.session.filing.folder / "two.mid")
     source = window.session.project.strands[0].sources[0]
     assert source.files == ("one.mid", "two.mid") and source.playing_file == "two.mid"
     QTest.mouseClick(editor.clip.rows[0], LEFT, pos=QPoint(8, editor.clip.rows[0].height() // 2))

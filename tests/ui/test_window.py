@@ -322,15 +322,15 @@ def test_the_source_and_destination_are_edited_on_the_bench(window, strand, qtbo
 def test_save_open_undo_redo_and_recent(window, strand, story, qtbot, tmp_path):
     session = window.session
     file = tmp_path / "tide.arpegon"
-    assert session.save(file) and not session.history.dirty
+    assert session.filing.save(file) and not session.history.dirty
     assert load_project(file) == session.project
     for _ in range(3):
         session.undo()
     assert session.history.dirty and window.windowTitle().startswith("•")
     session.redo()
-    session.new()
+    session.filing.new()
     assert not session.project.strands and window.board.empty.isVisible()
-    assert session.open(file)
+    assert session.filing.open(file)
     assert len(session.project.strands[0].stages) == 3
     assert session.settings.recent[0] == str(file)
     assert str(file) in [
@@ -345,10 +345,10 @@ def test_bad_files_are_said_in_the_window_and_nothing_changes(window, strand, tm
     before = session.project
     broken = tmp_path / "broken.arpegon"
     broken.write_text('{"format": "arpegon-project",')
-    assert not session.open(broken)
+    assert not session.filing.open(broken)
     assert session.project is before
     assert any("broken.arpegon" in text and "line 1" in text for text in window.notices.texts)
-    assert not session.save(tmp_path / "broken.arpegon" / "x.arpegon")
+    assert not session.filing.save(tmp_path / "broken.arpegon" / "x.arpegon")
     assert any("not a folder" in text for text in window.notices.texts)
 
 
@@ -356,7 +356,7 @@ def test_a_missing_clip_is_said_and_the_strand_says_why_it_is_silent(window, qtb
     demo = load_project(DEMO)
     save_project(demo, tmp_path / "demo.arpegon")
     window.resize(1920, 1000)  # narrow columns say it in a tooltip
-    window.session.open(tmp_path / "demo.arpegon")
+    window.session.filing.open(tmp_path / "demo.arpegon")
     qtbot.waitUntil(lambda: any("harbour-bells.mid" in text for text in window.session.notices.values()))
     qtbot.waitUntil(lambda: "Lamp room is silent" in window.status.text)
     column = window.board.columns["lamp"]
@@ -365,12 +365,12 @@ def test_a_missing_clip_is_said_and_the_strand_says_why_it_is_silent(window, qtb
 
 def test_unsaved_work_is_offered_after_a_crash(window, strand, qtbot):
     session = window.session
-    session._autosave()
-    crashed = session.autosave.file
+    session.filing.keep()
+    crashed = session.filing.autosave.file
     left = crashed.with_name("999999999-1.autosave")
     crashed.rename(left)
-    session.new()
-    window.offer_recovery(session.autosave.leftovers())
+    session.filing.new()
+    window.offer_recovery(session.filing.autosave.leftovers())
     assert any("Unsaved work" in text for text in window.notices.texts)
     act = dict(window.notices.acts["recover"])["Get it back"]
     act()
@@ -379,7 +379,7 @@ def test_unsaved_work_is_offered_after_a_crash(window, strand, qtbot):
 
 
 def test_closing_keeps_what_is_not_saved(window, strand):
-    file = window.session.autosave.file
+    file = window.session.filing.autosave.file
     window.close()
     assert file.exists()
 
@@ -463,7 +463,7 @@ def test_every_stage_has_an_editor_that_shows_its_parameters(window, strand, sto
 
 
 def test_a_project_from_nowhere_is_said(window):
-    assert not window.session.open(Path("/nowhere/tide.arpegon"))
+    assert not window.session.filing.open(Path("/nowhere/tide.arpegon"))
     assert any("no such file" in text for text in window.notices.texts)
 
 

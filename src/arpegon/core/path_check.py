@@ -67,6 +67,10 @@ class Surroundings(msgspec.Struct, frozen=True):
     clock: str = "own"
     """Whose clock leads the transport, and whether it comes: ``own``, ``waiting``, ``running`` or ``lost``."""
     audio: bool | None = None
+    section: str = ""
+    """The name of the section that holds."""
+    held: Collection[tuple[str, str]] = ()
+    """What it holds: targets and parameters."""
     passed: Mapping[str, Sequence[int]] = {}
     sent: Mapping[str, Collection[int]] = {}
     keys: Mapping[str, Collection[int]] = {}
@@ -165,7 +169,8 @@ def _standing(label: str, around: Surroundings) -> tuple[str, str]:
 
 def _strand(project: Project, strand: Strand, facts: Facts, around: Surroundings) -> Iterator[Break]:
     if strand.muted:
-        yield Break(strand.id, "strand", "it is muted", mend="unmute-strand")
+        where = f" in “{around.section}”" if (strand.id, "muted") in around.held else ""
+        yield Break(strand.id, "strand", f"it is muted{where}", mend="unmute-strand")
     if not project.audible(strand):
         yield Break(strand.id, "strand", "another strand is solo", mend="end-solo")
 

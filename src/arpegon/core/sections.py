@@ -8,7 +8,7 @@ from itertools import accumulate
 from arpegon.core.clock import bar_beats
 from arpegon.core.document import Project, Section
 
-MOST_BARS = 999
+MOST_BARS = 128
 _NEAR = 1e-6
 
 

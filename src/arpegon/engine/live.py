@@ -348,7 +348,6 @@ class LiveEngine:
             self._live(now),
             self.engine.follower.state,
             *self.hearing.seen(),
-            section=self.engine.sections.place,
             section_wanted=-1 if self.engine.sections.wanted is None else self.engine.sections.wanted,
         )
         self.channel.send(telemetry)

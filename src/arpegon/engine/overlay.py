@@ -24,7 +24,7 @@ class Overlay:
         self.document = Project()
         """The document at work, without what stands over it."""
         self.set: dict[Target, tuple[Any, bool]] = {}
-        """What was set since it was asked, and whether it only passes (an LFO, contour or section set it)."""
+        """What hookups have set since it was asked, and whether it only passes (an LFO or contour set it)."""
 
     def configure(self, document: Project) -> Project:
         """A new document with all that still stands over it."""
@@ -51,7 +51,7 @@ class Overlay:
         self._engine.go_on(with_value(self._engine.graph.project, target, value), [target], self._engine.now)
 
     def lay(self, values: Mapping[Target, Any], back: Iterable[Target], time: float) -> None:
-        """Set values that only pass, all at once, and take others back to what the document says.
+        """Set the values of a section, all at once, and take others back to what the document says.
 
         A tempo among them holds from ``time`` on, which may lie a hair ahead.
         """
@@ -62,7 +62,6 @@ class Overlay:
                 laid[target] = value_now(self.document, *target)
         for target, value in laid.items():
             project = with_value(project, target, value)
-            self.set[target] = (value, True)
         for target in back:
             self._values.pop(target, None)
         self._values |= values

@@ -211,17 +211,15 @@ class Telemetry(Message):
     """Notes that audio sources heard, by source."""
     sight: Sight | None = None
     """What the watched audio source hears."""
-    section: int = -1
-    """The place of the section that holds; -1: none."""
     section_wanted: int = -1
     """The section that was asked for, and begins on the next bar line."""
 
 
 class Hooked(Message):
-    """What hookups and sections did since the last batch.
+    """What hookups did since the last batch.
 
-    ``set`` holds target, parameter, value, and whether it only passes (an LFO, contour or section set it); ``moved``
-    the last value of each control by the id of its hookup; ``asked`` hookups whose actions are the window's.
+    ``set`` holds target, parameter, value, and whether it only passes (an LFO or contour set it); ``moved`` the last
+    value of each control by the id of its hookup; ``asked`` hookups whose actions are the window's.
     """
 
     set: list[tuple[str, str, Any, bool]]

@@ -109,13 +109,16 @@ def holdable(project: Project, target: str) -> dict[str, Param]:
     return {"bypass": BYPASS} | {param.key: param for param in processor_class(found[1].kind).params}
 
 
-def held_words(project: Project, held: Held) -> tuple[str, str] | None:
-    """What a section holds, and its value, in words; ``None`` where it is gone."""
+def held_words(project: Project, held: Held) -> str | None:
+    """What a section holds, in words: "Deck steps: muted"; ``None`` where it is gone."""
     param = holdable(project, held.target).get(held.param)
-    where = name_of(project, held.target)
-    if param is None or (held.target and where is None):
+    if param is None:
         return None
-    return f"{param.label}{f' · {where}' if where else ''}", param.text(held.value)
+    where = name_of(project, held.target)
+    label = f"{where}: {param.label[:1].lower()}{param.label[1:]}" if where else param.label
+    if isinstance(param, Switch):
+        return label if held.value else label.replace(": ", ": not ", 1)
+    return f"{label} {param.text(held.value)}"
 
 
 def value_now(project: Project, target: str, key: str) -> Any:

@@ -37,8 +37,8 @@ def run_app(project: Path | None, demo: bool) -> int:
     theme.use(settings.theme)
     session = Session(settings)
     window = Window(session)
-    leftovers = session.autosave.leftovers()
-    if project is not None and not session.open(project):
+    leftovers = session.filing.autosave.leftovers()
+    if project is not None and not session.filing.open(project):
         session.notice("file", session.notices.get("file", ""))
     window.show()
     session.start()

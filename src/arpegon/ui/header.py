@@ -133,6 +133,7 @@ class Header(QWidget):
             ("Board", "All strands (Ctrl+1)"),
             ("Take", "What was kept and recorded (Ctrl+2)"),
             ("Hookups", "Controllers that work the program (Ctrl+3)"),
+            ("Sections", "The parts of the piece, and what holds in each (Ctrl+4)"),
         ):
             tab = self.tabs[name] = Tab(name, help_text)
             tab.clicked.connect(lambda _=False, name=name: self.view.emit(name))
@@ -173,8 +174,8 @@ class Header(QWidget):
         session = self.session
         project = session.project
         self.title.setText(project.title)
-        file = session.path.name if session.path else "not a file yet"
-        state = "unsaved changes" if session.history.dirty else "saved" if session.path else "new"
+        file = session.filing.path.name if session.filing.path else "not a file yet"
+        state = "unsaved changes" if session.history.dirty else "saved" if session.filing.path else "new"
         self.menu_button.setText(f"{file} · {state}  ▾")
         self._show_tempo()
         self.meter.show_text(f"{project.meter[0]}/{project.meter[1]}")

@@ -5,7 +5,16 @@ from __future__ import annotations
 import math
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QContextMenuEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PyQt6.QtGui import (
+    QContextMenuEvent,
+    QFontMetrics,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+    QWheelEvent,
+)
 from PyQt6.QtWidgets import QLineEdit, QPushButton, QWidget
 
 from arpegon.ui import theme
@@ -186,7 +195,8 @@ class Tab(QPushButton):
         super().__init__(text)
         self.setCheckable(True)
         self.setAutoExclusive(True)
-        self.setFixedSize(64, HEIGHT - 2)
+        wide = QFontMetrics(theme.label_font(15, 600)).horizontalAdvance(text) + 18
+        self.setFixedSize(wide, HEIGHT - 2)
         self.setToolTip(help_text)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
 

@@ -15,7 +15,7 @@ from arpegon.core.document import Hookup, Project
 from arpegon.core.learning import Learner
 from arpegon.core.pitch import note_name
 from arpegon.engine.protocol import Hooked, Learn
-from arpegon.processors.targets import declared, name_of, target_words, with_value
+from arpegon.processors.targets import declared, differs, name_of, target_words, with_value
 from arpegon.ui.controls.hook_mark import HookMark
 from arpegon.ui.timers import one_shot
 
@@ -80,6 +80,11 @@ class Hooking(QObject):
     def live(self, target: str) -> dict[str, Any]:
         """What hookups have set in a stage or source, over the document."""
         return {key: value for (name, key), value in self.values.items() if name == target and key != "bypass"}
+
+    def edited(self, before: Project) -> None:
+        """The document was edited: a value that it now has otherwise stands under nothing any more."""
+        for place in [place for place in self.values if differs(before, self.session.project, place)]:
+            del self.values[place]
 
     def forget(self) -> None:
         """Another document: nothing is set over it."""
@@ -179,12 +184,16 @@ class Hooking(QObject):
         widget.installEventFilter(handle)
 
 
+_SET_BY = {"mute": "muted", "solo": "solo", "bypass": "bypass", "pattern": "pattern"}
+"""The parameters that actions set."""
+
+
 def _way(action: str) -> Any:
     return "trigger" if action else "follow"
 
 
 class HookHandle(QObject):
-    """What makes one control hookable; it also marks it while it is hooked up."""
+    """What makes one control hookable; it also marks it while it is hooked up, or held in the section."""
 
     def __init__(self, hooking: Hooking, widget: QWidget, wanted: Hookup) -> None:
         super().__init__(widget)
@@ -201,7 +210,13 @@ class HookHandle(QObject):
 
     def refresh(self) -> None:
         """Show whether it is hooked up."""
-        self.mark.show_hookups([control_words(one) for one in self.hookups()])
+        held = self.param and self.hooking.session.piece.holds(self.wanted.target, self.param)
+        self.mark.show_marks([control_words(one) for one in self.hookups()], bool(held))
+
+    @property
+    def param(self) -> str:
+        """The parameter that it sets; empty where it does something else."""
+        return self.wanted.param or _SET_BY.get(self.wanted.action, "")
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         if isinstance(event, QContextMenuEvent):
@@ -217,12 +232,23 @@ class HookHandle(QObject):
         menu.addAction("Learn: move a control …\tCtrl+L", self.learn)
         for one in self.hookups():
             menu.addAction(f"Forget {control_words(one)}", lambda one=one: self._forget(one))
+        self._offer_to_hold(menu)
         own = getattr(self.widget, "menu_entries", None)
         if own is not None:
             menu.addSeparator()
             for text, act in own():
                 menu.addAction(text, act)
         return menu
+
+    def _offer_to_hold(self, menu: QMenu) -> None:
+        piece = self.hooking.session.piece
+        target, param = self.wanted.target, self.param
+        if piece.section is None or not param:
+            return
+        if piece.holds(target, param):
+            menu.addAction(f"Hold no more in “{piece.section.name}”", lambda: piece.let_go(target, param))
+        else:
+            menu.addAction(f"Hold in “{piece.section.name}”", lambda: piece.hold(target, param))
 
     def learn(self) -> None:
         """Hook up what is moved next."""

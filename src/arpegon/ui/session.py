@@ -25,19 +25,17 @@ from arpegon.core.takes import Memory, cut_take
 from arpegon.core.tapping import Taps
 from arpegon.engine import protocol
 from arpegon.engine.client import EngineClient
-from arpegon.files.autosave import Autosave, Leftover, forget
-from arpegon.files.collect import take_clips_along
 from arpegon.files.places import Settings, save_settings, state_dir
-from arpegon.files.project import load_project, save_project
 from arpegon.processors import processor_class
 from arpegon.processors.facts import stage_facts
 from arpegon.processors.tossing import tossed
+from arpegon.ui.filing import Filing
 from arpegon.ui.hooking import Hooking
+from arpegon.ui.piece import Piece
 from arpegon.ui.rolls import Paper
 from arpegon.ui.surroundings import surroundings
 from arpegon.ui.timers import one_shot, ticking
 
-AUTOSAVE_MS = 4000
 ENGINE_DEBOUNCE_MS = 8
 _CHECK_MS = 250
 
@@ -90,8 +88,6 @@ class Session(QObject):
         super().__init__(parent)
         self.settings = settings
         self.history = History(Project())
-        self.path: Path | None = None
-        self.folder = Path.cwd()
         self.memory = Memory()
         self.papers: dict[str, Paper] = {}
         self.controls: dict[str, dict[int, int]] = {}
@@ -104,14 +100,13 @@ class Session(QObject):
         self.telemetry = protocol.Telemetry(time.monotonic(), 0.0, False, 120.0, None, [], [], {}, protocol.Health())
         self.recording_since: float | None = None
         self._taps = Taps()
-        self.autosave = Autosave()
+        self.filing = Filing(self)
         self.hooking = Hooking(self)
+        self.piece = Piece(self)
         self.client = EngineClient(self._arrived.emit, state_dir() / "engine.log")
         self._arrived.connect(self._take_report)
         self._send_timer = one_shot(self, ENGINE_DEBOUNCE_MS)
-        self._send_timer.timeout.connect(self._send_project)
-        self._autosave_timer = one_shot(self, AUTOSAVE_MS)
-        self._autosave_timer.timeout.connect(self._autosave)
+        self._send_timer.timeout.connect(self.send_project)
         self._check_timer = ticking(self, _CHECK_MS)
         self._check_timer.timeout.connect(self.check_paths)
         for cause in (self.changed, self.noticed, self.ports_changed):
@@ -125,7 +120,7 @@ class Session(QObject):
         """Start the engine; returns at once."""
         self.client.start()
         self.client.send(protocol.SetAudio(self.settings.audio_device, self.settings.block))
-        self._send_project()
+        self.send_project()
         self._prune_timer.start()
         self._check_timer.start()
 
@@ -133,10 +128,9 @@ class Session(QObject):
         """End in order: the engine lets go of its notes; what is not saved is offered at the next start."""
         self._prune_timer.stop()
         self._check_timer.stop()
-        self._autosave_timer.stop()
         self._send_timer.stop()
         self.client.close()
-        self._autosave()
+        self.filing.close()
 
     def change_settings(self, **changes: Any) -> None:
         """Change what is remembered from one start to the next."""
@@ -147,8 +141,8 @@ class Session(QObject):
 
     @property
     def project(self) -> Project:
-        """The document now."""
-        return self.history.project
+        """The document now, as it is in the section that holds; edits of it go to :meth:`edit`."""
+        return self.piece.view
 
     def edit(self, label: str, project: Project, merge: str | None = None) -> None:
         """Go on with an edited document; ``merge`` joins the steps of a drag. A loop among strands is refused."""
@@ -158,7 +152,7 @@ class Session(QObject):
             self.notice("edit", str(error))
             self.changed.emit()
             return
-        if self.history.do(label, project, merge):
+        if self.history.do(label, self.piece.edited(project), merge):
             self._after_edit()
 
     def settle(self) -> None:
@@ -176,6 +170,9 @@ class Session(QObject):
             self._after_edit()
 
     def _after_edit(self) -> None:
+        seen = self.project
+        self.piece.look()
+        self.hooking.edited(seen)
         self._drop_stale()
         now = time.monotonic()
         for strand in self.project.strands:
@@ -185,7 +182,7 @@ class Session(QObject):
                 self.papers[strand.id].restructure(before, after, now)
         self._remember_chains()
         self._send_timer.start()
-        self._autosave_timer.start()
+        self.filing.keep_soon()
         self.changed.emit()
         self.file_changed.emit()
 
@@ -213,8 +210,9 @@ class Session(QObject):
         if gone and chosen != NOTHING:
             self.select(NOTHING)
 
-    def _send_project(self) -> None:
-        self.client.set_project(self.project, self.folder)
+    def send_project(self) -> None:
+        """Let the engine work on the document as it is now."""
+        self.client.set_project(self.history.project, self.filing.folder)
 
     def set_params(self, stage_id: str, values: Mapping[str, Any], settled: bool = False) -> None:
         """Set parameters of a stage, by the short cut while a knob is dragged."""
@@ -333,7 +331,7 @@ class Session(QObject):
         """Play events on the play surface; an edit that waits goes first, so that it is heard at once."""
         if self._send_timer.isActive():
             self._send_timer.stop()
-            self._send_project()
+            self.send_project()
         self.client.send(protocol.Feed("surface", list(events)))
 
     def hear(self, strand_id: str, notes: Sequence[int], seconds: float = 0.8) -> None:
@@ -362,6 +360,7 @@ class Session(QObject):
     def _take_report(self, report: protocol.Report) -> None:
         if isinstance(report, protocol.Telemetry):
             self.telemetry = report
+            self.piece.take(report)
             for printed in report.printed:
                 self._print(printed)
             if report.health.sounding == 0 and not report.printed:
@@ -501,8 +500,8 @@ class Session(QObject):
         self.history = History(project)
         if not saved:
             self.history.saved = None
-        self.path = path
-        self.folder = folder or (path.parent if path else Path.cwd())
+        self.filing.placed(path, folder)
+        self.piece.look()
         self.papers.clear()
         self.controls.clear()
         self.hooking.forget()
@@ -513,78 +512,10 @@ class Session(QObject):
         self.client.send(protocol.Stop())
         self.client.send(protocol.Locate(0.0))
         self.select(NOTHING)
-        self._send_project()
+        self.send_project()
         self.changed.emit()
         self.file_changed.emit()
         self.noticed.emit()
-
-    def open(self, path: Path) -> bool:
-        """Open a file; what is wrong with it is said, and the document stays."""
-        try:
-            project = load_project(path)
-        except ArpegonError as error:
-            self.notice("file", str(error))
-            return False
-        self._keep_unsaved()
-        self.load(project, path)
-        self.notice("file", "")
-        self.change_settings(recent=self.settings.with_recent(path).recent)
-        return True
-
-    def _keep_unsaved(self) -> None:
-        """What was not saved before another project came stays to be recovered."""
-        if self.history.dirty:
-            self._autosave()
-            self.autosave = Autosave(self.autosave.folder)
-
-    def new(self) -> None:
-        """Work on an empty project."""
-        self._keep_unsaved()
-        self.load(Project(), None)
-
-    def save(self, path: Path) -> bool:
-        """Save; what goes wrong is said, and the file stays as it was."""
-        try:
-            save_project(self.project, path)
-        except ArpegonError as error:
-            self.notice("file", str(error))
-            return False
-        self.history.saved = self.project
-        if path.parent != self.folder:
-            self._warn_of_clips(path)
-        self.path = path
-        self.folder = path.parent
-        self.autosave.clear()
-        self._autosave_timer.stop()
-        self.notice("file", "")
-        self.change_settings(recent=self.settings.with_recent(path).recent)
-        self.file_changed.emit()
-        self._send_project()
-        return True
-
-    def _warn_of_clips(self, path: Path) -> None:
-        """Clips are named relative to the project: take them along to its new folder."""
-        for sentence in take_clips_along(self.project, self.folder, path.parent):
-            self.notice("clips", sentence)
-
-    def _autosave(self) -> None:
-        if not self.history.dirty:
-            self.autosave.clear()
-            return
-        try:
-            self.autosave.write(self.project, self.path)
-        except ArpegonError as error:
-            self.notice("autosave", f"The work could not be kept for a crash: {error}")
-        else:
-            self.notice("autosave", "")
-
-    def recover(self, leftover: Leftover) -> None:
-        """Go on with what a crash left; it counts as unsaved."""
-        folder = leftover.origin.parent if leftover.origin else None
-        self._keep_unsaved()
-        self.load(leftover.project, leftover.origin, folder, saved=False)
-        self._autosave()
-        forget(leftover)
 
     def strand_of_selection(self) -> Strand | None:
         """The strand in which the selection stands."""

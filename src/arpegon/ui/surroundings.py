@@ -25,6 +25,7 @@ def surroundings(session: Session, now: float) -> Surroundings:
         if len(strand.stages) in lines:
             sent[strand.id] = lines[len(strand.stages)].notes_since(since)
     health = session.telemetry.health
+    section = session.piece.section
     return Surroundings(
         missing_clips=[*_named(session, "clip:"), *_named(session, "sound:")],
         missing_inputs=_named(session, "audio-in:"),
@@ -33,6 +34,8 @@ def surroundings(session: Session, now: float) -> Surroundings:
         playing=session.telemetry.playing,
         clock=session.telemetry.clock,
         audio=bool(health.audio) if "audio" in session.notices or health.audio else None,
+        section=section.name if section is not None else "",
+        held=session.piece.held,
         passed=passed,
         sent=sent,
         keys=PLAYED_KEYS,

@@ -31,6 +31,8 @@ from arpegon.ui.header import Header
 from arpegon.ui.hooking import handle_of
 from arpegon.ui.hookups.hookups_view import HookupsView
 from arpegon.ui.notices import NoticeBar, StatusLine
+from arpegon.ui.sections.section_strip import SectionStrip
+from arpegon.ui.sections.sections_view import SectionsView
 from arpegon.ui.session import Session
 from arpegon.ui.surface import PlaySurface
 from arpegon.ui.take.take_view import TakeView
@@ -40,7 +42,7 @@ FRAME_MS = 16
 _FILTER = f"Arpegon projects (*{SUFFIX});;All files (*)"
 
 
-VIEWS = ("Board", "Take", "Hookups")
+VIEWS = ("Board", "Take", "Hookups", "Sections")
 
 
 class Window(QMainWindow):
@@ -59,6 +61,7 @@ class Window(QMainWindow):
         box.setSpacing(0)
         self.header = Header(session)
         self.notices = NoticeBar(session)
+        self.strip = SectionStrip(session)
         self.board = Board(session)
         self.bench = Bench(session)
         self.takes = TakeView(session)
@@ -75,8 +78,11 @@ class Window(QMainWindow):
         self.views.addWidget(self.takes)
         self.hookups = HookupsView(session)
         self.views.addWidget(self.hookups)
+        self.sections = SectionsView(session)
+        self.views.addWidget(self.sections)
         box.addWidget(self.header)
         box.addWidget(self.notices)
+        box.addWidget(self.strip)
         box.addWidget(self.views, 1)
         box.addWidget(self.surface)
         box.addWidget(self.status)
@@ -106,7 +112,7 @@ class Window(QMainWindow):
     def _make_actions(self) -> None:
         session = self.session
         table: list[tuple[str, str, str, Callable[[], object]]] = [
-            ("new", "New", "Ctrl+N", session.new),
+            ("new", "New", "Ctrl+N", session.filing.new),
             ("open", "Open …", "Ctrl+O", self.ask_open),
             ("save", "Save", "Ctrl+S", self.save),
             ("save_as", "Save as …", "Ctrl+Shift+S", self.ask_save),
@@ -124,7 +130,7 @@ class Window(QMainWindow):
             ("all_off", "All off", "Ctrl+.", self.all_off),
             ("bypass", "Bypass the selected stage", "Ctrl+B", self.bench.toggle_bypass),
             ("wide", "Wide bench", "Ctrl+E", self.bench.wide.toggle),
-            ("hold", "Hold the readout", "Ctrl+H", self.bench.readout.hold.toggle),
+            ("hold_readout", "Hold the readout", "Ctrl+H", self.bench.readout.hold.toggle),
             ("copy", "Copy the readout", "Ctrl+Shift+C", self.bench.readout.copy),
             ("strand", "New strand", "Ctrl+T", self.new_strand),
             ("copy_part", "Copy", "Ctrl+C", lambda: clipboard.copy(session)),
@@ -139,6 +145,10 @@ class Window(QMainWindow):
             ("take", "Take", "Ctrl+2", lambda: self.show_view("Take")),
             ("learn", "Learn: hook a control up to this", "Ctrl+L", self.learn),
             ("hookups", "Hookups", "Ctrl+3", lambda: self.show_view("Hookups")),
+            ("sections", "Sections", "Ctrl+4", lambda: self.show_view("Sections")),
+            ("section_next", "To the next section", "Ctrl+PgDown", lambda: session.piece.go_by(1)),
+            ("section_previous", "To the section before", "Ctrl+PgUp", lambda: session.piece.go_by(-1)),
+            ("hold", "Hold changes in the section", "Ctrl+Shift+H", self.strip.hold.toggle),
             ("unlearn", "Learn no more", "Esc", session.hooking.cancel),
             ("night", "Night theme", "Ctrl+Shift+N", self.toggle_theme),
             ("menu", "Project menu", "Alt+P", lambda: self._project_menu(self.header.menu_button)),
@@ -165,7 +175,7 @@ class Window(QMainWindow):
         recent = menu.addMenu("Open recent")
         if recent is not None:
             for path in session.settings.recent:
-                recent.addAction(path, lambda path=path: session.open(Path(path)))
+                recent.addAction(path, lambda path=path: session.filing.open(Path(path)))
             recent.setEnabled(bool(session.settings.recent))
         for name in ("demo", "save", "save_as"):
             menu.addAction(actions[name])
@@ -191,6 +201,10 @@ class Window(QMainWindow):
                 choice.setCheckable(True)
                 choice.setChecked(session.project.count_in == bars)
         self._audio_menu(menu)
+        for name in ("section_next", "section_previous", "hold"):
+            actions[name].setEnabled(bool(session.project.sections))
+            menu.addAction(actions[name])
+        menu.addSeparator()
         for name in ("layout", "follow", "fit", "night", "wide", "quit"):
             menu.addAction(actions[name])
         return menu
@@ -259,27 +273,27 @@ class Window(QMainWindow):
 
     def ask_open(self) -> None:
         """Let a project be chosen."""
-        name, _ = QFileDialog.getOpenFileName(self, "Open a project", str(self.session.folder), _FILTER)
+        name, _ = QFileDialog.getOpenFileName(self, "Open a project", str(self.session.filing.folder), _FILTER)
         if name:
-            self.session.open(Path(name))
+            self.session.filing.open(Path(name))
 
     def save(self) -> bool:
         """Save under the project's name; one that has none is asked for it."""
-        path = self.session.path
+        path = self.session.filing.path
         if path is None or path == DEMO:
             return self.ask_save()
-        return self.session.save(path)
+        return self.session.filing.save(path)
 
     def ask_save(self) -> bool:
         """Let a file be chosen, and save."""
-        here = self.session.path
+        here = self.session.filing.path
         folder = Path.home() if here is None or here == DEMO else here.parent
         proposed = folder / f"{self.session.title.replace('/', '-')}{SUFFIX}"
         name, _ = QFileDialog.getSaveFileName(self, "Save the project", str(proposed), _FILTER)
         if not name:
             return False
         path = Path(name)
-        return self.session.save(path if path.suffix else path.with_suffix(SUFFIX))
+        return self.session.filing.save(path if path.suffix else path.with_suffix(SUFFIX))
 
     def open_demo(self) -> None:
         """Open the demo, and play it."""
@@ -304,7 +318,7 @@ class Window(QMainWindow):
             return run
 
         self.notices.acts["recover"] = [
-            ("Get it back", done(lambda: self.session.recover(newest))),
+            ("Get it back", done(lambda: self.session.filing.recover(newest))),
             ("Throw it away", done(lambda: forget(newest))),
         ]
         self.session.notice("recover", f"Unsaved work on “{newest.project.title}” from {when} was found.")
@@ -314,13 +328,16 @@ class Window(QMainWindow):
     def _frame(self) -> None:
         now = time.monotonic()
         self.header.tick(now)
+        self.strip.tick(now)
         if self.views.currentIndex() == 0:
             self.board.tick(now)
             self.bench.tick(now)
         elif self.views.currentIndex() == 1:
             self.takes.tick(now)
-        else:
+        elif self.views.currentIndex() == 2:
             self.hookups.tick(now)
+        else:
+            self.sections.tick(now)
 
     def _widen(self, on: bool) -> None:
         self.board.show_only(self.session.selection.strand if on else None)

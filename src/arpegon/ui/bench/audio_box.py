@@ -95,7 +95,7 @@ class AudioBox(QWidget):
     def choose_file(self) -> None:
         """Let an audio file be chosen."""
         name, _ = QFileDialog.getOpenFileName(
-            self, "Choose a sound", str(self.session.folder), "Audio files (*.wav *.flac *.ogg *.aiff *.mp3)"
+            self, "Choose a sound", str(self.session.filing.folder), "Audio files (*.wav *.flac *.ogg *.aiff *.mp3)"
         )
         if name:
             self.set_file(Path(name))
@@ -104,7 +104,7 @@ class AudioBox(QWidget):
 
     def set_file(self, path: Path) -> None:
         """Listen to this file; its path is kept relative to the project where it can be."""
-        file = os.path.relpath(path, self.session.folder)
+        file = os.path.relpath(path, self.session.filing.folder)
         self.change("Audio file", file=file if not file.startswith("..") else str(path))
 
     def _set_kind(self, kind: str) -> None:

@@ -204,7 +204,7 @@ class KeyMapEditor(FacingEditor):
 
     def ask_read(self) -> None:
         """Let a CSV file be chosen and read."""
-        name, _ = QFileDialog.getOpenFileName(self, "Read a key map", str(self.session.folder), _FILTER)
+        name, _ = QFileDialog.getOpenFileName(self, "Read a key map", str(self.session.filing.folder), _FILTER)
         if name:
             self.read(Path(name))
 

@@ -151,7 +151,7 @@ class SourceEditor(EndEditor):
     def choose_clip(self) -> None:
         """Let a MIDI file be chosen: the clip's, or one more to choose from."""
         name, _ = QFileDialog.getOpenFileName(
-            self, "Choose a clip", str(self.session.folder), "MIDI files (*.mid *.midi)"
+            self, "Choose a clip", str(self.session.filing.folder), "MIDI files (*.mid *.midi)"
         )
         if name:
             self.set_clip(Path(name))
@@ -159,7 +159,7 @@ class SourceEditor(EndEditor):
     def set_clip(self, path: Path) -> None:
         """Play this file; its path is kept relative to the project where it can be."""
         try:
-            file = os.path.relpath(path, self.session.folder)
+            file = os.path.relpath(path, self.session.filing.folder)
         except ValueError:
             file = str(path)
         file = file if not file.startswith("..") else str(path)

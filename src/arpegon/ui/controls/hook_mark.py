@@ -1,4 +1,4 @@
-"""The mark of a control that is hooked up."""
+"""The marks of a control that is hooked up, or whose value a section holds."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QAbstractButton, QWidget
 
 from arpegon.ui import theme
 
@@ -15,25 +15,33 @@ SIZE = 11
 
 
 class HookMark(QWidget):
-    """A small hexagon at the corner of a control; its tooltip says what it is hooked up to."""
+    """At the corner of a control: a small hexagon where it is hooked up, a pennant where a section holds its value."""
 
     def __init__(self, control: QWidget) -> None:
         super().__init__(control)
-        self.setFixedSize(SIZE, SIZE)
+        self.setFixedSize(2 * SIZE, SIZE)
         self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         self.words: Sequence[str] = ()
+        self.held = False
         self.hide()
 
     def place(self) -> None:
         """Stand at the top right corner."""
         parent = self.parentWidget()
         if parent is not None:
-            self.move(parent.width() - SIZE, -1 if parent.height() < 30 else 17)
+            self.setFixedSize(parent.width() if self._small else 2 * SIZE, SIZE)
+            self.move(parent.width() - self.width(), -1 if parent.height() < 30 else 17)
 
-    def show_hookups(self, words: Sequence[str]) -> None:
-        """Show what the control is hooked up to; nothing hides the mark."""
-        self.words = words
-        self.setVisible(bool(words))
+    @property
+    def _small(self) -> bool:
+        """Whether the control has no room beside its words: then a turned down corner stands for the pennant."""
+        parent = self.parentWidget()
+        return parent is not None and parent.height() < 30
+
+    def show_marks(self, words: Sequence[str], held: bool) -> None:
+        """Show what the control is hooked up to, and whether a section holds it; nothing hides the mark."""
+        self.words, self.held = words, held
+        self.setVisible(bool(words) or held)
         self.place()
         self.raise_()
         self.update()
@@ -41,7 +49,27 @@ class HookMark(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        paint_mark(painter, QPointF(SIZE / 2, SIZE / 2), theme.theme().warning, theme.theme().paper)
+        t = theme.theme()
+        middle = QPointF(self.width() - SIZE / 2, SIZE / 2)
+        if self.words:
+            paint_mark(painter, middle, t.warning, t.paper)
+            middle -= QPointF(SIZE, 0)
+        if self.held and self._small:
+            parent = self.parentWidget()
+            pressed = isinstance(parent, QAbstractButton) and parent.isChecked()
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(theme.color(t.bar_text if pressed else t.ink))
+            painter.drawPolygon(QPolygonF([QPointF(0, 1), QPointF(7, 1), QPointF(0, 8)]))
+        elif self.held:
+            paint_pennant(painter, middle, t.ink, t.paper)
+
+
+def paint_pennant(painter: QPainter, middle: QPointF, fill: str, edge: str) -> None:
+    """The pennant that stands for a value that a section holds."""
+    corners = [QPointF(-4.0, -4.5), QPointF(4.5, -1.0), QPointF(-2.2, 2.0), QPointF(-2.2, 5.0), QPointF(-4.0, 5.0)]
+    painter.setPen(QPen(theme.color(edge), 1.0))
+    painter.setBrush(theme.color(fill))
+    painter.drawPolygon(QPolygonF([middle + corner for corner in corners]))
 
 
 def paint_mark(painter: QPainter, middle: QPointF, fill: str, edge: str) -> None:

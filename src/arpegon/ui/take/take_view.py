@@ -341,7 +341,10 @@ class TakeView(QWidget):
             return
         proposed = f"{take.name} {VERSIONS[version][0].lower()}.mid".replace("/", "-")
         name, _ = QFileDialog.getSaveFileName(
-            self, f"Save {VERSIONS[version][0].lower()}", str(self.session.folder / proposed), "MIDI files (*.mid)"
+            self,
+            f"Save {VERSIONS[version][0].lower()}",
+            str(self.session.filing.folder / proposed),
+            "MIDI files (*.mid)",
         )
         if name:
             path = Path(name)

@@ -1,0 +1,91 @@
+"""A document as it is in one of its sections, and edits made there."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import msgspec
+
+from arpegon.core import edits
+from arpegon.core.document import Held, Project, Section, Stage
+from arpegon.processors.targets import (
+    INSTRUMENT_PARAMS,
+    PROJECT_PARAMS,
+    STRAND_PARAMS,
+    Target,
+    differs,
+    holdable,
+    value_now,
+    with_value,
+)
+
+
+def within(document: Project, section: Section | None) -> Project:
+    """The document with the values that a section holds, but for what is gone."""
+    for target, value in held_values(document, section).items():
+        document = with_value(document, target, value)
+    return document
+
+
+def held_values(document: Project, section: Section | None) -> dict[Target, object]:
+    """What a section holds, but for what is gone."""
+    if section is None:
+        return {}
+    return {one.place: one.value for one in section.holds if one.param in holdable(document, one.target)}
+
+
+def edited_within(document: Project, section: Section | None, edited: Project, hold_all: bool = False) -> Project:
+    """The document after an edit of what it is in a section.
+
+    What the section holds is changed there and stays elsewhere; so is everything else if ``hold_all``.
+
+    Args:
+        document: the one before.
+        section: one of its sections; ``None`` where it has none.
+        edited: what an edit made of :func:`within`.
+        hold_all: whether the section shall hold every value that the edit changed.
+    """
+    if section is None:
+        return edited
+    before = within(document, section)
+    targets = dict.fromkeys(held_values(document, section))
+    if hold_all:
+        targets |= dict.fromkeys(differences(before, edited))
+    made = edited
+    for target in targets:
+        if target[1] not in holdable(edited, target[0]):
+            continue
+        made = _put_back(made, document, target)
+        if differs(before, edited, target):
+            held = Held(target=target[0], param=target[1], value=value_now(edited, *target))
+            made = edits.hold(made, section.id, held)
+    return made
+
+
+def differences(before: Project, after: Project) -> Iterator[Target]:
+    """The parameters that are in both documents with different values."""
+    candidates: list[Target] = [("", key) for key in PROJECT_PARAMS]
+    candidates += [(one.id, key) for one in before.instruments for key in INSTRUMENT_PARAMS]
+    candidates += [(one.id, key) for one in before.strands for key in STRAND_PARAMS]
+    for _, stage in before.stages():
+        found = after.find_stage(stage.id)
+        if found is not None and found[1] is not stage and found[1].kind == stage.kind:
+            candidates += [(stage.id, key) for key in holdable(before, stage.id)]
+    known = {"", *(one.id for one in after.instruments), *(strand.id for strand in after.strands)}
+    known |= {stage.id for _, stage in after.stages()}
+    return (target for target in candidates if target[0] in known and differs(before, after, target))
+
+
+def _put_back(project: Project, other: Project, target: Target) -> Project:
+    """The project with a value as another document has it; one that is left out there is left out."""
+    name, key = target
+    known = other.find_stage(name) if name else None
+    if known is None or key == "bypass":
+        return with_value(project, target, value_now(other, *target))
+    params = known[1].params
+
+    def change(stage: Stage) -> Stage:
+        kept = {name: value for name, value in stage.params.items() if name != key}
+        return msgspec.structs.replace(stage, params=kept | ({key: params[key]} if key in params else {}))
+
+    return edits.edit_stage(project, name, change)

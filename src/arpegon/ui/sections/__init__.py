@@ -1,0 +1,1 @@
+"""Sections: the strip under the header, and the view that edits them."""

@@ -1,0 +1,267 @@
+"""The editor of one section: its name, its bars, what follows, and what it holds."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import msgspec
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QMenu,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from arpegon.core import edits
+from arpegon.core.document import Held, Project, Section
+from arpegon.core.parameters import Number, Param
+from arpegon.core.sections import MOST_BARS
+from arpegon.processors.targets import held_words, holdable, name_of, value_now
+from arpegon.ui import theme
+from arpegon.ui.bench.standard import STANDARD, caps, captioned, standard_control
+from arpegon.ui.controls.choices import Segments
+from arpegon.ui.controls.slider import Slider
+from arpegon.ui.session import Session
+
+_BARS = Number(key="bars", label="Bars", default=8, low=1, high=MOST_BARS, help="How many bars it lasts.")
+_THEN = {"on": "goes on", "again": "again", "top": "to the first", "stop": "stops"}
+_TEACH = (
+    "A section is a part of the piece: some bars, and the settings that hold there. Add one, then press “hold changes” "
+    "in the strip above the board and change what you like: tempo, key, patterns, mutes. It holds only there."
+)
+
+
+class SectionEditor(QWidget):
+    """Everything about the section that is chosen."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.section_id = ""
+        self.setFixedWidth(398)
+        self.setObjectName("paper")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(18, 10, 18, 8)
+        box.setSpacing(6)
+        self.title = QLabel("")
+        self.title.setProperty("role", "name")
+        box.addWidget(self.title)
+        self.words = QLabel(_TEACH)
+        self.words.setProperty("role", "second")
+        self.words.setWordWrap(True)
+        box.addWidget(self.words)
+        self.body = QWidget()
+        column = QVBoxLayout(self.body)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        self._build_own(column)
+        self._build_holds(column)
+        box.addWidget(self.body, 1)
+        box.addStretch(0)
+        self._rows: dict[tuple[str, str], HeldRow] = {}
+        self.refresh()
+
+    # -- building ----------------------------------------------------------------------------------
+
+    def _build_own(self, column: QVBoxLayout) -> None:
+        self.name = QLineEdit()
+        self.name.setToolTip("What the section is called.")
+        self.name.editingFinished.connect(self._rename)
+        column.addWidget(self.name)
+        self.bars = Slider(_BARS, theme.ink(3))
+        self.bars.moved.connect(lambda value: self._set("Bars", "bars", bars=int(value)))
+        self.bars.settled.connect(self.session.settle)
+        column.addWidget(self.bars)
+        label = QLabel("After its bars")
+        label.setProperty("role", "second")
+        column.addWidget(label)
+        self.then = Segments(
+            _THEN,
+            "Goes on: the next section follows. Again: it is repeated until another one is asked for. To the first: "
+            "the piece begins anew. Stops: the transport stops.",
+        )
+        self.then.chosen.connect(lambda value: self._set("After its bars", then=value))
+        column.addWidget(self.then)
+
+    def _build_holds(self, column: QVBoxLayout) -> None:
+        head = QHBoxLayout()
+        head.addWidget(caps("What holds here"), 1)
+        self.more = QPushButton("+ setting")
+        self.more.setToolTip("Choose something that shall hold in this section; it begins with its value of now.")
+        self.more.clicked.connect(self._choose)
+        head.addWidget(self.more)
+        column.addLayout(head)
+        self.none = QLabel(
+            "Nothing yet: it sounds as the project is. Right click on any control of the bench and choose “Hold”, or "
+            "press “hold changes” and change things while it plays."
+        )
+        self.none.setProperty("role", "second")
+        self.none.setWordWrap(True)
+        column.addWidget(self.none)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        holder = QWidget()
+        holder.setObjectName("paper")
+        outer = QVBoxLayout(holder)
+        outer.setContentsMargins(0, 0, 8, 0)
+        self._holds = QVBoxLayout()
+        self._holds.setSpacing(7)
+        outer.addLayout(self._holds)
+        outer.addStretch(1)
+        area.setWidget(holder)
+        column.addWidget(area, 1)
+
+    # -- showing -----------------------------------------------------------------------------------
+
+    @property
+    def section(self) -> Section | None:
+        """The section that is edited."""
+        return self.session.project.section(self.section_id)
+
+    def show_section(self, section_id: str) -> None:
+        """Edit another one."""
+        if section_id != self.section_id:
+            self.session.settle()
+            self.section_id = section_id
+            self.refresh()
+
+    def refresh(self) -> None:
+        """Show it as it is now."""
+        section = self.section
+        self.body.setVisible(section is not None)
+        self.words.setVisible(section is None)
+        if section is None:
+            self.title.setText("Sections")
+            return
+        self.title.setText(f"Section {self.session.project.sections.index(section) + 1}")
+        if not self.name.hasFocus():
+            self.name.setText(section.name)
+        self.bars.set_value(section.bars)
+        self.then.set_value(section.then)
+        self.none.setVisible(not section.holds)
+        self._show_holds(section)
+
+    def _show_holds(self, section: Section) -> None:
+        project = self.session.project
+        shapes = [(one.place, held_words(project, one) is None) for one in section.holds]
+        if shapes != [(place, row.gone) for place, row in self._rows.items()]:
+            for row in self._rows.values():
+                self._holds.removeWidget(row)
+                row.hide()
+                row.deleteLater()
+            self._rows = {}
+            for one in section.holds:
+                made = self._rows[one.place] = HeldRow(project, one, self._hold, self.session.settle, self._let_go)
+                self._holds.addWidget(made)
+        for one in section.holds:
+            self._rows[one.place].show_held(project, one)
+
+    # -- edits -------------------------------------------------------------------------------------
+
+    def _set(self, label: str, merge: str = "", **changes: Any) -> None:
+        project = edits.set_section(self.session.project, self.section_id, **changes)
+        self.session.edit(f"Section: {label}", project, f"{self.section_id}:{merge}" if merge else None)
+
+    def _rename(self) -> None:
+        name = self.name.text().strip()
+        if name:
+            self._set("Name", name=name)
+        self.refresh()
+
+    def _hold(self, held: Held, settled: bool) -> None:
+        project = edits.hold(self.session.project, self.section_id, held)
+        self.session.edit("Section: what holds", project, f"{self.section_id}:{held.place}")
+        if settled:
+            self.session.settle()
+
+    def _let_go(self, target: str, param: str) -> None:
+        self.session.edit("Hold no more", edits.let_go(self.session.project, self.section_id, target, param))
+
+    def _choose(self) -> None:
+        menu = holdable_menu(self.session.project, self, self._take)
+        menu.exec(self.more.mapToGlobal(self.more.rect().bottomLeft()))
+
+    def _take(self, target: str, param: str) -> None:
+        project = self.session.project
+        held = Held(target=target, param=param, value=value_now(project, target, param))
+        self.session.edit("Hold", edits.hold(project, self.section_id, held))
+
+
+class HeldRow(QWidget):
+    """One held value: its control where it has a standard one, else its words; and a button to let it go."""
+
+    def __init__(
+        self,
+        project: Project,
+        held: Held,
+        hold: Callable[[Held, bool], None],
+        settle: Callable[[], None],
+        let_go: Callable[[str, str], None],
+    ) -> None:
+        super().__init__()
+        param = holdable(project, held.target).get(held.param)
+        self.gone = param is None
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(8)
+        self.control: QWidget | None = None
+        self._label: QLabel | None = None
+        if isinstance(param, STANDARD):
+            where = name_of(project, held.target)
+            named: Param = msgspec.structs.replace(param, label=f"{param.label} · {where}" if where else param.label)
+            self.control = standard_control(
+                named,
+                theme.ink(3),
+                lambda value, settled: hold(msgspec.structs.replace(held, value=value), settled),
+                settle,
+            )
+            row.addWidget(captioned(named, self.control), 1)
+        else:
+            self._label = QLabel("")
+            self._label.setWordWrap(True)
+            self._label.setProperty("role", "warning" if self.gone else "")
+            row.addWidget(self._label, 1)
+        drop = QPushButton("×")
+        drop.setFixedSize(26, 24)
+        drop.setStyleSheet("padding: 0;")
+        drop.setToolTip("It holds here no more: the project's own value is heard.")
+        drop.clicked.connect(lambda: let_go(*held.place))
+        row.addWidget(drop, 0, Qt.AlignmentFlag.AlignTop)
+
+    def show_held(self, project: Project, held: Held) -> None:
+        """Show the value."""
+        if self.control is not None:
+            self.control.set_value(held.value)  # type: ignore[attr-defined]
+        elif self._label is not None:
+            gone = f"{held.param} of “{held.target}” is gone; it holds again if that comes back."
+            self._label.setText(held_words(project, held) or gone)
+
+
+def holdable_menu(project: Project, parent: QWidget, take: Callable[[str, str], None]) -> QMenu:
+    """Everything that sections can hold; ``take`` gets target and parameter."""
+    menu = QMenu(parent)
+
+    def fill(inner: QMenu | None, target: str) -> None:
+        if inner is not None:
+            for key, param in holdable(project, target).items():
+                inner.addAction(param.label, lambda key=key: take(target, key))
+
+    fill(menu, "")
+    menu.addSeparator()
+    for strand in project.strands:
+        sub = menu.addMenu(strand.name)
+        fill(sub, strand.id)
+        for stage in [source.stage for source in strand.workers] + list(strand.stages):
+            fill(sub.addMenu(name_of(project, stage.id) or stage.id) if sub is not None else None, stage.id)
+    instruments = menu.addMenu("Instruments")
+    for instrument in project.instruments:
+        fill(instruments.addMenu(instrument.id) if instruments is not None else None, instrument.id)
+    return menu

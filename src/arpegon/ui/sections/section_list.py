@@ -1,0 +1,167 @@
+"""All sections in a list, in order: their bars, what they hold, and which one plays."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import msgspec
+from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from arpegon.ui import theme
+
+ROW = 52
+_LEFT = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft
+
+
+class Entry(msgspec.Struct, frozen=True):
+    """One row: its id, and what is written in it."""
+
+    id: str
+    name: str
+    bars: str
+    then: str
+    holds: str
+
+
+class SectionList(QWidget):
+    """Rows; a click chooses one, a double click goes there, a drag moves it.
+
+    Signals:
+        chosen, gone_to, removed: a section, by its id.
+        moved: a section, and its place among the others.
+    """
+
+    chosen = pyqtSignal(str)
+    gone_to = pyqtSignal(str)
+    removed = pyqtSignal(str)
+    moved = pyqtSignal(str, int)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.entries: Sequence[Entry] = ()
+        self.current = ""
+        self._playing = -1
+        self._share = 0.0
+        self._drag: tuple[str, float] | None = None
+        self._drop: int | None = None
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setAccessibleName("Sections")
+
+    def sizeHint(self) -> QSize:
+        return QSize(640, max(1, len(self.entries)) * ROW)
+
+    def show_entries(self, entries: Sequence[Entry], current: str) -> None:
+        """Show sections, and which one is chosen."""
+        self.entries, self.current = entries, current
+        self.setFixedHeight(max(1, len(entries)) * ROW)
+        self.update()
+
+    def show_playing(self, place: int, share: float) -> None:
+        """Show which one holds, and how far it is."""
+        if place != self._playing or abs(share - self._share) > 0.002:
+            self._playing, self._share = place, share
+            self.update()
+
+    def _place_at(self, y: float) -> int | None:
+        place = int(y / ROW)
+        return place if 0 <= place < len(self.entries) else None
+
+    # -- handling ----------------------------------------------------------------------------------
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        place = self._place_at(event.position().y()) if event is not None else None
+        if event is not None and place is not None:
+            self._drag = (self.entries[place].id, event.position().y())
+            self.chosen.emit(self.entries[place].id)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or self._drag is None:
+            return
+        y = event.position().y()
+        if self._drop is not None or abs(y - self._drag[1]) > 6:
+            self._drop = max(0, min(len(self.entries), round(y / ROW)))
+            self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        drag, drop = self._drag, self._drop
+        self._drag = self._drop = None
+        if drag is not None and drop is not None:
+            before = [entry.id for entry in self.entries].index(drag[0])
+            place = drop - 1 if drop > before else drop
+            if place != before:
+                self.moved.emit(drag[0], place)
+            self.update()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        place = self._place_at(event.position().y()) if event is not None else None
+        if place is not None:
+            self.gone_to.emit(self.entries[place].id)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        ids = [entry.id for entry in self.entries]
+        if event is None or not ids:
+            return
+        at = ids.index(self.current) if self.current in ids else 0
+        by = {int(Qt.Key.Key_Up): -1, int(Qt.Key.Key_Down): 1}.get(event.key())
+        if by is not None and event.modifiers() & Qt.KeyboardModifier.AltModifier:
+            if 0 <= at + by < len(ids):
+                self.moved.emit(ids[at], at + by)
+        elif by is not None:
+            self.chosen.emit(ids[max(0, min(len(ids) - 1, at + by))])
+        elif event.key() == Qt.Key.Key_Delete:
+            self.removed.emit(ids[at])
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.gone_to.emit(ids[at])
+        else:
+            super().keyPressEvent(event)
+
+    # -- painting ----------------------------------------------------------------------------------
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        t = theme.theme()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for place, entry in enumerate(self.entries):
+            self._paint_row(painter, t, QRectF(0.5, place * ROW + 2, self.width() - 1, ROW - 5), place, entry)
+        if self._drop is not None:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(theme.color(t.warning))
+            painter.drawRect(QRectF(0, max(0, self._drop * ROW - 2), self.width(), 3))
+
+    def _paint_row(self, painter: QPainter, t: theme.Theme, row: QRectF, place: int, entry: Entry) -> None:
+        now = place == self._playing
+        chosen = entry.id == self.current
+        painter.setPen(QPen(theme.color(t.ink if chosen else t.line), 1.6 if chosen else 1.0))
+        painter.setBrush(theme.color(t.roll))
+        painter.drawRect(row)
+        tab = QRectF(row.left(), row.top(), 34, row.height())
+        if now:
+            painter.fillRect(tab, theme.color(t.bar))
+            foot = QRectF(tab.right(), row.bottom() - 3, (row.width() - tab.width()) * self._share, 3)
+            painter.fillRect(foot, theme.color(t.bar))
+        painter.setFont(theme.number_font(14, 500))
+        painter.setPen(theme.color(t.bar_text if now else t.second))
+        painter.drawText(tab, Qt.AlignmentFlag.AlignCenter, str(place + 1))
+        upper = QRectF(tab.right() + 12, row.top() + 4, row.width() - tab.width() - 196, 22)
+        painter.setFont(theme.name_font(15))
+        painter.setPen(theme.color(t.ink))
+        _text(painter, upper, entry.name)
+        painter.setFont(theme.label_font(12))
+        painter.setPen(theme.color(t.second))
+        _text(painter, QRectF(upper.left(), row.top() + 24, row.width() - tab.width() - 24, 18), entry.holds)
+        right = QRectF(row.right() - 180, row.top() + 4, 168, 22)
+        painter.setFont(theme.number_font(12))
+        painter.drawText(right, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, entry.bars)
+        if entry.then:
+            room = right.adjusted(0, 0, -painter.fontMetrics().horizontalAdvance(entry.bars) - 10, 0)
+            painter.setFont(theme.label_font(12))
+            painter.drawText(room, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, entry.then)
+
+
+def _text(painter: QPainter, room: QRectF, words: str) -> None:
+    """Words at the left of their room, cut with dots where they are too long."""
+    shown = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(room.width()))
+    painter.drawText(room, _LEFT, shown)

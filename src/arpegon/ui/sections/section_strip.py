@@ -1,0 +1,219 @@
+"""The piece as a strip of paper under the header: its sections side by side, and where the music is."""
+
+from __future__ import annotations
+
+import math
+import time
+
+from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QContextMenuEvent, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QSizePolicy, QToolTip, QWidget
+
+from arpegon.core import edits
+from arpegon.core.document import Hookup, Section
+from arpegon.core.sections import starts
+from arpegon.processors.targets import held_words
+from arpegon.ui import theme
+from arpegon.ui.session import Session
+
+HEIGHT = 35
+THEN = {"on": "goes on", "again": "again and again", "top": "back to the first", "stop": "stops"}
+"""What follows a section, in words."""
+_SIGNS = {"on": "", "again": "again", "top": "to the top", "stop": "stop"}
+_LEAST = 74
+_TOOLTIP_HOLDS = 8
+
+
+class SectionStrip(QWidget):
+    """Sections in sight; nothing where there are none."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.setObjectName("desk")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(12, 5, 12, 0)
+        row.setSpacing(8)
+        self.ruler = SectionRuler(session)
+        row.addWidget(self.ruler, 1)
+        self.hold = QPushButton("hold changes")
+        self.hold.setCheckable(True)
+        self.hold.setFixedHeight(28)
+        self.hold.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.hold.setToolTip(
+            "<qt>While this is pressed, all that you change is held in the section that plays, and stays as it was in "
+            "the others (Ctrl+Shift+H).</qt>"
+        )
+        self.hold.toggled.connect(session.piece.set_hold_all)
+        session.piece.holding.connect(self.hold.setChecked)
+        row.addWidget(self.hold)
+        session.changed.connect(self.refresh)
+        session.piece.turned.connect(self.ruler.update)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the sections."""
+        self.setVisible(bool(self.session.project.sections))
+        self.ruler.update()
+
+    def tick(self, now: float) -> None:
+        """One frame."""
+        if self.isVisible():
+            self.ruler.tick(now)
+
+
+class SectionRuler(QWidget):
+    """Lengths of paper, each as wide as its bars; a click goes to one."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self._needle = -1.0
+        self.setFixedHeight(HEIGHT)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setMouseTracking(True)
+        self.setAccessibleName("Sections")
+
+    def sizeHint(self) -> QSize:
+        return QSize(400, HEIGHT)
+
+    @property
+    def sections(self) -> tuple[Section, ...]:
+        """What is shown."""
+        return self.session.project.sections
+
+    def cells(self) -> list[QRectF]:
+        """Where each section lies: wide by its bars, but wide enough to be read."""
+        sections = self.sections
+        if not sections:
+            return []
+        gap = 4.0
+        room = self.width() - gap * (len(sections) - 1)
+        least = min(_LEAST, room / len(sections))
+        bars = sum(section.bars for section in sections)
+        spare = max(0.0, room - least * len(sections))
+        found, x = [], 0.0
+        for section in sections:
+            wide = least + spare * section.bars / bars
+            found.append(QRectF(x, 1.0, wide, HEIGHT - 8.0))
+            x += wide + gap
+        return found
+
+    def place_at(self, x: float) -> int | None:
+        """The section under a place."""
+        return next((place for place, cell in enumerate(self.cells()) if cell.left() <= x <= cell.right()), None)
+
+    def tick(self, now: float) -> None:
+        """Move the needle."""
+        needle = self._needle_at(self.session.beat_at(now))
+        if abs(needle - self._needle) > 0.4 or self.session.piece.wanted >= 0:
+            self._needle = needle
+            self.update()
+
+    def _needle_at(self, beat: float) -> float:
+        place, cells = self.session.piece.place, self.cells()
+        if not 0 <= place < len(cells):
+            return -1.0
+        begin, end = starts(self.session.project)[place : place + 2]
+        return cells[place].left() + cells[place].width() * min(1.0, max(0.0, (beat - begin) / (end - begin)))
+
+    # -- handling ----------------------------------------------------------------------------------
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and event.button() == Qt.MouseButton.LeftButton:
+            place = self.place_at(event.position().x())
+            if place is not None:
+                self.session.piece.go(place)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        by = {int(Qt.Key.Key_Left): -1, int(Qt.Key.Key_Right): 1}.get(event.key()) if event is not None else None
+        if by is not None:
+            self.session.piece.go_by(by)
+        else:
+            super().keyPressEvent(event)
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        place = self.place_at(event.pos().x()) if event is not None else None
+        if event is not None and place is not None:
+            self.menu(place).exec(event.globalPos())
+
+    def menu(self, place: int) -> QMenu:
+        """What can be done with a section."""
+        session, section = self.session, self.sections[place]
+        menu = QMenu(self)
+        menu.addAction(f"Go to “{section.name}”", lambda: session.piece.go(place))
+        wanted = Hookup(id="", action="section", value=float(place + 1), way="trigger")
+        menu.addAction("Learn: strike a pad or key for it …", lambda: session.hooking.learn(wanted))
+        menu.addSeparator()
+        menu.addAction("Repeat it after itself", lambda: session.piece.add(section.id))
+        menu.addAction(
+            "Remove", lambda: session.edit("Remove section", edits.remove_section(session.project, section.id))
+        )
+        return menu
+
+    def event(self, event: QEvent | None) -> bool:
+        if isinstance(event, QHelpEvent):
+            place = self.place_at(event.pos().x())
+            if place is not None:
+                QToolTip.showText(event.globalPos(), self._words(place), self)
+            return True
+        return super().event(event)
+
+    def _words(self, place: int) -> str:
+        section, project = self.sections[place], self.session.project
+        bars = "1 bar" if section.bars == 1 else f"{section.bars} bars"
+        held = [words for one in section.holds if (words := held_words(project, one)) is not None]
+        if len(held) > _TOOLTIP_HOLDS:
+            held[_TOOLTIP_HOLDS:] = [f"and {len(held) - _TOOLTIP_HOLDS} more"]
+        return (
+            f"<qt><b>{section.name}</b>, {bars}, then it {THEN[section.then]}. Click: go there, on the next bar line "
+            f"while music plays. Right click for more.{'<br>' if held else ''}{'<br>'.join(held)}</qt>"
+        )
+
+    # -- painting ----------------------------------------------------------------------------------
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        piece = self.session.piece
+        for place, (section, cell) in enumerate(zip(self.sections, self.cells(), strict=True)):
+            self._paint_cell(painter, section, cell, place == piece.place, place == piece.wanted)
+        if self._needle >= 0.0:
+            t = theme.theme()
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(theme.color(t.ink))
+            x, foot = self._needle, HEIGHT - 7.0
+            painter.drawPolygon(QPolygonF([QPointF(x - 5, foot + 7), QPointF(x + 5, foot + 7), QPointF(x, foot)]))
+
+    def _paint_cell(self, painter: QPainter, section: Section, cell: QRectF, now: bool, wanted: bool) -> None:
+        t = theme.theme()
+        painter.setPen(QPen(theme.color(t.bar if now else t.line), 1))
+        painter.setBrush(theme.color(t.bar if now else t.roll))
+        painter.drawRect(cell)
+        self._paint_bars(painter, section, cell, theme.mix(t.bar, t.bar_text, 0.35) if now else t.rule_strong)
+        if wanted and math.modf(time.monotonic() * 2.5)[0] < 0.6:
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(theme.color(t.warning), 2))
+            painter.drawRect(cell.adjusted(1, 1, -1, -1))
+        room = cell.adjusted(8, 0, -7, -3)
+        sign = _SIGNS[section.then]
+        painter.setFont(theme.label_font(11))
+        wide = painter.fontMetrics().horizontalAdvance(sign) + 8 if sign else 0
+        if wide and room.width() > wide + 60:
+            painter.setPen(theme.color(t.bar_second if now else t.second))
+            painter.drawText(room, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, sign)
+            room.setRight(room.right() - wide)
+        painter.setFont(theme.name_font(14))
+        painter.setPen(theme.color(t.bar_text if now else t.ink))
+        name = painter.fontMetrics().elidedText(section.name, Qt.TextElideMode.ElideRight, int(room.width()))
+        painter.drawText(room, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, name)
+
+    def _paint_bars(self, painter: QPainter, section: Section, cell: QRectF, shade: str) -> None:
+        """A tick for every bar along the foot, as many as there is room for."""
+        every = max(1, math.ceil(section.bars * 5 / cell.width()))
+        painter.setPen(QPen(theme.color(shade), 1))
+        for bar in range(every, section.bars, every):
+            x = cell.left() + cell.width() * bar / section.bars
+            painter.drawLine(QPointF(x, cell.bottom() - (7 if bar % 4 == 0 else 4)), QPointF(x, cell.bottom() - 1))

@@ -1,0 +1,151 @@
+"""The Sections view: the piece from top to bottom, and the editor of the section that is chosen."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from arpegon.core import edits
+from arpegon.core.document import Section
+from arpegon.core.sections import seconds_of, starts
+from arpegon.processors.targets import held_words
+from arpegon.ui.sections.section_editor import SectionEditor
+from arpegon.ui.sections.section_list import Entry, SectionList
+from arpegon.ui.sections.section_strip import THEN
+from arpegon.ui.session import Session
+
+
+class SectionsView(QWidget):
+    """The list beside the editor."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        row = QHBoxLayout(self)
+        row.setContentsMargins(12, 0, 0, 0)
+        row.setSpacing(12)
+        left = QVBoxLayout()
+        left.setContentsMargins(0, 10, 0, 0)
+        left.setSpacing(8)
+        left.addLayout(self._head())
+        self.none = QLabel(
+            "The piece has no sections yet: the settings of the project hold from beginning to end. Add a section for "
+            "each part of the piece; each can have its own tempo, key, patterns, mutes and all other settings, and "
+            "pads can go from one to the other while you play."
+        )
+        self.none.setWordWrap(True)
+        self.none.setProperty("role", "desk")
+        left.addWidget(self.none)
+        self.list = SectionList()
+        self.list.chosen.connect(self.choose)
+        self.list.gone_to.connect(lambda section: session.piece.go(self._place_of(section)))
+        self.list.removed.connect(self._remove)
+        self.list.moved.connect(
+            lambda section, place: session.edit("Move section", edits.move_section(session.project, section, place))
+        )
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        holder = QWidget()
+        holder.setObjectName("desk")
+        box = QVBoxLayout(holder)
+        box.setContentsMargins(0, 0, 6, 0)
+        box.addWidget(self.list)
+        box.addStretch(1)
+        area.setWidget(holder)
+        left.addWidget(area, 1)
+        row.addLayout(left, 1)
+        self.editor = SectionEditor(session)
+        row.addWidget(self.editor)
+        session.changed.connect(self.refresh)
+        session.piece.turned.connect(self._turned)
+        self.refresh()
+
+    def _head(self) -> QHBoxLayout:
+        head = QHBoxLayout()
+        title = QLabel("Sections")
+        title.setProperty("role", "name")
+        head.addWidget(title)
+        self.length = QLabel("")
+        self.length.setProperty("role", "desk")
+        head.addWidget(self.length, 1)
+        self.buttons: dict[str, QPushButton] = {}
+        for text, help_text, act in (
+            ("+ section", "A section at the end of the piece.", self.add),
+            ("Repeat it", "The chosen section once more after itself, with all that it holds.", self.repeat),
+            ("Remove", "Take the chosen section out (Del); Ctrl+Z brings it back.", lambda: self._remove(self.chosen)),
+        ):
+            button = self.buttons[text] = QPushButton(text)
+            button.setToolTip(help_text)
+            button.clicked.connect(act)
+            head.addWidget(button)
+        return head
+
+    # -- showing -----------------------------------------------------------------------------------
+
+    @property
+    def chosen(self) -> str:
+        """The section that is edited."""
+        return self.editor.section_id
+
+    def _place_of(self, section_id: str) -> int:
+        return next((at for at, one in enumerate(self.session.project.sections) if one.id == section_id), -1)
+
+    def refresh(self) -> None:
+        """Show the sections as they are now."""
+        project = self.session.project
+        sections = project.sections
+        if project.section(self.chosen) is None:
+            holding = self.session.piece.section
+            self.editor.show_section(holding.id if holding is not None else "")
+        self.list.show_entries([self._entry(one) for one in sections], self.chosen)
+        self.none.setVisible(not sections)
+        for text in ("Repeat it", "Remove"):
+            self.buttons[text].setEnabled(bool(sections))
+        bars = sum(section.bars for section in sections)
+        minutes, seconds = divmod(round(seconds_of(self.session.piece.document, None)), 60)
+        self.length.setText(f"{bars} bars, {minutes}:{seconds:02d} once through" if sections else "")
+        self.editor.refresh()
+
+    def _entry(self, one: Section) -> Entry:
+        project = self.session.project
+        held = [words for held in one.holds if (words := held_words(project, held)) is not None]
+        gone = len(one.holds) - len(held)
+        if gone:
+            held.append("1 that is gone" if gone == 1 else f"{gone} that are gone")
+        return Entry(
+            id=one.id,
+            name=one.name,
+            bars="1 bar" if one.bars == 1 else f"{one.bars} bars",
+            then="" if one.then == "on" else THEN[one.then],
+            holds="  ·  ".join(held) or "as the project is",
+        )
+
+    def choose(self, section: str) -> None:
+        """Edit a section."""
+        self.editor.show_section(section)
+        self.refresh()
+
+    def _turned(self) -> None:
+        if self.isVisible() and not self.editor.name.hasFocus():
+            self.list.update()
+
+    def tick(self, now: float) -> None:
+        """One frame."""
+        place = self.session.piece.place
+        share = 0.0
+        if place >= 0:
+            begin, end = starts(self.session.project)[place : place + 2]
+            share = min(1.0, max(0.0, (self.session.beat_at(now) - begin) / (end - begin)))
+        self.list.show_playing(place, share)
+
+    # -- edits -------------------------------------------------------------------------------------
+
+    def add(self) -> None:
+        """One more section at the end."""
+        self.choose(self.session.piece.add())
+
+    def repeat(self) -> None:
+        """The chosen section once more after itself."""
+        self.choose(self.session.piece.add(self.chosen))
+
+    def _remove(self, section: str) -> None:
+        self.session.edit("Remove section", edits.remove_section(self.session.project, section))
