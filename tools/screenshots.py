@@ -52,6 +52,12 @@ class Photographer:
         self.session.start()
         self.wait(2.0)
 
+    def demo(self) -> None:
+        """The demo from its start; its first section is played again and again."""
+        self.window.open_demo()
+        project = self.session.project
+        self.session.edit("show", edits.set_section(project, project.sections[0].id, then="again"))
+
     def wait(self, seconds: float) -> None:
         """Let the window live for a while."""
         end = time.monotonic() + seconds
@@ -175,12 +181,7 @@ class Photographer:
         self.wait(1.5)
         self.shot("path-check")
         window.status.follow.setChecked(False)
-        for preset in [one for one in factory_presets() if one.strand is not None] * 2:
-            clipboard.put_in(session, preset)
-        self.strum(60, 64, 67)
-        self.wait(1.0)
-        self.shot("board-ten")
-        window.open_demo()
+        self.demo()
         self.wait(6.0)
 
     def sources(self) -> None:
@@ -243,7 +244,7 @@ class Photographer:
         """Every picture of the docs."""
         window, session = self.window, self.session
         self.shot("board-empty")
-        window.open_demo()
+        self.demo()
         self.wait(9.0)
         self.shot("board-day")
         self.editors()
@@ -278,9 +279,17 @@ class Photographer:
         window.takes.play_from(2.0)
         self.wait(3.0)
         self.shot("take")
-        window.show_view("Board")
-        window.resize(1920, 1080)
+        session.piece.go(1)
+        window.show_view("Sections")
+        window.sections.choose("fog-in")
         self.wait(4.0)
+        self.shot("sections")
+        window.show_view("Board")
+        for preset in [one for one in factory_presets() if one.strand is not None]:
+            clipboard.put_in(session, preset)
+        window.resize(1920, 1080)
+        self.strum(60, 64, 67)
+        self.wait(1.5)
         self.shot("board-large")
 
     def _night(self, act: Callable[[], None]) -> None:
