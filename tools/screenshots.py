@@ -117,7 +117,7 @@ class Photographer:
 
     def editors(self) -> None:
         """The editors of all stages that have no picture of their own."""
-        window, session = self.window, self.session
+        window = self.window
         fifth = (Stage(id="fifth", kind="chord", params={"offsets": [7]}),)
         self.sheet(
             "editors-pitch-and-touch",

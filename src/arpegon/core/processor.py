@@ -79,6 +79,15 @@ class Processor:
     def advance(self, until: float, out: list[Event]) -> None:
         """Emit, in order of time, what falls due up to ``until`` seconds."""
 
+    def work(self, events: Sequence[Event], until: float, out: list[Event]) -> float:
+        """:meth:`process` and :meth:`advance` in one; when it emits next, as :meth:`due` says."""
+        if events:
+            self.process(events, out)
+        if not self.timed:
+            return math.inf
+        self.advance(until, out)
+        return self.due()
+
     def release(self, time: float, out: list[Event]) -> None:
         """Let go of every note that this stage started and still holds."""
 

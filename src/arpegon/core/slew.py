@@ -6,6 +6,8 @@ import math
 
 LEAST_SECONDS = 0.004
 """The least time between two values that are sent on the way."""
+_PATIENCE_SECONDS = 0.005
+"""How long after the last value a look waits for a new aim with which it could be done."""
 _ARRIVED = 1e-3
 
 
@@ -31,8 +33,8 @@ class Slew:
         self._from = self._target = value
         self.next = math.inf
 
-    def aim(self, value: float, time: float, seconds: tuple[float, float], step: float) -> bool:
-        """Go to a value from a time on; whether it is there at once, as the first one always is.
+    def aim(self, value: float, time: float, seconds: tuple[float, float], step: float) -> float | None:
+        """Go to a value from a time on; what it is now, where that is to be sent at once (as the first one always is).
 
         Args:
             seconds: for the whole range (127) upwards and downwards; 0 jumps.
@@ -41,30 +43,31 @@ class Slew:
         here = self.at(time)
         if here is None:
             self.jump(value)
-            return True
+            return value
         way = value - here
         lasts = abs(way) / 127.0 * seconds[0 if way > 0 else 1]
         if lasts <= 0.0:
             self.jump(value)
-            return True
+            return value
         looking = self.next
         self._from, self._target, self._since, self._arrives = here, value, time, time + lasts
-        self._interval = max(LEAST_SECONDS, lasts * step / abs(way))
-        # A stream of new aims neither puts the next look off nor draws it nearer than the least time.
-        soon = max(self._looked + LEAST_SECONDS, time + min(self._interval, lasts))
+        interval = lasts * step / abs(way)
+        self._interval = interval if interval > LEAST_SECONDS else LEAST_SECONDS
+        if looking < math.inf and time >= self._looked + LEAST_SECONDS:
+            # In a stream of new aims the look is done with one of them, so that none needs a moment of its own.
+            self._looked = time
+            self.next = time + max(_PATIENCE_SECONDS, min(self._interval, lasts))
+            return here
+        # A stream of new aims neither puts the next look off nor draws it nearer than that.
+        soon = max(self._looked + _PATIENCE_SECONDS, time + min(self._interval, lasts))
         self.next = min(looking, soon) if looking > time else soon
-        return False
+        return None
 
     def stay(self, time: float) -> None:
         """Stay where it is."""
         here = self.at(time)
         if here is not None:
             self.jump(here)
-
-    @property
-    def moves(self) -> bool:
-        """Whether it is on its way."""
-        return self.next < math.inf
 
     def at(self, time: float) -> float | None:
         """Where it is at a time; ``None`` before the first value."""

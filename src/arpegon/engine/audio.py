@@ -20,6 +20,8 @@ from arpegon.sound.mixer import Mixer
 
 DEFAULT_RATE = 48_000
 RETRY_SECONDS = 3.0
+_SILENT_SECONDS = 0.03
+"""The length of a block where nobody hears it: it only moves the meters."""
 _DRIFT_SHARE = 0.02
 """How much of a deviation between sound card and clock is taken over at each block: enough to follow the
 drift of a crystal, too little to let the jitter of one callback be heard."""
@@ -192,13 +194,13 @@ class AudioOut:
                 self._wake.wait(0.5)
                 self._wake.clear()
                 continue
-            frames = self.renderer.rate // 100
+            frames = int(self.renderer.rate * _SILENT_SECONDS)
             if now - silent_since > 0.5:
                 silent_since = now
             while silent_since <= now:
                 self.renderer.block(frames, silent_since)
                 silent_since += frames / self.renderer.rate
-            self._wake.wait(0.01)
+            self._wake.wait(_SILENT_SECONDS)
             self._wake.clear()
 
     def _open(self) -> None:

@@ -134,7 +134,7 @@ class Outlet:
                 if silent and event.data2 >= 64:
                     return None
                 (self._pedals.add if event.data2 >= 64 else self._pedals.discard)((holder, to))
-            return on_channel(event, to)
+            return event if event.status & 0x0F == to else on_channel(event, to)
 
         self._ledger.run(events, strike, self._out, other, base=holder << 11, strays=False)
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from itertools import count, groupby
 from typing import Protocol
 
@@ -29,6 +29,10 @@ from arpegon.processors.generator import Generator
 
 Inputs = dict[str, list[Event]]
 """Events of one push by the name of the feed they came from, such as ``"surface"`` or ``"midi:Keys"``."""
+
+
+Work = Callable[[Sequence[Event], float, list[Event]], float]
+"""See :meth:`~arpegon.core.processor.Processor.work`."""
 
 
 class Outputs(Protocol):
@@ -77,7 +81,7 @@ class Graph:
         """When a stage emits next of its own accord, in seconds (infinity: never, as things are)."""
         self._follow_clocks()
         if self._due is None:
-            self._due = min([node.due() for node in self._order], default=math.inf)
+            self._due = min(map(StrandNode.due, self._order), default=math.inf)
         return self._due
 
     def _follow_clocks(self) -> None:
@@ -111,7 +115,8 @@ class Graph:
                 concerned = any(node.strand.id in part for part in (handover.heads, handover.stages, handover.along))
             if events or concerned or node.due() <= until:
                 events = self._through(node, events, inputs, until, handover)
-                node.worked()
+                if handover is not None:
+                    node.worked()
                 for end in node.ends.values() if events else ():
                     deliveries.setdefault(end.outlet, []).append((end, events))
         for name, arrivals in deliveries.items():
@@ -141,18 +146,23 @@ class Graph:
             node.along.process(events, along)
             if handover is not None and strand_id in handover.along:
                 node.along.release(handover.time, along)
+        soonest = math.inf
         if node.heads or node.keys.held:
-            events = self._from_heads(node, events, until, handover)
+            events, soonest = self._from_heads(node, events, until, handover)
         for place, (stage, processor) in enumerate(node.stages):
             if events:
                 outputs.printed(strand_id, place, events)
             made: list[Event] = []
-            self._work(stage.id, processor, events, until, made)
+            work = processor.work if stage.id != self.watched else self._watching(stage.id, processor)
+            due = work(events, until, made)
+            if due < soonest:
+                soonest = due
             if handover is not None and place in letting_go:
                 processor.release(handover.time, made)
             events = made
             if stage.id in node.tapped:
                 inputs[strand_feed(strand_id, stage.id)] = events
+        node.due_at(soonest)
         if along:
             events = sorted([*along, *events], key=lambda event: event.time)
         if events:
@@ -165,50 +175,41 @@ class Graph:
 
     def _from_heads(
         self, node: StrandNode, events: list[Event], until: float, handover: Handover | None
-    ) -> list[Event]:
-        """What the generators make, among what the other sources bring and no generator takes."""
+    ) -> tuple[list[Event], float]:
+        """What the generators make, among what the other sources bring and no generator takes; when the next is due."""
         letting_go = handover.heads.get(node.strand.id, ()) if handover is not None else ()
         gathered, taken = node.keys.split(node.heads, events)
+        soonest = math.inf
         for head in node.heads:
             head_id = head.source.id
             made: list[Event] = []
-            self._work(head_id, head.processor, taken.get(head_id, ()), until, made)
+            work = head.processor.work if head_id != self.watched else self._watching(head_id, head.processor)
+            soonest = min(soonest, work(taken.get(head_id, ()), until, made))
             if handover is not None and head_id in letting_go:
                 head.processor.release(handover.time, made)
             gathered += made
         gathered.sort(key=lambda event: event.time)
-        return gathered
+        return gathered, soonest
 
-    def _work(
-        self, stage_id: str, processor: Processor, events: Sequence[Event], until: float, made: list[Event]
-    ) -> None:
-        if stage_id == self.watched:
-            self._work_watched(stage_id, processor, events, until, made)
-            return
-        if events:
-            processor.process(events, made)
-        if processor.timed:
-            processor.advance(until, made)
+    def _watching(self, stage_id: str, processor: Processor) -> Work:
+        """The work of the watched stage: one event at a time, and each is reported."""
 
-    def _work_watched(
-        self, stage_id: str, processor: Processor, events: Sequence[Event], until: float, made: list[Event]
-    ) -> None:
-        """Like ``process`` and ``advance``, but one event at a time, and each is reported."""
-
-        def advance(time: float) -> None:
+        def emit(until: float, made: list[Event]) -> float:
             before = len(made)
-            processor.advance(time, made)
+            due = processor.work((), until, made)
             if len(made) > before:
                 self.outputs.passed(stage_id, None, made[before:])
+            return due
 
-        for event in events:
-            if processor.timed:
-                advance(event.time)
-            before = len(made)
-            processor.process((event,), made)
-            self.outputs.passed(stage_id, event, made[before:])
-        if processor.timed:
-            advance(until)
+        def work(events: Sequence[Event], until: float, made: list[Event]) -> float:
+            for event in events:
+                emit(event.time, made)
+                before = len(made)
+                processor.process((event,), made)
+                self.outputs.passed(stage_id, event, made[before:])
+            return emit(until, made)
+
+        return work
 
     def _deliver(self, name: str, arrivals: list[tuple[End, list[Event]]]) -> None:
         outlet = self._outlets[name]

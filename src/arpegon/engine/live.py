@@ -16,7 +16,7 @@ import sys
 import threading
 import time
 import traceback
-from collections import deque
+from collections import defaultdict, deque
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
@@ -86,7 +86,7 @@ class LiveEngine:
         self._arrivals: deque[tuple[str, Event]] = deque()
         self._acts: deque[Act] = deque()
         self._running = True
-        self._printed: dict[tuple[str, int], list[Event]] = {}
+        self._printed: defaultdict[tuple[str, int], list[Event]] = defaultdict(list)
         self._passed: list[protocol.Passed] = []
         self._heard: list[tuple[str, Event]] = []
         self._controls: dict[str, dict[int, int]] = {}
@@ -113,11 +113,7 @@ class LiveEngine:
                 self._controls.setdefault(instrument, {})[event.data1] = event.data2
 
     def printed(self, strand: str, roll: int, events: Sequence[Event]) -> None:
-        key = (strand, roll)
-        if key in self._printed:
-            self._printed[key].extend(events)
-        else:
-            self._printed[key] = list(events)
+        self._printed[strand, roll] += events
         if roll == 0:
             self._counted += len(events)
 
@@ -235,6 +231,7 @@ class LiveEngine:
         report_at = time.monotonic()
         idle_report_at = report_at
         engine = self.engine
+        waking = [self._wake]
         while self._running:
             due = min(engine.next_due(), self.box.next_due())
             busy = (
@@ -251,9 +248,8 @@ class LiveEngine:
                 wanted_at += _REPORT_PATIENCE
             wake_at = min(due, wanted_at)
             timeout = min(1.0, wake_at - time.monotonic())
-            if timeout > 0 and not self._arrivals and not self._acts:
-                select.select([self._wake], [], [], timeout)
-            self._drain()
+            if timeout > 0 and not self._arrivals and not self._acts and select.select(waking, [], [], timeout)[0]:
+                self._drain()
             now = time.monotonic()
             if due <= now:
                 self._late.append((now, now - due))
@@ -318,7 +314,7 @@ class LiveEngine:
 
     def _report(self, now: float) -> None:
         printed = [protocol.Printed(*place, self._shown(*place, events)) for place, events in self._printed.items()]
-        self._printed = {}
+        self._printed = defaultdict(list)
         passed, self._passed = self._passed, []
         heard, self._heard = self._heard, []
         controls, self._controls = self._controls, {}

@@ -48,6 +48,10 @@ class StrandNode:
         """Something happened to its processors, or to their clock: when they are due must be asked anew."""
         self._due = None
 
+    def due_at(self, time: float) -> None:
+        """All its processors worked, and the first of them is due at a time."""
+        self._due = time
+
 
 class Handover(msgspec.Struct, frozen=True):
     """What lets go at ``time`` while a document takes over, by strand: ends of notes from gates that close, the

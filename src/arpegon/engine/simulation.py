@@ -107,7 +107,8 @@ class Engine:
 
     def _next_queued(self) -> float:
         time = self._seconds[0][0] if self._seconds else math.inf
-        return min(time, self.transport.next_due(), self.endless.next_due(), self.follower.due(), self.sections.due())
+        lines = self.transport.next_due(), self.endless.next_due()
+        return min(time, *lines, self.follower.due(), self.sections.due())
 
     def feed(self, name: str, event: Event) -> None:
         """Let an event arrive from outside, to be worked on by the next :meth:`run`."""
@@ -132,8 +133,7 @@ class Engine:
                 self._take_in(max(self.now, next_input) if self.hooks.any else due)
             elif planned <= until:
                 self._catch_up(planned)
-                if self._next_queued() <= planned:
-                    self._do_next()
+                self._do_next(planned)
             else:
                 break
         self._catch_up(until)
@@ -145,25 +145,25 @@ class Engine:
             self.hooks.signals(until)
         self.now = max(self.now, until)
 
-    def _do_next(self) -> None:
-        lost = self.follower.due()
-        if lost <= self._next_queued():
-            self.now = max(self.now, lost)
+    def _do_next(self, planned: float) -> None:
+        """Do what is due at a time, if the queues, the followed clock or a section are."""
+        if self.follower.due() <= planned:
+            self.now = max(self.now, planned)
             self.follower.miss(self.now)
             return
-        turn = self.sections.due()
-        if turn <= self._next_queued():
-            self.now = max(self.now, turn)
+        if self.sections.due() <= planned:
+            self.now = max(self.now, planned)
             self.sections.turn(self.now)
             return
-        line = min(self.transport, self.endless, key=Timeline.next_due)
-        beats_due = line.next_due()
-        if self._seconds and self._seconds[0][0] <= beats_due:
+        if self._seconds and self._seconds[0][0] <= planned:
             time, _, due = heapq.heappop(self._seconds)
             self.now = max(self.now, time)
             due(self.now)
         else:
-            self.now = max(self.now, beats_due)
+            line = self.transport if self.transport.next_due() <= planned else self.endless
+            if line.next_due() > planned:
+                return
+            self.now = max(self.now, planned)
             # All that falls on one beat goes through the strands together.
             for due in line.take():
                 due(self.now)

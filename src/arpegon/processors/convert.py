@@ -209,7 +209,8 @@ class Convert(MovingValues):
             return
         made = self._made[value]
         self._last = (float(value), made)
-        self._go(channel, made, event, out)
+        to = values["to_channel"] - 1 if values["to_channel"] else channel
+        self.send(channel, values["target"], self._to_number, to, made, event.time, out, self._seconds)
 
     def _note(self, event: Event, value: float | None, passes: bool, out: list[Event]) -> None:
         """A note: it may be read, and its velocity may be written."""

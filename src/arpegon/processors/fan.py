@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import math
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from arpegon.core.entries import Entries
@@ -96,7 +97,11 @@ class Fan(MovingValues):
         self._moved = bool(self._position) and curves != getattr(self, "_curves", curves)
         self._number = self.values["number"] if self.values["source"] == "cc" else -1
         if curves != getattr(self, "_curves", None):
-            self._tables = [[stepped("cc", driven(one, float(value))) for value in range(128)] for one in curves]
+            self._driving = [
+                (place, one, one["channel"], one["number"], _table(one))
+                for place, one in enumerate(curves)
+                if not one["rests"]
+            ]
             self._sent.clear()
         self._curves = curves
 
@@ -119,18 +124,25 @@ class Fan(MovingValues):
     def _drive(self, channel: int, value: float, time: float, out: list[Event]) -> None:
         whole = int(value)
         sent = self._sent.setdefault(channel, [-1] * MOST)
-        for number, one in enumerate(self._curves):
-            if one["rests"]:
-                continue
-            to = one["channel"] - 1 if one["channel"] else channel
-            if one["target"] == "cc" and whole == value:
+        for place, one, to, number, table in self._driving:
+            to = to - 1 if to else channel
+            if table and whole == value:
                 # The common case, kept short: there are many of them.
-                steps = self._tables[number][whole]
-                if steps != sent[number]:
-                    sent[number] = steps
-                    out.append(Event(time, CONTROL | to, one["number"], steps))
+                steps = table[whole]
+                if steps != sent[place]:
+                    sent[place] = steps
+                    out.append(Event(time, CONTROL | to, number, steps))
             else:
-                self.send((channel, number), one["target"], one["number"], to, driven(one, value), time, out)
+                self.send((channel, place), one["target"], number, to, driven(one, value), time, out)
+
+    def work(self, events: Sequence[Event], until: float, out: list[Event]) -> float:
+        if events:
+            self.process(events, out)
+        if self._gliding or (self._moved and not self.bypass):
+            self.advance(until, out)
+            return self.due()
+        self._seen = until
+        return math.inf
 
     def due(self) -> float:
         return self._seen if self._moved and not self.bypass else super().due()
@@ -155,6 +167,11 @@ class Fan(MovingValues):
         shapes = values["shapes"]
         count = len(shapes[min(values["shape"], len(shapes)) - 1]) if shapes else 0
         return f"{source} → {count} curves"
+
+
+def _table(one: Mapping[str, Any]) -> list[int]:
+    """What a curve sends for each position, where it drives a controller."""
+    return [stepped("cc", driven(one, float(value))) for value in range(128)] if one["target"] == "cc" else []
 
 
 def driven(one: Mapping[str, Any], value: float) -> float:

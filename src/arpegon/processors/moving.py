@@ -44,6 +44,14 @@ class MovingValues(Processor):
         """Work on one event."""
         raise NotImplementedError
 
+    def work(self, events: Sequence[Event], until: float, out: list[Event]) -> float:
+        if events:
+            self.process(events, out)
+        if not self._gliding:
+            return math.inf
+        self.advance(until, out)
+        return self.due()
+
     def process(self, events: Sequence[Event], out: list[Event]) -> None:
         work = self.pass_by if self.bypass else self.take
         for event in events:
@@ -84,8 +92,10 @@ class MovingValues(Processor):
         if seconds[0] <= 0.0 and seconds[1] <= 0.0:
             slew.jump(value)
             self._emit(lane, value, time, out)
-        elif slew.aim(value, time, seconds, lane.step):
-            self._emit(lane, value, time, out)
+            return
+        here = slew.aim(value, time, seconds, lane.step)
+        if here is not None:
+            self._emit(lane, here, time, out)
         if slew.next < math.inf and lane not in self._gliding:
             self._gliding.append(lane)
 
@@ -123,21 +133,20 @@ class MovingValues(Processor):
     # -- time --------------------------------------------------------------------------------------
 
     def due(self) -> float:
-        return self._soonest().slew.next if self._gliding else math.inf
+        gliding = self._gliding
+        if len(gliding) == 1:
+            return gliding[0].slew.next
+        return min(map(_next, gliding), default=math.inf)
 
     def advance(self, until: float, out: list[Event]) -> None:
         while self._gliding:
-            lane = self._soonest()
+            lane = self._gliding[0] if len(self._gliding) == 1 else min(self._gliding, key=_next)
             due = lane.slew.next
             if due > until:
                 return
             self._emit(lane, lane.slew.look(due), due, out)
-            if not lane.slew.moves:
+            if lane.slew.next == math.inf:
                 self._gliding.remove(lane)
-
-    def _soonest(self) -> Lane:
-        """The lane on its way that is looked at next; mostly there is one."""
-        return self._gliding[0] if len(self._gliding) == 1 else min(self._gliding, key=_next)
 
     def release(self, time: float, out: list[Event]) -> None:
         self._held.clear()
