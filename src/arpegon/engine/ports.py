@@ -26,8 +26,8 @@ OWN_CLIENT = "Arpegon"
 SCAN_SECONDS = 1.0
 _ALSA_NUMBERS = re.compile(r" \d+:\d+$")
 _APIS = {rtmidi.API_LINUX_ALSA: "ALSA", rtmidi.API_UNIX_JACK: "JACK"}
-_LOT = 4
-"""Clients that are made at a time."""
+_LOT = 2
+"""Clients that are made at a time; each that is there is called by JACK for every block."""
 
 Pause = Callable[[], contextlib.AbstractContextManager[None]]
 Arrived = Callable[[str, Event], None]
@@ -92,10 +92,10 @@ class PortHub:
         self._failed = failed
         self._pause = pause
         self._spare: dict[tuple[int, Any], list[Any]] = {}
-        self._scanners: dict[int, tuple[Any, Any]] = {}
         self._inputs: dict[str, tuple[int, Any]] = {}
         self._outputs: dict[str, tuple[int, Any]] = {}
-        self._own: dict[int, list[Any]] = {}
+        self._own: dict[int, tuple[Any, Any]] = {}
+        """Arpegon's own output and input by API; they also tell which ports there are."""
         self._wanted_outputs: frozenset[str] = frozenset()
         self._listen = True
         self._known: tuple[list[str], list[str]] | None = None
@@ -134,7 +134,7 @@ class PortHub:
         if self._thread.is_alive():
             self._thread.join(3.0)
         with self._lock:
-            lots = [*self._own.values(), *self._scanners.values(), *self._spare.values()]
+            lots = [*self._own.values(), *self._spare.values()]
             opened = [device for _, device in [*self._inputs.values(), *self._outputs.values()]]
             for device in [*opened, *(one for lot in lots for one in lot)]:
                 _close_port(device)
@@ -155,11 +155,11 @@ class PortHub:
         inputs: dict[str, tuple[int, str]] = {}
         outputs: dict[str, tuple[int, str]] = {}
         for api in _APIS:
-            scanner = self._scanner(api)
-            if scanner is None:
+            own = self._open_own(api)
+            if own is None:
                 continue
             try:
-                for found, names in ((inputs, scanner[0].get_ports()), (outputs, scanner[1].get_ports())):
+                for found, names in ((inputs, own[1].get_ports()), (outputs, own[0].get_ports())):
                     for name in names:
                         if not is_own(name):
                             found.setdefault(plain_name(name), (api, name))
@@ -172,8 +172,9 @@ class PortHub:
             self._known = known
             self._changed(*known)
 
-    def _scanner(self, api: int) -> tuple[Any, Any] | None:
-        if api not in self._scanners:
+    def _open_own(self, api: int) -> tuple[Any, Any] | None:
+        """Arpegon's own output and input, opened when the API is there, and clients for the first ports to come."""
+        if api not in self._own:
             if not may_run(api):
                 return None
             try:
@@ -182,21 +183,25 @@ class PortHub:
                     own_in = rtmidi.MidiIn(api, name=f"{OWN_CLIENT} in")
                     own_out.open_virtual_port("out")
                     own_in.open_virtual_port("in")
-                    scanners = self._take_spare(api, rtmidi.MidiIn), self._take_spare(api, rtmidi.MidiOut)
+                    for kind in (rtmidi.MidiIn, rtmidi.MidiOut):
+                        self._make_spare(api, kind)
             except Exception:
                 return None
             self._listen_to(own_in, f"{OWN_CLIENT} in")
-            self._own[api] = [own_out, own_in]
-            self._scanners[api] = scanners
-        return self._scanners[api]
+            self._own[api] = (own_out, own_in)
+        return self._own[api]
 
     def _take_spare(self, api: int, kind: Any) -> Any:
         """A client without a port: one that is left over, or the first of a new lot."""
         spare = self._spare.setdefault((api, kind), [])
         if not spare:
             with self._pause():
-                spare.extend(kind(api, name=f"{OWN_CLIENT} {kind.__name__[4:].lower()}") for _ in range(_LOT))
+                self._make_spare(api, kind)
         return spare.pop()
+
+    def _make_spare(self, api: int, kind: Any) -> None:
+        made = [kind(api, name=f"{OWN_CLIENT} {kind.__name__[4:].lower()}") for _ in range(_LOT)]
+        self._spare.setdefault((api, kind), []).extend(made)
 
     def _open(self, kind: Any, api: int, name: str) -> Any:
         device = None
@@ -215,7 +220,6 @@ class PortHub:
 
     def _drop_api(self, api: int) -> None:
         """The server is gone: nothing made from it works again."""
-        self._scanners.pop(api, None)
         self._own.pop(api, None)
         for key in [key for key in self._spare if key[0] == api]:
             del self._spare[key]

@@ -80,12 +80,13 @@ class Mixer:
         by_strip: dict[str, list[tuple[int, Event]]] = {}
         for offset, instrument, event in events:
             by_strip.setdefault(instrument, []).append((min(frames - 1, max(0, offset)), event))
+        sounded = False
         for name, strip in self._strips.items():
-            self._render_strip(strip, frames, by_strip.get(name, ()), out)
+            sounded |= self._render_strip(strip, frames, by_strip.get(name, ()), out)
         for strip in self._leaving:
-            self._render_strip(strip, frames, (), out)
+            sounded |= self._render_strip(strip, frames, (), out)
         self._leaving = [strip for strip in self._leaving if strip.voices.sounding]
-        return self._limited(out)
+        return self._limited(out) if sounded or self._limit < 1.0 else out
 
     def peaks(self) -> dict[str, float]:
         """The peak of each instrument since the last call, 1 being full scale."""
@@ -99,12 +100,13 @@ class Mixer:
         """How many voices sound."""
         return sum(strip.voices.sounding for strip in self._strips.values())
 
-    def _render_strip(self, strip: Strip, frames: int, events: Sequence[tuple[int, Event]], out: Array) -> None:
+    def _render_strip(self, strip: Strip, frames: int, events: Sequence[tuple[int, Event]], out: Array) -> bool:
+        """Add a strip's block to ``out``; whether anything was added."""
         target = _gains(strip.instrument)
         first, strip.gain = strip.gain, target
         if not strip.voices.sounding and not events:
             strip.voices.rest(frames)
-            return
+            return False
         dry = np.zeros((2, frames), dtype=np.float32)
         done = 0
         channel = strip.instrument.channel
@@ -123,6 +125,7 @@ class Mixer:
             dry *= first[:, None] + (target - first)[:, None] * ramp
         strip.peak = max(strip.peak, float(np.abs(dry).max()))
         out += dry
+        return True
 
     def _limited(self, out: Array) -> Array:
         """Turn down what would clip: at once where it must be, back slowly, and round what is left."""

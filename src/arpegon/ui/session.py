@@ -505,6 +505,7 @@ class Session(QObject):
         self.papers.clear()
         self.controls.clear()
         self.hooking.forget()
+        self.piece.set_hold_all(False)
         self._remember_chains()
         self.memory = Memory()
         self.recording_since = None
