@@ -154,7 +154,10 @@ class Convert(MovingValues):
         self._ignored = frozenset(values["ignored"])
         self._seconds = (values["smooth_ms"] / 1000.0, values["smooth_ms"] / 1000.0)
         self._made = [self.converted(float(value)) for value in range(128)]
-        self._fast = source == "cc" and target not in ("velocity", "poly")
+        # The controller that goes the short way; -1: none does.
+        self._short_way = values["number"] if source == "cc" and target not in ("velocity", "poly") else -1
+        self._target, self._from, self._to = target, values["channel"], values["to_channel"]
+        self._follows = values["release"] == "follow"
         self._to_number = min(31, values["to_number"]) if target == "cc14" else values["to_number"]
         if target != "velocity":
             self._loudness.clear()
@@ -170,7 +173,7 @@ class Convert(MovingValues):
         values = self.values
         kind = event.status & 0xF0
         channel = event.status & 0x0F
-        if self._fast and kind == CONTROL and event.data1 == values["number"]:
+        if kind == CONTROL and event.data1 == self._short_way:
             self._control(event, channel, out)
             return
         note = kind in (NOTE_ON, NOTE_OFF)
@@ -194,8 +197,7 @@ class Convert(MovingValues):
 
     def _control(self, event: Event, channel: int, out: list[Event]) -> None:
         """The short way of a controller that becomes something else: there are many of them."""
-        values = self.values
-        if values["channel"] not in (0, channel + 1):
+        if self._from and self._from != channel + 1:
             if self._lets_by:
                 out.append(event)
             return
@@ -204,13 +206,13 @@ class Convert(MovingValues):
             return
         if self._keeps:
             out.append(event)
-        if value == 0 and values["release"] != "follow":
+        if value == 0 and not self._follows:
             self._released(channel, event.time, out)
             return
         made = self._made[value]
         self._last = (float(value), made)
-        to = values["to_channel"] - 1 if values["to_channel"] else channel
-        self.send(channel, values["target"], self._to_number, to, made, event.time, out, self._seconds)
+        to = self._to - 1 if self._to else channel
+        self.send(channel, self._target, self._to_number, to, made, event.time, out, self._seconds)
 
     def _note(self, event: Event, value: float | None, passes: bool, out: list[Event]) -> None:
         """A note: it may be read, and its velocity may be written."""
