@@ -50,7 +50,7 @@ def test_a_first_section_is_added_named_and_lengthened_in_its_view(window, stran
     view = window.sections
     assert view.isVisible() and view.none.isVisible() and not view.editor.body.isVisible()
     QTest.mouseClick(view.buttons["+ section"], LEFT)
-    assert window.strip.isVisible() and not view.none.isVisible() and view.editor.none.isVisible()
+    assert not window.strip.isHidden() and not view.none.isVisible() and view.editor.none.isVisible()
     view.editor.name.setFocus()
     view.editor.name.selectAll()
     QTest.keyClicks(view.editor.name, "Low water")
@@ -63,7 +63,7 @@ def test_a_first_section_is_added_named_and_lengthened_in_its_view(window, stran
     assert view.list.entries[0].bars == "9 bars" and "again" in view.list.entries[0].then
     for _ in range(4):
         window.session.undo()
-    assert document(window).sections == () and not window.strip.isVisible()
+    assert document(window).sections == () and window.strip.isHidden()
 
 
 def test_what_a_section_holds_is_seen_and_changed_there_only(window, parts, strand, qtbot):

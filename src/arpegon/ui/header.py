@@ -175,7 +175,7 @@ class Header(QWidget):
         project = session.project
         self.title.setText(project.title)
         file = session.filing.path.name if session.filing.path else "not a file yet"
-        state = "unsaved changes" if session.history.dirty else "saved" if session.filing.path else "new"
+        state = "edited" if session.history.dirty else "saved" if session.filing.path else "new"
         self.menu_button.setText(f"{file} · {state}  ▾")
         self._show_tempo()
         self.meter.show_text(f"{project.meter[0]}/{project.meter[1]}")

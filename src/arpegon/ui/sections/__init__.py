@@ -1,1 +1,1 @@
-"""Sections: the strip under the header, and the view that edits them."""
+"""Sections: the strip above the board, and the view that edits them."""

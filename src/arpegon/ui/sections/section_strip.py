@@ -1,4 +1,4 @@
-"""The piece as a strip of paper under the header: its sections side by side, and where the music is."""
+"""The piece as a strip of paper above the board: its sections side by side, and where the music is."""
 
 from __future__ import annotations
 
