@@ -70,8 +70,8 @@ NOTES = """## How
 - *Following a clock*: the clock box sends 24 ticks a quarter, each up to 1 ms late, to an engine that runs offline; the
   tempo is that of the filter (a delay-locked loop), the beat that of the transport.
 - *Controllers*: the stream is a clip, so that its lateness is the engine's own record; what comes out goes to Arpegon's
-  own MIDI output. A processor that sleeps a thousand times a second is slow after each waking: a bare loop of 0.15 ms of
-  plain Python takes half as long again with a sleep before each round as without on this virtual machine.
+  own MIDI output. A processor that sleeps a thousand times a second is slow after each waking: on this virtual machine
+  a bare loop of 0.15 ms of plain Python takes half as long again with a sleep before each round as without.
 - *Twelve strands*: processor time of the engine's process over eight seconds; clips strike the notes, no instruments.
 - *Hits, pitch*: on sounds made for it (`tools/stand_ins.py`), scored with mir_eval, onsets within 50 ms, where notes
   truly began as far as the listener tells afterwards; delays are those of sending, block by block, without the block.
