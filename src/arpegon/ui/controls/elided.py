@@ -1,9 +1,9 @@
-"""A label that shortens its text where there is no room for all of it."""
+"""Text that is shortened where there is no room for all of it."""
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtGui import QResizeEvent
+from PyQt6.QtCore import QRectF, QSize, Qt
+from PyQt6.QtGui import QPainter, QResizeEvent
 from PyQt6.QtWidgets import QLabel, QWidget
 
 
@@ -37,3 +37,9 @@ class Elided(QLabel):
         if shown != super().text():
             super().setText(shown)
             self.updateGeometry()
+
+
+def draw_elided(painter: QPainter, room: QRectF, words: str) -> None:
+    """Words at the left of their room, cut with dots where they are too long."""
+    shown = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(room.width()))
+    painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, shown)

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.ui import theme
+from arpegon.ui.controls.elided import draw_elided
 from arpegon.ui.controls.hook_mark import paint_mark
 
 ROW = 44
@@ -109,7 +110,7 @@ class HookupList(QWidget):
         wide = row.width() * 0.3
         top = QRectF(row.left() + 30, row.top() + 3, wide - 30, 18)
         left = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft
-        _text(painter, top, entry.name or entry.control)
+        draw_elided(painter, top, entry.name or entry.control)
         painter.setFont(theme.label_font(12))
         painter.setPen(theme.color(t.second))
         words = entry.control if entry.name else ""
@@ -119,7 +120,7 @@ class HookupList(QWidget):
         painter.setFont(theme.label_font(14, 600))
         painter.setPen(theme.color(t.warning if entry.gone else t.second if entry.muted else t.ink))
         target = entry.target if not entry.gone else f"{entry.target} (gone)"
-        _text(painter, right, target)
+        draw_elided(painter, right, target)
         painter.setFont(theme.label_font(12))
         painter.setPen(theme.color(t.second))
         painter.drawText(right.translated(0, 17), left, entry.how)
@@ -138,9 +139,3 @@ class HookupList(QWidget):
         painter.drawRoundedRect(box, 4, 4)
         painter.setBrush(theme.color(t.line if quiet else theme.mix(t.second, t.warning, glow)))
         painter.drawRoundedRect(QRectF(box.left(), box.top(), box.width() * value / 127.0, box.height()), 4, 4)
-
-
-def _text(painter: QPainter, room: QRectF, words: str) -> None:
-    """Words at the left of their room, cut with dots where they are too long."""
-    shown = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(room.width()))
-    painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, shown)

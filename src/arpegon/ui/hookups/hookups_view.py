@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import (
     QLabel,
     QLineEdit,
     QPushButton,
-    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
@@ -22,6 +21,7 @@ from arpegon.core.errors import ArpegonError
 from arpegon.files.hookup_sets import SUFFIX, load_set, save_set
 from arpegon.processors.targets import target_words
 from arpegon.ui.controls.choices import Switch
+from arpegon.ui.controls.scrolled import scrolled
 from arpegon.ui.hooking import control_words, surface_name
 from arpegon.ui.hookups.hookup_editor import HookupEditor, target_menu
 from arpegon.ui.hookups.hookup_list import Entry, HookupList
@@ -54,17 +54,8 @@ class HookupsView(QWidget):
         self.list.chosen.connect(self.choose)
         self.list.muted.connect(self._mute)
         self.list.removed.connect(self._remove)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        holder = QWidget()
-        holder.setObjectName("desk")
-        box = QVBoxLayout(holder)
-        box.setContentsMargins(0, 0, 6, 0)
-        box.addWidget(self.list)
-        box.addStretch(1)
-        area.setWidget(holder)
-        self.area = area
-        left.addWidget(area, 1)
+        self.area = scrolled(self.list)
+        left.addWidget(self.area, 1)
         row.addLayout(left, 1)
         self.editor = HookupEditor(session)
         row.addWidget(self.editor)

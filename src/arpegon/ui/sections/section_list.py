@@ -10,9 +10,9 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.ui import theme
+from arpegon.ui.controls.elided import draw_elided
 
 ROW = 52
-_LEFT = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft
 
 
 class Entry(msgspec.Struct, frozen=True):
@@ -148,10 +148,10 @@ class SectionList(QWidget):
         upper = QRectF(tab.right() + 12, row.top() + 4, row.width() - tab.width() - 196, 22)
         painter.setFont(theme.name_font(15))
         painter.setPen(theme.color(t.ink))
-        _text(painter, upper, entry.name)
+        draw_elided(painter, upper, entry.name)
         painter.setFont(theme.label_font(12))
         painter.setPen(theme.color(t.second))
-        _text(painter, QRectF(upper.left(), row.top() + 24, row.width() - tab.width() - 24, 18), entry.holds)
+        draw_elided(painter, QRectF(upper.left(), row.top() + 24, row.width() - tab.width() - 24, 18), entry.holds)
         right = QRectF(row.right() - 180, row.top() + 4, 168, 22)
         painter.setFont(theme.number_font(12))
         painter.drawText(right, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, entry.bars)
@@ -159,9 +159,3 @@ class SectionList(QWidget):
             room = right.adjusted(0, 0, -painter.fontMetrics().horizontalAdvance(entry.bars) - 10, 0)
             painter.setFont(theme.label_font(12))
             painter.drawText(room, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, entry.then)
-
-
-def _text(painter: QPainter, room: QRectF, words: str) -> None:
-    """Words at the left of their room, cut with dots where they are too long."""
-    shown = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(room.width()))
-    painter.drawText(room, _LEFT, shown)

@@ -14,6 +14,7 @@ from arpegon.core.document import Hookup, Section
 from arpegon.core.sections import starts
 from arpegon.processors.targets import held_words
 from arpegon.ui import theme
+from arpegon.ui.controls.elided import draw_elided
 from arpegon.ui.session import Session
 
 HEIGHT = 35
@@ -207,8 +208,7 @@ class SectionRuler(QWidget):
             room.setRight(room.right() - wide)
         painter.setFont(theme.name_font(14))
         painter.setPen(theme.color(t.bar_text if now else t.ink))
-        name = painter.fontMetrics().elidedText(section.name, Qt.TextElideMode.ElideRight, int(room.width()))
-        painter.drawText(room, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, name)
+        draw_elided(painter, room, section.name)
 
     def _paint_bars(self, painter: QPainter, section: Section, cell: QRectF, shade: str) -> None:
         """A tick for every bar along the foot, as many as there is room for."""

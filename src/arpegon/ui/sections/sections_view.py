@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from arpegon.core import edits
 from arpegon.core.document import Section
 from arpegon.core.sections import seconds_of, starts
 from arpegon.processors.targets import held_words
+from arpegon.ui.controls.scrolled import scrolled
 from arpegon.ui.sections.section_editor import SectionEditor
 from arpegon.ui.sections.section_list import Entry, SectionList
 from arpegon.ui.sections.section_strip import THEN
@@ -42,16 +43,7 @@ class SectionsView(QWidget):
         self.list.moved.connect(
             lambda section, place: session.edit("Move section", edits.move_section(session.project, section, place))
         )
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        holder = QWidget()
-        holder.setObjectName("desk")
-        box = QVBoxLayout(holder)
-        box.setContentsMargins(0, 0, 6, 0)
-        box.addWidget(self.list)
-        box.addStretch(1)
-        area.setWidget(holder)
-        left.addWidget(area, 1)
+        left.addWidget(scrolled(self.list), 1)
         row.addLayout(left, 1)
         self.editor = SectionEditor(session)
         row.addWidget(self.editor)
