@@ -83,7 +83,7 @@ class LocalHearing:
         origin = self._origins[endless]
         if origin is not None:
             sources = file_sources(self._engine.graph.project, endless)
-            self._engine.expect(self._ears.hear(blocks_of(sources, self._sounds, origin, number)))
+            self._engine.audio.expect(self._ears.hear(blocks_of(sources, self._sounds, origin, number)))
             self._schedule(endless, number + 1)
 
 

@@ -64,7 +64,7 @@ class LiveEngine:
         self.channel = channel
         self.hearing = RemoteHearing(
             self.act,
-            lambda events: self.engine.expect(events),
+            lambda events: self.engine.audio.expect(events),
             lambda *dry: self.audio.renderer.monitor(*dry),
             channel.send,
         )

@@ -7,8 +7,9 @@ from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 
 from arpegon.core.clock import bar_beats
-from arpegon.core.document import ClickSource, ClipSource
+from arpegon.core.document import ClickSource, ClipSource, Project, Strand
 from arpegon.core.events import Event, note_off, note_on
+from arpegon.engine.feeds import feed_of
 from arpegon.files.midi import Clip
 
 if TYPE_CHECKING:
@@ -166,6 +167,56 @@ class ClickPlayer:
             time + _CLICK_SECONDS, lambda now: self._engine.inject(self._name, [note_off(now, 0, note)])
         )
         self._schedule(number + 1)
+
+
+class Players:
+    """All clips and metronomes of an engine, by feed; those of strands that play on go with the endless timeline."""
+
+    def __init__(self, engine: Engine) -> None:
+        self._engine = engine
+        self._players: dict[str, tuple[Timeline, ClipPlayer | ClickPlayer]] = {}
+
+    def configure(self, project: Project, clips: Mapping[str, Clip], time: float) -> None:
+        """Take over the sources of a document, and the clips that it names."""
+        wanted: dict[str, tuple[Strand, ClipSource | ClickSource]] = {}
+        for strand in project.strands:
+            for place, source in enumerate(strand.sources):
+                feed = feed_of(strand, place)
+                if feed is not None and isinstance(source, (ClipSource, ClickSource)):
+                    wanted[feed] = (strand, source)
+        for name in [name for name in self._players if name not in wanted]:
+            self._players.pop(name)[1].stop(time)
+        for name, (strand, source) in wanted.items():
+            clip = clips.get(source.playing_file) if isinstance(source, ClipSource) else None
+            if name not in self._players:
+                line = self._engine.endless if strand.plays_on else self._engine.transport
+                self._add(name, source, clip, line, time)
+                continue
+            player = self._players[name][1]
+            if isinstance(player, ClipPlayer) and isinstance(source, ClipSource):
+                player.set(source, clip, time)
+
+    def _add(self, name: str, source: ClipSource | ClickSource, clip: Clip | None, line: Timeline, time: float) -> None:
+        player: ClipPlayer | ClickPlayer
+        if isinstance(source, ClickSource):
+            player = ClickPlayer(self._engine, line, name, source)
+        else:
+            player = ClipPlayer(self._engine, line, name, source, clip)
+        self._players[name] = (line, player)
+        if line.clock.playing:
+            player.start(line.clock.beat_at(time))
+
+    def start(self, line: Timeline, beat: float) -> None:
+        """Play what goes with a timeline, from a beat on."""
+        for own, player in self._players.values():
+            if own is line:
+                player.start(beat)
+
+    def stop(self, line: Timeline, time: float) -> None:
+        """Stop what goes with a timeline."""
+        for own, player in self._players.values():
+            if own is line:
+                player.stop(time)
 
 
 class TakePlayer:

@@ -13,15 +13,16 @@ from collections import deque
 from collections.abc import Mapping, Sequence
 from itertools import count
 
-from arpegon.core.document import ClickSource, ClipSource, Project, Strand
+from arpegon.core.document import Project
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
-from arpegon.engine.feeds import ALL_INPUTS, feed_of
+from arpegon.engine.audio_feeds import AudioFeeds
+from arpegon.engine.feeds import ALL_INPUTS
 from arpegon.engine.following import ClockFollower
 from arpegon.engine.graph import Graph, Inputs, Outputs
-from arpegon.engine.hearing import Heard, Hearing, LocalHearing, file_sources
+from arpegon.engine.hearing import Hearing
 from arpegon.engine.hooks import Hooks
 from arpegon.engine.overlay import Overlay
-from arpegon.engine.players import ClickPlayer, ClipPlayer, TakePlayer
+from arpegon.engine.players import Players, TakePlayer
 from arpegon.engine.sections import SectionPlayer
 from arpegon.engine.sending import ClockSender
 from arpegon.engine.timeline import Due, Timeline
@@ -71,19 +72,14 @@ class Engine:
         self.clock = self.transport.clock
         self.graph = Graph(outputs, seed, self.clock, self.endless.clock)
         self.now = 0.0
-        self.clips: Mapping[str, Clip] = {}
-        self.sounds: Mapping[str, Sound] = {}
-        self._hearing: Hearing = hearing or LocalHearing(self)
-        self._heard_as: dict[str, tuple[object, ...]] = {}
-        """What each audio source listens to, by its feed: with another input what it played ends."""
-        self._hushes: dict[str, int] = {}
+        self.audio = AudioFeeds(self, hearing)
         self._seconds: list[tuple[float, int, Due]] = []
         self._order = count()
         self._arrived: deque[tuple[str, Event]] = deque()
         self._scores: list[Score] = []
         self._injected: Inputs = {}
         self._down: dict[str, dict[int, None]] = {}
-        self._players: dict[str, ClipPlayer | ClickPlayer] = {}
+        self.players = Players(self)
         self._take: TakePlayer | None = None
         self.follower = ClockFollower(self)
         self.sender = ClockSender(self)
@@ -273,75 +269,11 @@ class Engine:
         self.sender.configure(project.clock.send, time)
         if project.tempo != self.clock.tempo and not self.follower.on:
             self.set_tempo(time, project.tempo)
-        self.clips = clips
-        self.sounds = sounds or {}
-        self._listen_anew(project, time)
-        wanted: dict[str, tuple[Strand, ClipSource | ClickSource]] = {}
-        for strand in project.strands:
-            for place, source in enumerate(strand.sources):
-                feed = feed_of(strand, place)
-                if feed is not None and isinstance(source, (ClipSource, ClickSource)):
-                    wanted[feed] = (strand, source)
-        for name in [name for name in self._players if name not in wanted]:
-            self._players.pop(name).stop(time)
-        for name, (strand, source) in wanted.items():
-            player = self._players.get(name)
-            if isinstance(player, ClipPlayer) and isinstance(source, ClipSource):
-                player.set(source, clips.get(source.playing_file), time)
-            elif player is None:
-                self._add_player(name, source, self.endless if strand.plays_on else self.transport, time)
+        self.audio.configure(project, time, sounds or {})
+        self.players.configure(project, clips, time)
         if not self.clock.playing and not self._plays_on():
             self._end_endless(time)
         self.sections.configure(document, time)
-
-    def _listen_anew(self, project: Project, time: float) -> None:
-        """Take over the audio sources of a document."""
-        now: dict[str, tuple[object, ...]] = {
-            f"audio:{one.id}": (one.listen, one.device, one.file, one.inputs, one.bypass)
-            for _, one in project.audio_sources()
-        }
-        before, self._heard_as = self._heard_as, now
-        for feed, heard in before.items():
-            if now.get(feed) != heard:
-                self._hush(feed, time)
-        self._hearing.configure(project, self.sounds, time)
-
-    def expect(self, events: Heard) -> None:
-        """Let what was heard arrive at its time, which may lie ahead, unless its feed is hushed before."""
-        for name, event in events:
-            hushes = self._hushes.get(name, 0)
-
-            def arrive(now: float, name: str = name, event: Event = event, hushes: int = hushes) -> None:
-                if hushes == self._hushes.get(name, 0):
-                    self.feed(name, event.at(now))
-
-            self.at_time(max(event.time, self.now), arrive)
-
-    def _hush(self, feed: str, time: float) -> None:
-        """The audio of a feed stopped: end what it plays, and let nothing come that is still expected."""
-        self._hushes[feed] = self._hushes.get(feed, 0) + 1
-        self.lost(feed, time)
-
-    def _roll(self, line: Timeline, time: float) -> None:
-        """Audio files begin where a timeline is; while bars are counted, they wait."""
-        beat = line.clock.beat_at(time)
-        origin = time - beat * 60.0 / line.clock.tempo
-        self._hearing.roll(line is self.endless, origin, max(time, origin))
-
-    def _stop_files(self, endless: bool, time: float) -> None:
-        self._hearing.roll(endless, None, time)
-        for source in file_sources(self.graph.project, endless):
-            self._hush(f"audio:{source.id}", time)
-
-    def _add_player(self, name: str, source: ClipSource | ClickSource, line: Timeline, time: float) -> None:
-        player: ClipPlayer | ClickPlayer
-        if isinstance(source, ClickSource):
-            player = ClickPlayer(self, line, name, source)
-        else:
-            player = ClipPlayer(self, line, name, source, self.clips.get(source.playing_file))
-        self._players[name] = player
-        if line.clock.playing:
-            player.start(line.clock.beat_at(time))
 
     def go_on(self, project: Project, targets: Sequence[Target], time: float) -> None:
         """Go on with a document in which these values are others; what is set in one stage alone goes a short way."""
@@ -353,8 +285,8 @@ class Engine:
             return
         if any(target != _TEMPO for target in targets):
             self.graph.apply(project, self.now)
-            if any(f"audio:{name}" in self._heard_as for name, _ in targets):
-                self._listen_anew(project, self.now)
+            if any(name in self.audio for name, _ in targets):
+                self.audio.configure(project, self.now)
         self.graph.project = project
         if _TEMPO in targets and not self.follower.on:
             self.set_tempo(time, project.tempo)
@@ -362,8 +294,8 @@ class Engine:
     def set_params(self, stage_id: str, values: Mapping[str, object]) -> None:
         """The short cut for a knob that is dragged: new values for a stage or a source."""
         values = self.overlay.over(stage_id, values)
-        if f"audio:{stage_id}" in self._heard_as:
-            self._hearing.set_params(stage_id, values)
+        if stage_id in self.audio:
+            self.audio.set_params(stage_id, values)
         else:
             self.graph.set_params(stage_id, values)
 
@@ -382,50 +314,42 @@ class Engine:
             self.stop(time)
         self._end_endless(time)
         beat = self.clock.beat if beat is None else beat
-        self.endless.clock.start(time, beat)
-        self.graph.restart(endless=True)
-        for name, player in self._players.items():
-            if name.endswith(":on"):
-                player.start(beat)
-        self._roll(self.endless, time)
+        self._set_off(self.endless, time, beat)
         self.sections.placed(beat, time)
-        self._set_off(time, beat)
-
-    def _set_off(self, time: float, beat: float) -> None:
-        """Run the transport from a beat."""
-        self.graph.restart()
-        self.clock.start(time, beat)
-        for name, player in self._players.items():
-            if not name.endswith(":on"):
-                player.start(beat)
-        self._roll(self.transport, time)
-        self.follower.placed(beat)
-        self.sender.start(beat, time)
+        self._set_off(self.transport, time, beat)
 
     def stop(self, time: float) -> None:
         """Stop the transport; what clips hold is let go. Strands that play on do so, until a second stop."""
         time = max(time, self.now)
         ended = not self.clock.playing or not self._plays_on()
-        self._rest(time)
+        self._rest(self.transport, time)
         self.sections.halted()
         if ended:
             self._end_endless(time)
 
-    def _rest(self, time: float) -> None:
-        """Rest the transport, and all that it carries."""
-        if self.clock.playing:
-            self.sender.stop(time)
-        self.clock.stop(time)
-        for name, player in self._players.items():
-            if not name.endswith(":on"):
-                player.stop(time)
-        self._stop_files(False, time)
-        self.graph.halted(time)
-
     def jump(self, time: float, line: float, beat: float) -> None:
         """Go on from another beat, which falls on ``line`` seconds; strands that play on do not notice."""
-        self._rest(time)
-        self._set_off(line, beat)
+        self._rest(self.transport, time)
+        self._set_off(self.transport, line, beat)
+
+    def _set_off(self, line: Timeline, time: float, beat: float) -> None:
+        """Run a timeline from a beat, with all that it carries."""
+        self.graph.restart(endless=line is self.endless)
+        line.clock.start(time, beat)
+        self.players.start(line, beat)
+        self.audio.roll(line, time)
+        if line is self.transport:
+            self.follower.placed(beat)
+            self.sender.start(beat, time)
+
+    def _rest(self, line: Timeline, time: float) -> None:
+        """Rest a timeline, and all that it carries."""
+        if line is self.transport and line.clock.playing:
+            self.sender.stop(time)
+        line.clock.stop(time)
+        self.players.stop(line, time)
+        self.audio.stop(line, time)
+        self.graph.halted(time, endless=line is self.endless)
 
     def set_tempo(self, time: float, tempo: float) -> None:
         """Go on at another tempo."""
@@ -439,12 +363,7 @@ class Engine:
     def _end_endless(self, time: float) -> None:
         """Stop what played on."""
         if self.endless.clock.playing:
-            self.endless.clock.stop(time)
-            for name, player in self._players.items():
-                if name.endswith(":on"):
-                    player.stop(time)
-            self._stop_files(True, time)
-            self.graph.halted(time, endless=True)
+            self._rest(self.endless, time)
 
     def halt(self, time: float) -> None:
         """Stop as the project wants it: where it is, or back at the start."""
