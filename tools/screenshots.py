@@ -273,7 +273,7 @@ class Photographer:
         self.shot("hookups")
         window.show_view("Board")
         self.wait(2.0)
-        session.keep()
+        session.recorder.keep()
         window.show_view("Take")
         self.wait(0.5)
         window.takes.play_from(2.0)

@@ -54,7 +54,7 @@ def test_strokes_are_drawn_marked_and_heard(window, on_bench, qtbot):
         window.bench.wide.setChecked(wide)
         qtbot.wait(60)
         assert not editor.scope.grab().isNull()
-    qtbot.waitUntil(lambda: window.session.memory.strands != [])
+    qtbot.waitUntil(lambda: window.session.recorder.memory.strands != [])
 
 
 def test_a_tune_is_drawn_with_its_notes_and_cents(window, on_bench, qtbot):
@@ -169,13 +169,13 @@ def test_doubtful_notes_are_remembered_and_dropped_from_takes(window, on_bench, 
     on_bench("pitch", "hummed-tune", lowest=48, highest=70)
     session = window.session
     session.play()
-    qtbot.waitUntil(lambda: session.memory.strands != [])
+    qtbot.waitUntil(lambda: session.recorder.memory.strands != [])
     strand = session.project.strands[0].id
-    qtbot.waitUntil(lambda: any(event.kind == 0x90 for event in session.memory._played.get(strand, ())))
-    note = next(event for event in session.memory._played[strand] if event.kind == 0x90)
-    session.memory.doubt(strand, note.time, note.data1)
+    qtbot.waitUntil(lambda: any(event.kind == 0x90 for event in session.recorder.memory._played.get(strand, ())))
+    note = next(event for event in session.recorder.memory._played[strand] if event.kind == 0x90)
+    session.recorder.memory.doubt(strand, note.time, note.data1)
     qtbot.wait(1200)
-    assert session.keep()
+    assert session.recorder.keep()
     window.show_view("Take")
     part = window.takes.take.parts[0]
     assert len(part.doubtful) == 1 and window.takes.doubtful.isVisible()

@@ -84,9 +84,9 @@ def test_what_a_section_holds_is_seen_and_changed_there_only(window, parts, stra
 
 def test_a_strand_that_a_section_mutes_says_so_and_is_unmuted_there(window, parts, strand, qtbot):
     go(window, qtbot, 1)
-    found = lambda: window.session.breaks().get(strand)  # noqa: E731
+    found = lambda: window.session.paths.breaks.get(strand)  # noqa: E731
     qtbot.waitUntil(lambda: found() is not None and found().reason == "it is muted in “Section 2”")
-    window.session.mend(found())
+    window.session.paths.mend(found())
     assert not window.session.project.strand(strand).muted
     assert document(window).sections[1].holds[1].value is False
     qtbot.waitUntil(lambda: found() is None or "muted" not in found().reason)

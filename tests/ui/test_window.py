@@ -283,10 +283,10 @@ def test_record_makes_a_take_from_start_to_end(window, strand, qtbot):
     QTest.keyClick(window, Qt.Key.Key_Z)
     qtbot.waitUntil(lambda: len(printed(window, strand, 0)) == 1)
     qtbot.wait(30)
-    window.session.record()
+    window.session.recorder.record()
     QTest.keyClick(window, Qt.Key.Key_X)
     qtbot.waitUntil(lambda: len(printed(window, strand, 0)) == 2)
-    window.session.record()
+    window.session.recorder.record()
     assert pitches(window.session.project.takes[0].parts[0].played) == [62]
 
 
@@ -508,13 +508,13 @@ def test_a_recording_begins_after_the_count_in(window, strand, qtbot):
     session.edit("t", edits.set_project(session.project, tempo=240.0))
     session.set_count_in(1)
     qtbot.wait(60)
-    session.record()
+    session.recorder.record()
     qtbot.waitUntil(lambda: session.telemetry.playing and -4.0 <= session.telemetry.beat < 0.0)
     qtbot.waitUntil(lambda: session.telemetry.beat > 0.5)
     QTest.keyClick(window, Qt.Key.Key_Z)
     qtbot.waitUntil(lambda: 60 in printed(window, strand, 0))
     qtbot.wait(60)
-    session.record()
+    session.recorder.record()
     (take,) = session.project.takes
     clicks = next(part for part in take.parts if part.name == "Metronome")
     assert clicks.generated[0].time == pytest.approx(0.0, abs=0.1)  # what was counted is not in the take

@@ -86,7 +86,7 @@ class Header(QWidget):
         self.play = TransportButton("play", "Play or stop (Space)")
         self.play.clicked.connect(self.session.play)
         self.record = TransportButton("record", "Record a take, from here to the next press (Ctrl+R)")
-        self.record.clicked.connect(self.session.record)
+        self.record.clicked.connect(self.session.recorder.record)
         offer = self.session.hooking.offer
         for button, action in ((self.to_start, "to-start"), (self.play, "play-stop"), (self.record, "record")):
             offer(button, "", action=action)
@@ -180,7 +180,7 @@ class Header(QWidget):
         self._show_tempo()
         self.meter.show_text(f"{project.meter[0]}/{project.meter[1]}")
         self.key.show_text(project.key.label)
-        self.record.show_active(session.recording_since is not None)
+        self.record.show_active(session.recorder.since is not None)
 
     def _show_tempo(self) -> None:
         """The project's tempo, or that of the clock that is followed."""
@@ -276,7 +276,7 @@ class Header(QWidget):
         self.session.edit(f"Key {key.label}", edits.set_project(self.session.project, key=key))
 
     def _keep(self, seconds: float | None) -> None:
-        if not self.session.keep(seconds):
+        if not self.session.recorder.keep(seconds):
             self.session.notice("take", "There is nothing to keep yet: play something first.")
 
     def _keep_menu(self) -> None:

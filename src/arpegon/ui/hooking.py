@@ -107,9 +107,9 @@ class Hooking(QObject):
         if hookup is None:
             return
         if hookup.action == "keep":
-            self.session.keep()
+            self.session.recorder.keep()
         elif hookup.action == "record":
-            self.session.record()
+            self.session.recorder.record()
         elif hookup.action == "toss":
             self.session.toss(hookup.target)
 

@@ -135,7 +135,7 @@ class StatusLine(QWidget):
         self._timer = ticking(self, 400)
         self._timer.timeout.connect(self.refresh)
         self._timer.start()
-        session.broken.connect(self.refresh)
+        session.paths.broken.connect(self.refresh)
         session.changed.connect(self.refresh)
         session.noticed.connect(self.refresh)
         theme.changed.connect(self._dress)
@@ -158,11 +158,11 @@ class StatusLine(QWidget):
 
     def _mend(self) -> None:
         if self._first is not None:
-            self.session.mend(self._first)
+            self.session.paths.mend(self._first)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if self._first is not None:
-            self.session.go_to(self._first)
+            self.session.paths.go_to(self._first)
 
     @property
     def text(self) -> str:
@@ -173,7 +173,7 @@ class StatusLine(QWidget):
         """Show how things are."""
         session = self.session
         strands = session.project.strands
-        breaks = session.breaks()
+        breaks = session.paths.breaks
         self._good = not breaks
         self._first = first = next(iter(breaks.values()), None)
         if first is not None:

@@ -12,32 +12,28 @@ import msgspec
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from arpegon.core import edits
-from arpegon.core.clock import bar_beats, position_text
+from arpegon.core.clock import position_text
 from arpegon.core.document import AudioSource, Project, Stage, Strand
 from arpegon.core.errors import ArpegonError
 from arpegon.core.events import Event, note_off, note_on
 from arpegon.core.history import History
-from arpegon.core.mending import PLAY, mend_label, mended
 from arpegon.core.parameters import with_defaults
-from arpegon.core.path_check import Break, check_paths
 from arpegon.core.routing import working_order
-from arpegon.core.takes import Memory, cut_take
 from arpegon.core.tapping import Taps
 from arpegon.engine import protocol
 from arpegon.engine.client import EngineClient
 from arpegon.files.places import Settings, save_settings, state_dir
 from arpegon.processors import processor_class
-from arpegon.processors.facts import stage_facts
 from arpegon.processors.tossing import tossed
 from arpegon.ui.filing import Filing
 from arpegon.ui.hooking import Hooking
+from arpegon.ui.paths import Paths
 from arpegon.ui.piece import Piece
+from arpegon.ui.recorder import Recorder
 from arpegon.ui.rolls import Paper
-from arpegon.ui.surroundings import surroundings
 from arpegon.ui.timers import one_shot, ticking
 
 ENGINE_DEBOUNCE_MS = 8
-_CHECK_MS = 250
 
 
 class Selection(msgspec.Struct, frozen=True):
@@ -69,7 +65,6 @@ class Session(QObject):
         noticed: the notices are others.
         ports_changed: MIDI ports or audio devices came or went.
         file_changed: the file, or whether it is saved, changed.
-        broken: other strands are silent than before, or for other reasons.
         heard: a note on came in from outside (its feed, the event), whether or not a strand took it.
     """
 
@@ -79,38 +74,31 @@ class Session(QObject):
     noticed = pyqtSignal()
     ports_changed = pyqtSignal()
     file_changed = pyqtSignal()
-    take_kept = pyqtSignal(str)
     heard = pyqtSignal(str, object)
-    broken = pyqtSignal()
     _arrived = pyqtSignal(object)
 
     def __init__(self, settings: Settings, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.settings = settings
         self.history = History(Project())
-        self.memory = Memory()
         self.papers: dict[str, Paper] = {}
         self.controls: dict[str, dict[int, int]] = {}
         """The controllers that arrived at each instrument, with their last value."""
-        self._breaks: dict[str, Break] = {}
         self.selection = NOTHING
         self.notices: dict[str, str] = {}
         self._chains: dict[str, list[str]] = {}
         self.ports = protocol.Ports([], [], [])
         self.telemetry = protocol.Telemetry(time.monotonic(), 0.0, False, 120.0, None, [], [], {}, protocol.Health())
-        self.recording_since: float | None = None
         self._taps = Taps()
         self.filing = Filing(self)
         self.hooking = Hooking(self)
         self.piece = Piece(self)
+        self.recorder = Recorder(self)
+        self.paths = Paths(self)
         self.client = EngineClient(self._arrived.emit, state_dir() / "engine.log")
         self._arrived.connect(self._take_report)
         self._send_timer = one_shot(self, ENGINE_DEBOUNCE_MS)
         self._send_timer.timeout.connect(self.send_project)
-        self._check_timer = ticking(self, _CHECK_MS)
-        self._check_timer.timeout.connect(self.check_paths)
-        for cause in (self.changed, self.noticed, self.ports_changed):
-            cause.connect(self.check_paths)
         self._prune_timer = ticking(self, 500)
         self._prune_timer.timeout.connect(self._prune)
 
@@ -122,12 +110,12 @@ class Session(QObject):
         self.client.send(protocol.SetAudio(self.settings.audio_device, self.settings.block))
         self.send_project()
         self._prune_timer.start()
-        self._check_timer.start()
+        self.paths.start()
 
     def close(self) -> None:
         """End in order: the engine lets go of its notes; what is not saved is offered at the next start."""
         self._prune_timer.stop()
-        self._check_timer.stop()
+        self.paths.stop()
         self._send_timer.stop()
         self.client.close()
         self.filing.close()
@@ -284,6 +272,13 @@ class Session(QObject):
         if strand is not None and place < len(strand.sources):
             self.select(Selection(strand_id, "source", getattr(strand.sources[place], "id", ""), place))
 
+    def select_part(self, strand: str, part: str, stage: str, place: int) -> None:
+        """Put a part of a strand on the bench."""
+        if part == "source":
+            self.select_source(strand, place)
+        else:
+            self.select(Selection(strand, part, stage, place))
+
     # -- transport and playing ---------------------------------------------------------------------
 
     def play(self) -> None:
@@ -367,7 +362,7 @@ class Session(QObject):
                 self._let_go_below(report.now)
             for instrument, values in report.controls.items():
                 self.controls.setdefault(instrument, {}).update(values)
-            self._doubt(report)
+            self.recorder.doubt(report)
             for feed, event in report.heard:
                 self.heard.emit(feed, event)
             self.reported.emit(report)
@@ -384,13 +379,6 @@ class Session(QObject):
                         line.let_go(now)
             self.notice(report.topic, report.text)
 
-    def _doubt(self, report: protocol.Telemetry) -> None:
-        """Remember which notes of audio sources may be false."""
-        for strand, source in self.project.audio_sources():
-            for mark in report.marks.get(source.id, ()):
-                if mark.doubt and mark.end:
-                    self.memory.doubt(strand.id, mark.time, mark.note)
-
     def _let_go_below(self, now: float) -> None:
         """Nothing sounds: bars that are still open beneath a stage were printed while the strand was rebuilt."""
         for paper in self.papers.values():
@@ -403,9 +391,7 @@ class Session(QObject):
         if strand is None:
             return
         self.paper(strand.id).line(printed.roll).add(printed.events)
-        last = printed.roll == len(strand.stages)
-        if printed.roll == 0 or last:
-            self.memory.add(strand.id, printed.events if printed.roll == 0 else (), printed.events if last else ())
+        self.recorder.take_in(printed, len(strand.stages))
 
     def _prune(self) -> None:
         now = time.monotonic()
@@ -420,73 +406,6 @@ class Session(QObject):
         elif self.notices.pop(topic, None) is None:
             return
         self.noticed.emit()
-
-    def breaks(self) -> dict[str, Break]:
-        """Why strands are silent, by strand, as last found."""
-        return self._breaks
-
-    def check_paths(self) -> None:
-        """Find out why strands are silent; says ``broken`` where the answer is another one."""
-        found = check_paths(self.project, stage_facts, surroundings(self, time.monotonic()))
-        breaks = {one.strand: one for one in found}
-        if breaks != self._breaks:
-            self._breaks = breaks
-            self.broken.emit()
-
-    def mend(self, found: Break) -> None:
-        """Do what the path check offers."""
-        if found.mend == PLAY:
-            self.client.send(protocol.Play())
-        else:
-            self.edit(f"Mend: {mend_label(found)}", mended(self.project, found))
-
-    def go_to(self, found: Break) -> None:
-        """Put on the bench where a path breaks."""
-        part = "strand" if found.part == "audio" else found.part
-        if part == "source":
-            self.select_source(found.strand, found.place)
-        else:
-            self.select(Selection(found.strand, part, found.stage, found.place))
-
-    # -- takes -------------------------------------------------------------------------------------
-
-    def keep(self, seconds: float | None = None) -> bool:
-        """Make a take of what was played last (or of the last ``seconds``); False where there is nothing."""
-        end = time.monotonic()
-        start = end - seconds if seconds is not None else self.memory.phrase_start()
-        return start is not None and self._make_take("Kept", start, end)
-
-    def record(self) -> None:
-        """Start recording, or stop and make a take."""
-        if self.recording_since is None:
-            self.recording_since = time.monotonic()
-            if not self.telemetry.playing and self.project.strands:
-                counted = self.project.count_in * bar_beats(self.project.meter)
-                self.recording_since += counted * 60.0 / self.project.tempo
-                self.client.send(protocol.Play(self.telemetry.beat - counted))
-        else:
-            start, self.recording_since = self.recording_since, None
-            if not self._make_take("Recorded", start, time.monotonic()):
-                self.notice("take", "Nothing was played while recording, so no take was made.")
-        self.file_changed.emit()
-
-    def _make_take(self, how: str, start: float, end: float) -> bool:
-        project = self.project
-        take = cut_take(
-            self.memory,
-            [(strand.id, strand.name) for strand in project.strands],
-            start,
-            end,
-            id=edits.fresh_id("take", (take.id for take in project.takes)),
-            name=edits.next_name("Take", (take.name for take in project.takes)),
-            tempo=project.tempo,
-            meter=project.meter,
-        )
-        if take is None:
-            return False
-        self.edit(f"{how} {take.name}", edits.add_take(project, take))
-        self.take_kept.emit(take.id)
-        return True
 
     # -- files -------------------------------------------------------------------------------------
 
@@ -507,8 +426,7 @@ class Session(QObject):
         self.hooking.forget()
         self.piece.set_hold_all(False)
         self._remember_chains()
-        self.memory = Memory()
-        self.recording_since = None
+        self.recorder.forget()
         self.notices = {topic: text for topic, text in self.notices.items() if topic in ("audio", "recover")}
         self.client.send(protocol.Stop())
         self.client.send(protocol.Locate(0.0))

@@ -100,7 +100,7 @@ class Window(QMainWindow):
         session.file_changed.connect(self._name_window)
         session.changed.connect(self._colour_surface)
         session.selected.connect(self._colour_surface)
-        session.take_kept.connect(self._kept)
+        session.recorder.kept.connect(self._kept)
         self._actions: dict[str, QAction] = {}
         self._make_actions()
         self._frames = ticking(self, FRAME_MS)
@@ -129,7 +129,7 @@ class Window(QMainWindow):
             ("metronome", "Add a metronome", "Ctrl+M", session.add_metronome),
             ("clock", "Clock: follow, send, try …", "Ctrl+Shift+T", self.header.open_clock),
             ("on_stop", "Stop goes back to the start", "", session.toggle_on_stop),
-            ("record", "Record", "Ctrl+R", session.record),
+            ("record", "Record", "Ctrl+R", session.recorder.record),
             ("keep", "Keep", "Ctrl+K", self.header.keep.click),
             ("all_off", "All off", "Ctrl+.", self.all_off),
             ("bypass", "Bypass the selected stage", "Ctrl+B", self.bench.toggle_bypass),

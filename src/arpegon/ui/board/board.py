@@ -212,7 +212,7 @@ class Board(QWidget):
         outer.addWidget(self.area)
         session.changed.connect(self.refresh)
         session.selected.connect(self._selected)
-        session.broken.connect(self._breaks)
+        session.paths.broken.connect(self._breaks)
         theme.changed.connect(self.update)
         self.refresh()
 

@@ -272,7 +272,7 @@ class Column(QWidget):
 
     def show_break(self) -> None:
         """Say why the strand is silent, if it is."""
-        found = self.session.breaks().get(self.strand.id)
+        found = self.session.paths.breaks.get(self.strand.id)
         self._reason.setText("" if not found else "silent" if self.tight else f"silent: {found.reason}")
         self._reason.setToolTip(f"Silent: {found.reason}. Click to go there." if found else "")
         self._reason.setVisible(found is not None)
@@ -281,14 +281,14 @@ class Column(QWidget):
         self._mend.setVisible(label is not None and not self.tight)
 
     def _go_to_break(self) -> None:
-        found = self.session.breaks().get(self.strand.id)
+        found = self.session.paths.breaks.get(self.strand.id)
         if found is not None:
-            self.session.go_to(found)
+            self.session.paths.go_to(found)
 
     def _mend_break(self) -> None:
-        found = self.session.breaks().get(self.strand.id)
+        found = self.session.paths.breaks.get(self.strand.id)
         if found is not None:
-            self.session.mend(found)
+            self.session.paths.mend(found)
 
     def show_trail(self, now: float | None) -> None:
         """Write on the rolls what the last note became (``None``: take that away)."""

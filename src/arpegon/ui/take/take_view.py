@@ -88,7 +88,7 @@ class TakeView(QWidget):
         self._stack.addWidget(self._empty())
         self._stack.addWidget(self._full())
         session.changed.connect(self.refresh)
-        session.take_kept.connect(self.choose)
+        session.recorder.kept.connect(self.choose)
         theme.changed.connect(self.update)
         self.refresh()
 
@@ -308,7 +308,7 @@ class TakeView(QWidget):
     # -- acts --------------------------------------------------------------------------------------
 
     def _keep(self) -> None:
-        if not self.session.keep():
+        if not self.session.recorder.keep():
             self.session.notice("take", "There is nothing to keep yet: play something first.")
 
     def toggle(self) -> None:
