@@ -84,6 +84,7 @@ class Piece(QObject):
 
     def go(self, place: int) -> None:
         """Go to a section, on the next bar line while music plays."""
+        self.session.send_edits()
         self.session.client.send(GoToSection(place))
 
     def go_by(self, by: int) -> None:

@@ -202,6 +202,12 @@ class Session(QObject):
         """Let the engine work on the document as it is now."""
         self.client.set_project(self.history.project, self.filing.folder)
 
+    def send_edits(self) -> None:
+        """Let an edit that waits go to the engine before what comes next."""
+        if self._send_timer.isActive():
+            self._send_timer.stop()
+            self.send_project()
+
     def set_params(self, stage_id: str, values: Mapping[str, Any], settled: bool = False) -> None:
         """Set parameters of a stage, by the short cut while a knob is dragged."""
         found = self.project.find_stage(stage_id)
@@ -324,9 +330,7 @@ class Session(QObject):
 
     def feed(self, *events: Event) -> None:
         """Play events on the play surface; an edit that waits goes first, so that it is heard at once."""
-        if self._send_timer.isActive():
-            self._send_timer.stop()
-            self.send_project()
+        self.send_edits()
         self.client.send(protocol.Feed("surface", list(events)))
 
     def hear(self, strand_id: str, notes: Sequence[int], seconds: float = 0.8) -> None:
