@@ -234,10 +234,14 @@ class Strand(Node, frozen=True, kw_only=True):
         """Its sources that do something by themselves: generators, and audio that is listened to."""
         return tuple(source for source in self.sources if isinstance(source, WorkingSource))
 
+    @property
+    def works(self) -> tuple[Stage, ...]:
+        """All that is at work in it: what its sources do, then its stages."""
+        return (*(source.stage for source in self.workers), *self.stages)
+
     def stage(self, stage_id: str) -> Stage | None:
         """The stage, or what the source does, with an id."""
-        works = (*(source.stage for source in self.workers), *self.stages)
-        return next((stage for stage in works if stage.id == stage_id), None)
+        return next((stage for stage in self.works if stage.id == stage_id), None)
 
 
 class Instrument(Node, frozen=True, kw_only=True):
@@ -394,9 +398,7 @@ class Project(Node, frozen=True, kw_only=True):
     def stages(self) -> Iterator[tuple[Strand, Stage]]:
         """All that is at work, with its strand: what its sources do, then its stages."""
         for strand in self.strands:
-            for source in strand.workers:
-                yield strand, source.stage
-            for stage in strand.stages:
+            for stage in strand.works:
                 yield strand, stage
 
     def find_stage(self, stage_id: str) -> tuple[Strand, Stage] | None:

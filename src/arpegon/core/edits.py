@@ -31,6 +31,27 @@ _replace = msgspec.structs.replace
 _Item = TypeVar("_Item")
 
 
+_Known = TypeVar("_Known", Strand, Instrument, Hookup, Section, Take)
+
+
+def _changed(items: Iterable[_Known], item_id: str, **changes: Any) -> tuple[_Known, ...]:
+    """The items, with other settings of the one with an id."""
+    return tuple(_replace(one, **changes) if one.id == item_id else one for one in items)
+
+
+def _without(items: Iterable[_Known], item_id: str) -> tuple[_Known, ...]:
+    """The items but for the one with an id."""
+    return tuple(one for one in items if one.id != item_id)
+
+
+def _moved(items: tuple[_Known, ...], item_id: str, place: int) -> tuple[_Known, ...]:
+    """The items, with the one with an id at ``place`` among the others."""
+    others = list(_without(items, item_id))
+    if len(others) < len(items):
+        others.insert(max(0, place), next(one for one in items if one.id == item_id))
+    return tuple(others)
+
+
 def fresh_id(stem: str, taken: Iterable[str]) -> str:
     """``stem``, or ``stem-2``, ``stem-3`` ... where that is taken."""
     used = set(taken)
@@ -105,7 +126,7 @@ def next_name(name: str, taken: Iterable[str]) -> str:
 def remove_strand(project: Project, strand_id: str) -> Project:
     """Take a strand out, with the instruments that only it used."""
     gone = project.strand(strand_id)
-    strands = tuple(strand for strand in project.strands if strand.id != strand_id)
+    strands = _without(project.strands, strand_id)
     used = {name for strand in strands for name in instruments_of(strand)}
     owned = instruments_of(gone) if gone else set()
     instruments = tuple(one for one in project.instruments if one.id in used or one.id not in owned)
@@ -253,12 +274,7 @@ def move_stage(project: Project, stage_id: str, strand_id: str, place: int) -> P
 
 def move_strand(project: Project, strand_id: str, place: int) -> Project:
     """Move a strand to ``place`` among the others."""
-    strand = project.strand(strand_id)
-    if strand is None:
-        return project
-    others = [other for other in project.strands if other.id != strand_id]
-    others.insert(place, strand)
-    return _replace(project, strands=tuple(others))
+    return _replace(project, strands=_moved(project.strands, strand_id, place))
 
 
 def set_source(project: Project, strand_id: str, place: int, source: AnySource | None) -> Project:
@@ -307,8 +323,7 @@ def add_instrument(project: Project, sound: str) -> tuple[Project, str]:
 
 def set_instrument(project: Project, instrument_id: str, **changes: Any) -> Project:
     """Change an instrument's settings."""
-    instruments = tuple(_replace(one, **changes) if one.id == instrument_id else one for one in project.instruments)
-    return _replace(project, instruments=instruments)
+    return _replace(project, instruments=_changed(project.instruments, instrument_id, **changes))
 
 
 def add_hookup(project: Project, hookup: Hookup) -> tuple[Project, str]:
@@ -323,13 +338,12 @@ def add_hookup(project: Project, hookup: Hookup) -> tuple[Project, str]:
 
 def set_hookup(project: Project, hookup_id: str, **changes: Any) -> Project:
     """Change a hookup's settings."""
-    hookups = tuple(_replace(one, **changes) if one.id == hookup_id else one for one in project.hookups)
-    return _replace(project, hookups=hookups)
+    return _replace(project, hookups=_changed(project.hookups, hookup_id, **changes))
 
 
 def remove_hookup(project: Project, hookup_id: str) -> Project:
     """Take a hookup out."""
-    return _replace(project, hookups=tuple(one for one in project.hookups if one.id != hookup_id))
+    return _replace(project, hookups=_without(project.hookups, hookup_id))
 
 
 def add_section(project: Project, section: Section | None = None, place: int | None = None) -> tuple[Project, str]:
@@ -349,23 +363,17 @@ def add_section(project: Project, section: Section | None = None, place: int | N
 
 def set_section(project: Project, section_id: str, **changes: Any) -> Project:
     """Change a section's own settings (name, bars, then, holds)."""
-    sections = tuple(_replace(one, **changes) if one.id == section_id else one for one in project.sections)
-    return _replace(project, sections=sections)
+    return _replace(project, sections=_changed(project.sections, section_id, **changes))
 
 
 def remove_section(project: Project, section_id: str) -> Project:
     """Take a section out."""
-    return _replace(project, sections=tuple(one for one in project.sections if one.id != section_id))
+    return _replace(project, sections=_without(project.sections, section_id))
 
 
 def move_section(project: Project, section_id: str, place: int) -> Project:
     """Move a section to ``place`` among the others."""
-    section = project.section(section_id)
-    if section is None:
-        return project
-    others = [one for one in project.sections if one.id != section_id]
-    others.insert(max(0, place), section)
-    return _replace(project, sections=tuple(others))
+    return _replace(project, sections=_moved(project.sections, section_id, place))
 
 
 def hold(project: Project, section_id: str, held: Held) -> Project:
@@ -407,10 +415,9 @@ def drop_doubtful(project: Project, take_id: str) -> Project:
 
 def remove_take(project: Project, take_id: str) -> Project:
     """Take a take out of the list."""
-    return _replace(project, takes=tuple(take for take in project.takes if take.id != take_id))
+    return _replace(project, takes=_without(project.takes, take_id))
 
 
 def rename_take(project: Project, take_id: str, name: str) -> Project:
     """Give a take another name."""
-    takes = tuple(_replace(take, name=name) if take.id == take_id else take for take in project.takes)
-    return _replace(project, takes=takes)
+    return _replace(project, takes=_changed(project.takes, take_id, name=name))

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping
 from typing import TYPE_CHECKING, Any
 
 from arpegon.core.document import Project
-from arpegon.processors.targets import Target, differs, value_now, with_value
+from arpegon.processors.targets import Target, differs, is_there, value_now, with_value
 
 if TYPE_CHECKING:
     from arpegon.engine.simulation import Engine
@@ -58,7 +58,7 @@ class Overlay:
         project = self._engine.graph.project
         laid = dict(values)
         for target in back:
-            if target in self._values and not differs(self.document, self.document, target):
+            if target in self._values and is_there(self.document, target):
                 laid[target] = value_now(self.document, *target)
         for target, value in laid.items():
             project = with_value(project, target, value)

@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING, Any
 from arpegon.core.clock import bar_beats
 from arpegon.core.document import Project
 from arpegon.core.sections import following, section_at, starts
-from arpegon.processors.targets import Target, holdable
+from arpegon.processors.holding import held_values
+from arpegon.processors.targets import Target
 
 if TYPE_CHECKING:
     from arpegon.engine.simulation import Engine
@@ -109,7 +110,7 @@ class SectionPlayer:
         ``anew`` sets also what it held before, whatever became of it.
         """
         self.place = place
-        held = self._values()
+        held = held_values(self._project, self._project.sections[place] if place >= 0 else None)
         before, self._held = self._held, held
         self._engine.overlay.lay(
             {target: value for target, value in held.items() if anew or before.get(target, _NOTHING) != value},
@@ -118,13 +119,6 @@ class SectionPlayer:
         )
         if self.wanted is None:
             self._turn = self._end(beat)
-
-    def _values(self) -> dict[Target, Any]:
-        """What the section holds, but for what is gone."""
-        if self.place < 0:
-            return {}
-        holds = self._project.sections[self.place].holds
-        return {one.place: one.value for one in holds if one.param in holdable(self._project, one.target)}
 
     def _end(self, beat: float) -> float:
         """The beat on which something follows the section; past its end (it was cut short) the next bar line."""

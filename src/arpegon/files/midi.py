@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 from bisect import bisect_right
 from collections.abc import Iterable, Sequence
+from operator import itemgetter
 from pathlib import Path
 
 import mido
@@ -112,7 +113,7 @@ def format_midi(
         line.append(mido.MetaMessage("track_name", name=track.name, time=0))
         last = 0
         for event in sorted(track.events, key=lambda event: event.time):
-            start, first, bpm = changes[bisect_right(changes, event.time, lo=1, key=_time) - 1]
+            start, first, bpm = changes[bisect_right(changes, event.time, lo=1, key=itemgetter(0)) - 1]
             tick = max(last, round(first + (event.time - start) * bpm / 60.0 * TICKS))
             line.append(mido.Message.from_bytes(event.to_bytes(), time=tick - last))
             last = tick
@@ -132,10 +133,6 @@ def _tempo_map(tempo: float, tempi: Sequence[tuple[float, float]]) -> list[tuple
         elif bpm != before:
             found.append((time, tick + (time - start) * before / 60.0 * TICKS, bpm))
     return found
-
-
-def _time(change: tuple[float, float, float]) -> float:
-    return change[0]
 
 
 def write_midi(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import Any
 
 import msgspec
 
@@ -15,6 +16,7 @@ from arpegon.processors.targets import (
     Target,
     differs,
     holdable,
+    is_there,
     value_now,
     with_value,
 )
@@ -27,11 +29,11 @@ def within(document: Project, section: Section | None) -> Project:
     return document
 
 
-def held_values(document: Project, section: Section | None) -> dict[Target, object]:
+def held_values(document: Project, section: Section | None) -> dict[Target, Any]:
     """What a section holds, but for what is gone."""
     if section is None:
         return {}
-    return {one.place: one.value for one in section.holds if one.param in holdable(document, one.target)}
+    return {one.place: one.value for one in section.holds if is_there(document, one.place)}
 
 
 def edited_within(document: Project, section: Section | None, edited: Project, hold_all: bool = False) -> Project:
@@ -53,7 +55,7 @@ def edited_within(document: Project, section: Section | None, edited: Project, h
         targets |= dict.fromkeys(differences(before, edited))
     made = edited
     for target in targets:
-        if target[1] not in holdable(edited, target[0]):
+        if not is_there(edited, target):
             continue
         made = _put_back(made, document, target)
         if differs(before, edited, target):

@@ -109,6 +109,11 @@ def holdable(project: Project, target: str) -> dict[str, Param]:
     return {"bypass": BYPASS} | {param.key: param for param in processor_class(found[1].kind).params}
 
 
+def is_there(project: Project, target: Target) -> bool:
+    """Whether a document has what a section holds."""
+    return target[1] in holdable(project, target[0])
+
+
 def held_words(project: Project, held: Held) -> str | None:
     """What a section holds, in words: "Deck steps: muted"; ``None`` where it is gone."""
     param = holdable(project, held.target).get(held.param)

@@ -91,9 +91,12 @@ class Piece(QObject):
         """Go to the section before or after the one that comes."""
         self.go((self.wanted if self.wanted >= 0 else self._place) + by)
 
-    def begin_of(self, place: int) -> float:
-        """The beat on which a section begins (one more: the end of the last)."""
-        return starts(self.document)[place]
+    def share_at(self, now: float) -> float:
+        """How far the music is in the section that holds, 0 ... 1."""
+        if self._place < 0:
+            return 0.0
+        begin, end = starts(self.document)[self._place : self._place + 2]
+        return min(1.0, max(0.0, (self.session.beat_at(now) - begin) / (end - begin)))
 
     def set_hold_all(self, on: bool) -> None:
         """Let the section hold all that is changed from now on, or no longer."""

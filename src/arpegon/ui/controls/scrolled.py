@@ -1,8 +1,8 @@
-"""A widget in a view that scrolls, on the desk."""
+"""Views of lists that scroll, on the desk."""
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLayout, QScrollArea, QVBoxLayout, QWidget
 
 
 def scrolled(widget: QWidget) -> QScrollArea:
@@ -17,3 +17,20 @@ def scrolled(widget: QWidget) -> QScrollArea:
     box.addStretch(1)
     area.setWidget(holder)
     return area
+
+
+def beside_editor(view: QWidget, head: QLayout, empty: QLabel, listed: QScrollArea, editor: QWidget) -> None:
+    """Fill a view: its head, what it says while it is empty and its list, and beside them the editor."""
+    empty.setWordWrap(True)
+    empty.setProperty("role", "desk")
+    left = QVBoxLayout()
+    left.setContentsMargins(0, 10, 0, 0)
+    left.setSpacing(8)
+    left.addLayout(head)
+    left.addWidget(empty)
+    left.addWidget(listed, 1)
+    row = QHBoxLayout(view)
+    row.setContentsMargins(12, 0, 0, 0)
+    row.setSpacing(12)
+    row.addLayout(left, 1)
+    row.addWidget(editor)

@@ -311,8 +311,7 @@ def target_menu(project: Project, parent: QWidget, take: Any) -> QMenu:
             continue
         for name in ("mute", "solo"):
             sub.addAction(ACTIONS[name].label, lambda name=name, strand=strand: take(strand.id, "", name))
-        works = [source.stage for source in strand.workers] + list(strand.stages)
-        for stage in works:
+        for stage in strand.works:
             inner = sub.addMenu(name_of(project, stage.id) or stage.id)
             if inner is None:
                 continue

@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
 import msgspec
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QSizePolicy, QWidget
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QMouseEvent, QPainter, QPen
 
 from arpegon.ui import theme
 from arpegon.ui.controls.elided import draw_elided
 from arpegon.ui.controls.hook_mark import paint_mark
+from arpegon.ui.controls.row_list import RowList
 
 ROW = 44
 _GLOW = 0.8
@@ -29,31 +27,15 @@ class Entry(msgspec.Struct, frozen=True):
     muted: bool
 
 
-class HookupList(QWidget):
+class HookupList(RowList[Entry]):
     """Rows; click chooses one, a click on the switch at its right mutes it, Del removes it."""
 
-    chosen = pyqtSignal(str)
     muted = pyqtSignal(str)
-    removed = pyqtSignal(str)
 
     def __init__(self) -> None:
-        super().__init__()
-        self.entries: Sequence[Entry] = ()
-        self.current = ""
+        super().__init__("Hookups", ROW, 4)
         self._values: dict[str, tuple[float, float]] = {}
         self._now = 0.0
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName("Hookups")
-
-    def sizeHint(self) -> QSize:
-        return QSize(640, max(1, len(self.entries)) * ROW)
-
-    def show_entries(self, entries: Sequence[Entry], current: str) -> None:
-        """Show hookups, and which one is chosen."""
-        self.entries, self.current = entries, current
-        self.setFixedHeight(max(1, len(entries)) * ROW)
-        self.update()
 
     def show_values(self, values: dict[str, tuple[float, float]], now: float) -> None:
         """Show where the controls are; those that moved of late glow."""
@@ -65,38 +47,17 @@ class HookupList(QWidget):
         """How far down the row of a hookup is."""
         return next((place * ROW for place, entry in enumerate(self.entries) if entry.id == hookup), 0)
 
-    def _entry_at(self, y: float) -> Entry | None:
-        place = int(y / ROW)
-        return self.entries[place] if 0 <= place < len(self.entries) else None
-
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        entry = self._entry_at(event.position().y()) if event is not None else None
-        if event is None or entry is None:
+        place = self.place_at(event.position().y()) if event is not None else None
+        if event is None or place is None:
             return
+        entry = self.entries[place]
         if event.position().x() > self.width() - 56:
             self.muted.emit(entry.id)
         else:
             self.chosen.emit(entry.id)
 
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        by = {int(Qt.Key.Key_Up): -1, int(Qt.Key.Key_Down): 1}.get(event.key()) if event is not None else None
-        ids = [entry.id for entry in self.entries]
-        if by is not None and ids:
-            at = ids.index(self.current) + by if self.current in ids else 0
-            self.chosen.emit(ids[max(0, min(len(ids) - 1, at))])
-        elif event is not None and event.key() == Qt.Key.Key_Delete and self.current:
-            self.removed.emit(self.current)
-        else:
-            super().keyPressEvent(event)
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        for place, entry in enumerate(self.entries):
-            self._paint_row(painter, t, QRectF(0.5, place * ROW + 2, self.width() - 1, ROW - 4), entry)
-
-    def _paint_row(self, painter: QPainter, t: theme.Theme, row: QRectF, entry: Entry) -> None:
+    def paint_row(self, painter: QPainter, t: theme.Theme, row: QRectF, place: int, entry: Entry) -> None:
         now = entry.id == self.current
         painter.setPen(QPen(theme.color(t.ink if now else t.line), 1.6 if now else 1.0))
         painter.setBrush(theme.color(t.roll))

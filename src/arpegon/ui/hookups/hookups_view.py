@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import (
     QLabel,
     QLineEdit,
     QPushButton,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -21,7 +20,7 @@ from arpegon.core.errors import ArpegonError
 from arpegon.files.hookup_sets import SUFFIX, load_set, save_set
 from arpegon.processors.targets import target_words
 from arpegon.ui.controls.choices import Switch
-from arpegon.ui.controls.scrolled import scrolled
+from arpegon.ui.controls.scrolled import beside_editor, scrolled
 from arpegon.ui.hooking import control_words, surface_name
 from arpegon.ui.hookups.hookup_editor import HookupEditor, target_menu
 from arpegon.ui.hookups.hookup_list import Entry, HookupList
@@ -36,29 +35,18 @@ class HookupsView(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        row = QHBoxLayout(self)
-        row.setContentsMargins(12, 0, 0, 0)
-        row.setSpacing(12)
-        left = QVBoxLayout()
-        left.setContentsMargins(0, 10, 0, 0)
-        left.setSpacing(8)
-        left.addLayout(self._head())
+        head = self._head()
         self.none = QLabel(
             "Nothing is hooked up yet. On the board, right click on a slider, a button or a number of the bench and "
             "choose “Learn”; then turn a knob or strike a pad, of a controller or of the play surface."
         )
-        self.none.setWordWrap(True)
-        self.none.setProperty("role", "desk")
-        left.addWidget(self.none)
         self.list = HookupList()
         self.list.chosen.connect(self.choose)
         self.list.muted.connect(self._mute)
         self.list.removed.connect(self._remove)
         self.area = scrolled(self.list)
-        left.addWidget(self.area, 1)
-        row.addLayout(left, 1)
         self.editor = HookupEditor(session)
-        row.addWidget(self.editor)
+        beside_editor(self, head, self.none, self.area, self.editor)
         session.changed.connect(self.refresh)
         session.ports_changed.connect(self.editor.refresh)
         self.refresh()

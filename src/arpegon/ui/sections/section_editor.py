@@ -259,7 +259,7 @@ def holdable_menu(project: Project, parent: QWidget, take: Callable[[str, str], 
     for strand in project.strands:
         sub = menu.addMenu(strand.name)
         fill(sub, strand.id)
-        for stage in [source.stage for source in strand.workers] + list(strand.stages):
+        for stage in strand.works:
             fill(sub.addMenu(name_of(project, stage.id) or stage.id) if sub is not None else None, stage.id)
     instruments = menu.addMenu("Instruments")
     for instrument in project.instruments:

@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
 import msgspec
-from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.ui import theme
 from arpegon.ui.controls.elided import draw_elided
+from arpegon.ui.controls.row_list import RowList
 
 ROW = 52
 
@@ -25,39 +23,23 @@ class Entry(msgspec.Struct, frozen=True):
     holds: str
 
 
-class SectionList(QWidget):
-    """Rows; a click chooses one, a double click goes there, a drag moves it.
+class SectionList(RowList[Entry]):
+    """Rows; a click chooses one, a double click or Enter goes there, a drag or Alt with the arrows moves it.
 
     Signals:
-        chosen, gone_to, removed: a section, by its id.
+        gone_to: a section, by its id.
         moved: a section, and its place among the others.
     """
 
-    chosen = pyqtSignal(str)
     gone_to = pyqtSignal(str)
-    removed = pyqtSignal(str)
     moved = pyqtSignal(str, int)
 
     def __init__(self) -> None:
-        super().__init__()
-        self.entries: Sequence[Entry] = ()
-        self.current = ""
+        super().__init__("Sections", ROW, 5)
         self._playing = -1
         self._share = 0.0
         self._drag: tuple[str, float] | None = None
         self._drop: int | None = None
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName("Sections")
-
-    def sizeHint(self) -> QSize:
-        return QSize(640, max(1, len(self.entries)) * ROW)
-
-    def show_entries(self, entries: Sequence[Entry], current: str) -> None:
-        """Show sections, and which one is chosen."""
-        self.entries, self.current = entries, current
-        self.setFixedHeight(max(1, len(entries)) * ROW)
-        self.update()
 
     def show_playing(self, place: int, share: float) -> None:
         """Show which one holds, and how far it is."""
@@ -65,14 +47,10 @@ class SectionList(QWidget):
             self._playing, self._share = place, share
             self.update()
 
-    def _place_at(self, y: float) -> int | None:
-        place = int(y / ROW)
-        return place if 0 <= place < len(self.entries) else None
-
     # -- handling ----------------------------------------------------------------------------------
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        place = self._place_at(event.position().y()) if event is not None else None
+        place = self.place_at(event.position().y()) if event is not None else None
         if event is not None and place is not None:
             self._drag = (self.entries[place].id, event.position().y())
             self.chosen.emit(self.entries[place].id)
@@ -96,7 +74,7 @@ class SectionList(QWidget):
             self.update()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
-        place = self._place_at(event.position().y()) if event is not None else None
+        place = self.place_at(event.position().y()) if event is not None else None
         if place is not None:
             self.gone_to.emit(self.entries[place].id)
 
@@ -109,10 +87,6 @@ class SectionList(QWidget):
         if by is not None and event.modifiers() & Qt.KeyboardModifier.AltModifier:
             if 0 <= at + by < len(ids):
                 self.moved.emit(ids[at], at + by)
-        elif by is not None:
-            self.chosen.emit(ids[max(0, min(len(ids) - 1, at + by))])
-        elif event.key() == Qt.Key.Key_Delete:
-            self.removed.emit(ids[at])
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.gone_to.emit(ids[at])
         else:
@@ -121,17 +95,14 @@ class SectionList(QWidget):
     # -- painting ----------------------------------------------------------------------------------
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        for place, entry in enumerate(self.entries):
-            self._paint_row(painter, t, QRectF(0.5, place * ROW + 2, self.width() - 1, ROW - 5), place, entry)
+        super().paintEvent(event)
         if self._drop is not None:
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(theme.color(t.warning))
-            painter.drawRect(QRectF(0, max(0, self._drop * ROW - 2), self.width(), 3))
+            painter = QPainter(self)
+            painter.fillRect(
+                QRectF(0, max(0, self._drop * ROW - 2), self.width(), 3), theme.color(theme.theme().warning)
+            )
 
-    def _paint_row(self, painter: QPainter, t: theme.Theme, row: QRectF, place: int, entry: Entry) -> None:
+    def paint_row(self, painter: QPainter, t: theme.Theme, row: QRectF, place: int, entry: Entry) -> None:
         now = place == self._playing
         chosen = entry.id == self.current
         painter.setPen(QPen(theme.color(t.ink if chosen else t.line), 1.6 if chosen else 1.0))

@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QSizePolicy, QToolT
 
 from arpegon.core import edits
 from arpegon.core.document import Hookup, Section
-from arpegon.core.sections import starts
 from arpegon.processors.targets import held_words
 from arpegon.ui import theme
 from arpegon.ui.controls.elided import draw_elided
@@ -108,17 +107,12 @@ class SectionRuler(QWidget):
 
     def tick(self, now: float) -> None:
         """Move the needle."""
-        needle = self._needle_at(self.session.beat_at(now))
+        place, cells = self.session.piece.place, self.cells()
+        here = 0 <= place < len(cells)
+        needle = cells[place].left() + cells[place].width() * self.session.piece.share_at(now) if here else -1.0
         if abs(needle - self._needle) > 0.4 or self.session.piece.wanted >= 0:
             self._needle = needle
             self.update()
-
-    def _needle_at(self, beat: float) -> float:
-        place, cells = self.session.piece.place, self.cells()
-        if not 0 <= place < len(cells):
-            return -1.0
-        begin, end = starts(self.session.project)[place : place + 2]
-        return cells[place].left() + cells[place].width() * min(1.0, max(0.0, (beat - begin) / (end - begin)))
 
     # -- handling ----------------------------------------------------------------------------------
 

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
 from arpegon.core import edits
 from arpegon.core.document import Section
-from arpegon.core.sections import seconds_of, starts
+from arpegon.core.sections import seconds_of
 from arpegon.processors.targets import held_words
-from arpegon.ui.controls.scrolled import scrolled
+from arpegon.ui.controls.scrolled import beside_editor, scrolled
 from arpegon.ui.sections.section_editor import SectionEditor
 from arpegon.ui.sections.section_list import Entry, SectionList
 from arpegon.ui.sections.section_strip import THEN
@@ -21,21 +21,12 @@ class SectionsView(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        row = QHBoxLayout(self)
-        row.setContentsMargins(12, 0, 0, 0)
-        row.setSpacing(12)
-        left = QVBoxLayout()
-        left.setContentsMargins(0, 10, 0, 0)
-        left.setSpacing(8)
-        left.addLayout(self._head())
+        head = self._head()
         self.none = QLabel(
             "The piece has no sections yet: the settings of the project hold from beginning to end. Add a section for "
             "each part of the piece; each can have its own tempo, key, patterns, mutes and all other settings, and "
             "pads can go from one to the other while you play."
         )
-        self.none.setWordWrap(True)
-        self.none.setProperty("role", "desk")
-        left.addWidget(self.none)
         self.list = SectionList()
         self.list.chosen.connect(self.choose)
         self.list.gone_to.connect(lambda section: session.piece.go(self._place_of(section)))
@@ -43,10 +34,8 @@ class SectionsView(QWidget):
         self.list.moved.connect(
             lambda section, place: session.edit("Move section", edits.move_section(session.project, section, place))
         )
-        left.addWidget(scrolled(self.list), 1)
-        row.addLayout(left, 1)
         self.editor = SectionEditor(session)
-        row.addWidget(self.editor)
+        beside_editor(self, head, self.none, scrolled(self.list), self.editor)
         session.changed.connect(self.refresh)
         session.piece.turned.connect(self._turned)
         self.refresh()
@@ -122,12 +111,7 @@ class SectionsView(QWidget):
 
     def tick(self, now: float) -> None:
         """One frame."""
-        place = self.session.piece.place
-        share = 0.0
-        if place >= 0:
-            begin, end = starts(self.session.project)[place : place + 2]
-            share = min(1.0, max(0.0, (self.session.beat_at(now) - begin) / (end - begin)))
-        self.list.show_playing(place, share)
+        self.list.show_playing(self.session.piece.place, self.session.piece.share_at(now))
 
     # -- edits -------------------------------------------------------------------------------------
 

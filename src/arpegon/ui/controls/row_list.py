@@ -1,0 +1,82 @@
+"""Rows of a list that are painted: one of them is chosen, by mouse or keys."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Generic, Protocol, TypeVar
+
+from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from arpegon.ui import theme
+
+
+class Row(Protocol):
+    """What stands in a row: its id, and whatever the list paints."""
+
+    @property
+    def id(self) -> str:
+        """The id of what it stands for."""
+
+
+_Row = TypeVar("_Row", bound=Row)
+
+
+class RowList(QWidget, Generic[_Row]):
+    """Rows of one height; subclasses paint them, and say what a click does. The arrows choose, Del removes.
+
+    Signals:
+        chosen, removed: a row, by its id.
+    """
+
+    chosen = pyqtSignal(str)
+    removed = pyqtSignal(str)
+
+    def __init__(self, name: str, row: int, foot: int) -> None:
+        """A list called ``name``, with rows that many pixels high, of which ``foot`` are left free between them."""
+        super().__init__()
+        self.entries: Sequence[_Row] = ()
+        self.current = ""
+        self.row = row
+        self._foot = foot
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setAccessibleName(name)
+
+    def sizeHint(self) -> QSize:
+        return QSize(640, max(1, len(self.entries)) * self.row)
+
+    def show_entries(self, entries: Sequence[_Row], current: str) -> None:
+        """Show rows, and which one is chosen."""
+        self.entries, self.current = entries, current
+        self.setFixedHeight(max(1, len(entries)) * self.row)
+        self.update()
+
+    def place_at(self, y: float) -> int | None:
+        """The place of the row at a height."""
+        place = int(y / self.row)
+        return place if 0 <= place < len(self.entries) else None
+
+    def paint_row(self, painter: QPainter, t: theme.Theme, row: QRectF, place: int, entry: _Row) -> None:
+        """Paint one row."""
+        raise NotImplementedError
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        by = {int(Qt.Key.Key_Up): -1, int(Qt.Key.Key_Down): 1}.get(event.key()) if event is not None else None
+        ids = [entry.id for entry in self.entries]
+        if by is not None and ids:
+            at = ids.index(self.current) + by if self.current in ids else 0
+            self.chosen.emit(ids[max(0, min(len(ids) - 1, at))])
+        elif event is not None and event.key() == Qt.Key.Key_Delete and self.current:
+            self.removed.emit(self.current)
+        else:
+            super().keyPressEvent(event)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        t = theme.theme()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for place, entry in enumerate(self.entries):
+            room = QRectF(0.5, place * self.row + 2, self.width() - 1, self.row - self._foot)
+            self.paint_row(painter, t, room, place, entry)
