@@ -53,6 +53,7 @@ class MidiPair:
 
     def unplug_synth(self) -> None:
         self.synth.close_port()
+        time.sleep(0.05)  # deleting waits for JACK's thread, which may still wait for Python's lock in a callback
         self.synth.delete()
 
     def close(self) -> None:

@@ -67,6 +67,25 @@ def test_the_filter_finds_the_tempo_behind_the_jitter(tempo, jitter, seed):
     assert ticks.tempo == pytest.approx(tempo, rel=1e-3)
 
 
+@given(st.floats(30.0, 390.0), st.integers(2, 60), st.integers(30, 200))
+def test_ticks_that_are_held_up_and_come_together_leave_the_tempo(tempo, held, before):
+    ticks, period, time = TickFilter(), 60.0 / tempo / 24.0, 5.0
+    for number in range(before + held + 200):
+        late = before <= number < before + held
+        ticks.tick(time + (before + held) * period + 1e-5 * number if late else time + number * period)
+    assert ticks.tempo == pytest.approx(tempo, rel=0.01)
+
+
+@given(st.floats(20.0, 400.0), st.floats(20.0, 400.0))
+def test_another_tempo_is_followed_however_far_it_is(first, second):
+    ticks, time = TickFilter(), 5.0
+    for tempo in (first, second):
+        for _ in range(600):
+            ticks.tick(time)
+            time += 60.0 / tempo / 24.0
+    assert ticks.tempo == pytest.approx(second, rel=1e-3)
+
+
 def test_steps_fall_on_the_clocks_beats_and_nothing_drifts():
     engine, box = follower(), box_at(123.4, jitter=1.0)
     drive(engine, box, 60.0)

@@ -3,7 +3,8 @@
 Making or deleting a JACK client waits for a turn of JACK's graph with Python's lock held; an audio callback
 of the same process that needs that lock is part of the graph, and both wait until JACK gives up after half a
 second (measured: 1.0 s to make one, 0.5 s to delete one). Opening and closing ports of a client that is there
-takes 5 ms. So clients are made in lots, while the audio stream stands still, and kept for the next port.
+takes 5 ms. So clients are made while the audio stream stands still, and kept for the next port; one for the first input
+and one for the first output that come are made at the start. Each that is there is called by JACK for every block.
 """
 
 from __future__ import annotations
@@ -25,9 +26,10 @@ from arpegon.core.ticks import MESSAGES
 OWN_CLIENT = "Arpegon"
 SCAN_SECONDS = 1.0
 _ALSA_NUMBERS = re.compile(r" \d+:\d+$")
+_LAST_CALLBACK_SECONDS = 0.02
+"""How long a callback that is under way may take. To delete its client would wait for it with Python's lock held; to
+take the callback away before the port is closed may crash in JACK's thread."""
 _APIS = {rtmidi.API_LINUX_ALSA: "ALSA", rtmidi.API_UNIX_JACK: "JACK"}
-_LOT = 2
-"""Clients that are made at a time; each that is there is called by JACK for every block."""
 
 Pause = Callable[[], contextlib.AbstractContextManager[None]]
 Arrived = Callable[[str, Event], None]
@@ -121,11 +123,12 @@ class PortHub:
             opened = self._outputs.get(port)
             devices = [opened[1]] if opened else []
         for device in devices:
-            for event in events:
-                try:
-                    device.send_message(event.to_bytes())
-                except Exception:  # the port went away in the middle: the watcher will notice
-                    break
+            write = device.send_message
+            try:
+                for event in events:
+                    write(event.to_bytes())
+            except Exception:  # the port went away in the middle: the watcher will notice
+                continue
 
     def close(self) -> None:
         """Close every port."""
@@ -136,8 +139,9 @@ class PortHub:
         with self._lock:
             lots = [*self._own.values(), *self._spare.values()]
             opened = [device for _, device in [*self._inputs.values(), *self._outputs.values()]]
-            for device in [*opened, *(one for lot in lots for one in lot)]:
-                _close_port(device)
+            devices = [*opened, *(one for lot in lots for one in lot)]
+            _close_ports(devices)
+            for device in devices:
                 with contextlib.suppress(Exception):
                     device.delete()
 
@@ -192,7 +196,7 @@ class PortHub:
         return self._own[api]
 
     def _take_spare(self, api: int, kind: Any) -> Any:
-        """A client without a port: one that is left over, or the first of a new lot."""
+        """A client without a port: one that is left over, or a new one."""
         spare = self._spare.setdefault((api, kind), [])
         if not spare:
             with self._pause():
@@ -200,8 +204,8 @@ class PortHub:
         return spare.pop()
 
     def _make_spare(self, api: int, kind: Any) -> None:
-        made = [kind(api, name=f"{OWN_CLIENT} {kind.__name__[4:].lower()}") for _ in range(_LOT)]
-        self._spare.setdefault((api, kind), []).extend(made)
+        made = kind(api, name=f"{OWN_CLIENT} {kind.__name__[4:].lower()}")
+        self._spare.setdefault((api, kind), []).append(made)
 
     def _open(self, kind: Any, api: int, name: str) -> Any:
         device = None
@@ -215,7 +219,7 @@ class PortHub:
         return device
 
     def _put_back(self, kind: Any, api: int, device: Any) -> None:
-        _close_port(device)
+        _close_ports([device])
         self._spare.setdefault((api, kind), []).append(device)
 
     def _drop_api(self, api: int) -> None:
@@ -263,11 +267,16 @@ class PortHub:
         device.set_callback(take)
 
 
-def _close_port(device: Any) -> None:
-    with contextlib.suppress(Exception):
-        if hasattr(device, "cancel_callback"):
-            device.cancel_callback()
-        device.close_port()
+def _close_ports(devices: Sequence[Any]) -> None:
+    """Close the ports of clients; in what order matters, as a callback may be under way in a thread of JACK's."""
+    for device in devices:
+        with contextlib.suppress(Exception):
+            device.close_port()
+    time.sleep(_LAST_CALLBACK_SECONDS)
+    for device in devices:
+        with contextlib.suppress(Exception):
+            if hasattr(device, "cancel_callback"):
+                device.cancel_callback()
 
 
 def list_ports() -> tuple[list[tuple[str, str]], list[tuple[str, str]]]:
