@@ -30,7 +30,8 @@ class Strip:
         self.instrument = instrument
         sound = SOUNDS[instrument.sound]
         self.voices: Voices | Kit = Kit(sound, rate) if sound.kit else Voices(sound, rate)
-        self.gain = _gains(instrument)
+        self.target = _gains(instrument)
+        self.gain = self.target
         self.leaving = False
         self.peak = 0.0
 
@@ -55,6 +56,7 @@ class Mixer:
             known = self._strips.pop(instrument.id, None)
             if known is not None and known.instrument.sound == instrument.sound:
                 known.instrument = instrument
+                known.target = _gains(instrument)
                 strips[instrument.id] = known
             else:
                 strips[instrument.id] = Strip(instrument, self.rate)
@@ -102,7 +104,7 @@ class Mixer:
 
     def _render_strip(self, strip: Strip, frames: int, events: Sequence[tuple[int, Event]], out: Array) -> bool:
         """Add a strip's block to ``out``; whether anything was added."""
-        target = _gains(strip.instrument)
+        target = strip.target
         first, strip.gain = strip.gain, target
         if not strip.voices.sounding and not events:
             strip.voices.rest(frames)
@@ -118,7 +120,7 @@ class Mixer:
                 done = offset
             strip.voices.handle(event, offset - done)
         strip.voices.render(frames - done, dry[:, done:])
-        if np.array_equal(first, target):
+        if first is target or np.array_equal(first, target):
             dry *= target[:, None]
         else:
             ramp = np.linspace(0.0, 1.0, frames, dtype=np.float32)

@@ -91,6 +91,8 @@ class Voices:
         self._weights = self._target_weights()
         self._rotor = Rotor(rate) if sound.drawbars else None
         self._moving = True
+        self._settled = False
+        """Whether the controllers came to where they were sent while nothing sounded, and none moved since."""
 
     @property
     def sounding(self) -> int:
@@ -102,7 +104,9 @@ class Voices:
     def handle(self, event: Event, offset: int) -> None:
         """Take an event that falls ``offset`` samples into the block to be rendered next."""
         kind, channel = event.status & 0xF0, event.status & 0x0F
-        self._moving = self._moving or kind >= CONTROL
+        if kind >= CONTROL:
+            self._moving = True
+            self._settled = False
         at = self.now + offset
         if kind == NOTE_ON:
             self._strike(channel, event.data1, event.data2, at)
@@ -205,6 +209,7 @@ class Voices:
         """Add the next ``frames`` samples to ``out``, float32 of shape (2, frames)."""
         start = self.now
         self.now = start + frames
+        self._settled = False
         gain0, bright0, tuning0, weights0 = self._gain, self._bright, self._tuning, self._weights
         self._ease(1.0 - math.exp(-frames / (_SMOOTH_SECONDS * self.rate)))
         slots = np.flatnonzero(self._used)
@@ -258,12 +263,13 @@ class Voices:
         self.now += frames
         if self._rotor is not None:
             self._rotor.turn(frames, self._fast_rotor())
-        if self._moving:
+        if self._moving and not self._settled:
             self._gain = self._target_gain()
             self._mod = self._controls[:, _MODULATION] / 127.0
             self._bright = self._pressure.copy()
             self._tuning = self._target_tuning()
             self._weights = self._target_weights()
+            self._settled = not self._mod.any()
 
     def _tone(
         self,
