@@ -9,6 +9,7 @@ from collections import deque
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any
 
+import numpy as np
 from numpy.typing import NDArray
 
 from arpegon.core.document import Instrument
@@ -26,6 +27,8 @@ _DRIFT_SHARE = 0.02
 """How much of a deviation between sound card and clock is taken over at each block: enough to follow the
 drift of a crystal, too little to let the jitter of one callback be heard."""
 
+_REST_AFTER_SECONDS = 2.0
+"""How long the stream goes on after the last instrument went, so that it can fade out."""
 _MONITOR_SECONDS = 2.0 * BLOCK_SECONDS
 """How much later than instruments audio is heard that comes in: the block that it waits for, and the way."""
 
@@ -105,8 +108,9 @@ class Renderer:
 class AudioOut:
     """The sound card, or a silent clock where there is none.
 
-    A device that vanishes or cannot be opened is tried again every few seconds; meanwhile the same rendering
-    runs against the clock, so that meters move and nothing piles up.
+    It rests while a project has nothing that sounds: then the card is left to others, and costs nothing. A device
+    that vanishes or cannot be opened is tried again every few seconds; meanwhile the same rendering runs against
+    the clock, so that meters move and nothing piles up.
 
     Args:
         notice: called with a sentence when the device fails, and with an empty one when it is back.
@@ -116,12 +120,14 @@ class AudioOut:
         self.name = ""
         self.renderer = Renderer(DEFAULT_RATE, 256)
         self._notice = notice
+        self._said = ""
         self._device = ""
         self._block = 256
         self._stream: Any = None
         self._instruments: tuple[Instrument, ...] = ()
         self._prepared: set[int] = set()
         self._last_block = 0.0
+        self._needed = False
         self._opening = threading.RLock()
         self._wake = threading.Event()
         self._reopen = True
@@ -139,6 +145,17 @@ class AudioOut:
             self._reopen = True
             self._wake.set()
 
+    @property
+    def rests(self) -> bool:
+        """Whether nothing is to sound, so that no device is used."""
+        return not self._needed and self._stream is None
+
+    def need(self, needed: bool) -> None:
+        """Say whether anything is to sound."""
+        if needed != self._needed:
+            self._needed = needed
+            self._wake.set()
+
     def set_instruments(self, instruments: Iterable[Instrument]) -> None:
         """New settings of the instruments."""
         self._instruments = tuple(instruments)
@@ -150,7 +167,8 @@ class AudioOut:
 
     def play(self, instrument: str, events: Sequence[Event]) -> None:
         """Sound events at their own time plus the latency."""
-        self.renderer.play(instrument, events)
+        if self._needed:
+            self.renderer.play(instrument, events)
 
     def close(self) -> None:
         """Let what sounds end softly, then close the device."""
@@ -180,9 +198,16 @@ class AudioOut:
 
     def _keep(self) -> None:
         tried = 0.0
-        silent_since = time.monotonic()
+        silent_since = needed_at = time.monotonic()
         while self._running:
             now = time.monotonic()
+            if self._needed:
+                needed_at = now
+            elif self._stream is None or now - needed_at > _REST_AFTER_SECONDS:
+                self._rest()
+                self._wait(0.5)
+                tried, silent_since = 0.0, time.monotonic()
+                continue
             stalled = self._stream is not None and now - self._last_block > 2.0
             if self._reopen or stalled or (self._stream is None and now - tried > RETRY_SECONDS):
                 self._reopen = False
@@ -191,8 +216,7 @@ class AudioOut:
                     self._open()
                 silent_since = time.monotonic()
             if self._stream is not None:
-                self._wake.wait(0.5)
-                self._wake.clear()
+                self._wait(0.5)
                 continue
             frames = int(self.renderer.rate * _SILENT_SECONDS)
             if now - silent_since > 0.5:
@@ -200,8 +224,19 @@ class AudioOut:
             while silent_since <= now:
                 self.renderer.block(frames, silent_since)
                 silent_since += frames / self.renderer.rate
-            self._wake.wait(_SILENT_SECONDS)
-            self._wake.clear()
+            self._wait(_SILENT_SECONDS)
+
+    def _wait(self, seconds: float) -> None:
+        self._wake.wait(seconds)
+        self._wake.clear()
+
+    def _rest(self) -> None:
+        """Leave the device to others, and whatever was said of it unsaid."""
+        if self._stream is not None:
+            with self._opening:
+                self._close_stream()
+        self.name = ""
+        self._say("")
 
     def _open(self) -> None:
         self._close_stream()
@@ -222,9 +257,9 @@ class AudioOut:
                 now = self._last_block = time.monotonic()
                 if status.output_underflow:
                     renderer.dropouts += 1
-                out[:] = renderer.block(frames, now).T
+                np.frombuffer(out, dtype=np.float32).reshape(frames, 2)[:] = renderer.block(frames, now).T
 
-            stream = sounddevice.OutputStream(
+            stream = sounddevice.RawOutputStream(
                 samplerate=rate,
                 blocksize=self._block,
                 device=device,
@@ -238,13 +273,18 @@ class AudioOut:
             self.name = ""
             wanted = f"The audio device “{self._device}”" if self._device else "The audio device"
             cause = "there is none" if _nothing_there(error) else str(error).splitlines()[0].split(" [")[0]
-            self._notice(f"{wanted} cannot be opened ({cause}): instruments are silent, all else goes on.")
+            self._say(f"{wanted} cannot be opened ({cause}): instruments are silent, all else goes on.")
             return
         renderer.latency = 1.5 * self._block / rate + 0.001
         self.renderer = renderer
         self._stream = stream
         self.name = f"{info['name']}"
-        self._notice("")
+        self._say("")
+
+    def _say(self, text: str) -> None:
+        if text != self._said:
+            self._said = text
+            self._notice(text)
 
     def _close_stream(self) -> None:
         stream, self._stream = self._stream, None

@@ -21,7 +21,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
-from arpegon.core.document import Instrument, PortDestination, Project
+from arpegon.core.document import PortDestination, Project
 from arpegon.core.errors import ArpegonError
 from arpegon.core.events import CONTROL, NOTE_ON, Event
 from arpegon.core.flood import thin
@@ -80,7 +80,8 @@ class LiveEngine:
         )
         self.box = ClockBox()
         self._learning = False
-        self._instruments: tuple[Instrument, ...] = ()
+        self._heard_of = Project()
+        """The project whose instruments the audio output knows."""
         self._clock_words = ""
         self._wake = os.eventfd(0, os.EFD_NONBLOCK)
         self._arrivals: deque[tuple[str, Event]] = deque()
@@ -297,10 +298,15 @@ class LiveEngine:
                 if heard and len(self._heard) < _HEARD_LIMIT:
                     self._heard.append((name, event))
         engine.run(now)
-        if engine.graph.project.instruments is not self._instruments:
-            # The document, or a hookup that turns a level.
-            self._instruments = engine.graph.project.instruments
-            self.audio.set_instruments(self._instruments)
+        if engine.graph.project is not self._heard_of:
+            self._hear_of(engine.graph.project)
+
+    def _hear_of(self, project: Project) -> None:
+        """Tell the audio output of what sounds: the document is another, or a hookup or a section turns a level."""
+        if project.instruments != self._heard_of.instruments:
+            self.audio.set_instruments(project.instruments)
+        self.audio.need(bool(project.instruments) or any(source.monitor for _, source in project.audio_sources()))
+        self._heard_of = project
 
     def _thin(self, taken: list[tuple[str, Event]]) -> list[tuple[str, Event]]:
         by_name: dict[str, list[Event]] = {}
@@ -387,6 +393,7 @@ class LiveEngine:
         return protocol.Health(
             late_p99=self._late_p99,
             audio=self.audio.name,
+            audio_rests=self.audio.rests,
             audio_load=renderer.load,
             audio_latency=renderer.latency,
             audio_dropouts=renderer.dropouts,

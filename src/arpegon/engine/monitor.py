@@ -24,6 +24,8 @@ class Monitored:
 
     def mix(self, out: Array, start: float, rate: int) -> None:
         """Add what sounds from ``start`` on to a block of shape (2, frames)."""
+        if not self._parts:
+            return
         frames = out.shape[1]
         end = start + frames / rate
         while self._parts and self._parts[0][0] + len(self._parts[0][1]) / self.rate <= start:

@@ -178,6 +178,8 @@ class Health(Message):
 
     late_p99: float = 0.0
     audio: str = ""
+    audio_rests: bool = False
+    """Nothing in the project sounds, so that no device is used."""
     audio_load: float = 0.0
     audio_latency: float = 0.0
     audio_dropouts: int = 0

@@ -148,7 +148,11 @@ class Header(QWidget):
         self.audio = QLabel("audio –")
         for label, help_text in (
             (self.timing, "How late the engine was at worst in 99 of 100 cases, in the last two seconds."),
-            (self.audio, "From an event to its sound: the constant latency of the audio device."),
+            (
+                self.audio,
+                "From an event to its sound: the constant latency of the audio device. It rests, and leaves the device "
+                "to other programs, while the project has no instrument and lets no audio source be heard.",
+            ),
         ):
             label.setProperty("role", "small-number")
             label.setFixedHeight(17)
@@ -196,7 +200,10 @@ class Header(QWidget):
         self.play.show_active(told.playing)
         health = told.health
         self.timing.setText(f"timing {health.late_p99 * 1000:.1f} ms")
-        self.audio.setText(f"audio {health.audio_latency * 1000:.1f} ms" if health.audio else "audio none")
+        if health.audio:
+            self.audio.setText(f"audio {health.audio_latency * 1000:.1f} ms")
+        else:
+            self.audio.setText("audio rests" if health.audio_rests else "audio none")
 
     def tick(self, now: float) -> None:
         """One frame."""

@@ -192,7 +192,7 @@ class StatusLine(QWidget):
         if health.audio:
             parts.append(f"audio load {health.audio_load * 100:.0f} %")
         else:
-            parts.append("no audio device")
+            parts.append("audio rests" if health.audio_rests else "no audio device")
         if health.thinned:
             parts.append(f"{health.thinned} controller values thinned")
         self._right = " · ".join(parts)
