@@ -66,11 +66,10 @@ class Event(msgspec.Struct, frozen=True, gc=False, array_like=True):
 
     def to_bytes(self) -> bytes:
         """The message as it goes over a wire."""
-        if self.payload:
-            return self.payload
-        if self.status & 0xF0 in _LENGTHS:
-            return bytes((self.status, self.data1))
-        return bytes((self.status, self.data1, self.data2))
+        status = self.status
+        if status < PROGRAM or BEND <= status < SYSEX:
+            return bytes((status, self.data1, self.data2))
+        return self.payload or bytes((status, self.data1))
 
 
 def note_on(time: float, channel: int, note: int, velocity: int) -> Event:

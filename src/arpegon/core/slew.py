@@ -4,11 +4,20 @@ from __future__ import annotations
 
 import math
 
-LEAST_SECONDS = 0.004
+LEAST_SECONDS = 0.005
 """The least time between two values that are sent on the way."""
-_PATIENCE_SECONDS = 0.005
+_PATIENCE_SECONDS = 0.006
 """How long after the last value a look waits for a new aim with which it could be done."""
 _ARRIVED = 1e-3
+
+
+Pace = tuple[float, float]
+"""Seconds that a value takes for a step of 1 upwards and downwards."""
+
+
+def pace(up_ms: float, down_ms: float) -> Pace | None:
+    """The pace that takes so long for the whole way from 0 to 127; ``None`` where values jump both ways."""
+    return (up_ms / 127_000.0, down_ms / 127_000.0) if up_ms > 0 or down_ms > 0 else None
 
 
 class Slew:
@@ -33,33 +42,45 @@ class Slew:
         self._from = self._target = value
         self.next = math.inf
 
-    def aim(self, value: float, time: float, seconds: tuple[float, float], step: float) -> float | None:
+    def aim(self, value: float, time: float, pace: Pace, step: float) -> float | None:
         """Go to a value from a time on; what it is now, where that is to be sent at once (as the first one always is).
 
         Args:
-            seconds: for the whole range (127) upwards and downwards; 0 jumps.
+            value: where it goes.
+            time: in seconds.
+            pace: how long a step upwards and one downwards takes.
             step: how far apart values are that are worth a look.
         """
-        here = self.at(time)
+        looking, here = self.next, self._from
         if here is None:
             self.jump(value)
             return value
+        if looking < math.inf:
+            # As `at` has it, without a call: streams of a thousand aims a second come by here.
+            if time >= self._arrives:
+                here = self._target
+            elif time > self._since:
+                here += (self._target - here) * ((time - self._since) / (self._arrives - self._since))
         way = value - here
-        lasts = abs(way) / 127.0 * seconds[0 if way > 0 else 1]
+        unit = pace[0] if way > 0 else pace[1]
+        lasts = abs(way) * unit
         if lasts <= 0.0:
             self.jump(value)
             return value
-        looking = self.next
         self._from, self._target, self._since, self._arrives = here, value, time, time + lasts
-        interval = lasts * step / abs(way)
-        self._interval = interval if interval > LEAST_SECONDS else LEAST_SECONDS
-        if looking < math.inf and time >= self._looked + LEAST_SECONDS:
+        self._interval = unit * step
+        looked = self._looked
+        patience = looked + _PATIENCE_SECONDS
+        if time < looking <= patience and time < looked + LEAST_SECONDS:
+            return None
+        until_look = min(max(self._interval, LEAST_SECONDS), lasts)
+        if looking < math.inf and time >= looked + LEAST_SECONDS:
             # In a stream of new aims the look is done with one of them, so that none needs a moment of its own.
             self._looked = time
-            self.next = time + max(_PATIENCE_SECONDS, min(self._interval, lasts))
+            self.next = time + max(_PATIENCE_SECONDS, until_look)
             return here
         # A stream of new aims neither puts the next look off nor draws it nearer than that.
-        soon = max(self._looked + _PATIENCE_SECONDS, time + min(self._interval, lasts))
+        soon = max(patience, time + until_look)
         self.next = min(looking, soon) if looking > time else soon
         return None
 

@@ -14,7 +14,7 @@ from arpegon.core.events import (
     CONTROL,
     NOTE_OFF,
     NOTE_ON,
-    POLY_PRESSURE,
+    PROGRAM,
     SUSTAIN,
     SYSEX,
     Event,
@@ -53,7 +53,10 @@ class Gate:
         for event in events:
             status = event.status
             kind = status & 0xF0
-            if kind == NOTE_ON:
+            if kind >= CONTROL:
+                if channel is None or channel == status & 0x0F or kind == SYSEX:
+                    append(event)
+            elif kind == NOTE_ON:
                 if (
                     low <= event.data1 <= high
                     and softest <= event.data2 <= loudest
@@ -74,11 +77,8 @@ class Gate:
                     append(event)
                     if holders > 1:
                         held[key] = holders - 1
-            elif kind == POLY_PRESSURE:
-                if (status & 0x0F) << 7 | event.data1 in held:
-                    append(event)
-            elif channel is None or channel == status & 0x0F or kind == SYSEX:
-                append(event)
+            elif (status & 0x0F) << 7 | event.data1 in held:
+                append(event)  # pressure on a key
 
     def release(self, time: float, out: list[Event]) -> None:
         """End whatever it let in and still waits for."""
@@ -118,6 +118,7 @@ class Outlet:
         """Take events of a strand's end; ``direct`` ones (a take) are held apart from what the strand sends."""
         holder = end.direct if direct else end.holder
         channel, silent = end.channel, end.silent
+        append = self._out.append
 
         def strike(event: Event) -> Sequence[Event]:
             if silent:
@@ -126,17 +127,31 @@ class Outlet:
                 return (event,)
             return (Event(event.time, NOTE_ON | channel, event.data1, event.data2),)
 
-        def other(event: Event) -> Event | None:
-            if event.status >= SYSEX:
-                return event
-            to = event.status & 0x0F if channel is None else channel
-            if event.status & 0xF0 == CONTROL and event.data1 == SUSTAIN:
-                if silent and event.data2 >= 64:
-                    return None
-                (self._pedals.add if event.data2 >= 64 else self._pedals.discard)((holder, to))
-            return event if event.status & 0x0F == to else on_channel(event, to)
+        notes: list[Event] = []
+        for event in events:
+            status = event.status
+            if status < CONTROL:
+                notes.append(event)
+                continue
+            if notes:
+                self._ledger.run(notes, strike, self._out, base=holder << 11, strays=False)
+                notes = []
+            if status < PROGRAM and event.data1 == SUSTAIN and not self._pedal(event, holder, channel, silent):
+                continue
+            if channel is None or status & 0x0F == channel or status >= SYSEX:
+                append(event)
+            else:
+                append(Event(event.time, status & 0xF0 | channel, event.data1, event.data2))
+        if notes:
+            self._ledger.run(notes, strike, self._out, base=holder << 11, strays=False)
 
-        self._ledger.run(events, strike, self._out, other, base=holder << 11, strays=False)
+    def _pedal(self, event: Event, holder: int, channel: int | None, silent: bool) -> bool:
+        """Know whose pedals are down; whether this one is heard."""
+        down = event.data2 >= 64
+        if silent and down:
+            return False
+        (self._pedals.add if down else self._pedals.discard)((holder, event.channel if channel is None else channel))
+        return True
 
     def release(self, end: End, time: float, direct: bool | None = None) -> None:
         """Let go of an end's notes and pedals (only of its ``direct`` ones, only of the others, or of both)."""

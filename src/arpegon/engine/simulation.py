@@ -10,7 +10,7 @@ import heapq
 import math
 from bisect import bisect_right
 from collections import deque
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from itertools import count
 
 from arpegon.core.document import Project
@@ -30,8 +30,15 @@ from arpegon.files.audio import Sound
 from arpegon.files.midi import Clip
 from arpegon.processors.targets import Target
 
+Plans = list[tuple[Callable[[], float], Due]]
+"""When something is due, in seconds, and what it then does."""
+
 _UP = object()
 _TEMPO = ("", "tempo")
+
+
+def _nothing(time: float) -> None:
+    """What is due needs no more than that stages work up to it."""
 
 
 def _time(event: Event) -> float:
@@ -86,6 +93,7 @@ class Engine:
         self.overlay = Overlay(self)
         self.hooks = Hooks(self)
         self.sections: SectionPlayer = SectionPlayer(self)
+        self._plans = self._planning(Project())
 
     # -- what is due -------------------------------------------------------------------------------
 
@@ -95,16 +103,30 @@ class Engine:
 
     def next_due(self) -> float:
         """When something happens next by itself (infinity: never)."""
-        return min(self._next_planned(), self.graph.due())
+        return min(self._next_planned()[0], self.graph.due())
 
-    def _next_planned(self) -> float:
-        """When the next entry of the queues is due, or what hookups must hear; what stages put off needs none."""
-        return min(self._next_queued(), self.hooks.due())
+    def _next_planned(self) -> tuple[float, Due]:
+        """When what plans ahead does something next, and what; what stages put off needs no plan."""
+        soonest: float = math.inf
+        does: Due = _nothing
+        for due, do in self._plans:
+            time = due()
+            if time < soonest:
+                soonest, does = time, do
+        return soonest, does
 
-    def _next_queued(self) -> float:
-        time = self._seconds[0][0] if self._seconds else math.inf
-        lines = self.transport.next_due(), self.endless.next_due()
-        return min(time, *lines, self.follower.due(), self.sections.due())
+    def _planning(self, project: Project) -> Plans:
+        """What plans ahead with a document; of those due together the first goes first."""
+        plans: Plans = [(self._next_second, self._do_second), (self.transport.next_due, self.transport.do)]
+        if project.clock.follow:
+            plans.insert(0, (self.follower.due, self.follower.miss))
+        if project.sections:
+            plans.insert(-2, (self.sections.due, self.sections.turn))
+        if self._plays_on():
+            plans.append((self.endless.next_due, self.endless.do))
+        if self.hooks.any:
+            plans.append((self.hooks.due, _nothing))
+        return plans
 
     def feed(self, name: str, event: Event) -> None:
         """Let an event arrive from outside, to be worked on by the next :meth:`run`."""
@@ -119,7 +141,7 @@ class Engine:
         """Do all that is due up to ``until`` seconds, in order of time."""
         arrived = self._arrived
         while True:
-            planned = self._next_planned()
+            planned, do = self._next_planned()
             due = min(planned, until)
             next_input = arrived[0][1].time if arrived else math.inf
             for score in self._scores:
@@ -128,44 +150,30 @@ class Engine:
                 # A hookup changes what comes after it, so with hookups every moment is taken by itself.
                 self._take_in(max(self.now, next_input) if self.hooks.any else due)
             elif planned <= until:
-                self._catch_up(planned)
-                self._do_next(planned)
+                if self._catch_up(planned) and self.hooks.any:
+                    continue  # what stages did on the way may have changed the plans
+                do(self.now)
+                if self._injected:
+                    inputs, self._injected = self._injected, {}
+                    self.graph.push(inputs, self.now)
             else:
                 break
         self._catch_up(until)
 
-    def _catch_up(self, until: float) -> None:
-        """Let stages emit what they put off up to a time."""
-        if self.graph.due() <= until:
+    def _catch_up(self, until: float) -> bool:
+        """Let stages emit what they put off up to a time; whether there was anything."""
+        late = self.graph.due() <= until
+        if late:
             self.graph.push({}, until)
             self.hooks.signals(until)
         self.now = max(self.now, until)
+        return late
 
-    def _do_next(self, planned: float) -> None:
-        """Do what is due at a time, if the queues, the followed clock or a section are."""
-        if self.follower.due() <= planned:
-            self.now = max(self.now, planned)
-            self.follower.miss(self.now)
-            return
-        if self.sections.due() <= planned:
-            self.now = max(self.now, planned)
-            self.sections.turn(self.now)
-            return
-        if self._seconds and self._seconds[0][0] <= planned:
-            time, _, due = heapq.heappop(self._seconds)
-            self.now = max(self.now, time)
-            due(self.now)
-        else:
-            line = self.transport if self.transport.next_due() <= planned else self.endless
-            if line.next_due() > planned:
-                return
-            self.now = max(self.now, planned)
-            # All that falls on one beat goes through the strands together.
-            for due in line.take():
-                due(self.now)
-        if self._injected:
-            inputs, self._injected = self._injected, {}
-            self.graph.push(inputs, self.now)
+    def _next_second(self) -> float:
+        return self._seconds[0][0] if self._seconds else math.inf
+
+    def _do_second(self, time: float) -> None:
+        heapq.heappop(self._seconds)[2](time)
 
     def inject(self, name: str, events: Sequence[Event]) -> None:
         """Let events of a feed enter, together with all else that is due at this moment."""
@@ -274,6 +282,7 @@ class Engine:
         if not self.clock.playing and not self._plays_on():
             self._end_endless(time)
         self.sections.configure(document, time)
+        self._plans = self._planning(document)
 
     def go_on(self, project: Project, targets: Sequence[Target], time: float) -> None:
         """Go on with a document in which these values are others; what is set in one stage alone goes a short way."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import heapq
 import math
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from itertools import count
 
 from arpegon.core.clock import Clock
@@ -29,8 +29,9 @@ class Timeline:
         """When something is due next, in seconds; infinity where nothing is, or the clock stands."""
         return self.clock.time_at(self._queue[0][0]) if self._queue else math.inf
 
-    def take(self) -> Iterator[Due]:
-        """All that is due on the next beat."""
-        beat = self._queue[0][0]
-        while self._queue and self._queue[0][0] == beat:
-            yield heapq.heappop(self._queue)[2]
+    def do(self, time: float) -> None:
+        """Do all that is due on the next beat; it goes through the strands together."""
+        queue = self._queue
+        beat = queue[0][0]
+        while queue and queue[0][0] == beat:
+            heapq.heappop(queue)[2](time)

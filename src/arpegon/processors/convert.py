@@ -8,6 +8,7 @@ from typing import Any
 from arpegon.core.events import CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, Event
 from arpegon.core.parameters import Choice, Number, Numbers, Param, Points
 from arpegon.core.processor import Setting
+from arpegon.core.slew import pace
 from arpegon.core.values import READS, SHAPES, WRITES, curve, placed, read, stair
 from arpegon.processors.moving import MovingValues
 
@@ -142,7 +143,7 @@ class Convert(MovingValues):
         """The velocity of the notes that follow, by channel."""
         self._blocked: dict[int, int] = {}
         self._down: dict[int, int] = {}
-        self._last: tuple[float, float] | None = None
+        self._last: float | None = None
         super().__init__(values, setting)
 
     def configured(self) -> None:
@@ -152,13 +153,16 @@ class Convert(MovingValues):
         self._keeps = values["original"] == "pass" or (values["original"] == "auto" and source in _NOTES)
         self._lets_by = values["others"] == "pass"
         self._ignored = frozenset(values["ignored"])
-        self._seconds = (values["smooth_ms"] / 1000.0, values["smooth_ms"] / 1000.0)
-        self._made = [self.converted(float(value)) for value in range(128)]
-        # The controller that goes the short way; -1: none does.
-        self._short_way = values["number"] if source == "cc" and target not in ("velocity", "poly") else -1
-        self._target, self._from, self._to = target, values["channel"], values["to_channel"]
-        self._follows = values["release"] == "follow"
-        self._to_number = min(31, values["to_number"]) if target == "cc14" else values["to_number"]
+        self._pace = pace(values["smooth_ms"], values["smooth_ms"])
+        # The controller that goes a short way, as there are many of it (-1: none does), and what its values become;
+        # those that need a closer look go the long way.
+        plain = source == "cc" and target not in ("velocity", "poly") and not self._keeps and not values["channel"]
+        self._short_way = values["number"] if plain else -1
+        special = self._ignored if values["release"] == "follow" else self._ignored | {0}
+        self._made = [None if value in special else self.converted(float(value)) for value in range(128)]
+        number, to = min(31, values["to_number"]) if target == "cc14" else values["to_number"], values["to_channel"]
+        # Where what is read on each channel goes.
+        self._addresses = [(target, number, to - 1 if to else channel) for channel in range(16)]
         if target != "velocity":
             self._loudness.clear()
 
@@ -170,12 +174,15 @@ class Convert(MovingValues):
         return low + share * (high - low)
 
     def take(self, event: Event, out: list[Event]) -> None:
-        values = self.values
         kind = event.status & 0xF0
         channel = event.status & 0x0F
         if kind == CONTROL and event.data1 == self._short_way:
-            self._control(event, channel, out)
-            return
+            made = self._made[event.data2]
+            if made is not None:
+                self._last = event.data2
+                self.send(channel, self._addresses[channel], made, event.time, out, self._pace)
+                return
+        values = self.values
         note = kind in (NOTE_ON, NOTE_OFF)
         value = None
         if event.status < 0xF0 and values["channel"] in (0, channel + 1):
@@ -194,25 +201,6 @@ class Convert(MovingValues):
             self._read(channel, value, event, out)
         elif passes:
             out.append(event)
-
-    def _control(self, event: Event, channel: int, out: list[Event]) -> None:
-        """The short way of a controller that becomes something else: there are many of them."""
-        if self._from and self._from != channel + 1:
-            if self._lets_by:
-                out.append(event)
-            return
-        value = event.data2
-        if value in self._ignored:
-            return
-        if self._keeps:
-            out.append(event)
-        if value == 0 and not self._follows:
-            self._released(channel, event.time, out)
-            return
-        made = self._made[value]
-        self._last = (float(value), made)
-        to = self._to - 1 if self._to else channel
-        self.send(channel, self._target, self._to_number, to, made, event.time, out, self._seconds)
 
     def _note(self, event: Event, value: float | None, passes: bool, out: list[Event]) -> None:
         """A note: it may be read, and its velocity may be written."""
@@ -255,16 +243,15 @@ class Convert(MovingValues):
             self._released(channel, event.time, out)
             return
         self._go(channel, self.converted(value), event, out)
-        self._last = (value, self.converted(value))
+        self._last = value
 
     def _go(self, channel: int, value: float, event: Event, out: list[Event]) -> None:
-        values = self.values
-        to = values["to_channel"] - 1 if values["to_channel"] else channel
-        if values["target"] == "velocity":
-            self._loudness[to] = round(value)
+        address = self._addresses[channel]
+        if address[0] == "velocity":
+            self._loudness[address[2]] = round(value)
             return
-        lane = (channel, event.data1) if event.status & 0xF0 == POLY_PRESSURE == _status(values["target"]) else channel
-        self.send(lane, values["target"], self._to_number, to, value, event.time, out, self._seconds)
+        lane = (channel, event.data1) if event.status & 0xF0 == POLY_PRESSURE == _status(address[0]) else channel
+        self.send(lane, address, value, event.time, out, self._pace)
 
     def _released(self, channel: int, time: float, out: list[Event]) -> None:
         """A release: hold, go to a set value, or nothing."""
@@ -275,7 +262,7 @@ class Convert(MovingValues):
             self._go(channel, float(self.values["release_value"]), Event(time, PRESSURE | channel), out)
 
     def live(self, time: float) -> list[float]:
-        return list(self._last) if self._last is not None else []
+        return [float(self._last), self.converted(self._last)] if self._last is not None else []
 
     def release(self, time: float, out: list[Event]) -> None:
         super().release(time, out)

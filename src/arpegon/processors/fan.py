@@ -133,12 +133,12 @@ class Fan(MovingValues):
                     sent[place] = steps
                     out.append(Event(time, CONTROL | to, number, steps))
             else:
-                self.send((channel, place), one["target"], number, to, driven(one, value), time, out)
+                self.send((channel, place), (one["target"], number, to), driven(one, value), time, out)
 
     def work(self, events: Sequence[Event], until: float, out: list[Event]) -> float:
         if events:
             self.process(events, out)
-        if self._gliding or (self._moved and not self.bypass):
+        if self._moved and not self.bypass:
             self.advance(until, out)
             return self.due()
         self._seen = until

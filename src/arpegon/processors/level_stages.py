@@ -8,8 +8,9 @@ from typing import Any
 from arpegon.core.events import BEND, CONTROL, PRESSURE, STRUCTURAL_CONTROLLERS, SUSTAIN, Event
 from arpegon.core.parameters import Choice, Number, Param
 from arpegon.core.processor import Setting
+from arpegon.core.slew import pace
 from arpegon.core.values import TOP, coarse
-from arpegon.processors.moving import MovingValues
+from arpegon.processors.moving import Address, MovingValues
 
 WHAT = {"all": "all of these", "cc": "a controller", "pressure": "pressure", "bend": "pitch bend"}
 _LEFT_ALONE = STRUCTURAL_CONTROLLERS | {SUSTAIN}
@@ -24,18 +25,16 @@ def which_params() -> tuple[Param, ...]:
     )
 
 
-def value_of(event: Event, values: Mapping[str, Any]) -> tuple[str, int, float] | None:
-    """Kind, number and value of an event that is worked on; ``None`` for all else."""
+def value_of(event: Event, what: str, number: int) -> tuple[Address, float] | None:
+    """Address and value of an event that is worked on; ``None`` for all else."""
     status = event.status & 0xF0
-    what = values["what"]
-    if status == CONTROL and what in ("all", "cc"):
-        named = what == "cc" and event.data1 == values["number"]
-        if named or (what == "all" and event.data1 not in _LEFT_ALONE):
-            return "cc", event.data1, float(event.data2)
+    if status == CONTROL and (event.data1 == number if what == "cc" else what == "all"):
+        if what == "cc" or event.data1 not in _LEFT_ALONE:
+            return ("cc", event.data1, event.status & 0x0F), event.data2
     elif status == PRESSURE and what in ("all", "pressure"):
-        return "pressure", 0, float(event.data1)
+        return ("pressure", 0, event.status & 0x0F), event.data1
     elif status == BEND and what in ("all", "bend"):
-        return "bend", 0, coarse(event.data2 << 7 | event.data1)
+        return ("bend", 0, event.status & 0x0F), coarse(event.data2 << 7 | event.data1)
     return None
 
 
@@ -80,17 +79,15 @@ class Smooth(MovingValues):
         super().__init__(values, setting)
 
     def configured(self) -> None:
-        self._seconds = (self.values["up_ms"] / 1000.0, self.values["down_ms"] / 1000.0)
+        self._pace = pace(self.values["up_ms"], self.values["down_ms"])
 
     def take(self, event: Event, out: list[Event]) -> None:
-        found = value_of(event, self.values)
+        found = value_of(event, self.values["what"], self.values["number"])
         if found is None:
             out.append(event)
             return
-        kind, number, value = found
-        channel = event.status & 0x0F
-        lane = (kind, number, channel)
-        self.send(lane, kind, number, channel, value, event.time, out, self._seconds)
+        lane, value = found
+        self.send(lane, lane, value, event.time, out, self._pace)
         self._seen = (value, lane)
 
     def live(self, time: float) -> list[float]:
@@ -137,17 +134,16 @@ class Stairs(MovingValues):
         self._levels = {lane: min(level, self.values["levels"] - 1) for lane, level in self._levels.items()}
 
     def take(self, event: Event, out: list[Event]) -> None:
-        found = value_of(event, self.values)
+        found = value_of(event, self.values["what"], self.values["number"])
         if found is None:
             out.append(event)
             return
-        kind, number, value = found
-        lane = (kind, number, event.status & 0x0F)
+        lane, value = found
         count = self.values["levels"]
         level = level_of(value, count, self.values["hysteresis"] / 100.0, self._levels.get(lane))
         self._levels[lane] = level
         made = level / (count - 1) * TOP
-        self.send(lane, kind, number, event.status & 0x0F, made, event.time, out)
+        self.send(lane, lane, made, event.time, out)
         self._seen = (value, made)
 
     def live(self, time: float) -> list[float]:

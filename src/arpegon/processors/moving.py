@@ -9,19 +9,22 @@ from typing import Any, ClassVar
 from arpegon.core.events import CONTROL, NOTE_OFF, NOTE_ON, Event
 from arpegon.core.ledger import note_key
 from arpegon.core.processor import Processor, Setting
-from arpegon.core.slew import Slew
+from arpegon.core.slew import Pace, Slew
 from arpegon.core.values import stepped, written
 
+Address = tuple[str, int, int]
+"""Where a value goes: what it is written to (see :data:`~arpegon.core.values.WRITES`), number, channel."""
 
-class Lane:
+
+class Lane(Slew):
     """One value that is sent: where it goes, and how it is on its way."""
 
-    __slots__ = ("channel", "kind", "number", "slew", "step")
+    __slots__ = ("address", "step")
 
-    def __init__(self, kind: str, number: int, channel: int) -> None:
-        self.kind, self.number, self.channel = kind, number, channel
-        self.slew = Slew()
-        self.step = 0.25 if kind in ("cc14", "bend") else 1.0
+    def __init__(self, address: Address) -> None:
+        super().__init__()
+        self.address = address
+        self.step = 0.25 if address[0] in ("cc14", "bend") else 1.0
 
 
 class MovingValues(Processor):
@@ -36,6 +39,8 @@ class MovingValues(Processor):
         self._lanes: dict[Any, Lane] = {}
         self._gliding: list[Lane] = []
         """The lanes that are on their way."""
+        self._soonest = math.inf
+        """When the first of them is looked at."""
         self._held: dict[int, None] = {}
         """The keys that are down, by channel and note: key pressure goes to them."""
         super().__init__(values, setting)
@@ -47,15 +52,14 @@ class MovingValues(Processor):
     def work(self, events: Sequence[Event], until: float, out: list[Event]) -> float:
         if events:
             self.process(events, out)
-        if not self._gliding:
-            return math.inf
-        self.advance(until, out)
-        return self.due()
+        if self._soonest <= until:
+            self.advance(until, out)
+        return self._soonest
 
     def process(self, events: Sequence[Event], out: list[Event]) -> None:
         work = self.pass_by if self.bypass else self.take
         for event in events:
-            if self._gliding:
+            if self._soonest <= event.time:
                 self.advance(event.time, out)
             if event.status < CONTROL:
                 self._follow_key(event)
@@ -76,83 +80,92 @@ class MovingValues(Processor):
     def send(
         self,
         key: Any,
-        kind: str,
-        number: int,
-        channel: int,
+        address: Address,
         value: float,
         time: float,
         out: list[Event],
-        seconds: tuple[float, float] = (0.0, 0.0),
+        pace: Pace | None = None,
     ) -> None:
-        """Send a lane to a value, at most as fast as ``seconds`` for the whole range up and down say."""
+        """Send a lane to a value, at once or at a pace."""
         lane = self._lanes.get(key)
-        if lane is None or lane.number != number or lane.channel != channel or lane.kind != kind:
-            lane = self._lanes[key] = Lane(kind, number, channel)
-        slew = lane.slew
-        if seconds[0] <= 0.0 and seconds[1] <= 0.0:
-            slew.jump(value)
-            self._emit(lane, value, time, out)
-            return
-        here = slew.aim(value, time, seconds, lane.step)
+        if lane is None or lane.address != address:
+            lane = self._lanes[key] = Lane(address)
+        before = lane.next
+        if pace is None:
+            lane.jump(value)
+            here: float | None = value
+        else:
+            here = lane.aim(value, time, pace, lane.step)
+        if lane.next != before:
+            if before == math.inf:
+                self._gliding.append(lane)
+            elif lane.next == math.inf:
+                self._gliding.remove(lane)
+            self._reckon()
         if here is not None:
             self._emit(lane, here, time, out)
-        if slew.next < math.inf and lane not in self._gliding:
-            self._gliding.append(lane)
+
+    def _reckon(self) -> None:
+        """A lane goes another way: know when the first is looked at."""
+        gliding = self._gliding
+        self._soonest = gliding[0].next if len(gliding) == 1 else min(map(_next, gliding), default=math.inf)
 
     def stay(self, key: Any, time: float) -> None:
         """Let a lane stay where it is."""
         if key in self._lanes:
-            self._lanes[key].slew.stay(time)
+            lane = self._lanes[key]
+            if lane in self._gliding:
+                lane.stay(time)
+                self._gliding.remove(lane)
+                self._reckon()
 
     def value_now(self, key: Any, time: float) -> float | None:
         """Where a lane is."""
         lane = self._lanes.get(key)
-        return None if lane is None else lane.slew.at(time)
+        return None if lane is None else lane.at(time)
 
     def _emit(self, lane: Lane, value: float, time: float, out: list[Event]) -> None:
-        kind = lane.kind
+        kind, number, channel = lane.address
         if kind == "cc":
             # The common case, kept short: there are many of them.
             steps = int(value + 0.5)
             steps = 127 if steps > 127 else max(0, steps)
-            if steps != lane.slew.sent:
-                lane.slew.sent = steps
-                out.append(Event(time, CONTROL | lane.channel, lane.number, steps))
+            if steps != lane.sent:
+                lane.sent = steps
+                out.append(Event(time, CONTROL | channel, number, steps))
             return
         steps = stepped(kind, value)
-        if steps == lane.slew.sent and kind != "program":
+        if steps == lane.sent and kind != "program":
             return
-        lane.slew.sent = steps
+        lane.sent = steps
         if kind == "poly":
             for key in self._held:
-                if key >> 7 == lane.channel:
-                    out += written("poly", 0, lane.channel, steps, time, key & 0x7F)
+                if key >> 7 == channel:
+                    out += written("poly", 0, channel, steps, time, key & 0x7F)
         else:
-            out += written(kind, lane.number, lane.channel, steps, time)
+            out += written(kind, number, channel, steps, time)
 
     # -- time --------------------------------------------------------------------------------------
 
     def due(self) -> float:
-        gliding = self._gliding
-        if len(gliding) == 1:
-            return gliding[0].slew.next
-        return min(map(_next, gliding), default=math.inf)
+        return self._soonest
 
     def advance(self, until: float, out: list[Event]) -> None:
-        while self._gliding:
-            lane = self._gliding[0] if len(self._gliding) == 1 else min(self._gliding, key=_next)
-            due = lane.slew.next
-            if due > until:
-                return
-            self._emit(lane, lane.slew.look(due), due, out)
-            if lane.slew.next == math.inf:
-                self._gliding.remove(lane)
+        gliding = self._gliding
+        while self._soonest <= until:
+            lane = gliding[0] if len(gliding) == 1 else min(gliding, key=_next)
+            due = lane.next
+            self._emit(lane, lane.look(due), due, out)
+            if lane.next == math.inf:
+                gliding.remove(lane)
+            self._reckon()
 
     def release(self, time: float, out: list[Event]) -> None:
         self._held.clear()
         self._lanes.clear()
         self._gliding.clear()
+        self._soonest = math.inf
 
 
 def _next(lane: Lane) -> float:
-    return lane.slew.next
+    return lane.next
