@@ -9,6 +9,7 @@ from collections import Counter
 from itertools import pairwise
 from pathlib import Path
 
+import msgspec
 import pytest
 
 from arpegon.core import edits
@@ -165,6 +166,22 @@ def test_the_audio_device_is_found_and_meters_move(live, jack_server):
     surface(live, note_on(0, 0, 60, 120))
     wait_for(lambda: any(report.meters.get("bells", 0.0) > 0.05 for report in live.reports.telemetry[-30:]))
     surface(live, note_off(0, 0, 60))
+
+
+def test_the_audio_device_rests_while_nothing_in_the_project_sounds(live, jack_server):
+    sounds = project(strand())
+    live.set_project(msgspec.structs.replace(sounds, instruments=()), HERE)
+    time.sleep(0.5)
+    health = live.reports.telemetry[-1].health
+    assert health.audio_rests and not health.audio
+    assert not any(notice.topic == "audio" and notice.text for notice in live.reports.notices), "nothing is wrong"
+    live.set_project(sounds, HERE)
+    wait_for(lambda: live.reports.telemetry[-1].health.audio)
+    assert not live.reports.telemetry[-1].health.audio_rests
+    surface(live, note_on(0, 0, 60, 120))
+    wait_for(lambda: any(report.meters.get("bells", 0.0) > 0.05 for report in live.reports.telemetry[-30:]))
+    live.set_project(msgspec.structs.replace(sounds, instruments=()), HERE)
+    wait_for(lambda: live.reports.telemetry[-1].health.audio_rests)
 
 
 @pytest.mark.parametrize("jack_server", ["async"], indirect=True)

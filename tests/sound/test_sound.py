@@ -130,6 +130,26 @@ def test_bend_modulation_and_pressure_are_heard():
         assert np.abs(play([change, note_on(0.01, 0, 69, 100)], 1.0, "round-bass") - plain).max() > 0.01
 
 
+@pytest.mark.parametrize(
+    "moves",
+    [
+        [control(0.3, 0, 7, 10)],
+        [control(0.1, 0, 7, 10), control(0.3, 0, 7, 90)],
+        [control(0.1, 0, 1, 90), control(0.3, 0, 1, 0)],
+        [pressure(0.1, 0, 0), pressure(0.3, 0, 90)],
+        [bend(0.1, 0, 8000), bend(0.3, 0, 0)],
+    ],
+)
+def test_what_moved_in_silence_is_there_when_the_next_note_begins(moves):
+    """A controller that was moved long before a note sounds like one that was moved at the start."""
+    last = moves[-1]
+    for sound in ("felt-piano", "bowed-wires", "fog-pad"):
+        heard = play([*moves, note_on(0.5, 0, 60, 100)], 0.8, sound)
+        plain = play([last.at(0.0), note_on(0.5, 0, 60, 100)], 0.8, sound)
+        assert rms(plain[:, 24_000:]) > 0.001
+        assert np.allclose(heard, plain, atol=1e-4)
+
+
 def test_channels_have_controllers_of_their_own():
     heard = play([control(0, 1, 7, 0), note_on(0.1, 0, 60, 100)], 0.5)
     assert rms(heard) > 0.01
