@@ -150,8 +150,12 @@ class Engine:
                 # A hookup changes what comes after it, so with hookups every moment is taken by itself.
                 self._take_in(max(self.now, next_input) if self.hooks.any else due)
             elif planned <= until:
-                if self._catch_up(planned) and self.hooks.any:
-                    continue  # what stages did on the way may have changed the plans
+                self._catch_up(planned)
+                if self.hooks.any:
+                    # What stages did on the way may have changed the plans.
+                    due, do = self._next_planned()
+                    if due > planned:
+                        continue
                 do(self.now)
                 if self._injected:
                     inputs, self._injected = self._injected, {}
@@ -160,14 +164,12 @@ class Engine:
                 break
         self._catch_up(until)
 
-    def _catch_up(self, until: float) -> bool:
-        """Let stages emit what they put off up to a time; whether there was anything."""
-        late = self.graph.due() <= until
-        if late:
+    def _catch_up(self, until: float) -> None:
+        """Let stages emit what they put off up to a time."""
+        if self.graph.due() <= until:
             self.graph.push({}, until)
             self.hooks.signals(until)
         self.now = max(self.now, until)
-        return late
 
     def _next_second(self) -> float:
         return self._seconds[0][0] if self._seconds else math.inf
