@@ -17,9 +17,8 @@ _WIDE, _NARROW = 3.0, 0.2
 """Bandwidth of the loop in Hz, at first and once it has settled."""
 _SETTLING = 24.0
 _WILD = 0.4
-_WILD_TICKS = 5
-_ODD_TICKS = 30
-"""So many wild ticks in a row are believed to be another tempo; more where no such tempo is likely."""
+_WILD_TICKS, _ODD_TICKS = 5, 30
+"""So many wild ticks in a row are believed to be another tempo; more where Arpegon follows no such tempo."""
 _LEAST, _MOST = (60.0 / PER_QUARTER / tempo for tempo in reversed(TEMPO_RANGE))
 _TOGETHER_SECONDS = 0.0005
 """Ticks nearer than this come from no tempo: they were held up on the way, and delivered together."""
@@ -55,13 +54,13 @@ class TickFilter:
         if last is None or time - last < _TOGETHER_SECONDS:
             return
         if self.period <= 0:
-            self._begin(time, time - last)
+            self._begin(time, last)
             return
         error = time - self.next
         missed = time - last > 4.0 * self.period
         self._wild = self._wild + 1 if missed or abs(error) > _WILD * self.period else 0
         if self._wild >= (_WILD_TICKS if _LEAST <= time - last <= _MOST else _ODD_TICKS):
-            self._begin(time, time - last)
+            self._begin(time, last)
             return
         if missed:
             self.next, self._count = time + self.period, 0
@@ -72,9 +71,10 @@ class TickFilter:
         self.period += omega * omega * error
         self._count += 1
 
-    def _begin(self, time: float, period: float) -> None:
-        """Take two ticks for the clock, as nothing else is known."""
-        self.period, self.next = period, time + period
+    def _begin(self, time: float, last: float) -> None:
+        """Take the last two ticks for the clock, as nothing else is known."""
+        self.period = time - last
+        self.next = time + self.period
         self._count = self._wild = 0
 
     def forget(self) -> None:

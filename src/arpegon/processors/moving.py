@@ -112,12 +112,11 @@ class MovingValues(Processor):
 
     def stay(self, key: Any, time: float) -> None:
         """Let a lane stay where it is."""
-        if key in self._lanes:
-            lane = self._lanes[key]
-            if lane in self._gliding:
-                lane.stay(time)
-                self._gliding.remove(lane)
-                self._reckon()
+        lane = self._lanes.get(key)
+        if lane is not None and lane.next < math.inf:
+            lane.stay(time)
+            self._gliding.remove(lane)
+            self._reckon()
 
     def value_now(self, key: Any, time: float) -> float | None:
         """Where a lane is."""
