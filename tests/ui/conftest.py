@@ -32,6 +32,19 @@ def qtbot(qtbot):
 
 
 @pytest.fixture
+def shown(qapp, qtbot):
+    """Shows a widget at a size."""
+
+    def show(widget, width=360, height=160):
+        qtbot.addWidget(widget)
+        widget.resize(width, height)
+        widget.show()
+        return widget
+
+    return show
+
+
+@pytest.fixture
 def window(qapp, qtbot, monkeypatch):
     """An open window on an empty project, its engine running; no sound server is needed."""
     monkeypatch.setenv("JACK_NO_START_SERVER", "1")

@@ -2,22 +2,70 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtGui import QMouseEvent
+import numpy as np
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QColor, QImage, QMouseEvent, QWheelEvent
 from PyQt6.QtWidgets import QApplication
 
-LEFT = Qt.MouseButton.LeftButton
+from arpegon.ui import theme
+
+LEFT, RIGHT = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
+SHIFT, ALT = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.AltModifier
+INK = theme.INKS[0]
+_NONE = Qt.KeyboardModifier.NoModifier
 
 
-def drag(widget, start, end, button=LEFT):
-    none = Qt.KeyboardModifier.NoModifier
-    for kind, place in (
-        (QMouseEvent.Type.MouseButtonPress, start),
-        (QMouseEvent.Type.MouseMove, end),
-        (QMouseEvent.Type.MouseButtonRelease, end),
-    ):
-        spot = QPointF(widget.mapToGlobal(QPointF(place).toPoint()))
-        QApplication.sendEvent(widget, QMouseEvent(kind, QPointF(place), spot, button, button, none))
+def mouse(widget, kind, place, button=LEFT, modifiers=_NONE):
+    spot = QPointF(widget.mapToGlobal(QPointF(place).toPoint()))
+    held = Qt.MouseButton.NoButton if kind == QMouseEvent.Type.MouseButtonRelease else button
+    QApplication.sendEvent(widget, QMouseEvent(kind, QPointF(place), spot, button, held, modifiers))
+
+
+def drag(widget, *places, button=LEFT, modifiers=_NONE):
+    """Press at the first place, move over the others, let go at the last."""
+    mouse(widget, QMouseEvent.Type.MouseButtonPress, places[0], button)
+    for place in places[1:]:
+        mouse(widget, QMouseEvent.Type.MouseMove, place, button, modifiers)
+    mouse(widget, QMouseEvent.Type.MouseButtonRelease, places[-1], button)
+
+
+def wheel(widget, up=True, place=None, modifiers=_NONE):
+    spot = QPointF(widget.rect().center()) if place is None else QPointF(place)
+    turn = QPoint(0, 120 if up else -120)
+    phase = Qt.ScrollPhase.NoScrollPhase
+    event = QWheelEvent(spot, spot, QPoint(), turn, Qt.MouseButton.NoButton, modifiers, phase, False)
+    QApplication.sendEvent(widget, event)
+
+
+def collect(signal):
+    """What a signal tells from now on."""
+    told = []
+    signal.connect(lambda *values: told.append(values[0] if len(values) == 1 else values))
+    return told
+
+
+def _colours(widget):
+    """What a widget looks like: red, green, blue of its pixels, shape (height, width, 3)."""
+    image = widget.grab().toImage().convertToFormat(QImage.Format.Format_RGBA8888)
+    flat = np.frombuffer(image.constBits().asstring(image.sizeInBytes()), np.uint8)
+    return flat.reshape(image.height(), image.bytesPerLine() // 4, 4)[:, : image.width(), :3].astype(int)
+
+
+def pixels(widget, colour=INK):
+    """How many pixels of a widget have nearly this colour."""
+    wanted = QColor(colour)
+    away = np.abs(_colours(widget) - [wanted.red(), wanted.green(), wanted.blue()])
+    return int((away.max(axis=2) <= 6).sum())
+
+
+def drawn(widget):
+    """Whether there is something on a widget but one ground."""
+    return len(np.unique(_colours(widget).reshape(-1, 3), axis=0)) > 2
+
+
+def picture(widget):
+    """What a widget looks like, to be compared with itself later."""
+    return widget.grab().toImage()
 
 
 def values_on_bench(window):

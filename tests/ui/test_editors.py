@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from gestures import drag, values_on_bench
+from gestures import drag, drawn, values_on_bench
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 
@@ -36,7 +36,7 @@ def test_an_editor_shows_what_passes_and_can_be_wide(window, on_bench, kind, qtb
     for wide in (True, False):
         window.bench.wide.setChecked(wide)
         qtbot.wait(30)
-        assert not editor.grab().isNull()
+        assert drawn(editor)
     plain = StageEditor(window.session, *window.session.project.find_stage(window.session.selection.stage))
     assert plain.controls
 
@@ -155,9 +155,9 @@ def test_a_rhythm_and_accents_are_drawn(window, on_bench):
 
 def test_a_response_is_drawn_with_points(window, on_bench):
     curve = on_bench("velocity", mode="points").curve
-    drag(curve, curve._spot(64, 64), curve._spot(64, 100))
+    drag(curve, curve.spot(64, 64), curve.spot(64, 100))
     assert [64, 100] in values_on_bench(window)["points"]
-    QTest.mouseClick(curve, RIGHT, pos=curve._spot(64, 100).toPoint())
+    QTest.mouseClick(curve, RIGHT, pos=curve.spot(64, 100).toPoint())
     assert values_on_bench(window)["points"] == [[1, 1], [127, 127]]
 
 

@@ -6,6 +6,7 @@ import math
 
 import numpy as np
 import pytest
+from gestures import drawn
 from tools.stand_ins import RATE, Crate
 
 from arpegon.core import edits
@@ -53,7 +54,7 @@ def test_strokes_are_drawn_marked_and_heard(window, on_bench, qtbot):
     for wide in (True, False):
         window.bench.wide.setChecked(wide)
         qtbot.wait(60)
-        assert not editor.scope.grab().isNull()
+        assert drawn(editor.scope)
     qtbot.waitUntil(lambda: window.session.recorder.memory.strands != [])
 
 
@@ -63,7 +64,7 @@ def test_a_tune_is_drawn_with_its_notes_and_cents(window, on_bench, qtbot):
     window.session.play()
     qtbot.waitUntil(lambda: len(editor.scope._notes) >= 1 and editor.scope.heard is not None)
     qtbot.waitUntil(lambda: editor.cents.words != "–")
-    assert not editor.scope.grab().isNull() and not editor.cents.grab().isNull()
+    assert drawn(editor.scope) and drawn(editor.cents)
     assert "ms" in editor.needs.text()
     before = editor.needs.text()
     editor.keys.moved.emit(40, 70)
@@ -162,7 +163,7 @@ def test_the_meter_says_how_loud_it_is(qapp):
     assert meter.clipped and "clips" in meter.words()
     meter.tick(9.0)
     assert not meter.clipped
-    assert not math.isnan(meter.level) and not meter.grab().isNull()
+    assert not math.isnan(meter.level) and drawn(meter)
 
 
 def test_doubtful_notes_are_remembered_and_dropped_from_takes(window, on_bench, qtbot):
@@ -179,7 +180,7 @@ def test_doubtful_notes_are_remembered_and_dropped_from_takes(window, on_bench, 
     window.show_view("Take")
     part = window.takes.take.parts[0]
     assert len(part.doubtful) == 1 and window.takes.doubtful.isVisible()
-    assert not window.takes.versions["played"].roll.grab().isNull()
+    assert drawn(window.takes.versions["played"].roll)
     before = len(window.takes.versions["played"].roll.notes)
     window.takes.doubtful.click()
     assert len(window.takes.versions["played"].roll.notes) == before - 1

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from gestures import drag, values_on_bench
+from gestures import drag, drawn, values_on_bench
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 
@@ -211,7 +211,7 @@ def test_the_strip_and_the_view_are_painted_in_both_themes_and_tell_what_is_unde
     window.show_view("Sections")
     for name in ("night", "day"):
         theme.use(name)
-        assert not window.strip.grab().isNull() and not window.sections.grab().isNull()
+        assert drawn(window.strip) and drawn(window.sections)
     words = window.strip.ruler._words(1)
     assert "Tempo 200" in words and "1 bar" in words and "again" in words
     assert window.strip.ruler.place_at(-5.0) is None

@@ -8,12 +8,13 @@ its file says. ``check`` returns the value in its one normal form or raises
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from math import isfinite
 from typing import Any
 
 import msgspec
 
 from arpegon.core.errors import ParameterError
-from arpegon.core.pitch import SHARP_NAMES, ascii_name, note_name, parse_note, parse_pitch_class, pretty_name
+from arpegon.core.pitch import SHARP_NAMES, ascii_name, parse_note, parse_pitch_class, pretty_name, written
 from arpegon.core.rhythm import normal_value
 from arpegon.core.scales import ALIASES, SCALES
 
@@ -77,6 +78,21 @@ class Number(Param, frozen=True, kw_only=True):
     def text(self, value: Any) -> str:
         shown = f"{value:d}" if self.whole else f"{value:g}"
         return f"{shown.replace('-', '−')} {self.unit}".strip()
+
+    def typed(self, text: str) -> float:
+        """The number that was typed, with or without its unit; it may be out of range.
+
+        Raises:
+            ParameterError: it is no number.
+        """
+        plain = text.strip().removesuffix(self.unit).strip().replace("−", "-").replace(",", ".")
+        try:
+            number = float(plain)
+        except ValueError:
+            raise self._refuse(text) from None
+        if not isfinite(number):
+            raise self._refuse(text)
+        return number
 
     @property
     def range_text(self) -> str:
@@ -243,7 +259,7 @@ class NoteKey(Param, frozen=True, kw_only=True):
             raise self._refuse(value) from None
 
     def text(self, value: Any) -> str:
-        return note_name(value)
+        return written(value)
 
     @property
     def range_text(self) -> str:

@@ -21,7 +21,7 @@ from arpegon.core.document import (
     StrandDestination,
     StrandSource,
 )
-from arpegon.core.pitch import note_name
+from arpegon.core.pitch import written
 from arpegon.core.routing import taken_somewhere
 
 SILENT_DB = -90.0
@@ -243,7 +243,7 @@ def _instrument(
         return f"its instrument plays only channel {listens} and is sent channel {sends}", "same-channel"
     keys = around.keys.get(instrument.sound)
     if keys:
-        reason = f"its instrument plays only the keys {note_name(min(keys))} to {note_name(max(keys))}"
+        reason = f"its instrument plays only the keys {written(min(keys))} to {written(max(keys))}"
         sent = around.sent.get(strand.id, ())
         if sent and not any(note in keys for note in sent):
             return reason, ""

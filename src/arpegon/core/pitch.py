@@ -138,6 +138,31 @@ def note_name(note: int, names: Sequence[str] = SHARP_NAMES, middle_c: int = 4) 
     return f"{name}{letter_octave - 5 + middle_c}"
 
 
+class _Writing:
+    """How notes are written where people read them; in files middle C is always C4."""
+
+    middle_c = 4
+
+
+def write_middle_c_as(octave: int) -> None:
+    """From now on write note 60 as the C of this octave (3 or 4) wherever people read notes."""
+    _Writing.middle_c = octave
+
+
+def written(note: int, names: Sequence[str] = SHARP_NAMES) -> str:
+    """The name of a MIDI note as people want to read it (see :func:`write_middle_c_as`)."""
+    return note_name(note, names, _Writing.middle_c)
+
+
+def read_written(text: str) -> int:
+    """The MIDI note of a name or number that somebody typed.
+
+    Raises:
+        ParameterError: the text is no note, or the note lies outside 0-127.
+    """
+    return parse_note(text.strip(), _Writing.middle_c)
+
+
 def ascii_name(name: str) -> str:
     """A name as it stands in files: ``"E♭"`` becomes ``"Eb"``."""
     return name.replace("♯", "#").replace("♭", "b")

@@ -7,7 +7,7 @@ from typing import Any
 
 from arpegon.core.events import Event
 from arpegon.core.parameters import Choice, NoteKey, Number, Param, Points
-from arpegon.core.pitch import note_name
+from arpegon.core.pitch import written
 from arpegon.core.processor import Processor
 from arpegon.core.values import SHAPES
 
@@ -129,8 +129,8 @@ class Hits(Listening):
 
     @classmethod
     def caption(cls, values: Mapping[str, Any]) -> str:
-        rim = f", rim {note_name(values['rim_note'])}" if values["zones"] == "two" else ""
-        return f"hits → {note_name(values['note'])}{rim}"
+        rim = f", rim {written(values['rim_note'])}" if values["zones"] == "two" else ""
+        return f"hits → {written(values['note'])}{rim}"
 
 
 class Pitch(Listening):
@@ -200,4 +200,4 @@ class Pitch(Listening):
     @classmethod
     def caption(cls, values: Mapping[str, Any]) -> str:
         low, high = sorted((values["lowest"], values["highest"]))
-        return f"pitch {note_name(low)}–{note_name(high)}"
+        return f"pitch {written(low)}–{written(high)}"

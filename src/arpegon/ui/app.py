@@ -10,6 +10,7 @@ from pathlib import Path
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
 
+from arpegon.core.pitch import write_middle_c_as
 from arpegon.files.places import load_settings
 from arpegon.ui import theme
 from arpegon.ui.session import Session
@@ -35,6 +36,7 @@ def run_app(project: Path | None, demo: bool) -> int:
     application = make_application(sys.argv[:1])
     settings = load_settings()
     theme.use(settings.theme)
+    write_middle_c_as(settings.middle_c)
     session = Session(settings)
     window = Window(session)
     leftovers = session.filing.autosave.leftovers()

@@ -14,6 +14,7 @@ from arpegon.core.parameters import Number
 from arpegon.engine.clock_box import NAME as CLOCK_BOX
 from arpegon.engine.clock_box import BoxSettings
 from arpegon.engine.protocol import SetClockBox, Telemetry
+from arpegon.ui import theme
 from arpegon.ui.bench.standard import caps, under_caption
 from arpegon.ui.board.words import OWN_OUTPUT, port_words
 from arpegon.ui.controls.choices import Picker, Segments
@@ -149,7 +150,7 @@ class ClockPanel(QDialog):
         pair = QHBoxLayout()
         pair.setSpacing(20)
         for number in (_TEMPO, _DRIFT, _JITTER):
-            slider = self.sliders[number.key] = Slider(number, "#4A6572")
+            slider = self.sliders[number.key] = Slider(number, theme.ink(7))
             slider.set_value(getattr(self.box, number.key))
             slider.moved.connect(lambda value, key=number.key: self._turn(**{key: round(value, 1)}))
             if number is _TEMPO:

@@ -18,11 +18,12 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QLineEdit, QPushButton, QWidget
 
 from arpegon.ui import theme
+from arpegon.ui.painted import Painted
 
 HEIGHT = 54
 
 
-class Mark(QWidget):
+class Mark(Painted):
     """The brand's figure: a twelve-sided ring with a star in it; it turns a little with every beat."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
@@ -30,10 +31,7 @@ class Mark(QWidget):
         self.setFixedSize(32, 32)
         self.turn = 0.0
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
         corners = [
             QPointF(16 + 14 * math.sin(math.radians(30 * place)), 16 - 14 * math.cos(math.radians(30 * place)))
             for place in range(12)
@@ -94,9 +92,10 @@ class TransportButton(QPushButton):
             painter.drawPolygon(QPolygonF([point + middle for point in points]))
 
 
-class Field(QWidget):
+class Field(Painted):
     """A caption with a value beneath; ``clicked`` or dragged, wheeled and typed by its owner."""
 
+    smooth = False
     clicked = pyqtSignal()
     asked = pyqtSignal()
     stepped = pyqtSignal(float)
@@ -177,9 +176,7 @@ class Field(QWidget):
             self.typed.emit(field.text())
             field.deleteLater()
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
         painter.setFont(theme.caps_font())
         painter.setPen(theme.color(t.second))
         painter.drawText(QRectF(0, 2, self.width(), 14), Qt.AlignmentFlag.AlignVCenter, self.caption.upper())

@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QMenu, QWidget
 from arpegon.core import edits
 from arpegon.core.document import Hookup, Project
 from arpegon.core.learning import Learner
-from arpegon.core.pitch import note_name
+from arpegon.core.pitch import written
 from arpegon.engine.protocol import Hooked, Learn
 from arpegon.processors.targets import declared, differs, name_of, target_words, with_value
 from arpegon.ui.controls.hook_mark import HookMark
@@ -290,9 +290,9 @@ def control_words(hookup: Hookup, project: Project | None = None) -> str:
     number = hookup.number
     names = {
         "cc": f"CC {number}",
-        "note": f"note {note_name(number)}",
+        "note": f"note {written(number)}",
         "pressure": "pressure",
-        "poly": f"pressure on {note_name(number)}",
+        "poly": f"pressure on {written(number)}",
         "bend": "pitch bend",
         "program": f"program {number}",
         "stage": "an LFO or contour",

@@ -6,12 +6,13 @@ from collections.abc import Callable
 from functools import partial
 
 from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtGui import QMouseEvent, QPainter
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from arpegon.core.mending import mend_label
 from arpegon.core.path_check import Break
 from arpegon.ui import theme
+from arpegon.ui.painted import Painted
 from arpegon.ui.session import Session
 from arpegon.ui.timers import one_shot, ticking
 
@@ -22,8 +23,10 @@ _MOST = 3
 _NUMBERS = {3: "three", 4: "four", 5: "five", 6: "six", 7: "seven", 8: "eight", 9: "nine", 10: "ten"}
 
 
-class Notice(QWidget):
+class Notice(Painted):
     """One sentence, with what can be done about it."""
+
+    smooth = False
 
     def __init__(
         self, text: str, acts: list[tuple[str, Callable[[], None]]], good: bool, dismiss: Callable[[], None]
@@ -47,9 +50,7 @@ class Notice(QWidget):
         close.clicked.connect(dismiss)
         row.addWidget(close)
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
         shade = t.good if self._good else t.warning
         painter.fillRect(self.rect(), theme.color(theme.mix(t.paper, shade, 0.12)))
         painter.fillRect(0, 0, 4, self.height(), theme.color(shade))
@@ -97,7 +98,7 @@ class NoticeBar(QWidget):
             self.session.notice(topic, "")
 
 
-class StatusLine(QWidget):
+class StatusLine(Painted):
     """The foot of the window: whether all strands sound, and how the engine is."""
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
@@ -203,10 +204,7 @@ class StatusLine(QWidget):
         self.mend.setVisible(label is not None)
         self.update()
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
         painter.fillRect(self.rect(), theme.color(t.bar))
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.color(theme.DAY.good if self._good else t.warning))

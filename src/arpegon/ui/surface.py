@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 
 from PyQt6.QtCore import QEvent, QObject, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter
 from PyQt6.QtWidgets import (
     QAbstractSpinBox,
     QApplication,
@@ -19,10 +19,11 @@ from PyQt6.QtWidgets import (
 )
 
 from arpegon.core.events import SUSTAIN, Event, bend, control, note_off, note_on, pressure
-from arpegon.core.pitch import note_name
+from arpegon.core.pitch import written
 from arpegon.core.scales import Key
 from arpegon.ui import theme
 from arpegon.ui.controls.keyboard import Keyboard
+from arpegon.ui.painted import Painted
 from arpegon.ui.session import Session
 from arpegon.ui.surface_parts import KnobsAndPads
 
@@ -59,7 +60,7 @@ def in_key(row: int, place: int, key: Key, octave: int) -> int:
     return 12 * (octave + row + octaves) + key.tonic + key.intervals[degree]
 
 
-class Wheel(QWidget):
+class Wheel(Painted):
     """A wheel: bend springs back to its middle, the others stay."""
 
     turned = pyqtSignal(float)
@@ -104,10 +105,7 @@ class Wheel(QWidget):
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         self.set_value(self.rest)
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
         body = QRectF(3, 1, self.width() - 6, self.height() - 18)
         painter.setPen(theme.color(t.line))
         painter.setBrush(theme.color(t.field))
@@ -227,10 +225,10 @@ class PlaySurface(QWidget):
         low = 12 * (self.octave + 1)
         if self.layout_ == "key":
             key = self.session.project.key
-            first = note_name(max(0, min(127, in_key(0, 0, key, self.octave))), key.names)
+            first = written(max(0, min(127, in_key(0, 0, key, self.octave))), key.names)
             keys = f"rows of {key.label}, Z is {first}, each row an octave up"
         else:
-            keys = f"Z–M from {note_name(low)}, Q–P from {note_name(low + 12)}"
+            keys = f"Z–M from {written(low)}, Q–P from {written(low + 12)}"
         words = f"computer keys: {keys}, velocity {self.velocity}   ·   mouse: lower on the key is louder"
         self._words.setText(words)
         self._words.setVisible(not self.session.settings.knobs_and_pads)

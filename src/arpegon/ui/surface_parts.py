@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 import msgspec
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPen, QWheelEvent
 from PyQt6.QtWidgets import QGridLayout, QInputDialog, QMenu, QWidget
 
 from arpegon.core import edits
@@ -18,6 +18,7 @@ from arpegon.processors.targets import target_words
 from arpegon.ui import theme
 from arpegon.ui.controls.hook_mark import paint_mark
 from arpegon.ui.hooking import KNOB_CC, PAD_CHANNEL, PAD_NOTE
+from arpegon.ui.painted import Painted
 
 if TYPE_CHECKING:
     from arpegon.ui.session import Session
@@ -25,7 +26,7 @@ if TYPE_CHECKING:
 KNOBS, PADS = 8, 16
 
 
-class Knob(QWidget):
+class Knob(Painted):
     """A knob of the play surface: drag up and down, wheel, arrows."""
 
     turned = pyqtSignal(int)
@@ -93,10 +94,7 @@ class Knob(QWidget):
         else:
             super().keyPressEvent(event)
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
         middle = QPointF(self.width() / 2, 12.5)
         painter.setPen(QPen(theme.color(t.ink if self.hasFocus() else t.line), 1.2))
         painter.setBrush(theme.color(t.field))
@@ -115,7 +113,7 @@ class Knob(QWidget):
             paint_mark(painter, QPointF(self.width() - 6, 6), t.warning, t.paper)
 
 
-class Pad(QWidget):
+class Pad(Painted):
     """A pad of the play surface: struck with the mouse; lower on the pad is louder."""
 
     struck = pyqtSignal(int)
@@ -177,10 +175,7 @@ class Pad(QWidget):
         if event is not None and not event.isAutoRepeat():
             self._let_go()
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
         ground = t.bar if self.down else t.field
         painter.setPen(QPen(theme.color(t.ink if self.hasFocus() else t.line), 1.2))
         painter.setBrush(theme.color(ground))

@@ -42,6 +42,10 @@ class Theme(msgspec.Struct, frozen=True):
         """Whether this is a dark theme."""
         return self.name == "night"
 
+    def drawn(self, ink: str) -> str:
+        """An ink as it is drawn on the roll's paper: lifted by night, so that soft strokes still show."""
+        return mix(ink, self.ink, 0.3) if self.dark else ink
+
     @property
     def bar_text(self) -> str:
         """Text on a bar."""
@@ -156,8 +160,8 @@ def ink(number: int) -> str:
 
 
 def roll_ink(number: int) -> str:
-    """A strand's ink as it is printed on a roll: lifted by night, so that soft strokes still show."""
-    return mix(ink(number), theme().ink, 0.3) if theme().dark else ink(number)
+    """A strand's ink as it is printed on a roll."""
+    return theme().drawn(ink(number))
 
 
 def load_fonts() -> None:

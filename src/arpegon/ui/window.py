@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from arpegon.core.pitch import write_middle_c_as
 from arpegon.engine.protocol import Play, SetAudio
 from arpegon.files.autosave import Leftover, forget
 from arpegon.files.places import DEMO
@@ -155,6 +156,7 @@ class Window(QMainWindow):
             ("hold", "Hold changes in the section", "Ctrl+Shift+H", self.strip.hold.toggle),
             ("unlearn", "Learn no more", "Esc", session.hooking.cancel),
             ("night", "Night theme", "Ctrl+Shift+N", self.toggle_theme),
+            ("middle_c", "Middle C is written C3", "", self.toggle_middle_c),
             ("menu", "Project menu", "Alt+P", lambda: self._project_menu(self.header.menu_button)),
             ("quit", "Quit", "Ctrl+Q", self.close),
         ]
@@ -209,7 +211,9 @@ class Window(QMainWindow):
             actions[name].setEnabled(bool(session.project.sections))
             menu.addAction(actions[name])
         menu.addSeparator()
-        for name in ("layout", "follow", "fit", "night", "wide", "quit"):
+        actions["middle_c"].setCheckable(True)
+        actions["middle_c"].setChecked(session.settings.middle_c == 3)
+        for name in ("layout", "follow", "fit", "night", "middle_c", "wide", "quit"):
             menu.addAction(actions[name])
         return menu
 
@@ -274,6 +278,14 @@ class Window(QMainWindow):
         theme.use(name)
         self.session.change_settings(theme=name)
         self.repaint()
+
+    def toggle_middle_c(self) -> None:
+        """Write the octaves of notes from middle C as C4, or as C3; files always have C4."""
+        octave = 3 if self.session.settings.middle_c == 4 else 4
+        write_middle_c_as(octave)
+        self.session.change_settings(middle_c=octave)
+        self.session.changed.emit()
+        theme.use(theme.theme().name)  # everything is painted anew
 
     def ask_open(self) -> None:
         """Let a project be chosen."""

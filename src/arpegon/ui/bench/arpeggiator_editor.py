@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout
 from arpegon.core.events import NOTE_OFF, NOTE_ON
 from arpegon.core.orders import DRAWN, cycle
 from arpegon.core.parameters import Number
-from arpegon.core.pitch import note_name
+from arpegon.core.pitch import written
 from arpegon.engine.protocol import Passed
 from arpegon.processors.arpeggiator import octaves
 from arpegon.processors.lane import LANE, LANE_TOSS, MOST
@@ -132,9 +132,9 @@ class ArpeggiatorEditor(PatternEditor):
         order = values["order"]
         walk = [] if order in DRAWN else cycle(order, len(notes), values["stride"])
         names = self.session.project.key.names
-        self.star.show_walk([note_name(note, names) for note in notes], walk)
+        self.star.show_walk([written(note, names) for note in notes], walk)
         places = [place for place, note in enumerate(notes) if note in self._sounding]
-        self.ladder.show_notes([note_name(note, names) for note in notes], places)
+        self.ladder.show_notes([written(note, names) for note in notes], places)
         self.star.show_lit(frozenset(place for place, note in enumerate(notes) if note in self._sounding))
 
     def _notes(self, values: dict[str, Any]) -> list[int]:

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QSizePolicy, QStackedWidget, QWidget
 
 from arpegon.core.chords import chord_name
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
-from arpegon.core.pitch import note_name
+from arpegon.core.pitch import written
 from arpegon.core.scales import Key, stage_key
 from arpegon.core.voicing import within
 from arpegon.engine.protocol import Passed
@@ -134,7 +134,7 @@ class ChordEditor(StageEditor):
         classes = {note % 12 for note in sounding}
         title = chord_name(sounding, names) or " ".join(names[pc] for pc in sorted(classes))
         keys = list(self._held) if len(self._held) > 1 else []
-        subtitle = f"from {len(keys)} keys" if keys else f"from {note_name(base, names)}"
+        subtitle = f"from {len(keys)} keys" if keys else f"from {written(base, names)}"
         for ring in (self.shape.ring, self.key.ring):
             ring.show_state(
                 names=names,

@@ -29,7 +29,7 @@ class KeyPane(QWidget):
         box.setSpacing(8)
         row = QHBoxLayout()
         row.setSpacing(14)
-        self.ring = PitchRing(editor.ink)
+        self.ring = PitchRing(editor.ink, playable=True)
         self.ring.setToolTip("The chord that sounded last within the key. Click a note to hear the key's chord on it.")
         self.ring.clicked.connect(self._hear_on)
         row.addWidget(self.ring, 0, Qt.AlignmentFlag.AlignTop)

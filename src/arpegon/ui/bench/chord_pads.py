@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLa
 from arpegon.core.chords import CHORD_TYPES, STACKS, TYPE_LABELS, chord_name
 from arpegon.core.events import Event
 from arpegon.core.parameters import Number
-from arpegon.core.pitch import ascii_name, note_name
+from arpegon.core.pitch import ascii_name, written
 from arpegon.core.scales import Key
 from arpegon.core.voicing import inverted
 from arpegon.processors.pads import BOUNDS, MOST, pad_notes
@@ -42,7 +42,7 @@ class PadsPane(QWidget):
         box.setSpacing(7)
         row = QHBoxLayout()
         row.setSpacing(12)
-        self.ring = PitchRing(editor.ink)
+        self.ring = PitchRing(editor.ink, playable=True)
         self.ring.setToolTip("Click a note: it becomes the root of the chords that are offered.")
         self.ring.clicked.connect(self._choose_root)
         row.addWidget(self.ring, 0, Qt.AlignmentFlag.AlignTop)
@@ -137,7 +137,7 @@ class PadsPane(QWidget):
         if self.selected is not None and self.selected >= len(pads):
             self.selected = len(pads) - 1 if pads else None
         tiles = [
-            Tile(pad_name(pad, key), note_name(pad["trigger"]), pad["trigger"], pad.get("group", ""), "degree" in pad)
+            Tile(pad_name(pad, key), written(pad["trigger"]), pad["trigger"], pad.get("group", ""), "degree" in pad)
             for pad in pads
         ]
         self.grid.waiting = self._waiting() if self.learn.isChecked() else None
@@ -164,7 +164,7 @@ class PadsPane(QWidget):
             members=key.pitch_classes,
             armed=root,
             title=pad_name(pad, key) if pad is not None else "",
-            subtitle=f"on {note_name(pad['trigger'])}" if pad is not None else "",
+            subtitle=f"on {written(pad['trigger'])}" if pad is not None else "",
         )
         chord = {name: pad[name] for name in _CHORD_KEYS if name in pad} if pad is not None else None
         self.palette_.show_chips(offered(root, key, self.more.isChecked(), chord), chord)
@@ -250,11 +250,11 @@ class PadsPane(QWidget):
                 self.add_pad(note)
                 self.selected = None
             else:
-                self.editor.session.notice("edit", f"{note_name(note)} triggers pad {other + 1} already.")
+                self.editor.session.notice("edit", f"{written(note)} triggers pad {other + 1} already.")
         else:
             if other is not None and other != place:
                 pads[other]["trigger"] = pads[place]["trigger"]
-                words = f"{note_name(note)} was the trigger of pad {other + 1}: the two changed places."
+                words = f"{written(note)} was the trigger of pad {other + 1}: the two changed places."
                 self.editor.session.notice("edit", words)
             pads[place]["trigger"] = note
             self.selected = place + 1 if place + 1 < len(pads) else None

@@ -8,20 +8,21 @@ from collections.abc import Sequence
 from typing import Any
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QGridLayout, QLabel, QSizePolicy, QWidget
 
 from arpegon.engine.protocol import Passed
 from arpegon.processors.humanize import width_in_words
 from arpegon.ui import theme
 from arpegon.ui.bench.editor import StageEditor, strokes
+from arpegon.ui.painted import Painted, paint_paper
 
 _BINS = 32
 _HITS = 400
 _MARKS = 10
 
 
-class VelocityFaces(QWidget):
+class VelocityFaces(Painted):
     """Two histograms of velocity, in above and out below, and the range as two handles.
 
     Velocity runs from left (1) to right (127). The last hits stand as marks that fade.
@@ -130,19 +131,14 @@ class VelocityFaces(QWidget):
 
     # -- painting ----------------------------------------------------------------------------------
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
         area = self._area()
-        painter.setPen(QPen(theme.color(t.line), 1))
-        painter.setBrush(theme.color(t.roll))
-        painter.drawRoundedRect(area, 4, 4)
+        paint_paper(painter, t, area)
         middle = area.center().y()
         self._paint_scale(painter, t, area)
         if self.around is None:
             self._paint_range(painter, t, area, middle)
-        ink = theme.mix(self.ink, t.ink, 0.3) if t.dark else self.ink
+        ink = t.drawn(self.ink)
         self._paint_face(painter, area, middle, -1, theme.mix(t.second, t.roll, 0.3), 0)
         self._paint_face(painter, area, middle, 1, ink, 1)
         painter.setPen(QPen(theme.color(t.second), 1))

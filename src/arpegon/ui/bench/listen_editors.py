@@ -9,7 +9,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout
 
 from arpegon.core.document import Stage, Strand
-from arpegon.core.pitch import note_name
+from arpegon.core.pitch import written
 from arpegon.core.values import curve, placed
 from arpegon.listen import Mark, Sight
 from arpegon.listen.pitch import latency_of
@@ -147,7 +147,7 @@ class PitchEditor(ListenEditor):
         self.cents = CentsView(self.ink)
         self.box.addWidget(self.cents)
         self.keys = ZoneKeys(self.ink)
-        self.keys.setToolTip("The lowest and the highest note: drag either end. Lower notes lag more.")
+        self.keys.set_help("The lowest and the highest note: drag either end. Lower notes lag more.")
         self.keys.moved.connect(lambda low, high: self.set(False, lowest=low, highest=high))
         self.keys.settled.connect(self.session.settle)
         self.box.addWidget(self.keys)
@@ -171,8 +171,8 @@ class PitchEditor(ListenEditor):
             self.keys.update()
         octave = min(high, low + 12)
         self.needs.setText(
-            f"{note_name(low)} needs {1000 * latency_of(values):.0f} ms, so every note waits that long; "
-            f"from {note_name(octave)} up it would be {1000 * latency_of(values, octave):.0f} ms. "
+            f"{written(low)} needs {1000 * latency_of(values):.0f} ms, so every note waits that long; "
+            f"from {written(octave)} up it would be {1000 * latency_of(values, octave):.0f} ms. "
             "One audio block is added."
         )
         self.controls["bend_range"].setEnabled(values["bends"] == "follow")

@@ -83,7 +83,8 @@ class KeyMapEditor(FacingEditor):
         self.add_keys()
         self.keys.setToolTip(
             "Drag from an upper key to a lower one to draw a thread, drag its lower end to move it; "
-            "drag it away or click it with the right button to cut it. A key with no thread is silent."
+            "drag it away or click it with the right button to cut it. A key with no thread is silent. Left and Right "
+            "choose a key, Up and Down move its threads, Ins draws one more, Del cuts them."
         )
         self.keys.drawn.connect(self._draw)
         self.keys.cut.connect(self._cut)

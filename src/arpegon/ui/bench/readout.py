@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QApplication, QHBoxLayout, QPushButton, QSizePolicy,
 
 from arpegon.core.clock import position_text
 from arpegon.core.events import BEND, CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, PROGRAM, Event
-from arpegon.core.pitch import note_name
+from arpegon.core.pitch import written
 from arpegon.engine.protocol import Passed
 from arpegon.ui import theme
 from arpegon.ui.bench.standard import caps
@@ -25,13 +25,13 @@ def event_words(event: Event, names: Sequence[str]) -> tuple[str, str]:
     """An event's name and its value."""
     kind = event.kind
     if kind == NOTE_ON:
-        return note_name(event.data1, names), str(event.data2)
+        return written(event.data1, names), str(event.data2)
     if kind == NOTE_OFF:
-        return f"{note_name(event.data1, names)} off", str(event.data2)
+        return f"{written(event.data1, names)} off", str(event.data2)
     if kind == CONTROL:
         return f"CC {event.data1}", str(event.data2)
     if kind == POLY_PRESSURE:
-        return f"{note_name(event.data1, names)} press", str(event.data2)
+        return f"{written(event.data1, names)} press", str(event.data2)
     if kind == PRESSURE:
         return "pressure", str(event.data1)
     if kind == BEND:

@@ -6,7 +6,7 @@ from typing import Any
 
 from PyQt6.QtWidgets import QLabel
 
-from arpegon.core.pitch import note_name
+from arpegon.core.pitch import written
 from arpegon.core.scales import stage_key
 from arpegon.processors.rebound import WALLS, wall_degrees
 from arpegon.processors.transpose import by_degrees
@@ -46,7 +46,7 @@ class ReboundEditor(StageEditor):
         walls = self._filled()
         self.basin.show_walls(
             [
-                Wall(note_name(by_degrees(root, degree - 1, key), key.names), wall["silent"])
+                Wall(written(by_degrees(root, degree - 1, key), key.names), wall["silent"])
                 for degree, wall in zip(wall_degrees(values), walls, strict=True)
             ]
         )

@@ -7,7 +7,7 @@ from typing import Any
 from PyQt6.QtWidgets import QLabel
 
 from arpegon.core.euclid import spread_evenly
-from arpegon.core.pitch import note_name
+from arpegon.core.pitch import written
 from arpegon.core.scales import stage_key
 from arpegon.processors.rings import MOST_RINGS, MOST_STEPS, RING_TOSS
 from arpegon.processors.transpose import by_degrees
@@ -75,9 +75,9 @@ class RingsEditor(PatternEditor):
     def _name(self, values: dict[str, Any], ring: dict[str, Any]) -> str:
         key = stage_key(values, self.session.project.key)
         if values["reads"] == "note":
-            return note_name(ring["note"], key.names)
+            return written(ring["note"], key.names)
         base = values["base"]
-        return note_name(by_degrees(base - (base - key.tonic) % 12, ring["degree"] - 1, key), key.names)
+        return written(by_degrees(base - (base - key.tonic) % 12, ring["degree"] - 1, key), key.names)
 
     def tick(self, now: float) -> None:
         live = self.session.telemetry.live

@@ -26,7 +26,7 @@ class ScaleEditor(StageEditor):
     def build(self) -> None:
         row = QHBoxLayout()
         row.setSpacing(16)
-        self.ring = PitchRing(self.ink)
+        self.ring = PitchRing(self.ink, playable=True)
         self.ring.setToolTip(
             "The scale as a shape; arrows show where notes outside it go. "
             "Click a note, then its target, to redirect it; click it twice to undo that."

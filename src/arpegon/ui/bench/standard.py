@@ -11,11 +11,12 @@ from PyQt6.QtGui import QIntValidator
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from arpegon.core.parameters import Choice, Flags, NoteKey, NoteValue, Number, Numbers, Param, PitchClass, Switch
-from arpegon.core.pitch import note_name, pretty_name
+from arpegon.core.pitch import pretty_name, read_written, written
 from arpegon.core.rhythm import NOTE_VALUES
 from arpegon.ui import theme
 from arpegon.ui.controls import choices
 from arpegon.ui.controls.checks import Chips
+from arpegon.ui.controls.refusal import say_at
 from arpegon.ui.controls.slider import Slider, tooltip
 
 ROOTS = ("C", "C#", "Db", "D", "D#", "Eb", "E", "F", "F#", "Gb", "G", "G#", "Ab", "A", "A#", "Bb", "B")
@@ -118,7 +119,11 @@ class NoteNumber(Number, frozen=True, kw_only=True):
     high: float = 127
 
     def text(self, value: Any) -> str:
-        return note_name(value)
+        return written(value)
+
+    def typed(self, text: str) -> float:
+        """A note by its name or number."""
+        return read_written(text)
 
 
 class SeedField(QWidget):
@@ -171,7 +176,8 @@ class NumbersField(QLineEdit):
         try:
             numbers = [float(word) for word in self.text().replace("−", "-").replace(",", " ").split()]
         except ValueError:
-            return  # what is no list of numbers changes nothing
+            say_at(self, f"“{self.text()}” is no list of numbers: type {self.param.range_text}.")
+            return
         self.numbers.emit(numbers)
 
 

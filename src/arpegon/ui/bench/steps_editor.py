@@ -8,7 +8,7 @@ from typing import Any
 from PyQt6.QtWidgets import QHBoxLayout, QLabel
 
 from arpegon.core.parameters import Number
-from arpegon.core.pitch import note_name
+from arpegon.core.pitch import written
 from arpegon.core.rhythm import beats_of
 from arpegon.core.scales import stage_key
 from arpegon.core.walks import WALKS, RingWalk, figure
@@ -135,7 +135,7 @@ class StepsEditor(PatternEditor):
 
     def _name(self, values: dict[str, Any], step: dict[str, Any]) -> str:
         if values["reads"] == "note":
-            return note_name(step["note"], self.session.project.key.names)
+            return written(step["note"], self.session.project.key.names)
         return str(step["degree"]).replace("-", "−")
 
     def _looks(self) -> list[LaneLook]:
@@ -147,7 +147,7 @@ class StepsEditor(PatternEditor):
             found = [step["note"] for step in steps if step["play"] == "note"] or [60]
             low, high = max(0, min(found) - 5), min(127, max(found) + 5)
             names = self.session.project.key.names
-            first = LaneLook("note", "Note", low, high, 1, "line", 106, lambda value: note_name(round(value), names))
+            first = LaneLook("note", "Note", low, high, 1, "line", 106, lambda value: written(round(value), names))
         else:
             found = [step["degree"] for step in steps if step["play"] == "note"] or [1]
             low, high = max(-20, min(found) - 3), min(22, max(found) + 3)

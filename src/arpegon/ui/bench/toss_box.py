@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QLabel, QMenu, 
 
 from arpegon.core.entries import Entries
 from arpegon.core.patterns import chosen
-from arpegon.core.pitch import note_name
+from arpegon.core.pitch import written
 from arpegon.core.toss import TossLane, bounds_of
 from arpegon.ui.bench.standard import caps
 from arpegon.ui.controls.range_slider import RangeSlider
@@ -228,7 +228,7 @@ class TossBox(QWidget):
 def lane_text(lane: TossLane, value: float) -> str:
     """A value of a lane, as it is read."""
     if lane.key == "note":
-        return note_name(round(value))
+        return written(round(value))
     if lane.way == "share" or lane.key == "chance":
         return f"{value:g} %"
     return f"{value:g}".replace("-", "−")

@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.core.chords import interval_name
 from arpegon.ui import theme
+from arpegon.ui.painted import Painted
 
 LOWEST, HIGHEST = -36, 36
 
 
-class VoiceRow(QWidget):
+class VoiceRow(Painted):
     """One added voice: its offset (drag, wheel, arrows), its level, a way to take it out."""
 
     changed = pyqtSignal(int, int, float, bool)
@@ -111,13 +112,10 @@ class VoiceRow(QWidget):
         else:
             super().keyPressEvent(event)
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
         painter.setPen(theme.color(t.ink if self.hasFocus() else t.line))
         painter.setBrush(theme.color(t.field))
-        painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 5, 5)
+        painter.drawRoundedRect(self.sheet(), 5, 5)
         middle = Qt.AlignmentFlag.AlignVCenter
         painter.setFont(theme.number_font(13, 500))
         painter.setPen(theme.color(t.ink))

@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 
 from PyQt6.QtCore import QPoint, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QResizeEvent
+from PyQt6.QtGui import QPainter, QPen, QResizeEvent
 from PyQt6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
@@ -24,6 +24,7 @@ from arpegon.ui import theme
 from arpegon.ui.board import clipboard
 from arpegon.ui.board.column import NARROWEST, WIDEST, WIDTH, Column
 from arpegon.ui.board.roll_view import BeatRuler
+from arpegon.ui.painted import Painted
 from arpegon.ui.preset_picker import PresetPicker
 from arpegon.ui.session import Selection, Session
 
@@ -33,7 +34,7 @@ _MANY = 5
 _BUTTONS_IN_A_ROW = 5
 
 
-class NewStrand(QWidget):
+class NewStrand(Painted):
     """The empty place beside the last strand: choose a sound, and a strand sounds."""
 
     chosen = pyqtSignal(str)
@@ -109,12 +110,8 @@ class NewStrand(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(WIDTH, 400)
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(
-            QPen(theme.color(theme.mix(theme.theme().desk, theme.theme().second, 0.5)), 1.2, Qt.PenStyle.DashLine)
-        )
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
+        painter.setPen(QPen(theme.color(theme.mix(t.desk, t.second, 0.5)), 1.2, Qt.PenStyle.DashLine))
         painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 5, 5)
 
 

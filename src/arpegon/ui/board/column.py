@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPoint, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QFontMetrics, QKeyEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QFontMetrics, QKeyEvent, QPainter, QPen
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from arpegon.core.document import (
@@ -19,6 +19,7 @@ from arpegon.ui.board.stage_bar import StageBar
 from arpegon.ui.board.trail import trail
 from arpegon.ui.board.words import destination_words, source_words
 from arpegon.ui.controls.name_field import NameField
+from arpegon.ui.painted import Painted
 from arpegon.ui.session import NOTHING, Selection, Session
 
 NARROWEST, WIDTH, WIDEST = 72, 208, 300
@@ -26,7 +27,7 @@ COMPACT, TIGHT = 180, 128
 """Columns narrower than the first have their buttons beneath the name, than the second only the fewest words."""
 
 
-class Column(QWidget):
+class Column(Painted):
     """One strand.
 
     Signals:
@@ -309,10 +310,7 @@ class Column(QWidget):
             if row.meter is not None:
                 row.set_level(meters.get(row.meter, 0.0))
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
         painter.setPen(QPen(theme.color(t.line), 1))
         painter.setBrush(theme.color(t.paper))
         painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 1.5, -0.5, -0.5), 4, 4)

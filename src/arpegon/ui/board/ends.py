@@ -5,17 +5,18 @@ from __future__ import annotations
 from math import log10
 
 from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.ui import theme
 from arpegon.ui.controls.hook_mark import paint_mark
+from arpegon.ui.painted import Painted
 
 _SEGMENTS = 16
 _LEAST_SEGMENT = 4.0
 
 
-class EndRow(QWidget):
+class EndRow(Painted):
     """Base of pill and row: two texts, selectable."""
 
     chosen = pyqtSignal(int)
@@ -76,10 +77,7 @@ class SourcePill(EndRow):
             self.hooked = hooked
             self.update()
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
         ground = theme.ink(self.ink) if self._selected else t.field
         text = theme.text_on(ground) if self._selected else t.ink
         body = QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -1.5)
@@ -134,11 +132,8 @@ class DestinationRow(EndRow):
         """How many segments the meter has: fewer in a narrow column."""
         return max(4, min(_SEGMENTS, int(self._meter_width() / _LEAST_SEGMENT)))
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        body = QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
+        body = self.sheet()
         text, quiet = t.ink, t.second
         if self._selected:
             ground = theme.ink(self.ink)

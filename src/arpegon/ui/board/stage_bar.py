@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QContextMenuEvent, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QContextMenuEvent, QFont, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
 
 from arpegon.core.document import Stage
@@ -11,12 +11,13 @@ from arpegon.core.parameters import with_defaults
 from arpegon.processors import processor_class
 from arpegon.ui import theme
 from arpegon.ui.controls.hook_mark import paint_mark
+from arpegon.ui.painted import Painted
 
 HEIGHT = 30
 _LEAST_CAPTION = 34
 
 
-class StageBar(QWidget):
+class StageBar(Painted):
     """Name and caption of a stage; click selects, drag moves it, double click bypasses.
 
     Signals:
@@ -107,10 +108,7 @@ class StageBar(QWidget):
 
     # -- painting ----------------------------------------------------------------------------------
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
         bypass = self.stage.bypass
         ground = theme.ink(self.ink) if self._selected else t.bar
         text = theme.text_on(ground)

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 import msgspec
 
 from arpegon.core.document import Strand
-from arpegon.core.pitch import note_name
+from arpegon.core.pitch import written
 from arpegon.ui.rolls import RollLine
 
 RECENT_SECONDS = 8.0
@@ -48,4 +48,4 @@ def trail(strand: Strand, lines: Mapping[int, RollLine], names: tuple[str, ...],
 def _names(notes: set[int], names: tuple[str, ...]) -> str:
     ordered = sorted(notes)
     more = f" +{len(ordered) - _MOST_NAMED}" if len(ordered) > _MOST_NAMED else ""
-    return " ".join(note_name(note, names) for note in ordered[:_MOST_NAMED]) + more
+    return " ".join(written(note, names) for note in ordered[:_MOST_NAMED]) + more

@@ -21,7 +21,7 @@ from arpegon.core.document import (
     SurfaceSource,
 )
 from arpegon.core.parameters import with_defaults
-from arpegon.core.pitch import note_name
+from arpegon.core.pitch import written
 from arpegon.processors import processor_class
 from arpegon.sound import SOUNDS
 
@@ -67,7 +67,7 @@ def zone_words(source: AnySource) -> str:
     """The zone of a source, where it is not everything."""
     words = []
     if (source.low_key, source.high_key) != (0, 127):
-        low, high = note_name(source.low_key), note_name(source.high_key)
+        low, high = written(source.low_key), written(source.high_key)
         if source.low_key == 0:
             words.append(f"up to {high}")
         else:

@@ -8,11 +8,12 @@ from collections.abc import Sequence
 
 import msgspec
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QSizePolicy, QWidget
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
+from PyQt6.QtWidgets import QSizePolicy
 
 from arpegon.core.billiard import corner
 from arpegon.ui import theme
+from arpegon.ui.painted import Painted
 
 _TRAIL = 26
 _FADE = 0.5
@@ -25,7 +26,7 @@ class Wall(msgspec.Struct, frozen=True):
     silent: bool
 
 
-class Basin(QWidget):
+class Basin(Painted):
     """Walls from the one right of the top corner, clockwise. Click chooses one, the right button silences it."""
 
     picked = pyqtSignal(int)
@@ -122,11 +123,8 @@ class Basin(QWidget):
 
     # -- painting ----------------------------------------------------------------------------------
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        ink = theme.mix(self.ink, t.ink, 0.3) if t.dark else self.ink
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
+        ink = t.drawn(self.ink)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.color(t.roll))
         painter.drawPolygon(QPolygonF([self._corner(number) for number in range(len(self.walls))]))

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QSizePolicy, QWidget
+from PyQt6.QtGui import QPainter, QPen
+from PyQt6.QtWidgets import QSizePolicy
 
-from arpegon.core.pitch import note_name
+from arpegon.core.pitch import written
 from arpegon.ui import theme
+from arpegon.ui.painted import Painted
 
 
-class CentsView(QWidget):
+class CentsView(Painted):
     """A note's name, and a mark on a scale from 50 cents below it to 50 above."""
 
     def __init__(self, ink: str) -> None:
@@ -36,12 +37,9 @@ class CentsView(QWidget):
         if self._pitch is None:
             return "–"
         cents = round(100.0 * (self._pitch - round(self._pitch)))
-        return f"{note_name(round(self._pitch))} {cents:+d}".replace("-", "−")
+        return f"{written(round(self._pitch))} {cents:+d}".replace("-", "−")
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
         painter.setPen(theme.color(t.ink))
         painter.setFont(theme.number_font(17, 500))
         painter.drawText(QRectF(2, 0, 96, self.height()), Qt.AlignmentFlag.AlignVCenter, self.words)
@@ -62,5 +60,5 @@ class CentsView(QWidget):
             off = self._pitch - round(self._pitch)
             x = room.left() + (off + 0.5) * room.width()
             painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(theme.color(theme.mix(self.ink, t.ink, 0.3) if t.dark else self.ink))
+            painter.setBrush(theme.color(t.drawn(self.ink)))
             painter.drawEllipse(QPointF(x, middle), 5.5, 5.5)

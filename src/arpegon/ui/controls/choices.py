@@ -9,9 +9,10 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPo
 from PyQt6.QtWidgets import QComboBox, QSizePolicy, QWidget
 
 from arpegon.ui import theme
+from arpegon.ui.painted import Painted
 
 
-class Segments(QWidget):
+class Segments(Painted):
     """One of a few values, all in sight."""
 
     chosen = pyqtSignal(str)
@@ -73,10 +74,7 @@ class Segments(QWidget):
         values = list(self.options)
         self._choose(values[(values.index(self._value) + step) % len(values)])
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
         for value, cell in self._cells():
             on = value == self._value
             painter.setPen(theme.color(t.bar if on else t.line))
@@ -134,7 +132,7 @@ class Picker(QComboBox):
             self.setCurrentIndex(place)
 
 
-class Switch(QWidget):
+class Switch(Painted):
     """On or off, with its label."""
 
     toggled = pyqtSignal(bool)
@@ -175,10 +173,7 @@ class Switch(QWidget):
         else:
             super().keyPressEvent(event)
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
         middle = self.height() / 2
         well = QRectF(1, middle - 8, 30, 16)
         painter.setPen(theme.color(t.ink if self.hasFocus() else t.line))

@@ -7,10 +7,11 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from PyQt6.QtCore import QMimeData, QPoint, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QDrag, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
+from PyQt6.QtGui import QDrag, QKeyEvent, QMouseEvent, QPainter, QResizeEvent
 from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
 
 from arpegon.ui import theme
+from arpegon.ui.painted import Painted
 
 MIME = "application/x-arpegon-chord"
 _TALL, _GAP = 25, 4
@@ -19,7 +20,7 @@ Chip = tuple[str, Mapping[str, Any], bool]
 """Name, chord (as a pad holds it), whether it stands out."""
 
 
-class ChordPalette(QWidget):
+class ChordPalette(Painted):
     """Chips in flowing rows; those of the key stand out, all others are within reach.
 
     Signals:
@@ -103,10 +104,7 @@ class ChordPalette(QWidget):
         else:
             super().keyPressEvent(event)
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
         for place, ((name, chord, own), cell) in enumerate(zip(self.chips, self._cells, strict=True)):
             chosen = self.current is not None and chord == self.current
             ground = self.ink if chosen else theme.mix(t.field, self.ink, 0.22) if own else t.field

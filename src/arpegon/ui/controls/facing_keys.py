@@ -6,23 +6,25 @@ import math
 from collections.abc import Mapping, Sequence
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from arpegon.core.pitch import note_name
+from arpegon.core.pitch import written
 from arpegon.ui import theme
 from arpegon.ui.controls.keyboard import is_black, key_rects
+from arpegon.ui.painted import Painted
 
 _KEYS = 34.0
 _FADE_SECONDS = 0.8
 _NEAR = 6.0
 
 
-class FacingKeys(QWidget):
+class FacingKeys(Painted):
     """The keyboard that is played above, the one that sounds below, threads between.
 
     Where ``editable``, a thread is drawn by dragging from an upper key to a lower one, moved by dragging its lower
-    end elsewhere, and cut by dragging that end away or by a click on it with the right button.
+    end elsewhere, and cut by dragging that end away or by a click on it with the right button. From the keyboard: Left
+    and Right choose an upper key, Up and Down move its threads, Ins draws one more, Del cuts them.
 
     Signals:
         drawn: a thread from a key to a key is wanted.
@@ -45,10 +47,12 @@ class FacingKeys(QWidget):
         self._lit: dict[int, tuple[float, Sequence[int]]] = {}
         self._now = 0.0
         self._from: int | None = None
+        self._cursor = 60
         self._hand = QPointF()
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumHeight(150)
         self.setMouseTracking(editable)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus if editable else Qt.FocusPolicy.NoFocus)
         self.setAccessibleName("Keys played above, keys that sound below")
 
     def sizeHint(self) -> QSize:
@@ -132,7 +136,7 @@ class FacingKeys(QWidget):
             return
         self._hand = point
         if key is not None:
-            self._from = key
+            self._from = self._cursor = key
         elif thread is not None:
             self._from = thread[0]
             self.cut.emit(*thread)
@@ -164,12 +168,36 @@ class FacingKeys(QWidget):
         self.settled.emit()
         self.update()
 
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        key = event.key() if event is not None and self.editable else 0
+        targets = list(self.threads.get(self._cursor, ()))
+        if key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            by = 1 if key == Qt.Key.Key_Right else -1
+            self._cursor = max(self.low, min(self.high, self._cursor + by))
+            self.update()
+        elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            by = 1 if key == Qt.Key.Key_Up else -1
+            self._replace(targets, [target + by for target in targets])
+        elif key == Qt.Key.Key_Insert:
+            self._replace([], [max(targets) + 1 if targets else self._cursor])
+        elif key == Qt.Key.Key_Delete:
+            self._replace(targets, [])
+        else:
+            super().keyPressEvent(event)
+
+    def _replace(self, old: Sequence[int], new: Sequence[int]) -> None:
+        """Cut threads of the chosen key and draw others, as long as these stay on the keyboard."""
+        if not all(0 <= target <= 127 for target in new):
+            return
+        for target in old:
+            self.cut.emit(self._cursor, target)
+        for target in new:
+            self.drawn.emit(self._cursor, target)
+        self.settled.emit()
+
     # -- painting ----------------------------------------------------------------------------------
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
         glow = {key: max(0.0, 1.0 - (self._now - lit[0]) / _FADE_SECONDS) for key, lit in self._lit.items()}
         heard: dict[int, float] = {}
         for key, (_, targets) in self._lit.items():
@@ -177,7 +205,7 @@ class FacingKeys(QWidget):
                 heard[target] = max(heard.get(target, 0.0), glow[key])
         self._paint_keys(painter, t, glow, below=False)
         self._paint_keys(painter, t, heard, below=True)
-        ink = theme.mix(self.ink, t.ink, 0.3) if t.dark else self.ink
+        ink = t.drawn(self.ink)
         for key, targets in self.threads.items():
             for target in targets:
                 alpha = 0.16 if key in self.faint else 0.5
@@ -185,6 +213,14 @@ class FacingKeys(QWidget):
         for key, (_, targets) in self._lit.items():
             for target in targets:
                 self._paint_thread(painter, key, target, QPen(theme.color(ink, 0.25 + 0.75 * glow[key]), 2.6))
+        if self.hasFocus():
+            for target in self.threads.get(self._cursor, ()):
+                self._paint_thread(painter, self._cursor, target, QPen(theme.color(ink), 2.6))
+            spot = self._end(self._cursor, False)
+            if spot is not None:
+                painter.setPen(QPen(theme.color(t.paper), 1.4))
+                painter.setBrush(theme.color(ink))
+                painter.drawEllipse(spot, 4.5, 4.5)
         start = self._end(self._from, False) if self._from is not None else None
         if start is not None:
             painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -213,7 +249,7 @@ class FacingKeys(QWidget):
                 painter.setPen(theme.color(theme.DAY.second))
                 edge = Qt.AlignmentFlag.AlignBottom if not below else Qt.AlignmentFlag.AlignTop
                 cell = QRectF(left - 6, top + 1, width + 12, height - 2)
-                painter.drawText(cell, Qt.AlignmentFlag.AlignHCenter | edge, note_name(note))
+                painter.drawText(cell, Qt.AlignmentFlag.AlignHCenter | edge, written(note))
 
 
 def _thread(start: QPointF, end: QPointF) -> QPainterPath:

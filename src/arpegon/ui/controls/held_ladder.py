@@ -5,16 +5,17 @@ from __future__ import annotations
 from collections.abc import Collection, Sequence
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QSizePolicy, QWidget
+from PyQt6.QtGui import QPainter, QPen
+from PyQt6.QtWidgets import QSizePolicy
 
 from arpegon.ui import theme
+from arpegon.ui.painted import Painted
 
 _RUNG = 17.0
 _MOST = 8
 
 
-class HeldLadder(QWidget):
+class HeldLadder(Painted):
     """Rungs from the first note at the foot upwards; the one that sounds is lit."""
 
     def __init__(self, ink: str) -> None:
@@ -35,11 +36,8 @@ class HeldLadder(QWidget):
             self.names, self._lit = list(names), set(lit)
             self.update()
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        ink = theme.mix(self.ink, t.ink, 0.3) if t.dark else self.ink
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
+        ink = t.drawn(self.ink)
         rungs = max(3, min(_MOST, len(self.names)))
         foot = self.height() - 2.0
         painter.setPen(QPen(theme.color(t.line), 1.5))

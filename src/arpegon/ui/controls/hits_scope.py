@@ -7,11 +7,12 @@ from collections import deque
 from collections.abc import Sequence
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QSizePolicy, QWidget
+from PyQt6.QtGui import QPainter, QPen, QPolygonF
+from PyQt6.QtWidgets import QSizePolicy
 
 from arpegon.listen import Mark, Sight
 from arpegon.ui import theme
+from arpegon.ui.painted import Painted, paint_paper
 
 _SECONDS = 2.4
 _GUTTER = 34.0
@@ -22,7 +23,7 @@ def swing(level: float) -> float:
     return math.pow(min(1.0, max(0.0, level)), 0.45)
 
 
-class HitsScope(QWidget):
+class HitsScope(Painted):
     """The last seconds, newest at the top: the sound about a middle line, its envelope, the threshold, the strokes."""
 
     def __init__(self, ink: str) -> None:
@@ -63,16 +64,11 @@ class HitsScope(QWidget):
             self._now = now
             self.update()
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(theme.color(t.line))
-        painter.setBrush(theme.color(t.roll))
-        painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 4, 4)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
+        paint_paper(painter, t, self.sheet())
         room = QRectF(self.rect()).adjusted(8, 4, -8 - _GUTTER, -4)
         middle, half = room.center().x(), room.width() / 2
-        ink = theme.mix(self.ink, t.ink, 0.3) if t.dark else self.ink
+        ink = t.drawn(self.ink)
         painter.setPen(theme.color(t.rule))
         for share in (0.25, 0.5, 0.75):
             y = room.top() + share * room.height()

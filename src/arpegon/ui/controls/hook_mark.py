@@ -6,15 +6,16 @@ import math
 from collections.abc import Sequence
 
 from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QAbstractButton, QWidget
 
 from arpegon.ui import theme
+from arpegon.ui.painted import Painted
 
 SIZE = 11
 
 
-class HookMark(QWidget):
+class HookMark(Painted):
     """At the corner of a control: a small hexagon where it is hooked up, a pennant where a section holds its value."""
 
     def __init__(self, control: QWidget) -> None:
@@ -46,10 +47,7 @@ class HookMark(QWidget):
         self.raise_()
         self.update()
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        t = theme.theme()
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
         middle = QPointF(self.width() - SIZE / 2, SIZE / 2)
         if self.words:
             paint_mark(painter, middle, t.warning, t.paper)

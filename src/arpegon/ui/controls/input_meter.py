@@ -5,10 +5,11 @@ from __future__ import annotations
 import math
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QSizePolicy, QWidget
+from PyQt6.QtGui import QPainter, QPen
+from PyQt6.QtWidgets import QSizePolicy
 
 from arpegon.ui import theme
+from arpegon.ui.painted import Painted, paint_paper
 
 NOMINAL_DB, PEAK_DB = -18.0, -6.0
 _LOW_DB = -60.0
@@ -19,7 +20,7 @@ _WORDS = 112
 """The room for words beside the bar."""
 
 
-class InputMeter(QWidget):
+class InputMeter(Painted):
     """A bar in dB: between the two marks is where loud playing should reach; beyond the end it clips."""
 
     def __init__(self, ink: str) -> None:
@@ -74,17 +75,12 @@ class InputMeter(QWidget):
     def _x(self, level: float) -> float:
         return 1.0 + (min(3.0, max(_LOW_DB, level)) - _LOW_DB) / (3.0 - _LOW_DB) * (self.width() - 2.0 - _WORDS)
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
         bar = QRectF(1, 1, self.width() - 2.0 - _WORDS, 13)
-        painter.setPen(theme.color(t.line))
-        painter.setBrush(theme.color(t.roll))
-        painter.drawRoundedRect(bar, 3, 3)
+        paint_paper(painter, t, bar, 3.0)
         zone = QRectF(self._x(NOMINAL_DB), 2, self._x(PEAK_DB) - self._x(NOMINAL_DB), 11)
         painter.fillRect(zone, theme.color(t.good, 0.28))
-        ink = theme.mix(self.ink, t.ink, 0.3) if t.dark else self.ink
+        ink = t.drawn(self.ink)
         painter.fillRect(QRectF(2, 4, max(0.0, self._x(self.level) - 2), 7), theme.color(ink))
         if self.clipped:
             painter.fillRect(QRectF(self._x(0.0), 2, bar.right() - 1 - self._x(0.0), 11), theme.color(t.warning))

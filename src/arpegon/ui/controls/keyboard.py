@@ -6,11 +6,12 @@ from collections.abc import Collection
 from functools import lru_cache
 
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtGui import QMouseEvent, QPainter
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from arpegon.core.pitch import note_name
+from arpegon.core.pitch import written
 from arpegon.ui import theme
+from arpegon.ui.painted import Painted
 
 BLACK = frozenset({1, 3, 6, 8, 10})
 
@@ -37,7 +38,7 @@ _PRESS_AFTER = 10.0
 """Pixels that a drag may go before it counts as pressure."""
 
 
-class Keyboard(QWidget):
+class Keyboard(Painted):
     """A keyboard to play with the mouse; the height of the stroke gives the velocity."""
 
     pressed = pyqtSignal(int, int)
@@ -122,10 +123,7 @@ class Keyboard(QWidget):
         if note is not None:
             self.pressed.emit(note, self._velocity(note, event.position().y()))
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
         rects = key_rects(self.low, self.high, float(self.width()), float(self.height()))
         white = t.roll if not t.dark else theme.mix(t.ink, t.roll, 0.12)
         black = theme.DAY.bar if not t.dark else t.desk
@@ -142,12 +140,14 @@ class Keyboard(QWidget):
                 painter.drawText(
                     rect.adjusted(0, 0, 0, -3),
                     Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignBottom,
-                    note_name(note),
+                    written(note),
                 )
 
 
-class MiniKeyboard(QWidget):
+class MiniKeyboard(Painted):
     """A small keyboard that shows notes: held ones filled, others as they fit the strand's range."""
+
+    smooth = False
 
     def __init__(self, ink: str, low: int = 36, high: int = 96, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -162,9 +162,7 @@ class MiniKeyboard(QWidget):
         self.low, self.high = low - is_black(low), high + is_black(high)
         self.update()
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
         rects = key_rects(self.low, self.high, float(self.width()), float(self.height()))
         for note, (left, top, width, height) in rects.items():
             held = note in self.held

@@ -6,16 +6,17 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.ui import theme
+from arpegon.ui.painted import Painted
 
 PLAYS: tuple[str | int, ...] = ("next", 1, 2, 3, 4, 5, 6, 7, 8, "all", "rest", "tie")
 SIGNS = {"next": "→", "all": "all", "rest": "·", "tie": "—"}
 
 
-class LaneCells(QWidget):
+class LaneCells(Painted):
     """Cells in a row; a click goes on to the next possibility, the right button makes a rest and back."""
 
     changed = pyqtSignal(int, object)
@@ -64,9 +65,7 @@ class LaneCells(QWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is None or not self.steps:
             return
-        step = self._chosen = max(
-            0, min(len(self.steps) - 1, int(event.position().x() / self.width() * len(self.steps)))
-        )
+        step = self._chosen = self._step_at(event.position().x())
         if event.button() == Qt.MouseButton.RightButton:
             self.changed.emit(step, "next" if self.steps[step]["play"] == "rest" else "rest")
         else:
@@ -91,10 +90,7 @@ class LaneCells(QWidget):
         else:
             super().keyPressEvent(event)
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
         painter.setFont(theme.label_font(12, 600))
         for step, entry in enumerate(self.steps):
             ground = self.ink if step == self.lit else t.field

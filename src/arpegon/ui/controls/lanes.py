@@ -5,16 +5,17 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.ui import theme
+from arpegon.ui.painted import Painted
 
 _CELL = 22.0
 _FADE_SECONDS = 0.9
 
 
-class ChannelLanes(QWidget):
+class ChannelLanes(Painted):
     """Where each channel goes; a click on a lower cell chooses it."""
 
     chosen = pyqtSignal(int)
@@ -53,12 +54,9 @@ class ChannelLanes(QWidget):
         if event is not None and event.position().y() > self.height() - _CELL - 6:
             self.chosen.emit(max(0, min(15, int(event.position().x() / self.width() * 16))))
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
         width = self.width() / 16
-        ink = theme.mix(self.ink, t.ink, 0.3) if t.dark else self.ink
+        ink = t.drawn(self.ink)
         for channel, target in enumerate(self.to):
             glow = max(0.0, 1.0 - (self._now - self._lit[channel]) / _FADE_SECONDS) if channel in self._lit else 0.0
             painter.setPen(QPen(theme.color(ink, 0.28 + 0.72 * glow), 1.2 + 1.8 * glow))

@@ -5,15 +5,16 @@ from __future__ import annotations
 from collections import deque
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QSizePolicy, QWidget
+from PyQt6.QtGui import QPainter, QPen, QPolygonF
+from PyQt6.QtWidgets import QSizePolicy
 
 from arpegon.ui import theme
+from arpegon.ui.painted import Painted, paint_paper
 
 _SECONDS = 5.0
 
 
-class MovementView(QWidget):
+class MovementView(Painted):
     """Time runs to the left; 0 at the foot, 127 at the top. ``levels`` draws equal stairs across."""
 
     def __init__(self, ink: str, empty: str) -> None:
@@ -49,14 +50,9 @@ class MovementView(QWidget):
                 self._points.popleft()
             self.update()
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        box = QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5)
-        painter.setPen(theme.color(t.line))
-        painter.setBrush(theme.color(t.roll))
-        painter.drawRoundedRect(box, 4, 4)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
+        box = self.sheet()
+        paint_paper(painter, t, box)
         room = box.adjusted(6, 8, -6, -8)
         painter.setPen(theme.color(t.rule_strong))
         for level in range(self.levels):
@@ -67,7 +63,7 @@ class MovementView(QWidget):
             painter.setPen(theme.color(t.second))
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, self.empty)
             return
-        ink = theme.mix(self.ink, t.ink, 0.3) if t.dark else self.ink
+        ink = t.drawn(self.ink)
         painter.setPen(QPen(theme.color(t.second), 1.2))
         painter.drawPolyline(self._line(room, 1))
         painter.setPen(QPen(theme.color(ink), 2.6))

@@ -6,15 +6,16 @@ import math
 from collections.abc import Sequence
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.ui import theme
+from arpegon.ui.painted import Painted
 
 _MOST_NAMED = 14
 
 
-class OrderStar(QWidget):
+class OrderStar(Painted):
     """Notes from the top clockwise; the walk over them closes. The step that sounds is lit."""
 
     def __init__(self, ink: str, parent: QWidget | None = None) -> None:
@@ -45,11 +46,8 @@ class OrderStar(QWidget):
         angle = 2 * math.pi * place / max(1, len(self.names)) - math.pi / 2
         return QPointF(self.width() / 2 + radius * math.cos(angle), self.height() / 2 + radius * math.sin(angle))
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        ink = theme.mix(self.ink, t.ink, 0.3) if t.dark else self.ink
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
+        ink = t.drawn(self.ink)
         count = len(self.names)
         painter.setPen(theme.color(t.line))
         painter.drawPolygon(QPolygonF([self._place(place) for place in range(count)]))

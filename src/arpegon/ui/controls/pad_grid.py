@@ -14,13 +14,13 @@ from PyQt6.QtGui import (
     QKeyEvent,
     QMouseEvent,
     QPainter,
-    QPaintEvent,
     QPen,
 )
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.ui import theme
 from arpegon.ui.controls.chord_palette import MIME
+from arpegon.ui.painted import Painted
 
 _TALL, _GAP = 44, 5
 _FADE_SECONDS = 0.5
@@ -36,7 +36,7 @@ class Tile(msgspec.Struct, frozen=True):
     by_degree: bool = False
 
 
-class PadGrid(QWidget):
+class PadGrid(Painted):
     """Tiles; a click selects and sounds, a chord is dropped onto one, Del takes one away.
 
     Signals:
@@ -155,10 +155,7 @@ class PadGrid(QWidget):
 
     # -- painting ----------------------------------------------------------------------------------
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
         for place, tile in enumerate(self.tiles):
             self._paint(painter, t, place, tile)
         if self.waiting is not None:

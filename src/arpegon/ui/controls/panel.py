@@ -7,14 +7,15 @@ from collections.abc import Mapping, Sequence
 from math import log10
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QWheelEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from arpegon.sound.sounds import Control
 from arpegon.ui import theme
+from arpegon.ui.painted import Painted
 
 
-class PanelControl(QWidget):
+class PanelControl(Painted):
     """One controller of an instrument: drag up and down, wheel, arrows; double click puts it to rest."""
 
     turned = pyqtSignal(int, int)
@@ -81,10 +82,7 @@ class PanelControl(QWidget):
         else:
             super().keyPressEvent(event)
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
         paint = {"knob": self._paint_knob, "drawbar": self._paint_drawbar, "switch": self._paint_switch}
         paint[self.control.look](painter, t)
         painter.setFont(theme.label_font(11))
@@ -138,8 +136,10 @@ class PanelControl(QWidget):
         painter.drawEllipse(QRectF(well.right() - 15 if on else well.left() + 2, well.top() + 2, 13, 13))
 
 
-class Meter(QWidget):
+class Meter(Painted):
     """The level of an instrument, in steps of 2 dB."""
+
+    smooth = False
 
     def __init__(self, ink: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -156,9 +156,7 @@ class Meter(QWidget):
         if self._level != before:
             self.update()
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
         cells = 24
         lit = 0 if self._level <= 0 else round(max(0.0, min(1.0, 1.0 + 20 * log10(self._level) / 48)) * cells)
         step = self.width() / cells

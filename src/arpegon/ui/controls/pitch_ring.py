@@ -9,10 +9,10 @@ from functools import lru_cache
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
+    QKeyEvent,
     QMouseEvent,
     QPainter,
     QPainterPath,
-    QPaintEvent,
     QPen,
     QPixmap,
     QPolygonF,
@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.core.pitch import SHARP_NAMES
 from arpegon.ui import theme
+from arpegon.ui.painted import Painted
 
 _FADE_SECONDS = 0.9
 _GLOWS = 12
@@ -48,7 +49,7 @@ def _disc(ground: str, outline: str, width: float, halo: int | None, ratio: floa
     return pixmap
 
 
-class PitchRing(QWidget):
+class PitchRing(Painted):
     """Twelve pitch classes, clockwise from C at the top.
 
     ``shape`` is drawn as a polygon, ``members`` have a firm outline, ``arrows`` lead from one pitch class to
@@ -57,8 +58,13 @@ class PitchRing(QWidget):
 
     clicked = pyqtSignal(int)
 
-    def __init__(self, ink: str, parent: QWidget | None = None) -> None:
+    def __init__(self, ink: str, parent: QWidget | None = None, playable: bool = False) -> None:
+        """A ring; where it is ``playable``, pitch classes can be clicked, and chosen with the arrows."""
         super().__init__(parent)
+        self.playable = playable
+        self._cursor = 0
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus if playable else Qt.FocusPolicy.NoFocus)
+        self.setAccessibleName("Pitch ring")
         self.ink = ink
         self.names: Sequence[str] = SHARP_NAMES
         self.shape: Collection[int] = ()
@@ -110,17 +116,25 @@ class PitchRing(QWidget):
         if event is not None and event.button() == Qt.MouseButton.LeftButton:
             pitch_class = self._at(event.position())
             if pitch_class is not None:
+                self._cursor = pitch_class
                 self.clicked.emit(pitch_class)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is not None:
-            over = self._at(event.position()) is not None and self.receivers(self.clicked) > 0
+            over = self.playable and self._at(event.position()) is not None
             self.setCursor(Qt.CursorShape.PointingHandCursor if over else Qt.CursorShape.ArrowCursor)
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        by = {int(Qt.Key.Key_Left): -1, int(Qt.Key.Key_Right): 1}.get(event.key()) if event is not None else None
+        if by is not None and self.playable:
+            self._cursor = (self._cursor + by) % 12
+            self.update()
+        elif event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.playable:
+            self.clicked.emit(self._cursor)
+        else:
+            super().keyPressEvent(event)
+
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
         painter.setPen(QPen(theme.color(t.line), 1))
         painter.drawPolygon(QPolygonF([self._place(pc) for pc in range(12)]))
         self._paint_shape(painter)
@@ -198,6 +212,10 @@ class PitchRing(QWidget):
                 ground, outline, 2.4 if pc == self.armed else 1.5, halo and halo.rgba(), self.devicePixelRatioF()
             )
             painter.drawPixmap(centre - QPointF(_DISC / 2, _DISC / 2), disc)
+            if pc == self._cursor and self.hasFocus():
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.setPen(QPen(theme.color(t.ink), 1.2))
+                painter.drawEllipse(centre, 14.5, 14.5)
             painter.setFont(theme.label_font(12, 600 if member else 400))
             text = theme.text_on(ground) if filled or glow > 0.3 else (t.ink if member else t.second)
             painter.setPen(theme.color(text))
@@ -206,4 +224,4 @@ class PitchRing(QWidget):
             )
 
     def _ink(self) -> str:
-        return theme.mix(self.ink, theme.theme().ink, 0.3) if theme.theme().dark else self.ink
+        return theme.theme().drawn(self.ink)

@@ -6,19 +6,20 @@ from collections import deque
 from collections.abc import Sequence
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QSizePolicy, QWidget
+from PyQt6.QtGui import QPainter, QPen
+from PyQt6.QtWidgets import QSizePolicy
 
-from arpegon.core.pitch import note_name
+from arpegon.core.pitch import written
 from arpegon.listen import Mark, Sight
 from arpegon.ui import theme
+from arpegon.ui.painted import Painted, paint_paper
 
 _SECONDS = 3.0
 _BLACK = {1, 3, 6, 8, 10}
 _LEAST_CLARITY = 0.45
 
 
-class PitchScope(QWidget):
+class PitchScope(Painted):
     """The last seconds, newest at the top; across are the notes. The clearer a pitch, the darker its line."""
 
     def __init__(self, ink: str) -> None:
@@ -75,13 +76,8 @@ class PitchScope(QWidget):
     def _x(self, note: float, room: QRectF) -> float:
         return room.left() + (note - self.low + 0.5) / (self.high - self.low + 1) * room.width()
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(theme.color(t.line))
-        painter.setBrush(theme.color(t.roll))
-        painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 4, 4)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
+        paint_paper(painter, t, self.sheet())
         room = QRectF(self.rect()).adjusted(6, 4, -6, -20)
         wide = room.width() / (self.high - self.low + 1)
         for note in range(self.low, self.high + 1):
@@ -94,7 +90,7 @@ class PitchScope(QWidget):
                 painter.setPen(theme.color(t.second))
                 painter.setFont(theme.number_font(11))
                 spot = QRectF(x - 18, room.bottom() + 2, 36, 16)
-                painter.drawText(spot, Qt.AlignmentFlag.AlignCenter, note_name(note))
+                painter.drawText(spot, Qt.AlignmentFlag.AlignCenter, written(note))
         if not self._frames:
             painter.setPen(theme.color(t.second))
             painter.setFont(theme.label_font(13))
@@ -103,7 +99,7 @@ class PitchScope(QWidget):
         newest = max(self._frames[-1][0], self._now - 0.05)
         painter.setClipRect(room)
         scale = room.height() / _SECONDS
-        ink = theme.mix(self.ink, t.ink, 0.3) if t.dark else self.ink
+        ink = t.drawn(self.ink)
         self._paint_notes(painter, room, newest, scale, t, ink)
         before: tuple[float, float] | None = None
         for time, _, pitch, clarity in reversed(self._frames):

@@ -3,19 +3,21 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QSizePolicy, QWidget
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter
+from PyQt6.QtWidgets import QSizePolicy
 
 from arpegon.ui import theme
+from arpegon.ui.painted import Painted
 
 
-class RangeSlider(QWidget):
+class RangeSlider(Painted):
     """Two handles; the nearer one is dragged. Arrows move the one that was touched last; Home and End choose one.
 
     Args:
         step: values are multiples of it above ``low``.
     """
 
+    own_keys = (Qt.Key.Key_Home,)
     moved = pyqtSignal(float, float)
     settled = pyqtSignal()
 
@@ -87,10 +89,7 @@ class RangeSlider(QWidget):
         else:
             super().keyPressEvent(event)
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
         enabled = self.isEnabled()
         low, high = self._x(self.span[0]), self._x(self.span[1])
         painter.setPen(Qt.PenStyle.NoPen)

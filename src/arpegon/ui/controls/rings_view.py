@@ -7,10 +7,11 @@ from collections.abc import Sequence
 
 import msgspec
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
-from PyQt6.QtWidgets import QSizePolicy, QWidget
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF, QWheelEvent
+from PyQt6.QtWidgets import QSizePolicy
 
 from arpegon.ui import theme
+from arpegon.ui.painted import Painted
 
 _CENTRE = 34.0
 _FADE = 0.35
@@ -24,7 +25,7 @@ class RingLook(msgspec.Struct, frozen=True):
     silent: bool
 
 
-class RingsView(QWidget):
+class RingsView(Painted):
     """Rings from the outermost in; click chooses one, dragging round turns it, the wheel changes its hits."""
 
     picked = pyqtSignal(int)
@@ -148,11 +149,8 @@ class RingsView(QWidget):
 
     # -- painting ----------------------------------------------------------------------------------
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        ink = theme.mix(self.ink, t.ink, 0.3) if t.dark else self.ink
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
+        ink = t.drawn(self.ink)
         for ring, look in enumerate(self.rings):
             self._paint_ring(painter, t, ink, ring, look)
         middle = QRectF(self.width() / 2 - 40, self.height() / 2 - 18, 80, 36)

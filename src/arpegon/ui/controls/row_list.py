@@ -6,10 +6,11 @@ from collections.abc import Sequence
 from typing import Generic, Protocol, TypeVar
 
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QSizePolicy, QWidget
+from PyQt6.QtGui import QKeyEvent, QPainter
+from PyQt6.QtWidgets import QSizePolicy
 
 from arpegon.ui import theme
+from arpegon.ui.painted import Painted
 
 
 class Row(Protocol):
@@ -23,7 +24,7 @@ class Row(Protocol):
 _Row = TypeVar("_Row", bound=Row)
 
 
-class RowList(QWidget, Generic[_Row]):
+class RowList(Painted, Generic[_Row]):
     """Rows of one height; subclasses paint them, and say what a click does. The arrows choose, Del removes.
 
     Signals:
@@ -73,10 +74,7 @@ class RowList(QWidget, Generic[_Row]):
         else:
             super().keyPressEvent(event)
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
         for place, entry in enumerate(self.entries):
             room = QRectF(0.5, place * self.row + 2, self.width() - 1, self.row - self._foot)
             self.paint_row(painter, t, room, place, entry)

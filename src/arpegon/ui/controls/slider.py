@@ -5,22 +5,26 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
+from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QWheelEvent
 from PyQt6.QtWidgets import QApplication, QLineEdit, QMenu, QSizePolicy, QWidget
 
+from arpegon.core.errors import ParameterError
 from arpegon.core.parameters import Number
 from arpegon.ui import theme
+from arpegon.ui.controls.refusal import say_at
+from arpegon.ui.painted import Painted
 
 _FINE = 0.1
 
 
-class Slider(QWidget):
+class Slider(Painted):
     """A parameter as a slider.
 
     Drag, wheel and arrows step, shift is fine, double click on the track resets, a click on the value types.
     ``moved`` comes with every change, ``settled`` when a gesture ends (for undo).
     """
 
+    own_keys = (Qt.Key.Key_Home,)
     moved = pyqtSignal(float)
     settled = pyqtSignal()
 
@@ -126,9 +130,12 @@ class Slider(QWidget):
             super().keyPressEvent(event)
 
     def _nudge(self, direction: int, fine: bool) -> None:
-        coarse = max(self.param.step, (self.param.high - self.param.low) / 100)
-        step = self.param.step if fine or self.param.whole else coarse
-        self._step_to(self._value + direction * (step * _FINE if fine and not self.param.whole else step))
+        least = self.param.step
+        if fine:
+            step = least if self.param.whole else least * _FINE
+        else:  # a hundred steps from end to end, whatever the range
+            step = max(least, round((self.param.high - self.param.low) / 100 / least) * least)
+        self._step_to(self._value + direction * step)
         self.settled.emit()
 
     def menu_entries(self) -> list[tuple[str, Callable[[], None]]]:
@@ -148,7 +155,7 @@ class Slider(QWidget):
             menu.exec(event.globalPos())
 
     def _type(self) -> None:
-        field = self._typing = QLineEdit(f"{self._value:g}", self)
+        field = self._typing = QLineEdit(self.param.text(self._value), self)
         field.setFont(theme.number_font(12, 500))
         field.setGeometry(self.width() - 76, 0, 76, 24)
         field.setAlignment(Qt.AlignmentFlag.AlignRight)
@@ -161,20 +168,21 @@ class Slider(QWidget):
         field, self._typing = self._typing, None
         if field is None:
             return
-        text = field.text().replace("−", "-").replace(",", ".").strip()
+        text = field.text()
         field.deleteLater()
         try:
-            self._step_to(float(text))
-        except ValueError:
-            return  # what is no number leaves the value as it was
+            value = self.param.typed(text)
+        except ParameterError as error:
+            say_at(self, str(error))
+            return
+        if not self.param.low <= value <= self.param.high:
+            say_at(self, f"{text} is out of reach; the nearest was taken. It takes {self.param.range_text}.")
+        self._step_to(value)
         self.settled.emit()
 
     # -- painting ----------------------------------------------------------------------------------
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
         enabled = self.isEnabled()
         painter.setFont(theme.label_font(12))
         painter.setPen(theme.color(t.second))

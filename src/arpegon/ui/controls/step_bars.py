@@ -5,15 +5,16 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.ui import theme
+from arpegon.ui.painted import Painted, paint_paper
 
 _SNAP = 0.05
 
 
-class StepBars(QWidget):
+class StepBars(Painted):
     """Levels from 0 to ``most``, drawn with the mouse; a line stands at 1. The right button sets a step to 0.
 
     Arrows left and right choose a step, up and down change it.
@@ -100,13 +101,8 @@ class StepBars(QWidget):
         else:
             super().keyPressEvent(event)
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(theme.color(t.line))
-        painter.setBrush(theme.color(t.roll))
-        painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 4, 4)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
+        paint_paper(painter, t, self.sheet())
         if not self.levels:
             painter.setFont(theme.label_font(12))
             painter.setPen(theme.color(t.second))

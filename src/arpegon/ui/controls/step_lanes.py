@@ -7,10 +7,11 @@ from typing import Any
 
 import msgspec
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QSizePolicy, QWidget
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter
+from PyQt6.QtWidgets import QSizePolicy
 
 from arpegon.ui import theme
+from arpegon.ui.painted import Painted
 
 _GAP = 7.0
 _FINE = 0.2
@@ -30,7 +31,7 @@ class LaneLook(msgspec.Struct, frozen=True):
     text: Callable[[float], str]
 
 
-class StepLanes(QWidget):
+class StepLanes(Painted):
     """Lanes under one another; each column is a step, in the order of play.
 
     Drag draws (Shift is fine), the right button skips a step or takes it back in. Arrows left and right choose a
@@ -197,10 +198,7 @@ class StepLanes(QWidget):
 
     # -- painting ----------------------------------------------------------------------------------
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
         for number, lane in enumerate(self.lanes):
             self._paint_lane(painter, t, number, lane)
 

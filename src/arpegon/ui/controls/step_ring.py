@@ -7,10 +7,11 @@ from collections.abc import Sequence
 
 import msgspec
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.ui import theme
+from arpegon.ui.painted import Painted
 
 _MOST_NAMED = 20
 
@@ -22,7 +23,7 @@ class Bead(msgspec.Struct, frozen=True):
     play: str
 
 
-class StepRing(QWidget):
+class StepRing(Painted):
     """Steps from the top clockwise, lines in the order of play; the step that sounds is filled.
 
     Click chooses a step, the wheel moves its note, the right button skips it or takes it back in.
@@ -132,11 +133,8 @@ class StepRing(QWidget):
 
     # -- painting ----------------------------------------------------------------------------------
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        ink = theme.mix(self.ink, t.ink, 0.3) if t.dark else self.ink
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
+        ink = t.drawn(self.ink)
         self._paint_lines(painter, t, ink)
         self._paint_words(painter, t)
         self._paint_beads(painter, t, ink)

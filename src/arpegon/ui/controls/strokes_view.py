@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections import deque
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from arpegon.core.pitch import note_name
+from arpegon.core.pitch import written
 from arpegon.ui import theme
+from arpegon.ui.painted import Painted, paint_paper
 
 _SECONDS = 6.0
 
@@ -27,7 +28,7 @@ class Stroke:
         self.made_end: float | None = None
 
 
-class StrokesView(QWidget):
+class StrokesView(Painted):
     """Time runs to the right; above the line the key as it was held, below it what sounded for it.
 
     A stroke for which nothing sounded is an empty ring.
@@ -86,14 +87,9 @@ class StrokesView(QWidget):
             self._now = now if self.strokes else 0.0
             self.update()
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        area = QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5)
-        painter.setPen(theme.color(t.line))
-        painter.setBrush(theme.color(t.roll))
-        painter.drawRoundedRect(area, 4, 4)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
+        area = self.sheet()
+        paint_paper(painter, t, area)
         middle = area.center().y()
         painter.drawLine(QPointF(4, middle), QPointF(area.right() - 4, middle))
         painter.setFont(theme.label_font(11, 500))
@@ -112,7 +108,7 @@ class StrokesView(QWidget):
             self._paint(painter, t, stroke, middle - 9 - lane * step, middle + 9 + lane * step, max(3.0, step - 2))
         newest = self.strokes[-1]
         painter.setPen(theme.color(t.second))
-        painter.drawText(inner, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight, note_name(newest.note))
+        painter.drawText(inner, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight, written(newest.note))
 
     def _x(self, time: float) -> float:
         return self.width() - 8 - (self._now - time) / _SECONDS * (self.width() - 16)
@@ -120,7 +116,7 @@ class StrokesView(QWidget):
     def _paint(
         self, painter: QPainter, t: theme.Theme, stroke: Stroke, above: float, below: float, tall: float
     ) -> None:
-        ink = theme.mix(self.ink, t.ink, 0.3) if t.dark else self.ink
+        ink = t.drawn(self.ink)
         painter.setPen(Qt.PenStyle.NoPen)
         left, right = max(4.0, self._x(stroke.start)), self._x(stroke.end if stroke.end is not None else self._now)
         if stroke.end is None or stroke.end > stroke.start:

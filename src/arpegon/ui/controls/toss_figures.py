@@ -8,10 +8,11 @@ from collections.abc import Sequence
 
 import msgspec
 from PyQt6.QtCore import QEvent, QPoint, QPointF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
+from PyQt6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
+from PyQt6.QtWidgets import QSizePolicy, QToolTip
 
 from arpegon.ui import theme
+from arpegon.ui.painted import Painted
 
 _CELL = 26.0
 
@@ -24,7 +25,7 @@ class Figure(msgspec.Struct, frozen=True):
     words: str
 
 
-class TossFigures(QWidget):
+class TossFigures(Painted):
     """Rows of figures, oldest first. A click calls one back; the right button offers more; arrows walk."""
 
     called = pyqtSignal(int)
@@ -95,11 +96,8 @@ class TossFigures(QWidget):
             return True
         return super().event(event)
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        ink = theme.mix(self.ink, t.ink, 0.3) if t.dark else self.ink
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
+        ink = t.drawn(self.ink)
         if not self.figures:
             painter.setFont(theme.label_font(12))
             painter.setPen(theme.color(t.second))

@@ -5,19 +5,30 @@ from __future__ import annotations
 from collections import deque
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from arpegon.core.pitch import note_name
+from arpegon.core.pitch import written
 from arpegon.ui import theme
+from arpegon.ui.painted import Painted, paint_paper
 
 _FADE_SECONDS = 4.0
 _EDGE = 7.0
+_EDGES: dict[int, int] = {Qt.Key.Key_Home: 0, Qt.Key.Key_End: 1, Qt.Key.Key_PageDown: 2, Qt.Key.Key_PageUp: 3}
+"""The edge that a key chooses: lowest and highest key, softest and loudest."""
+_STEPS: dict[int, tuple[int, int]] = {
+    Qt.Key.Key_Left: (-1, 0),
+    Qt.Key.Key_Right: (1, 0),
+    Qt.Key.Key_Down: (0, -1),
+    Qt.Key.Key_Up: (0, 1),
+}
+"""Small and large steps of the arrows."""
 
 
-class VelocityField(QWidget):
+class VelocityField(Painted):
     """A window of keys and velocities; its four edges are dragged, a double click opens it wholly."""
 
+    own_keys = (Qt.Key.Key_Home,)
     moved = pyqtSignal(int, int, int, int)
     settled = pyqtSignal()
 
@@ -30,12 +41,16 @@ class VelocityField(QWidget):
         self._hits: deque[tuple[int, int, bool, float]] = deque(maxlen=96)
         self._now = 0.0
         self._edges: list[int] = []
+        self._edge = 0
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumHeight(120)
         self.setToolTip(
             "Keys from left to right, velocities upwards. Drag the edges of the window; double click opens it. "
-            "Strokes that passed are dots, those kept out are crosses."
+            "Strokes that passed are dots, those kept out are crosses. Home, End, Page up and Page down choose an "
+            "edge, Left and Right move it by one, Up and Down by an octave or by ten."
         )
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Window of keys and velocities")
 
     def sizeHint(self) -> QSize:
         return QSize(360, 130)
@@ -81,6 +96,7 @@ class VelocityField(QWidget):
         self._edges = [edge for edge, distance in near.items() if distance <= _EDGE]
         if 0 in self._edges and 1 in self._edges:
             self._edges.remove(0 if near[1] <= near[0] else 1)
+        self._edge = self._edges[0] if self._edges else self._edge
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is None or not self._edges:
@@ -88,20 +104,31 @@ class VelocityField(QWidget):
         area = self._area()
         key = max(0, min(127, int((event.position().x() - area.left()) / area.width() * 128)))
         velocity = max(1, min(127, round((area.bottom() - event.position().y()) / area.height() * 127)))
-        low, high, soft, loud = self.window_
-        for edge in self._edges:
-            if edge == 0:
-                low = min(key, high)
-            elif edge == 1:
-                high = max(key, low)
-            elif edge == 2:
-                soft = min(velocity, loud)
-            else:
-                loud = max(velocity, soft)
-        if [low, high, soft, loud] != self.window_:
-            self.window_ = [low, high, soft, loud]
-            self.moved.emit(low, high, soft, loud)
+        self._put({edge: key if edge < 2 else velocity for edge in self._edges})
+
+    def _put(self, edges: dict[int, int]) -> None:
+        """Move edges, no further than those across from them."""
+        window = list(self.window_)
+        for edge, value in edges.items():
+            across, least = window[edge ^ 1], 0 if edge < 2 else 1
+            window[edge] = max(value, across) if edge & 1 else min(value, across)
+            window[edge] = max(least, min(127, window[edge]))
+        if window != self.window_:
+            self.window_ = window
+            self.moved.emit(*window)
             self.update()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        key = event.key() if event is not None else 0
+        if key in _EDGES:
+            self._edge = _EDGES[key]
+            self.update()
+        elif key in _STEPS:
+            small, large = _STEPS[key]
+            self._put({self._edge: self.window_[self._edge] + small + large * (12 if self._edge < 2 else 10)})
+            self.settled.emit()
+        else:
+            super().keyPressEvent(event)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         if self._edges:
@@ -115,14 +142,9 @@ class VelocityField(QWidget):
         self.settled.emit()
         self.update()
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
         area, box = self._area(), self._box()
-        painter.setPen(theme.color(t.line))
-        painter.setBrush(theme.color(t.roll))
-        painter.drawRoundedRect(area, 4, 4)
+        paint_paper(painter, t, area)
         painter.setPen(theme.color(t.rule_strong))
         for key in range(12, 128, 12):
             x = area.left() + key / 128 * area.width()
@@ -131,10 +153,15 @@ class VelocityField(QWidget):
         painter.setPen(QPen(theme.color(shade), 1.6, Qt.PenStyle.SolidLine if self.keeps else Qt.PenStyle.DashLine))
         painter.setBrush(theme.color(shade, 0.14))
         painter.drawRect(box)
+        if self.hasFocus():
+            painter.setPen(QPen(theme.color(t.ink), 2.4))
+            lines = (box.topLeft(), box.bottomLeft()), (box.topRight(), box.bottomRight())
+            across = (box.bottomLeft(), box.bottomRight()), (box.topLeft(), box.topRight())
+            painter.drawLine(*(*lines, *across)[self._edge])
         painter.setFont(theme.number_font(11))
         painter.setPen(theme.color(t.ink))
         low, high, soft, loud = self.window_
-        words = f"{note_name(low)}–{note_name(high)}   velocity {soft}–{loud}"
+        words = f"{written(low)}–{written(high)}   velocity {soft}–{loud}"
         painter.drawText(area.adjusted(7, 3, -7, -3), Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, words)
         for key, velocity, passed, at in self._hits:
             fade = max(0.0, 1.0 - (self._now - at) / _FADE_SECONDS)

@@ -3,17 +3,23 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter
 from PyQt6.QtWidgets import QWidget
 
-from arpegon.core.pitch import note_name
+from arpegon.core.pitch import written
 from arpegon.ui import theme
 from arpegon.ui.controls.keyboard import key_rects
+from arpegon.ui.painted import Painted
+
+_STEPS: dict[int, int] = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Down: -12, Qt.Key.Key_Up: 12}
+"""How many keys an arrow moves an end."""
 
 
-class ZoneKeys(QWidget):
+class ZoneKeys(Painted):
     """The key range of a source on a keyboard: drag its two ends."""
 
+    smooth = False
+    own_keys = (Qt.Key.Key_Home,)
     moved = pyqtSignal(int, int)
     settled = pyqtSignal()
 
@@ -21,9 +27,18 @@ class ZoneKeys(QWidget):
         super().__init__(parent)
         self.ink = ink
         self.low, self.high = 0, 127
-        self._end: str | None = None
+        self._held = False
+        self._end = 0
         self.setFixedHeight(58)
-        self.setToolTip("The keys that are let in. Drag either end; double click takes all keys.")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Key range")
+        self.set_help("The keys that are let in: drag either end; double click takes all keys.")
+
+    def set_help(self, words: str) -> None:
+        """Say what the keys are for; how they are chosen from the keyboard is added."""
+        self.setToolTip(
+            f"{words} Home and End choose an end, Left and Right move it by a key, Up and Down by an octave."
+        )
 
     def _note_at(self, x: float) -> int:
         return max(0, min(127, int(x / max(1, self.width()) * 128)))
@@ -31,34 +46,50 @@ class ZoneKeys(QWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is not None:
             note = self._note_at(event.position().x())
-            self._end = "low" if abs(note - self.low) <= abs(note - self.high) else "high"
-            self.mouseMoveEvent(event)
+            self._end = 0 if abs(note - self.low) <= abs(note - self.high) else 1
+            self._held = True
+            self._put(note)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        if event is None or self._end is None:
-            return
-        note = self._note_at(event.position().x())
-        if self._end == "low":
+        if event is not None and self._held:
+            self._put(self._note_at(event.position().x()))
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if self._held:
+            self._held = False
+            self.settled.emit()
+
+    def _put(self, note: int) -> None:
+        """Move the end that was touched last, no further than the other one."""
+        note = max(0, min(127, note))
+        before = self.low, self.high
+        if self._end == 0:
             self.low = min(note, self.high)
         else:
             self.high = max(note, self.low)
         self.update()
-        self.moved.emit(self.low, self.high)
+        if (self.low, self.high) != before:
+            self.moved.emit(self.low, self.high)
 
-    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        self._end = None
-        self.settled.emit()
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        by = _STEPS.get(event.key()) if event is not None else None
+        if by is not None:
+            self._put((self.low, self.high)[self._end] + by)
+            self.settled.emit()
+        elif event is not None and event.key() in (Qt.Key.Key_Home, Qt.Key.Key_End):
+            self._end = 0 if event.key() == Qt.Key.Key_Home else 1
+            self.update()
+        else:
+            super().keyPressEvent(event)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
-        self._end = None
+        self._held = False
         self.low, self.high = 0, 127
         self.moved.emit(0, 127)
         self.settled.emit()
         self.update()
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
         width = float(self.width())
         rects = key_rects(0, 127, width, 34.0)
         for note, (left, top, wide, tall) in rects.items():
@@ -75,9 +106,12 @@ class ZoneKeys(QWidget):
         left = rects[self.low][0]
         right = rects[self.high][0] + rects[self.high][2]
         painter.drawRect(QRectF(left, 35, right - left, 4))
+        if self.hasFocus():
+            painter.setBrush(theme.color(t.ink))
+            painter.drawRect(QRectF(right - 4 if self._end else left, 33, 4, 8))
         painter.setFont(theme.number_font(12))
         painter.setPen(theme.color(t.ink))
-        names = note_name(self.low), note_name(self.high)
+        names = written(self.low), written(self.high)
         start = min(max(0.0, left - 10), width - 90)
         painter.drawText(QRectF(start, 40, 44, 16), Qt.AlignmentFlag.AlignLeft, names[0])
         end = max(min(width - 44, right - 34), start + 44)

@@ -11,7 +11,7 @@ from arpegon.core import edits
 from arpegon.core.document import Hookup, Project
 from arpegon.core.hookup_values import bounds, steps_of
 from arpegon.core.parameters import Number, Param
-from arpegon.core.pitch import note_name
+from arpegon.core.pitch import written
 from arpegon.processors.targets import ACTIONS, declared, name_of, params_of, target_words
 from arpegon.ui import theme
 from arpegon.ui.bench.end_editor import CHANNELS, channel_of
@@ -344,4 +344,4 @@ def _text(param: Param, number: float) -> str:
         return param.text(steps[max(0, min(len(steps) - 1, round(number)))])
     if isinstance(param, Number):
         return f"{number:g}".replace("-", "−")
-    return note_name(max(0, min(127, round(number))))
+    return written(max(0, min(127, round(number))))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import msgspec
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 
 from arpegon.ui import theme
 from arpegon.ui.controls.elided import draw_elided
@@ -94,13 +94,10 @@ class SectionList(RowList[Entry]):
 
     # -- painting ----------------------------------------------------------------------------------
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        super().paintEvent(event)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
+        super().paint(painter, t)
         if self._drop is not None:
-            painter = QPainter(self)
-            painter.fillRect(
-                QRectF(0, max(0, self._drop * ROW - 2), self.width(), 3), theme.color(theme.theme().warning)
-            )
+            painter.fillRect(QRectF(0, max(0, self._drop * ROW - 2), self.width(), 3), theme.color(t.warning))
 
     def paint_row(self, painter: QPainter, t: theme.Theme, row: QRectF, place: int, entry: Entry) -> None:
         now = place == self._playing

@@ -6,7 +6,7 @@ import math
 import time
 
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QContextMenuEvent, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QContextMenuEvent, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QSizePolicy, QToolTip, QWidget
 
 from arpegon.core import edits
@@ -14,6 +14,7 @@ from arpegon.core.document import Hookup, Section
 from arpegon.processors.targets import held_words
 from arpegon.ui import theme
 from arpegon.ui.controls.elided import draw_elided
+from arpegon.ui.painted import Painted
 from arpegon.ui.session import Session
 
 HEIGHT = 35
@@ -63,7 +64,7 @@ class SectionStrip(QWidget):
             self.ruler.tick(now)
 
 
-class SectionRuler(QWidget):
+class SectionRuler(Painted):
     """Lengths of paper, each as wide as its bars; a click goes to one."""
 
     def __init__(self, session: Session) -> None:
@@ -169,9 +170,7 @@ class SectionRuler(QWidget):
 
     # -- painting ----------------------------------------------------------------------------------
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
         piece = self.session.piece
         for place, (section, cell) in enumerate(zip(self.sections, self.cells(), strict=True)):
             self._paint_cell(painter, section, cell, place == piece.place, place == piece.wanted)

@@ -6,16 +6,19 @@ from bisect import bisect_left
 from collections.abc import Sequence
 
 from PyQt6.QtCore import QLineF, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.core.events import BEND, CONTROL, PRESSURE, Event
-from arpegon.core.pitch import note_name
+from arpegon.core.pitch import written
 from arpegon.core.takes import Bar, bars, is_doubtful
 from arpegon.ui import theme
+from arpegon.ui.painted import Painted
 
 _SHADES = 6
 _FOOT = 18
+_LINE = 40.0
+"""Pixels that a turn of the wheel or an arrow scrolls."""
 
 
 class Span:
@@ -37,9 +40,11 @@ class Span:
             self.start = -0.2
 
 
-class TakeRoll(QWidget):
+class TakeRoll(Painted):
     """Paints one version; time runs up from the little keyboard at the foot, so the newest is at the top."""
 
+    smooth = False
+    own_keys = (Qt.Key.Key_Home,)
     scrolled = pyqtSignal()
     pointed = pyqtSignal(float)
 
@@ -53,7 +58,12 @@ class TakeRoll(QWidget):
         self.empty_words = ""
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumSize(160, 160)
-        self.setToolTip("Wheel scrolls, Ctrl+wheel zooms, a click plays from there.")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Take")
+        self.setToolTip(
+            "Wheel or arrows scroll, Ctrl+wheel or + and − zoom, a click plays from there, Return from the foot of "
+            "what is in sight. Home and End go to the beginning and the end."
+        )
 
     def sizeHint(self) -> QSize:
         return QSize(300, 400)
@@ -83,16 +93,45 @@ class TakeRoll(QWidget):
         if event is None:
             return
         turn = event.angleDelta().y() / 120.0
-        span = self.span
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
-            under = span.start + (self.height() - _FOOT - event.position().y()) / span.pixels
-            span.pixels = max(8.0, min(400.0, span.pixels * 1.2**turn))
-            span.start = under - (self.height() - _FOOT - event.position().y()) / span.pixels
+            self._zoom(turn, self.height() - _FOOT - event.position().y())
         else:
-            span.start += turn * 40.0 / span.pixels
-        span.clamp(self.height() - _FOOT)
-        self.scrolled.emit()
+            self._scroll_to(self.span.start + turn * _LINE / self.span.pixels)
         event.accept()
+
+    def _zoom(self, steps: float, height: float) -> None:
+        """Zoom about a height above the foot, in pixels."""
+        span = self.span
+        under = span.start + height / span.pixels
+        span.pixels = max(8.0, min(400.0, span.pixels * 1.2**steps))
+        self._scroll_to(under - height / span.pixels)
+
+    def _scroll_to(self, time: float) -> None:
+        self.span.start = time
+        self.span.clamp(self.height() - _FOOT)
+        self.scrolled.emit()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        span, page = self.span, float(self.height() - _FOOT)
+        pixels = {
+            int(Qt.Key.Key_Up): _LINE,
+            int(Qt.Key.Key_Down): -_LINE,
+            int(Qt.Key.Key_PageUp): 0.9 * page,
+            int(Qt.Key.Key_PageDown): -0.9 * page,
+            int(Qt.Key.Key_Home): -(span.start + 1.0) * span.pixels,
+            int(Qt.Key.Key_End): (span.length - span.start) * span.pixels,
+        }.get(event.key())
+        zoom = {"+": 1.0, "-": -1.0}.get(event.text())
+        if pixels is not None:
+            self._scroll_to(span.start + pixels / span.pixels)
+        elif zoom is not None:
+            self._zoom(zoom, page / 2)
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.pointed.emit(max(0.0, min(span.length, span.start)))
+        else:
+            super().keyPressEvent(event)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is not None and event.button() == Qt.MouseButton.LeftButton:
@@ -100,9 +139,7 @@ class TakeRoll(QWidget):
             time = span.start + (self.height() - _FOOT - event.position().y()) / span.pixels
             self.pointed.emit(max(0.0, min(span.length, time)))
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        t = theme.theme()
-        painter = QPainter(self)
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
         painter.fillRect(self.rect(), theme.color(t.roll))
         self._paint_rules(painter, t)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -197,7 +234,7 @@ class TakeRoll(QWidget):
                 painter.fillRect(QRectF(x, top, scale, 10), theme.color(theme.DAY.bar if not t.dark else t.desk))
             elif note % 12 == 0:
                 painter.setPen(theme.color(theme.DAY.second))
-                painter.drawText(QPointF(x + 1, self.height() - 1.0), note_name(note))
+                painter.drawText(QPointF(x + 1, self.height() - 1.0), written(note))
         painter.setPen(theme.color(t.line))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRect(QRectF(0, top, self.width() - 1, _FOOT - 1))
