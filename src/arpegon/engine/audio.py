@@ -29,6 +29,8 @@ drift of a crystal, too little to let the jitter of one callback be heard."""
 
 _REST_AFTER_SECONDS = 2.0
 """How long the stream goes on after the last instrument went, so that it can fade out."""
+_KEPT_SECONDS = 0.5
+"""How old an event may be that is still played when a device was opened: the first note opens it."""
 _MONITOR_SECONDS = 2.0 * BLOCK_SECONDS
 """How much later than instruments audio is heard that comes in: the block that it waits for, and the way."""
 
@@ -40,9 +42,14 @@ class Renderer:
 
     Monotonic seconds and samples are tied by a slow loop (after Adriaensen, "Using a DLL to filter time",
     2005, first order), so that the jitter of callbacks does not reach the notes.
+
+    Args:
+        rate: samples a second.
+        block: samples that are asked for at a time.
+        after: the renderer whose place this one takes; what waits there of late is not lost.
     """
 
-    def __init__(self, rate: int, block: int) -> None:
+    def __init__(self, rate: int, block: int, after: Renderer | None = None) -> None:
         self.rate = rate
         self.mixer = Mixer(rate)
         self.latency = 1.5 * block / rate + 0.001
@@ -50,6 +57,13 @@ class Renderer:
         self.dropouts = 0
         self._queue: deque[tuple[str, Event]] = deque()
         self._pending: list[tuple[str, Event]] = []
+        if after is not None:
+            # The queue is one and the same: the engine may still put into the old one while the new one begins.
+            self._queue = after._queue
+            late = time.monotonic() - _KEPT_SECONDS
+            self._pending = [entry for entry in after._pending if entry[1].time > late]
+            while self._queue and self._queue[0][1].time <= late:
+                self._queue.popleft()
         self._instruments: tuple[Instrument, ...] | None = None
         self._block_time: float | None = None
         self._monitors: dict[str, Monitored] = {}
@@ -249,7 +263,7 @@ class AudioOut:
             device = _find(sounddevice, self._device)
             info = sounddevice.query_devices(device, "output")
             rate = int(info["default_samplerate"]) or DEFAULT_RATE
-            renderer = Renderer(rate, self._block)
+            renderer = Renderer(rate, self._block, self.renderer)
             renderer.set_instruments(self._instruments)
             self._last_block = time.monotonic() + 1.0
 

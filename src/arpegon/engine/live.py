@@ -286,6 +286,7 @@ class LiveEngine:
         while self._acts:
             engine.run(now)
             self._acts.popleft()(max(now, engine.now))
+        self._hear_of(engine.graph.project)  # before notes that came with their instrument reach it
         arrivals = self._arrivals
         if arrivals:
             taken = [arrivals.popleft() for _ in range(len(arrivals))]
@@ -298,11 +299,12 @@ class LiveEngine:
                 if heard and len(self._heard) < _HEARD_LIMIT:
                     self._heard.append((name, event))
         engine.run(now)
-        if engine.graph.project is not self._heard_of:
-            self._hear_of(engine.graph.project)
+        self._hear_of(engine.graph.project)
 
     def _hear_of(self, project: Project) -> None:
         """Tell the audio output of what sounds: the document is another, or a hookup or a section turns a level."""
+        if project is self._heard_of:
+            return
         if project.instruments != self._heard_of.instruments:
             self.audio.set_instruments(project.instruments)
         self.audio.need(bool(project.instruments) or any(source.monitor for _, source in project.audio_sources()))

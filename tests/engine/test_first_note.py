@@ -1,0 +1,64 @@
+"""The first note of a project: it must not be lost while its instrument comes, or the device opens."""
+
+from __future__ import annotations
+
+import time
+
+import numpy as np
+
+from arpegon.core.events import note_off, note_on
+from arpegon.engine import protocol
+from arpegon.engine.audio import Renderer
+from arpegon.engine.live import LiveEngine
+from building import BELLS, project, strand
+
+
+class Nowhere:
+    """A channel to no window."""
+
+    waiting = 0
+
+    def __init__(self):
+        self.told = []
+
+    def send(self, report):
+        self.told.append(report)
+
+
+def loudest(renderer, now):
+    return float(np.abs(renderer.block(4800, now)).max())
+
+
+def test_a_note_that_comes_with_its_instrument_sounds():
+    live = LiveEngine(Nowhere())
+    now = time.monotonic()
+    live.act(lambda at: live._obey(protocol.SetProject(project(strand()), "."), at))
+    live._arrivals.append(("surface", note_on(now, 0, 60, 90)))
+    live._work(now)
+    live._report(now)
+    assert live.channel.told[-1].health.sounding == 1
+    assert loudest(live.audio.renderer, now) > 0.001
+
+
+def renderer(after=None):
+    made = Renderer(48_000, 256, after)
+    made.set_instruments((BELLS,))
+    return made
+
+
+def test_what_waits_when_a_device_opens_is_played_by_it():
+    now = time.monotonic()
+    before = renderer()
+    before.play("bells", [note_on(now, 0, 60, 90)])
+    after = renderer(before)
+    before.play("bells", [note_on(now, 0, 64, 90)])
+    alone = renderer()
+    alone.play("bells", [note_on(now, 0, 60, 90)])
+    assert loudest(after, now) > 1.2 * loudest(alone, now) > 0
+
+
+def test_what_was_due_before_a_long_stall_is_not_played_after_it():
+    now = time.monotonic()
+    before = renderer()
+    before.play("bells", [note_on(now - 2.0, 0, 60, 90), note_off(now - 1.5, 0, 60)])
+    assert loudest(renderer(before), now) == 0.0
