@@ -7,7 +7,17 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from arpegon.core.errors import ParameterError
-from arpegon.core.pitch import fifths_of, name_at, note_name, parse_note, parse_pitch_class, spell_scale
+from arpegon.core.pitch import (
+    fifths_of,
+    name_at,
+    note_name,
+    parse_note,
+    parse_pitch_class,
+    read_written,
+    spell_scale,
+    write_middle_c_as,
+    written,
+)
 from arpegon.core.scales import SCALES, Key, spelled
 
 MAJOR = {
@@ -69,6 +79,18 @@ def test_every_spelled_name_means_its_pitch_class(root, scale):
 def test_names_are_read_back(note, root, middle_c):
     name = note_name(note, spell_scale(root, SCALES["ionian"].intervals), middle_c)
     assert parse_note(name, middle_c) == note
+
+
+@pytest.mark.parametrize("octave", [3, 4])
+@given(note=st.integers(0, 127))
+def test_people_read_the_octaves_that_they_chose_and_files_keep_theirs(octave, note):
+    try:
+        write_middle_c_as(octave)
+        assert written(60) == f"C{octave}"
+        assert read_written(written(note)) == read_written(str(note)) == note
+        assert parse_note(note_name(note)) == note and note_name(60) == "C4"
+    finally:
+        write_middle_c_as(4)
 
 
 def test_the_octave_follows_the_letter():

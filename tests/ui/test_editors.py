@@ -6,6 +6,7 @@ import pytest
 from gestures import drag, drawn, values_on_bench
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QToolTip
 
 from arpegon.core import edits
 from arpegon.processors import PROCESSORS, WORKS
@@ -159,6 +160,29 @@ def test_a_response_is_drawn_with_points(window, on_bench):
     assert [64, 100] in values_on_bench(window)["points"]
     QTest.mouseClick(curve, RIGHT, pos=curve.spot(64, 100).toPoint())
     assert values_on_bench(window)["points"] == [[1, 1], [127, 127]]
+
+
+def test_a_drawn_wave_lies_under_its_points_and_its_place_is_ahead_by_the_phase(window, on_bench, qtbot):
+    editor = on_bench("lfo", wave="drawn", phase=90, points=[[0, 0], [64, 127], [127, 0]])
+    assert [editor.view.share(x / 127) for x, _ in editor.view.points] == pytest.approx([0.0, 1.0, 0.0], abs=0.01)
+    window.session.play()
+    qtbot.waitUntil(lambda: editor.view._at is not None)
+    live = window.session.telemetry.live
+    editor.tick(0.0)
+    assert editor.view._at[1] == pytest.approx(live[0] + 0.25)
+    window.session.set_params(editor.stage.id, {"wave": "sine"}, True)
+    assert window.bench.editor.view.points is None
+    assert window.bench.editor.view.share(0.0) == pytest.approx(0.5)
+
+
+def test_what_is_typed_into_a_list_of_numbers_is_taken_or_answered(window, on_bench):
+    field = on_bench("convert").controls["ignored"]
+    for text, values, said in (("0 64", [0, 64], ""), ("quay", [0, 64], "no list of numbers"), ("300", [0, 64], "300")):
+        QToolTip.hideText()
+        field.setText(text)
+        field.editingFinished.emit()
+        assert values_on_bench(window)["ignored"] == values
+        assert said in QToolTip.text() + " ".join(window.notices.texts)
 
 
 def test_the_window_of_a_sieve_is_dragged(window, on_bench):

@@ -14,7 +14,10 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLineEdit
 
 from arpegon.core import edits
-from arpegon.core.document import InstrumentDestination
+from arpegon.core.document import InstrumentDestination, SurfaceSource
+from arpegon.core.pitch import written
+from arpegon.engine.protocol import Locate
+from arpegon.files import places
 from arpegon.files.midi import Track, write_midi
 from arpegon.files.places import DEMO
 from arpegon.files.project import load_project, save_project
@@ -24,6 +27,8 @@ from arpegon.ui.bench.editor import StageEditor
 from arpegon.ui.bench.humanize_editor import HumanizeEditor
 from arpegon.ui.bench.scale_editor import ScaleEditor
 from arpegon.ui.bench.source_editor import SourceEditor
+from arpegon.ui.board.words import zone_words
+from arpegon.ui.controls.slider import Slider
 from arpegon.ui.session import Selection
 from building import notes, pitches
 
@@ -425,6 +430,33 @@ def test_keys_walk_the_board_and_the_transport(window, strand, story, qtbot):
     qtbot.waitUntil(lambda: window.session.telemetry.playing)
     window._actions["play"].trigger()
     qtbot.waitUntil(lambda: not window.session.telemetry.playing)
+
+
+def test_home_is_the_sliders_while_it_has_the_focus_and_else_the_transports(window, strand, story, qtbot):
+    window.session.client.send(Locate(16.0))
+    qtbot.waitUntil(lambda: window.session.telemetry.beat == 16.0)
+    window.session.select_stage(story[0])
+    window.activateWindow()
+    qtbot.waitUntil(window.isActiveWindow)
+    slider = next(one for one in window.bench.findChildren(Slider) if one.isVisible() and one.isEnabled())
+    slider.setFocus()
+    QTest.keyClick(slider, Qt.Key.Key_Home)
+    qtbot.wait(100)
+    assert slider.value() == slider.param.low and window.session.telemetry.beat == 16.0
+    window.board.setFocus()
+    QTest.keyClick(window.board, Qt.Key.Key_Home)
+    qtbot.waitUntil(lambda: window.session.telemetry.beat == 0.0)
+
+
+def test_middle_c_is_written_as_people_want_it_and_the_choice_is_kept(window, strand, tmp_path, monkeypatch):
+    monkeypatch.setattr(places, "config_dir", lambda: tmp_path)
+    try:
+        window._actions["middle_c"].trigger()
+        assert places.load_settings().middle_c == 3
+        assert written(60) == "C3" and zone_words(SurfaceSource(low_key=60)) == "from C3"
+    finally:
+        window._actions["middle_c"].trigger()
+    assert places.load_settings().middle_c == 4 and written(60) == "C4"
 
 
 def test_header_fields_take_values_and_refuse_nonsense(window, strand, qtbot):

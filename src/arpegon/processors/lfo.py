@@ -48,12 +48,12 @@ class Lfo(Modulator):
             key="unit",
             label="Rate in",
             default="note",
-            options={"note": "note values", "hz": "cycles a second"},
+            options={"note": "note values", "hz": "hertz"},
             help="Whether a cycle has a length in beats or in seconds.",
         ),
         NoteValue(key="rate", label="Cycle", default="1 bar", help="The length of a cycle, up to 16 bars."),
         Number(
-            key="hz", label="Cycles", default=0.5, low=0.01, high=20.0, step=0.01, unit="Hz", help="Cycles a second."
+            key="hz", label="Frequency", default=0.5, low=0.01, high=20.0, step=0.01, unit="Hz", help="Cycles a second."
         ),
         Number(key="phase", label="Phase", default=0, low=0, high=359, unit="°", help="Where in its cycle it begins."),
         Number(

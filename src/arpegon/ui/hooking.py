@@ -157,7 +157,7 @@ class Hooking(QObject):
             project, _ = edits.add_hookup(self.session.project, made)
         words = target_words(self.session.project, made) or "it"
         self.session.edit(f"Hook up {control_words(made)} to {words}", project)
-        self.session.notice("edit", f"{control_words(made)} is now hooked up to {words}.")
+        self.session.notice("done", f"{control_words(made)} is now hooked up to {words}.")
 
     # -- controls ----------------------------------------------------------------------------------
 

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 import msgspec
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPen, QWheelEvent
+from PyQt6.QtGui import QContextMenuEvent, QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPen, QWheelEvent
 from PyQt6.QtWidgets import QGridLayout, QInputDialog, QMenu, QWidget
 
 from arpegon.core import edits
@@ -174,6 +174,10 @@ class Pad(Painted):
     def keyReleaseEvent(self, event: QKeyEvent | None) -> None:
         if event is not None and not event.isAutoRepeat():
             self._let_go()
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        self._let_go()  # the release of a key would go to another control
+        super().focusOutEvent(event)
 
     def paint(self, painter: QPainter, t: theme.Theme) -> None:
         ground = t.bar if self.down else t.field

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import pytest
 from gestures import INK, collect, drag, drawn
-from PyQt6.QtCore import QPointF
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtTest import QTest
 
 from arpegon.ui.controls.facing_keys import FacingKeys
 
@@ -43,3 +45,56 @@ def test_keys_are_found_at_their_places(shown):
     assert drawn(keys)
     keys.tick(9.0)
     assert not keys._lit
+
+
+@pytest.fixture
+def keys(shown):
+    """Editable keyboards that draw and cut as they are told."""
+    made = shown(FacingKeys(INK, editable=True), 500, 170)
+    threads = {60: [60], 61: [64, 67]}
+    made.show_threads(threads)
+    made.drawn.connect(lambda key, target: threads.setdefault(key, []).append(target))
+    made.cut.connect(lambda key, target: threads[key].remove(target))
+    made.table = threads
+    return made
+
+
+def test_threads_are_moved_drawn_and_cut_from_the_keyboard(keys):
+    settled = collect(keys.settled)
+    QTest.keyClick(keys, Qt.Key.Key_Up)
+    assert keys.table[60] == [61]
+    QTest.keyClick(keys, Qt.Key.Key_Insert)
+    assert keys.table[60] == [61, 62]
+    QTest.keyClick(keys, Qt.Key.Key_Right)
+    QTest.keyClick(keys, Qt.Key.Key_Down)
+    assert keys.table[61] == [63, 66]
+    QTest.keyClick(keys, Qt.Key.Key_Delete)
+    QTest.keyClick(keys, Qt.Key.Key_Left)
+    assert keys.table == {60: [61, 62], 61: []} and len(settled) == 4
+
+
+def test_a_silent_key_gets_a_thread_to_itself(keys):
+    keys.table[60].clear()
+    QTest.keyClick(keys, Qt.Key.Key_Insert)
+    assert keys.table[60] == [60]
+
+
+def test_threads_stay_on_the_keyboard(keys):
+    keys.table[60][:] = [126, 127]
+    QTest.keyClick(keys, Qt.Key.Key_Up)
+    QTest.keyClick(keys, Qt.Key.Key_Insert)
+    assert keys.table[60] == [126, 127]
+
+
+def test_the_chosen_key_stays_in_sight(keys):
+    for _ in range(60):
+        QTest.keyClick(keys, Qt.Key.Key_Left)
+    assert keys._cursor == keys.low
+
+
+def test_keyboards_that_only_show_take_no_keys(shown):
+    fixed = shown(FacingKeys(INK))
+    fixed.show_threads({60: [60]})
+    told = collect(fixed.drawn)
+    QTest.keyClick(fixed, Qt.Key.Key_Up)
+    assert told == [] and fixed.focusPolicy() == Qt.FocusPolicy.NoFocus

@@ -277,8 +277,12 @@ class LfoEditor(StageEditor):
         self.side.addWidget(MovesButton(self))
 
     def show_values(self, values: dict[str, Any]) -> None:
-        wave = Lfo(values, Setting(identity=self.stage.id, key=self.session.project.key))
-        self.view.show_wave(wave.share, values["points"] if values["wave"] == "drawn" else None)
+        # A drawn wave lies under its points, and the place on it is ahead by the phase; others are shown as they begin.
+        drawn = values["wave"] == "drawn"
+        shown = {**values, "phase": 0} if drawn else values
+        self._ahead = values["phase"] / 360.0 if drawn else 0.0
+        wave = Lfo(shown, Setting(identity=self.stage.id, key=self.session.project.key))
+        self.view.show_wave(wave.share, values["points"] if drawn else None)
         by_note = values["unit"] == "note"
         self.controls["rate"].setEnabled(by_note)
         self.controls["hz"].setEnabled(not by_note)
@@ -288,7 +292,7 @@ class LfoEditor(StageEditor):
 
     def tick(self, now: float) -> None:
         live = self.session.telemetry.live
-        self.view.show_place(live[0] if len(live) == 2 else None)
+        self.view.show_place(live[0] + self._ahead if len(live) == 2 else None)
 
 
 class ContourEditor(StageEditor):

@@ -85,7 +85,7 @@ class ListenEditor(StageEditor):
         """Begin with these settings wherever one is added."""
         listening = {**self.session.settings.listening, self.stage.kind: dict(self.stage.params)}
         self.session.change_settings(listening=listening)
-        self.session.notice("edit", "Audio sources that you add from now on begin with these settings.")
+        self.session.notice("done", "Audio sources that you add from now on begin with these settings.")
 
 
 class HitsEditor(ListenEditor):

@@ -143,18 +143,14 @@ class Column(Painted):
         more.clicked.connect(lambda: self.acts.menu(more.mapToGlobal(QPoint(0, more.height()))))
         if self.compact:
             rows.setContentsMargins(6, 0, 2, 4)
-            upper = QHBoxLayout()
-            upper.addWidget(self._name, 1)
-            upper.addWidget(more)
-            rows.addLayout(upper)
-            buttons = [self._solo, self._mute]
+            rows.addWidget(self._name)
         else:
             row.addWidget(self._name, 1)
-            buttons = [self._solo, self._mute, more]
-        for button in buttons:
-            row.addWidget(button)
+        row.addWidget(self._solo)
+        row.addWidget(self._mute)
         if self.compact:
             row.addStretch(1)
+        row.addWidget(more)
         rows.addLayout(row)
         return head
 

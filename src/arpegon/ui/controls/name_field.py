@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent
+from PyQt6.QtGui import QFontMetrics, QMouseEvent
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
+from arpegon.ui import theme
 from arpegon.ui.controls.elided import Elided
+
+_SIZES = {"strand": 14, "strand-small": 12}
+"""The height of a strand's name in pixels."""
 
 
 class NameField(Elided):
-    """A name that is edited in place by double click or F2."""
+    """A name that is edited in place by double click or F2; a strand's is set smaller where it is long."""
 
     renamed = pyqtSignal(str)
     clicked = pyqtSignal()
@@ -20,6 +24,17 @@ class NameField(Elided):
         self.setProperty("role", role)
         self.setToolTip(f"{text} – double click to rename.")
         self._field: QLineEdit | None = None
+
+    def _fit(self) -> None:
+        role = self.property("role")
+        if role in _SIZES:
+            fits = QFontMetrics(theme.name_font(_SIZES["strand"])).horizontalAdvance(self.full) <= self.width()
+            if role != (wanted := "strand" if fits else "strand-small"):
+                self.setProperty("role", wanted)
+                if (style := self.style()) is not None:
+                    style.unpolish(self)
+                    style.polish(self)
+        super()._fit()
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is not None and event.button() == Qt.MouseButton.LeftButton:

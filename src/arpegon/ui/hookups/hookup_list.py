@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import msgspec
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPen
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 
 from arpegon.ui import theme
 from arpegon.ui.controls.elided import draw_elided
@@ -28,7 +28,7 @@ class Entry(msgspec.Struct, frozen=True):
 
 
 class HookupList(RowList[Entry]):
-    """Rows; click chooses one, a click on the switch at its right mutes it, Del removes it."""
+    """Rows; click chooses one, Return or a click on the switch at its right mutes it, Del removes it."""
 
     muted = pyqtSignal(str)
 
@@ -36,6 +36,10 @@ class HookupList(RowList[Entry]):
         super().__init__("Hookups", ROW, 4)
         self._values: dict[str, tuple[float, float]] = {}
         self._now = 0.0
+        self.setToolTip(
+            "What each control moves, and where it stands. Click or arrows choose a hookup; Return, or the button at "
+            "its right, mutes it; Del takes it out."
+        )
 
     def show_values(self, values: dict[str, tuple[float, float]], now: float) -> None:
         """Show where the controls are; those that moved of late glow."""
@@ -56,6 +60,12 @@ class HookupList(RowList[Entry]):
             self.muted.emit(entry.id)
         else:
             self.chosen.emit(entry.id)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.current:
+            self.muted.emit(self.current)
+        else:
+            super().keyPressEvent(event)
 
     def paint_row(self, painter: QPainter, t: theme.Theme, row: QRectF, place: int, entry: Entry) -> None:
         now = entry.id == self.current

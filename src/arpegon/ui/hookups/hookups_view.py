@@ -159,7 +159,7 @@ class HookupsView(QWidget):
         except ArpegonError as error:
             self.session.notice("file", str(error))
         else:
-            self.session.notice("edit", f"The hookups were saved as “{path.name}”.")
+            self.session.notice("done", f"The hookups were saved as “{path.name}”.")
 
     def ask_load(self) -> None:
         """Ask for a file, and add its hookups."""

@@ -1,0 +1,67 @@
+"""What all painted controls share."""
+
+from __future__ import annotations
+
+import pytest
+from gestures import pixels
+from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtGui import QAction, QKeySequence
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from arpegon.ui import theme
+from arpegon.ui.painted import Painted, paint_paper
+
+
+class Paper(Painted):
+    own_keys = (Qt.Key.Key_Home,)
+
+    def __init__(self):
+        super().__init__()
+        self.keys = []
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+
+    def keyPressEvent(self, event):
+        self.keys.append(event.key())
+
+    def paint(self, painter, t):
+        paint_paper(painter, t, self.sheet())
+
+
+@pytest.mark.parametrize("name", ["day", "night"])
+def test_it_is_painted_in_the_theme_of_now(shown, name):
+    theme.use(name)
+    try:
+        paper = shown(Paper(), 100, 40)
+        assert pixels(paper, theme.THEMES[name].roll) > 3000
+        assert 150 < pixels(paper, theme.THEMES[name].line) < 400
+    finally:
+        theme.use("day")
+
+
+def test_its_sheet_leaves_room_for_a_sharp_line(shown):
+    assert shown(Paper(), 100, 40).sheet() == QRectF(0.5, 0.5, 99, 39)
+
+
+def test_a_key_of_its_own_is_not_the_windows_while_it_has_the_focus(shown, qtbot):
+    window = shown(QWidget())
+    paper, other = Paper(), QWidget()
+    other.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+    box = QVBoxLayout(window)
+    box.addWidget(paper)
+    box.addWidget(other)
+    told = []
+    for key in ("Home", "End"):
+        action = QAction(key, window)
+        action.setShortcut(QKeySequence(key))
+        action.triggered.connect(lambda _=False, key=key: told.append(key))
+        window.addAction(action)
+    window.activateWindow()
+    qtbot.waitUntil(window.isActiveWindow)
+    paper.setFocus()
+    QTest.keyClick(paper, Qt.Key.Key_Home)
+    QTest.keyClick(paper, Qt.Key.Key_End)
+    assert paper.keys == [Qt.Key.Key_Home] and told == ["End"]
+    other.setFocus()
+    QTest.keyClick(other, Qt.Key.Key_Home)
+    assert told == ["End", "Home"]
