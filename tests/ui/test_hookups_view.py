@@ -12,6 +12,7 @@ from arpegon.core.document import Hookup
 from arpegon.ui.bench.bench import EDITORS
 from arpegon.ui.bench.controller_editors import MovesButton
 from arpegon.ui.hooking import control_words, handle_of
+from arpegon.ui.parts_menu import target_menu
 
 LEFT = Qt.MouseButton.LeftButton
 
@@ -207,3 +208,21 @@ def test_a_wave_moves_a_parameter_and_leaves_the_document_alone(window, on_bench
     qtbot.waitUntil(lambda: hooking.values["humanize", "low"] != first)
     qtbot.wait(500)
     assert window.session.project is before
+
+
+def test_the_menu_of_targets_walks_the_whole_project(window, on_bench):
+    on_bench("chord")
+    taken = []
+    menu = target_menu(window.session.project, window, lambda *what: taken.append(what))
+    texts = [action.text() for action in menu.actions() if not action.isSeparator()]
+    strand = window.session.project.strands[0]
+    assert texts[0] == "Play" and {"Tempo", strand.name, "Instruments"} <= set(texts)
+
+    def inner(menu, text):
+        return next(action.menu() for action in menu.actions() if action.text() == text)
+
+    chord = inner(inner(menu, strand.name), f"Chord in {strand.name}")
+    for action in chord.actions():
+        if action.text() in ("Bypass", "Register"):
+            action.trigger()
+    assert taken == [("chord", "", "bypass"), ("chord", "register", "")]

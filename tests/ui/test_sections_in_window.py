@@ -12,7 +12,7 @@ from arpegon.core.document import Held
 from arpegon.files.project import load_project
 from arpegon.ui import theme
 from arpegon.ui.hooking import handle_of
-from arpegon.ui.sections.section_editor import holdable_menu
+from arpegon.ui.parts_menu import holdable_menu
 from arpegon.ui.sections.section_list import ROW
 
 LEFT = Qt.MouseButton.LeftButton

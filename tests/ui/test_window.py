@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import signal
 from pathlib import Path
 
@@ -446,6 +447,12 @@ def test_home_is_the_sliders_while_it_has_the_focus_and_else_the_transports(wind
     window.board.setFocus()
     QTest.keyClick(window.board, Qt.Key.Key_Home)
     qtbot.waitUntil(lambda: window.session.telemetry.beat == 0.0)
+
+
+def test_the_guide_names_every_shortcut_of_the_window(window):
+    page = (Path(__file__).parents[2] / "docs" / "guide" / "keys.md").read_text()
+    named = set(re.split(r"[\s,;|]+", page))
+    assert {action.shortcut().toString() for action in window._actions.values()} - named == set()
 
 
 def test_middle_c_is_written_as_people_want_it_and_the_choice_is_kept(window, strand, tmp_path, monkeypatch):

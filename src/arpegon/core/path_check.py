@@ -136,10 +136,14 @@ def _source(project: Project, source: AnySource, facts: Facts, around: Surroundi
     return None
 
 
+def _rests(label: str) -> tuple[str, str]:
+    return f"its {label} is set to rest", "wake-source"
+
+
 def _generator(source: GeneratorSource, facts: Facts, around: Surroundings) -> tuple[str, str] | None:
     known = facts(source.stage)
     if source.bypass:
-        return f"its {known.label} is set to rest", "wake-source"
+        return _rests(known.label)
     if known.swallows is not None:
         return f"{known.label}: {known.swallows}", ""
     if known.waits_for_clock and around.playing is False:
@@ -150,7 +154,7 @@ def _generator(source: GeneratorSource, facts: Facts, around: Surroundings) -> t
 def _audio(source: AudioSource, facts: Facts, around: Surroundings) -> tuple[str, str] | None:
     label = facts(source.stage).label
     if source.bypass:
-        return f"its {label} is set to rest", "wake-source"
+        return _rests(label)
     if source.file:
         if source.file in around.missing_clips:
             return f"its sound “{source.file}” cannot be read", ""

@@ -168,6 +168,17 @@ def differs(project: Project, other: Project, target: Target) -> bool:
         return True
 
 
+def actions_on(project: Project, target: str) -> list[str]:
+    """The names of the actions that can be done with a part of the project, or with it as a whole (empty)."""
+    kinds = {""}
+    if project.find_stage(target) is not None:
+        params = params_of(project, target)
+        kinds = {"stage", *(["pattern"] if "pattern" in params else []), *(["start"] if "times" in params else [])}
+    elif target:
+        kinds = {"strand"} if project.strand(target) is not None else set()
+    return [name for name, action in ACTIONS.items() if action.on in kinds]
+
+
 def target_words(project: Project, hookup: Hookup) -> str | None:
     """What a hookup is tied to, in words; ``None`` where that is gone."""
     if hookup.action:

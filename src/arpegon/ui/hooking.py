@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QMenu, QWidget
 from arpegon.core import edits
 from arpegon.core.document import Hookup, Project
 from arpegon.core.learning import Learner
+from arpegon.core.parameters import Switch
 from arpegon.core.pitch import written
 from arpegon.engine.protocol import Hooked, Learn
 from arpegon.processors.targets import declared, differs, name_of, target_words, with_value
@@ -148,8 +149,7 @@ class Hooking(QObject):
         made = msgspec.structs.replace(wanted, **{name: getattr(found, name) for name in names})
         if found.control in ("note", "program") and not wanted.action:
             param = declared(self.session.project, made)
-            few = param is not None and "Switch" in type(param).__name__
-            made = msgspec.structs.replace(made, way="toggle" if few else "next")
+            made = msgspec.structs.replace(made, way="toggle" if isinstance(param, Switch) else "next")
         if made.id and self.session.project.hookup(made.id) is not None:
             moved = {name: getattr(found, name) for name in names}
             project = edits.set_hookup(self.session.project, made.id, **moved)

@@ -27,7 +27,7 @@ from arpegon.ui.controls.curve_view import CurveView
 from arpegon.ui.controls.movement_view import MovementView
 from arpegon.ui.controls.step_bars import StepBars
 from arpegon.ui.controls.wave_view import WaveView
-from arpegon.ui.hookups.hookup_editor import target_menu
+from arpegon.ui.parts_menu import target_menu
 
 
 class ConvertEditor(StageEditor):

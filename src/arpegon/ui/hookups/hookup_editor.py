@@ -5,14 +5,14 @@ from __future__ import annotations
 from typing import Any
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QMenu, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from arpegon.core import edits
 from arpegon.core.document import Hookup, Project
 from arpegon.core.hookup_values import bounds, steps_of
 from arpegon.core.parameters import Number, Param
 from arpegon.core.pitch import written
-from arpegon.processors.targets import ACTIONS, declared, name_of, params_of, target_words
+from arpegon.processors.targets import ACTIONS, declared, name_of, target_words
 from arpegon.ui import theme
 from arpegon.ui.bench.end_editor import CHANNELS, channel_of
 from arpegon.ui.bench.standard import caps, under_caption
@@ -20,6 +20,7 @@ from arpegon.ui.controls.choices import Picker, Segments, Switch
 from arpegon.ui.controls.range_slider import RangeSlider
 from arpegon.ui.controls.slider import Slider
 from arpegon.ui.hooking import control_words, surface_name
+from arpegon.ui.parts_menu import target_menu
 from arpegon.ui.session import Session
 
 _CONTROLS = {
@@ -294,47 +295,6 @@ class HookupEditor(QWidget):
     def _take_target(self, target: str, param: str, action: str) -> None:
         way = "trigger" if action else "follow"
         self._set("Moves", target=target, param=param, action=action, way=way, out_low=None, out_high=None)
-
-
-def target_menu(project: Project, parent: QWidget, take: Any) -> QMenu:
-    """Everything that can be hooked up; ``take`` gets target, parameter, action."""
-    menu = QMenu(parent)
-    for name in ACTIONS:
-        if not ACTIONS[name].on:
-            menu.addAction(ACTIONS[name].label, lambda name=name: take("", "", name))
-    for key, param in params_of(project, "").items():
-        menu.addAction(param.label, lambda key=key: take("", key, ""))
-    menu.addSeparator()
-    for strand in project.strands:
-        sub = menu.addMenu(strand.name)
-        if sub is None:
-            continue
-        for name in ("mute", "solo"):
-            sub.addAction(ACTIONS[name].label, lambda name=name, strand=strand: take(strand.id, "", name))
-        for stage in strand.works:
-            inner = sub.addMenu(name_of(project, stage.id) or stage.id)
-            if inner is None:
-                continue
-            inner.addAction("Bypass", lambda stage=stage: take(stage.id, "", "bypass"))
-            params = params_of(project, stage.id)
-            if "pattern" in params:
-                for name, action in ACTIONS.items():
-                    if action.on == "pattern":
-                        inner.addAction(action.label, lambda name=name, stage=stage: take(stage.id, "", name))
-            if "times" in params:
-                for name, action in ACTIONS.items():
-                    if action.on == "start":
-                        inner.addAction(action.label, lambda name=name, stage=stage: take(stage.id, "", name))
-            inner.addSeparator()
-            for key, param in params.items():
-                inner.addAction(param.label, lambda key=key, stage=stage: take(stage.id, key, ""))
-    instruments = menu.addMenu("Instruments")
-    for instrument in project.instruments:
-        inner = instruments.addMenu(instrument.id) if instruments is not None else None
-        for key, param in params_of(project, instrument.id).items():
-            if inner is not None:
-                inner.addAction(param.label, lambda key=key, one=instrument: take(one.id, key, ""))
-    return menu
 
 
 def _text(param: Param, number: float) -> str:

@@ -22,8 +22,9 @@ from arpegon.processors.targets import target_words
 from arpegon.ui.controls.choices import Switch
 from arpegon.ui.controls.scrolled import beside_editor, scrolled
 from arpegon.ui.hooking import control_words, surface_name
-from arpegon.ui.hookups.hookup_editor import HookupEditor, target_menu
+from arpegon.ui.hookups.hookup_editor import HookupEditor
 from arpegon.ui.hookups.hookup_list import Entry, HookupList
+from arpegon.ui.parts_menu import target_menu
 from arpegon.ui.session import Session
 
 _TOUCHED = 0.3

@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QLineEdit,
-    QMenu,
     QPushButton,
     QScrollArea,
     QVBoxLayout,
@@ -27,6 +26,7 @@ from arpegon.ui import theme
 from arpegon.ui.bench.standard import STANDARD, caps, captioned, standard_control
 from arpegon.ui.controls.choices import Segments
 from arpegon.ui.controls.slider import Slider
+from arpegon.ui.parts_menu import holdable_menu
 from arpegon.ui.session import Session
 
 _BARS = Number(key="bars", label="Bars", default=8, low=1, high=MOST_BARS, help="How many bars it lasts.")
@@ -243,25 +243,3 @@ class HeldRow(QWidget):
         elif self._label is not None:
             gone = f"{held.param} of “{held.target}” is gone; it holds again if that comes back."
             self._label.setText(held_words(project, held) or gone)
-
-
-def holdable_menu(project: Project, parent: QWidget, take: Callable[[str, str], None]) -> QMenu:
-    """Everything that sections can hold; ``take`` gets target and parameter."""
-    menu = QMenu(parent)
-
-    def fill(inner: QMenu | None, target: str) -> None:
-        if inner is not None:
-            for key, param in holdable(project, target).items():
-                inner.addAction(param.label, lambda key=key: take(target, key))
-
-    fill(menu, "")
-    menu.addSeparator()
-    for strand in project.strands:
-        sub = menu.addMenu(strand.name)
-        fill(sub, strand.id)
-        for stage in strand.works:
-            fill(sub.addMenu(name_of(project, stage.id) or stage.id) if sub is not None else None, stage.id)
-    instruments = menu.addMenu("Instruments")
-    for instrument in project.instruments:
-        fill(instruments.addMenu(instrument.id) if instruments is not None else None, instrument.id)
-    return menu
