@@ -14,6 +14,8 @@ from arpegon.ui.painted import Painted
 
 _SEGMENTS = 16
 _LEAST_SEGMENT = 4.0
+_NARROW = 120
+"""Rows up to this width leave more room to the name than to the meter."""
 
 
 class EndRow(Painted):
@@ -126,7 +128,7 @@ class DestinationRow(EndRow):
         return round(max(0.0, min(1.0, 1.0 + 20 * log10(self._level) / 48.0)) * self._segments())
 
     def _meter_width(self) -> float:
-        return min(78.0, 0.36 * self.width())
+        return min(78.0, (0.36 if self.width() > _NARROW else 0.2) * self.width())
 
     def _segments(self) -> int:
         """How many segments the meter has: fewer in a narrow column."""
@@ -148,7 +150,7 @@ class DestinationRow(EndRow):
         if self.meter is not None:
             wide = self._meter_width()
             self._paint_meter(painter, QRectF(body.right() - wide - 4, body.top() + 6, wide, body.height() - 12), text)
-            room.setRight(body.right() - wide - 10)
+            room.setRight(body.right() - wide - 7)
         _two_texts(painter, room, self.name, self.detail, text, quiet, 600)
 
     def _paint_meter(self, painter: QPainter, area: QRectF, text: str) -> None:
@@ -176,9 +178,11 @@ def _two_texts(painter: QPainter, room: QRectF, name: str, detail: str, ink: str
     painter.setFont(theme.label_font(12))
     detail_width = painter.fontMetrics().horizontalAdvance(detail) + 8 if detail else 0
     painter.setFont(theme.label_font(13, weight))
-    if room.width() - detail_width < min(70, painter.fontMetrics().horizontalAdvance(name)):
+    if room.width() - detail_width < min(100, painter.fontMetrics().horizontalAdvance(name)):
         detail, detail_width = "", 0
     name_width = room.width() - detail_width
+    if painter.fontMetrics().horizontalAdvance(name) > name_width:  # smaller before it is cut
+        painter.setFont(theme.label_font(12, weight))
     shown = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(name_width))
     painter.setPen(theme.color(ink))
     painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, shown)

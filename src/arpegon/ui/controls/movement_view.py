@@ -69,10 +69,12 @@ class MovementView(Painted):
         painter.setPen(QPen(theme.color(ink), 2.6))
         painter.drawPolyline(self._line(room, 2))
         painter.setFont(theme.number_font(11))
-        painter.setPen(theme.color(t.ink))
         _, came, went = self._points[-1]
         words = f"in {came:.0f}   out {went:.0f}"
-        painter.drawText(room.adjusted(4, -4, -4, 0), Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, words)
+        label = QRectF(room.left(), room.top() - 4, painter.fontMetrics().horizontalAdvance(words) + 8.0, 16)
+        painter.fillRect(label, theme.color(t.roll, 0.85))  # the lines do not cross the words
+        painter.setPen(theme.color(t.ink))
+        painter.drawText(label, Qt.AlignmentFlag.AlignCenter, words)
 
     def _line(self, room: QRectF, which: int) -> QPolygonF:
         line: list[QPointF] = []
