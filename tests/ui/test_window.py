@@ -30,8 +30,9 @@ from arpegon.ui.bench.scale_editor import ScaleEditor
 from arpegon.ui.bench.source_editor import SourceEditor
 from arpegon.ui.board.words import zone_words
 from arpegon.ui.controls.slider import Slider
+from arpegon.ui.controls.step_lanes import StepLanes
 from arpegon.ui.session import Selection
-from building import notes, pitches
+from building import generator, notes, pitches
 
 LEFT = Qt.MouseButton.LeftButton
 
@@ -447,6 +448,22 @@ def test_home_is_the_sliders_while_it_has_the_focus_and_else_the_transports(wind
     window.board.setFocus()
     QTest.keyClick(window.board, Qt.Key.Key_Home)
     qtbot.waitUntil(lambda: window.session.telemetry.beat == 0.0)
+
+
+def test_a_control_keeps_the_keys_that_it_needs_from_the_play_surface(window, strand, qtbot):
+    project = edits.set_strand(window.session.project, strand, sources=(generator("steps"),))
+    window.session.edit("add", project)
+    window.session.select_stage(project.strand(strand).generators[0].id)
+    window.activateWindow()
+    qtbot.waitUntil(window.isActiveWindow)
+    lanes = window.bench.findChild(StepLanes)
+    lanes.setFocus()
+    octave = window.surface.octave
+    QTest.keyClick(lanes, Qt.Key.Key_PageDown)
+    assert lanes._lane == 1 and window.surface.octave == octave
+    window.board.setFocus()
+    QTest.keyClick(window.board, Qt.Key.Key_PageDown)
+    assert window.surface.octave == octave - 1
 
 
 def test_the_guide_names_every_shortcut_of_the_window(window):

@@ -52,16 +52,19 @@ ACTIONS: dict[str, Action] = {
 }
 """Actions by their name in files."""
 
+TEMPO = Number(
+    key="tempo",
+    label="Tempo",
+    default=120.0,
+    low=TEMPO_RANGE[0],
+    high=TEMPO_RANGE[1],
+    step=0.1,
+    help="Quarter notes a minute.",
+)
+"""The tempo of the project."""
+
 PROJECT_PARAMS: dict[str, Param] = {
-    "tempo": Number(
-        key="tempo",
-        label="Tempo",
-        default=120.0,
-        low=TEMPO_RANGE[0],
-        high=TEMPO_RANGE[1],
-        step=0.1,
-        help="Quarter notes a minute.",
-    ),
+    "tempo": TEMPO,
     "key_root": PitchClass(key="key_root", label="Key", default="C", help="The root of the project's key."),
     "key_scale": scale_param(key="key_scale", label="Scale", default="ionian", help="The scale of the project's key."),
 }

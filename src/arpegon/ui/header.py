@@ -8,10 +8,12 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout
 from arpegon.core import edits
 from arpegon.core.clock import TEMPO_RANGE, bar_beats
 from arpegon.core.document import Hookup
+from arpegon.core.errors import ParameterError
 from arpegon.core.parameters import SCALE_OPTIONS
 from arpegon.core.pitch import pretty_name
 from arpegon.core.scales import Key
 from arpegon.engine.protocol import Locate, Telemetry
+from arpegon.processors.targets import TEMPO
 from arpegon.ui import theme
 from arpegon.ui.bench.standard import ROOTS
 from arpegon.ui.clock_panel import ClockPanel
@@ -238,8 +240,8 @@ class Header(QWidget):
 
     def _type_tempo(self, text: str) -> None:
         try:
-            tempo = float(text.replace(",", "."))
-        except ValueError:
+            tempo = TEMPO.typed(text)
+        except ParameterError:
             self.session.notice("edit", f"“{text}” is no tempo: type quarter notes a minute, 20 to 400.")
             return
         if not TEMPO_RANGE[0] <= tempo <= TEMPO_RANGE[1]:

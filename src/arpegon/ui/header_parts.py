@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import math
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QContextMenuEvent,
     QFontMetrics,
+    QKeyEvent,
     QMouseEvent,
     QPainter,
     QPaintEvent,
@@ -15,9 +16,10 @@ from PyQt6.QtGui import (
     QPolygonF,
     QWheelEvent,
 )
-from PyQt6.QtWidgets import QLineEdit, QPushButton, QWidget
+from PyQt6.QtWidgets import QPushButton, QWidget
 
 from arpegon.ui import theme
+from arpegon.ui.controls.in_place import InPlace
 from arpegon.ui.painted import Painted
 
 HEIGHT = 54
@@ -93,7 +95,7 @@ class TransportButton(QPushButton):
 
 
 class Field(Painted):
-    """A caption with a value beneath; ``clicked`` or dragged, wheeled and typed by its owner."""
+    """A caption with a value beneath: clicked (or Return), dragged, wheeled, stepped by arrows, typed by its owner."""
 
     smooth = False
     clicked = pyqtSignal()
@@ -109,10 +111,11 @@ class Field(Painted):
         self.alarm = False
         self._drag: float | None = None
         self._moved = False
-        self._field: QLineEdit | None = None
+        self._field: InPlace | None = None
         self.setFixedSize(width, 40)
         self.setToolTip(help_text)
         self.setAccessibleName(caption)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
 
     def show_text(self, text: str) -> None:
         """Show a value."""
@@ -156,25 +159,26 @@ class Field(Painted):
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         if event is not None:
-            self.stepped.emit(1.0 if event.angleDelta().y() > 0 else -1.0)
-            self.settled.emit()
+            self._step(1.0 if event.angleDelta().y() > 0 else -1.0, event.modifiers())
             event.accept()
+
+    def _step(self, step: float, modifiers: Qt.KeyboardModifier) -> None:
+        self.stepped.emit(step * (0.1 if modifiers & Qt.KeyboardModifier.ShiftModifier else 1.0))
+        self.settled.emit()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        step = {int(Qt.Key.Key_Up): 1.0, int(Qt.Key.Key_Down): -1.0}.get(event.key()) if event is not None else None
+        if event is not None and step is not None:
+            self._step(step, event.modifiers())
+        elif event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.clicked.emit()
+        else:
+            super().keyPressEvent(event)
 
     def type_value(self) -> None:
         """Let a value be typed."""
-        field = self._field = QLineEdit(self.text, self)
-        field.setFont(theme.number_font(14, 500))
-        field.setGeometry(0, 13, self.width(), 26)
-        field.selectAll()
-        field.editingFinished.connect(self._typed)
-        field.show()
-        field.setFocus()
-
-    def _typed(self) -> None:
-        field, self._field = self._field, None
-        if field is not None:
-            self.typed.emit(field.text())
-            field.deleteLater()
+        self._field = InPlace(self.text, self, QRect(0, 13, self.width(), 26), theme.number_font(14, 500))
+        self._field.typed.connect(self.typed)
 
     def paint(self, painter: QPainter, t: theme.Theme) -> None:
         painter.setFont(theme.caps_font())
@@ -183,6 +187,8 @@ class Field(Painted):
         painter.setFont(theme.number_font(16, 500) if self.text[:1].isdigit() else theme.label_font(15, 600))
         painter.setPen(theme.color(t.warning if self.alarm else t.ink))
         painter.drawText(QRectF(0, 17, self.width(), 21), Qt.AlignmentFlag.AlignVCenter, self.text)
+        if self.hasFocus():
+            painter.fillRect(QRectF(0, self.height() - 2, self.width() - 8, 2), theme.color(t.ink))
 
 
 class Tab(QPushButton):

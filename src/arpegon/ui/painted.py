@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection
 from typing import ClassVar
 
-from PyQt6.QtCore import QEvent, QRectF
+from PyQt6.QtCore import QEvent, QRectF, Qt
 from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
@@ -18,13 +18,17 @@ class Painted(QWidget):
     smooth: ClassVar[bool] = True
     """Whether edges are smoothed; upright and level ones are sharper without."""
     own_keys: ClassVar[Collection[int]] = ()
-    """Keys that are a shortcut of the window, but this control's own while it has the focus."""
+    """Keys that are a shortcut of the window or play notes, but are this control's while it has the focus."""
+
+    def claims(self, event: QKeyEvent) -> bool:
+        """Whether a key is this control's own, whatever it does elsewhere."""
+        beyond = event.modifiers() & ~(Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.KeypadModifier)
+        return event.key() in self.own_keys and not beyond
 
     def event(self, event: QEvent | None) -> bool:
-        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride:
-            if event.key() in self.own_keys and not event.modifiers():
-                event.accept()
-                return True
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride and self.claims(event):
+            event.accept()
+            return True
         return super().event(event)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 
 from PyQt6.QtCore import QEvent, QObject, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter
+from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QWheelEvent
 from PyQt6.QtWidgets import (
     QAbstractSpinBox,
     QApplication,
@@ -48,6 +48,8 @@ ROW_CODES = {code + _X11: (row, place) for row, codes in enumerate(_ROW_CODES) f
 ROW_LETTERS = {
     ord(letter): (row, place) for row, letters in enumerate(_ROW_LETTERS) for place, letter in enumerate(letters)
 }
+_STEP = 5 / 127
+"""How far a step of the arrows or of the mouse's wheel turns a wheel."""
 LAYOUTS = {"piano": "piano", "key": "in key"}
 
 
@@ -61,8 +63,9 @@ def in_key(row: int, place: int, key: Key, octave: int) -> int:
 
 
 class Wheel(Painted):
-    """A wheel: bend springs back to its middle, the others stay."""
+    """A wheel: bend springs back to its middle, the others stay. Drag, wheel and arrows turn it."""
 
+    own_keys = (Qt.Key.Key_Home,)
     turned = pyqtSignal(float)
 
     def __init__(self, label: str, rest: float, springs: bool, help_text: str) -> None:
@@ -71,8 +74,11 @@ class Wheel(Painted):
         self.rest = rest
         self.springs = springs
         self.value = rest
+        self._held = False
         self.setFixedWidth(30)
-        self.setToolTip(help_text)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        back = "lets go" if springs else "puts it to rest"
+        self.setToolTip(f"{help_text} Drag or arrows turn it, Shift is fine; double click or Home {back}.")
         self.setAccessibleName(label)
 
     def sizeHint(self) -> QSize:
@@ -91,23 +97,54 @@ class Wheel(Painted):
         self.set_value(1.0 - (event.position().y() - 5) / max(1, self.height() - 26))
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None:
+        if event is not None and event.button() == Qt.MouseButton.LeftButton:
+            self._held = True
             self._turn(event)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None:
+        if event is not None and self._held:
             self._turn(event)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        if self.springs:
-            self.set_value(self.rest)
+        if self._held:
+            self._held = False
+            self._spring()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         self.set_value(self.rest)
 
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is not None and not self.springs:  # a turn of the mouse's wheel has no end at which to spring back
+            self.set_value(self.value + (_STEP if event.angleDelta().y() > 0 else -_STEP))
+            event.accept()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        by = {int(Qt.Key.Key_Up): 1, int(Qt.Key.Key_Down): -1}.get(event.key()) if event is not None else None
+        if event is not None and by is not None:
+            fine = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+            self.set_value(self.value + by * (1 / 127 if fine else _STEP))
+        elif event is not None and event.key() == Qt.Key.Key_Home:
+            self.set_value(self.rest)
+        else:
+            super().keyPressEvent(event)
+
+    def keyReleaseEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and not event.isAutoRepeat():
+            self._spring()
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        self._spring()
+        super().focusOutEvent(event)
+
+    def _spring(self) -> None:
+        """Let go: what springs goes back."""
+        if self.springs:
+            self.set_value(self.rest)
+        self.update()
+
     def paint(self, painter: QPainter, t: theme.Theme) -> None:
         body = QRectF(3, 1, self.width() - 6, self.height() - 18)
-        painter.setPen(theme.color(t.line))
+        painter.setPen(theme.color(t.ink if self.hasFocus() else t.line))
         painter.setBrush(theme.color(t.field))
         painter.drawRoundedRect(body, 5, 5)
         y = body.bottom() - 5 - self.value * (body.height() - 10)
@@ -138,7 +175,7 @@ class PlaySurface(QWidget):
             ("bend", 0.5, True, "Pitch bend; springs back.", self._bend),
             ("mod", 0.0, False, "Modulation (CC 1).", lambda value: self._control(1, value)),
             ("press", 0.0, False, "Channel pressure (aftertouch); also by dragging on from a key.", self._pressure),
-            ("pedal", 127 / 127, False, "The expression pedal (CC 11).", lambda value: self._control(11, value)),
+            ("pedal", 1.0, False, "The expression pedal (CC 11).", lambda value: self._control(11, value)),
             (
                 "veloc.",
                 96 / 127,
@@ -325,6 +362,9 @@ class PlaySurface(QWidget):
         if not down and not event.isAutoRepeat() and name in self._held:
             self.release(name)
             return True
+        focused = QApplication.focusWidget()
+        if isinstance(focused, Painted) and focused.claims(event):
+            return False
         if note is None or self._typing() or not self.isVisible():
             return self._octave_key(event, down)
         modifiers = event.modifiers()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from gestures import LEFT, collect
+from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
 from arpegon.ui.controls.elided import Elided
@@ -19,5 +20,5 @@ def test_a_name_is_typed_where_it_stands(shown):
     for text in ("  ", "Pier "):
         name.rename()
         name._field.setText(text)
-        name._typed()
+        QTest.keyClick(name._field, Qt.Key.Key_Return)
     assert renamed == ["Pier"]

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetrics, QMouseEvent
-from PyQt6.QtWidgets import QLineEdit, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from arpegon.ui import theme
 from arpegon.ui.controls.elided import Elided
+from arpegon.ui.controls.in_place import InPlace
 
 _SIZES = {"strand": 14, "strand-small": 12}
 """The height of a strand's name in pixels."""
@@ -23,7 +24,7 @@ class NameField(Elided):
         super().__init__(text, parent)
         self.setProperty("role", role)
         self.setToolTip(f"{text} – double click to rename.")
-        self._field: QLineEdit | None = None
+        self._field: InPlace | None = None
 
     def _fit(self) -> None:
         role = self.property("role")
@@ -45,16 +46,11 @@ class NameField(Elided):
 
     def rename(self) -> None:
         """Let the name be typed."""
-        field = self._field = QLineEdit(self.full, self.parentWidget())
-        field.setGeometry(self.geometry().adjusted(-6, -3, 6, 3))
-        field.selectAll()
-        field.editingFinished.connect(self._typed)
-        field.show()
-        field.setFocus()
+        parent = self.parentWidget()
+        if parent is not None:
+            self._field = InPlace(self.full, parent, self.geometry().adjusted(-6, -3, 6, 3))
+            self._field.typed.connect(self._typed)
 
-    def _typed(self) -> None:
-        field, self._field = self._field, None
-        if field is not None:
-            if field.text().strip():
-                self.renamed.emit(field.text().strip())
-            field.deleteLater()
+    def _typed(self, text: str) -> None:
+        if text.strip():
+            self.renamed.emit(text.strip())

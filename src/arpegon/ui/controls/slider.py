@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QWheelEvent
-from PyQt6.QtWidgets import QApplication, QLineEdit, QMenu, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QApplication, QMenu, QSizePolicy, QWidget
 
 from arpegon.core.errors import ParameterError
 from arpegon.core.parameters import Number
 from arpegon.ui import theme
+from arpegon.ui.controls.in_place import InPlace
 from arpegon.ui.controls.refusal import say_at
 from arpegon.ui.painted import Painted
 
@@ -34,7 +35,7 @@ class Slider(Painted):
         self.ink = ink
         self._value: float = param.default
         self._drag: float | None = None
-        self._typing: QLineEdit | None = None
+        self._typing: InPlace | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName(param.label)
@@ -155,21 +156,12 @@ class Slider(Painted):
             menu.exec(event.globalPos())
 
     def _type(self) -> None:
-        field = self._typing = QLineEdit(self.param.text(self._value), self)
-        field.setFont(theme.number_font(12, 500))
-        field.setGeometry(self.width() - 76, 0, 76, 24)
-        field.setAlignment(Qt.AlignmentFlag.AlignRight)
-        field.selectAll()
-        field.editingFinished.connect(self._typed)
-        field.show()
-        field.setFocus()
+        place = QRect(self.width() - 76, 0, 76, 24)
+        self._typing = InPlace(self.param.text(self._value), self, place, theme.number_font(12, 500))
+        self._typing.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self._typing.typed.connect(self._typed)
 
-    def _typed(self) -> None:
-        field, self._typing = self._typing, None
-        if field is None:
-            return
-        text = field.text()
-        field.deleteLater()
+    def _typed(self, text: str) -> None:
         try:
             value = self.param.typed(text)
         except ParameterError as error:

@@ -28,6 +28,7 @@ class Figure(msgspec.Struct, frozen=True):
 class TossFigures(Painted):
     """Rows of figures, oldest first. A click calls one back; the right button offers more; arrows walk."""
 
+    own_keys = (Qt.Key.Key_Asterisk,)
     called = pyqtSignal(int)
     asked = pyqtSignal(int, QPoint)
     starred = pyqtSignal(int)

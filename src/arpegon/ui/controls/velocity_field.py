@@ -28,7 +28,7 @@ _STEPS: dict[int, tuple[int, int]] = {
 class VelocityField(Painted):
     """A window of keys and velocities; its four edges are dragged, a double click opens it wholly."""
 
-    own_keys = (Qt.Key.Key_Home,)
+    own_keys = (Qt.Key.Key_Home, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown)
     moved = pyqtSignal(int, int, int, int)
     settled = pyqtSignal()
 

@@ -44,7 +44,7 @@ class TakeRoll(Painted):
     """Paints one version; time runs up from the little keyboard at the foot, so the newest is at the top."""
 
     smooth = False
-    own_keys = (Qt.Key.Key_Home,)
+    own_keys = (Qt.Key.Key_Home, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown, Qt.Key.Key_Plus, Qt.Key.Key_Minus)
     scrolled = pyqtSignal()
     pointed = pyqtSignal(float)
 
