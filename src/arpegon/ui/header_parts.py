@@ -19,6 +19,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QPushButton, QWidget
 
 from arpegon.ui import theme
+from arpegon.ui.controls import arrows
 from arpegon.ui.controls.in_place import InPlace
 from arpegon.ui.painted import Painted
 
@@ -167,8 +168,8 @@ class Field(Painted):
         self.settled.emit()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        step = {int(Qt.Key.Key_Up): 1.0, int(Qt.Key.Key_Down): -1.0}.get(event.key()) if event is not None else None
-        if event is not None and step is not None:
+        step = float(arrows.upwards(event))
+        if event is not None and step:
             self._step(step, event.modifiers())
         elif event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.clicked.emit()

@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 
 from arpegon.core.errors import ArpegonError
 from arpegon.files.presets import Preset, factory_presets, own_presets, remove_preset, save_preset, searched
+from arpegon.ui.controls import arrows
 from arpegon.ui.session import Session
 
 _ROLE = Qt.ItemDataRole.UserRole
@@ -32,8 +33,8 @@ class SearchField(QLineEdit):
     walked = pyqtSignal(int)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        step = {int(Qt.Key.Key_Up): -1, int(Qt.Key.Key_Down): 1}.get(event.key()) if event is not None else None
-        if step is not None:
+        step = -arrows.upwards(event)
+        if step:
             self.walked.emit(step)
         else:
             super().keyPressEvent(event)

@@ -22,6 +22,7 @@ from arpegon.core.events import SUSTAIN, Event, bend, control, note_off, note_on
 from arpegon.core.pitch import written
 from arpegon.core.scales import Key
 from arpegon.ui import theme
+from arpegon.ui.controls import arrows
 from arpegon.ui.controls.keyboard import Keyboard
 from arpegon.ui.painted import Painted
 from arpegon.ui.session import Session
@@ -119,8 +120,8 @@ class Wheel(Painted):
             event.accept()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        by = {int(Qt.Key.Key_Up): 1, int(Qt.Key.Key_Down): -1}.get(event.key()) if event is not None else None
-        if event is not None and by is not None:
+        by = arrows.upwards(event)
+        if event is not None and by:
             fine = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
             self.set_value(self.value + by * (1 / 127 if fine else _STEP))
         elif event is not None and event.key() == Qt.Key.Key_Home:

@@ -16,6 +16,7 @@ from arpegon.core.document import Hookup
 from arpegon.core.events import control, note_off, note_on
 from arpegon.processors.targets import target_words
 from arpegon.ui import theme
+from arpegon.ui.controls import arrows
 from arpegon.ui.controls.hook_mark import paint_mark
 from arpegon.ui.hooking import KNOB_CC, PAD_CHANNEL, PAD_NOTE
 from arpegon.ui.painted import Painted
@@ -88,8 +89,8 @@ class Knob(Painted):
             event.accept()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        by = {int(Qt.Key.Key_Up): 3, int(Qt.Key.Key_Down): -3}.get(event.key()) if event is not None else None
-        if by is not None:
+        by = 3 * arrows.upwards(event)
+        if by:
             self.turn(self.value + by)
         else:
             super().keyPressEvent(event)

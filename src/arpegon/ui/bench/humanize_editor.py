@@ -15,6 +15,7 @@ from arpegon.engine.protocol import Passed
 from arpegon.processors.humanize import width_in_words
 from arpegon.ui import theme
 from arpegon.ui.bench.editor import StageEditor, strokes
+from arpegon.ui.controls import arrows
 from arpegon.ui.painted import Painted, paint_paper
 
 _BINS = 32
@@ -120,8 +121,8 @@ class VelocityFaces(Painted):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None:
             return
-        step = {int(Qt.Key.Key_Right): 1, int(Qt.Key.Key_Left): -1}.get(event.key())
-        if step is None or self.around is not None:
+        step = arrows.sideways(event)
+        if not step or self.around is not None:
             super().keyPressEvent(event)
         elif event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
             self._set(self.low - step, self.high + step)

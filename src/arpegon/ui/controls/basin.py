@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QSizePolicy
 
 from arpegon.core.billiard import corner
 from arpegon.ui import theme
+from arpegon.ui.controls import arrows
 from arpegon.ui.painted import Painted
 
 _TRAIL = 26
@@ -113,8 +114,8 @@ class Basin(Painted):
                 self.silenced.emit(wall)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        by = {int(Qt.Key.Key_Left): -1, int(Qt.Key.Key_Right): 1}.get(event.key()) if event is not None else None
-        if by is not None and self.walls:
+        by = arrows.sideways(event)
+        if by and self.walls:
             self._choose((self.chosen + by) % len(self.walls))
         elif event is not None and event.key() == Qt.Key.Key_Delete:
             self.silenced.emit(self.chosen)

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPo
 from PyQt6.QtWidgets import QComboBox, QSizePolicy, QWidget
 
 from arpegon.ui import theme
+from arpegon.ui.controls import arrows
 from arpegon.ui.painted import Painted
 
 
@@ -67,8 +68,8 @@ class Segments(Painted):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None:
             return
-        step = {int(Qt.Key.Key_Right): 1, int(Qt.Key.Key_Left): -1}.get(event.key())
-        if step is None:
+        step = arrows.sideways(event)
+        if not step:
             super().keyPressEvent(event)
             return
         values = list(self.options)

@@ -11,6 +11,7 @@ from PyQt6.QtGui import QDrag, QKeyEvent, QMouseEvent, QPainter, QResizeEvent
 from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
 
 from arpegon.ui import theme
+from arpegon.ui.controls import arrows
 from arpegon.ui.painted import Painted
 
 MIME = "application/x-arpegon-chord"
@@ -95,8 +96,8 @@ class ChordPalette(Painted):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None or not self.chips:
             return
-        step = {int(Qt.Key.Key_Left): -1, int(Qt.Key.Key_Right): 1}.get(event.key())
-        if step is not None:
+        step = arrows.sideways(event)
+        if step:
             self._at = (self._at + step) % len(self.chips)
             self.update()
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QWidget
 
 from arpegon.ui import theme
+from arpegon.ui.controls import arrows
 from arpegon.ui.controls.refusal import say_at
 from arpegon.ui.painted import Painted
 
@@ -136,8 +137,8 @@ class DrawnPoints(Painted):
         if event is None or not self.points:
             super().keyPressEvent(event)
             return
-        sideways = {int(Qt.Key.Key_Left): -1, int(Qt.Key.Key_Right): 1}.get(event.key(), 0)
-        upwards = {int(Qt.Key.Key_Up): 1, int(Qt.Key.Key_Down): -1}.get(event.key(), 0)
+        sideways = arrows.sideways(event)
+        upwards = arrows.upwards(event)
         x, y = self.points[self._chosen]
         if upwards or (sideways and event.modifiers() & Qt.KeyboardModifier.AltModifier):
             by = 1 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else _STRIDE

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.ui import theme
+from arpegon.ui.controls import arrows
 from arpegon.ui.painted import Painted
 
 PLAYS: tuple[str | int, ...] = ("next", 1, 2, 3, 4, 5, 6, 7, 8, "all", "rest", "tie")
@@ -80,12 +81,12 @@ class LaneCells(Painted):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None or not self.steps:
             return
-        sideways = {int(Qt.Key.Key_Left): -1, int(Qt.Key.Key_Right): 1}.get(event.key())
-        upwards = {int(Qt.Key.Key_Up): 1, int(Qt.Key.Key_Down): -1}.get(event.key())
-        if sideways is not None:
+        sideways = arrows.sideways(event)
+        upwards = arrows.upwards(event)
+        if sideways:
             self._chosen = (self._chosen + sideways) % len(self.steps)
             self.update()
-        elif upwards is not None:
+        elif upwards:
             self._turn(min(self._chosen, len(self.steps) - 1), upwards)
         else:
             super().keyPressEvent(event)

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, 
 
 from arpegon.sound.sounds import Control
 from arpegon.ui import theme
+from arpegon.ui.controls import arrows
 from arpegon.ui.painted import Painted
 
 
@@ -76,8 +77,8 @@ class PanelControl(Painted):
             event.accept()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        step = {int(Qt.Key.Key_Up): 4, int(Qt.Key.Key_Down): -4}.get(event.key()) if event is not None else None
-        if step is not None:
+        step = 4 * arrows.upwards(event)
+        if step:
             self._turn(self.value + step)
         else:
             super().keyPressEvent(event)

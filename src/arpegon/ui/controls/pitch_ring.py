@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.core.pitch import SHARP_NAMES
 from arpegon.ui import theme
+from arpegon.ui.controls import arrows
 from arpegon.ui.painted import Painted
 
 _FADE_SECONDS = 0.9
@@ -125,8 +126,8 @@ class PitchRing(Painted):
             self.setCursor(Qt.CursorShape.PointingHandCursor if over else Qt.CursorShape.ArrowCursor)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        by = {int(Qt.Key.Key_Left): -1, int(Qt.Key.Key_Right): 1}.get(event.key()) if event is not None else None
-        if by is not None and self.playable:
+        by = arrows.sideways(event)
+        if by and self.playable:
             self._cursor = (self._cursor + by) % 12
             self.update()
         elif event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.playable:

@@ -7,6 +7,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter
 from PyQt6.QtWidgets import QSizePolicy
 
 from arpegon.ui import theme
+from arpegon.ui.controls import arrows
 from arpegon.ui.painted import Painted
 
 
@@ -78,9 +79,8 @@ class RangeSlider(Painted):
             self.settled.emit()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        by = {int(Qt.Key.Key_Right): 1, int(Qt.Key.Key_Up): 1, int(Qt.Key.Key_Left): -1, int(Qt.Key.Key_Down): -1}
-        step = by.get(event.key()) if event is not None else None
-        if step is not None:
+        step = arrows.onwards(event)
+        if step:
             self._put(self.span[self._end] + step * self.step)
             self.settled.emit()
         elif event is not None and event.key() in (Qt.Key.Key_Home, Qt.Key.Key_End):

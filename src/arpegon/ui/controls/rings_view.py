@@ -11,6 +11,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF, QWhee
 from PyQt6.QtWidgets import QSizePolicy
 
 from arpegon.ui import theme
+from arpegon.ui.controls import arrows
 from arpegon.ui.painted import Painted
 
 _CENTRE = 34.0
@@ -139,12 +140,12 @@ class RingsView(Painted):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None or not self.rings:
             return
-        upwards = {int(Qt.Key.Key_Up): -1, int(Qt.Key.Key_Down): 1}.get(event.key())
-        sideways = {int(Qt.Key.Key_Left): -1, int(Qt.Key.Key_Right): 1}.get(event.key())
+        upwards = -arrows.upwards(event)
+        sideways = arrows.sideways(event)
         hits = {"+": 1, "-": -1}.get(event.text())
-        if upwards is not None:
+        if upwards:
             self._choose((self.chosen + upwards) % len(self.rings))
-        elif sideways is not None:
+        elif sideways:
             self.turned.emit(self.chosen, sideways)
         elif hits is not None:
             self.more_hits.emit(self.chosen, hits)

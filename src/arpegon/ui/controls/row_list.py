@@ -10,6 +10,7 @@ from PyQt6.QtGui import QKeyEvent, QPainter
 from PyQt6.QtWidgets import QSizePolicy
 
 from arpegon.ui import theme
+from arpegon.ui.controls import arrows
 from arpegon.ui.painted import Painted
 
 
@@ -64,9 +65,9 @@ class RowList(Painted, Generic[_Row]):
         raise NotImplementedError
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        by = {int(Qt.Key.Key_Up): -1, int(Qt.Key.Key_Down): 1}.get(event.key()) if event is not None else None
+        by = -arrows.upwards(event)
         ids = [entry.id for entry in self.entries]
-        if by is not None and ids:
+        if by and ids:
             at = ids.index(self.current) + by if self.current in ids else 0
             self.chosen.emit(ids[max(0, min(len(ids) - 1, at))])
         elif event is not None and event.key() == Qt.Key.Key_Delete and self.current:

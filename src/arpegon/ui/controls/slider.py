@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QApplication, QMenu, QSizePolicy, QWidget
 from arpegon.core.errors import ParameterError
 from arpegon.core.parameters import Number
 from arpegon.ui import theme
+from arpegon.ui.controls import arrows
 from arpegon.ui.controls.in_place import InPlace
 from arpegon.ui.controls.refusal import say_at
 from arpegon.ui.painted import Painted
@@ -115,10 +116,9 @@ class Slider(Painted):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None:
             return
-        directions: dict[int, int] = {Qt.Key.Key_Right: 1, Qt.Key.Key_Up: 1, Qt.Key.Key_Left: -1, Qt.Key.Key_Down: -1}
-        key = event.key()
-        if key in directions:
-            self._nudge(directions[key], bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
+        key, step = event.key(), arrows.onwards(event)
+        if step:
+            self._nudge(step, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_F2):
             self._type()
         elif key == Qt.Key.Key_Home:

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.ui import theme
+from arpegon.ui.controls import arrows
 from arpegon.ui.painted import Painted, paint_paper
 
 _SNAP = 0.05
@@ -89,12 +90,12 @@ class StepBars(Painted):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None or not self.levels:
             return
-        sideways = {int(Qt.Key.Key_Left): -1, int(Qt.Key.Key_Right): 1}.get(event.key())
-        upwards = {int(Qt.Key.Key_Down): -1, int(Qt.Key.Key_Up): 1}.get(event.key())
-        if sideways is not None:
+        sideways = arrows.sideways(event)
+        upwards = arrows.upwards(event)
+        if sideways:
             self._chosen = (self._chosen + sideways) % len(self.levels)
             self.update()
-        elif upwards is not None:
+        elif upwards:
             step = min(self._chosen, len(self.levels) - 1)
             self._put(step, round(max(0.0, min(self.most, self.levels[step] + upwards * self.snap)), 4))
             self.settled.emit()

@@ -11,6 +11,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter
 from PyQt6.QtWidgets import QSizePolicy
 
 from arpegon.ui import theme
+from arpegon.ui.controls import arrows
 from arpegon.ui.painted import Painted
 
 _GAP = 7.0
@@ -178,13 +179,13 @@ class StepLanes(Painted):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None or not self.order:
             return
-        sideways = {int(Qt.Key.Key_Left): -1, int(Qt.Key.Key_Right): 1}.get(event.key())
-        upwards = {int(Qt.Key.Key_Up): 1, int(Qt.Key.Key_Down): -1}.get(event.key())
+        sideways = arrows.sideways(event)
+        upwards = arrows.upwards(event)
         lane = self.lanes[self._lane]
-        if sideways is not None:
+        if sideways:
             column = self.order.index(self.chosen) if self.chosen in self.order else 0
             self._pick(self.order[(column + sideways) % len(self.order)])
-        elif upwards is not None and self.chosen < len(self.steps):
+        elif upwards and self.chosen < len(self.steps):
             by = lane.step if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else self._stride(lane)
             self._put(lane, self.chosen, float(self.steps[self.chosen][lane.key]) + upwards * by)
             self.settled.emit()

@@ -11,6 +11,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF, QWhee
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.ui import theme
+from arpegon.ui.controls import arrows
 from arpegon.ui.painted import Painted
 
 _MOST_NAMED = 20
@@ -120,11 +121,11 @@ class StepRing(Painted):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None or not self.beads:
             return
-        sideways = {int(Qt.Key.Key_Left): -1, int(Qt.Key.Key_Right): 1}.get(event.key())
-        upwards = {int(Qt.Key.Key_Up): 1, int(Qt.Key.Key_Down): -1}.get(event.key())
-        if sideways is not None:
+        sideways = arrows.sideways(event)
+        upwards = arrows.upwards(event)
+        if sideways:
             self.choose((self.chosen + sideways) % len(self.beads))
-        elif upwards is not None:
+        elif upwards:
             self.nudged.emit(self.chosen, upwards)
         elif event.key() == Qt.Key.Key_Delete:
             self.skipped.emit(self.chosen)

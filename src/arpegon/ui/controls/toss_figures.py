@@ -12,6 +12,7 @@ from PyQt6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPen, QPol
 from PyQt6.QtWidgets import QSizePolicy, QToolTip
 
 from arpegon.ui import theme
+from arpegon.ui.controls import arrows
 from arpegon.ui.painted import Painted
 
 _CELL = 26.0
@@ -76,8 +77,8 @@ class TossFigures(Painted):
             self.called.emit(place)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        by = {int(Qt.Key.Key_Left): -1, int(Qt.Key.Key_Right): 1}.get(event.key()) if event is not None else None
-        if by is not None and self.figures:
+        by = arrows.sideways(event)
+        if by and self.figures:
             at = self.current if self.current is not None else len(self.figures) - (0 if by < 0 else 1)
             self.called.emit(max(0, min(len(self.figures) - 1, at + by)))
         elif event is not None and event.key() == Qt.Key.Key_Asterisk and self.current is not None:

@@ -7,6 +7,7 @@ from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 
 from arpegon.ui import theme
+from arpegon.ui.controls import arrows
 from arpegon.ui.controls.elided import draw_elided
 from arpegon.ui.controls.row_list import RowList
 
@@ -40,6 +41,10 @@ class SectionList(RowList[Entry]):
         self._share = 0.0
         self._drag: tuple[str, float] | None = None
         self._drop: int | None = None
+        self.setToolTip(
+            "The parts of the piece. Click or arrows choose one, double click or Return goes there; a drag or Alt with "
+            "the arrows moves it, Del takes it out."
+        )
 
     def show_playing(self, place: int, share: float) -> None:
         """Show which one holds, and how far it is."""
@@ -83,8 +88,8 @@ class SectionList(RowList[Entry]):
         if event is None or not ids:
             return
         at = ids.index(self.current) if self.current in ids else 0
-        by = {int(Qt.Key.Key_Up): -1, int(Qt.Key.Key_Down): 1}.get(event.key())
-        if by is not None and event.modifiers() & Qt.KeyboardModifier.AltModifier:
+        by = -arrows.upwards(event)
+        if by and event.modifiers() & Qt.KeyboardModifier.AltModifier:
             if 0 <= at + by < len(ids):
                 self.moved.emit(ids[at], at + by)
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):

@@ -13,6 +13,7 @@ from arpegon.core import edits
 from arpegon.core.document import Hookup, Section
 from arpegon.processors.targets import held_words
 from arpegon.ui import theme
+from arpegon.ui.controls import arrows
 from arpegon.ui.controls.elided import draw_elided
 from arpegon.ui.painted import Painted
 from arpegon.ui.session import Session
@@ -124,8 +125,8 @@ class SectionRuler(Painted):
                 self.session.piece.go(place)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        by = {int(Qt.Key.Key_Left): -1, int(Qt.Key.Key_Right): 1}.get(event.key()) if event is not None else None
-        if by is not None:
+        by = arrows.sideways(event)
+        if by:
             self.session.piece.go_by(by)
         else:
             super().keyPressEvent(event)
