@@ -43,11 +43,12 @@ def test_return_is_a_click(field):
 
 def test_a_value_is_typed_over_it(field):
     typed = collect(field.typed)
-    field.type_value()
+    field.clicked.connect(field.type_value)
+    QTest.keyClick(field, Qt.Key.Key_Return)
     assert field._field.text() == "96.0"
     QTest.keyClicks(field._field, "120")
     QTest.keyClick(field._field, Qt.Key.Key_Return)
-    assert typed == ["120"]
+    assert typed == ["120"] and field._field.isHidden()
 
 
 def test_an_alarm_is_written_in_the_colour_of_warnings(field):

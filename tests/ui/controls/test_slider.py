@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QApplication, QToolTip
 
 from arpegon.core.parameters import Number
 from arpegon.ui.bench.standard import NoteNumber
+from arpegon.ui.controls.in_place import InPlace
 from arpegon.ui.controls.slider import Slider
 
 HELD = Number(key="held", label="Held", help="How long it is held.", default=40, low=0, high=200, unit="ms")
@@ -82,6 +83,23 @@ def test_what_is_no_number_is_said_and_changes_nothing(slider, text):
     type_in(slider, text)
     assert (moved, settled, slider.value()) == ([], [], 40)
     assert "a whole number from 0 to 200 ms" in QToolTip.text()
+
+
+def test_return_opens_the_field_and_the_next_one_closes_it(slider):
+    for _ in range(2):
+        QTest.keyClick(slider, Qt.Key.Key_Return)
+        (field,) = [one for one in slider.findChildren(InPlace) if not one.isHidden()]
+        QTest.keyClicks(field, "70")
+        QTest.keyClick(field, Qt.Key.Key_Return)
+        assert slider.value() == 70 and all(one.isHidden() for one in slider.findChildren(InPlace))
+        slider.set_value(10)
+
+
+def test_escape_leaves_the_value(slider):
+    QTest.keyClick(slider, Qt.Key.Key_F2)
+    QTest.keyClicks(slider._typing, "70")
+    QTest.keyClick(slider._typing, Qt.Key.Key_Escape)
+    assert slider.value() == 40 and slider._typing.isHidden()
 
 
 def test_a_value_out_of_reach_is_said(slider):

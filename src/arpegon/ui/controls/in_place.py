@@ -36,8 +36,8 @@ class InPlace(QLineEdit):
         return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is not None and event.key() == Qt.Key.Key_Escape:
-            self._end(False)
+        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape):
+            self._end(event.key() != Qt.Key.Key_Escape)  # and it goes no further: beneath, Return opens the field again
         else:
             super().keyPressEvent(event)
 
