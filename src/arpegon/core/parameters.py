@@ -8,7 +8,7 @@ its file says. ``check`` returns the value in its one normal form or raises
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from math import isfinite
+from math import isfinite, nan
 from typing import Any
 
 import msgspec
@@ -89,9 +89,9 @@ class Number(Param, frozen=True, kw_only=True):
         try:
             number = float(plain)
         except ValueError:
-            raise self._refuse(text) from None
+            number = nan
         if not isfinite(number):
-            raise self._refuse(text)
+            raise ParameterError(f"“{text}” is no number: {self.label} takes {self.range_text}.")
         return number
 
     @property

@@ -82,7 +82,7 @@ def test_what_is_no_number_is_said_and_changes_nothing(slider, text):
     moved, settled = collect(slider.moved), collect(slider.settled)
     type_in(slider, text)
     assert (moved, settled, slider.value()) == ([], [], 40)
-    assert "a whole number from 0 to 200 ms" in QToolTip.text()
+    assert QToolTip.text() == f"“{text}” is no number: Held takes a whole number from 0 to 200 ms."
 
 
 def test_return_opens_the_field_and_the_next_one_closes_it(slider):
