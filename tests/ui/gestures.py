@@ -8,6 +8,7 @@ from PyQt6.QtGui import QColor, QImage, QMouseEvent, QWheelEvent
 from PyQt6.QtWidgets import QApplication
 
 from arpegon.ui import theme
+from arpegon.ui.controls.in_place import InPlace
 
 LEFT, RIGHT = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
 SHIFT, ALT = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.AltModifier
@@ -46,7 +47,7 @@ def collect(signal):
 
 def _colours(widget):
     """What a widget looks like: red, green, blue of its pixels, shape (height, width, 3)."""
-    image = widget.grab().toImage().convertToFormat(QImage.Format.Format_RGBA8888)
+    image = picture(widget).convertToFormat(QImage.Format.Format_RGBA8888)
     flat = np.frombuffer(image.constBits().asstring(image.sizeInBytes()), np.uint8)
     return flat.reshape(image.height(), image.bytesPerLine() // 4, 4)[:, : image.width(), :3].astype(int)
 
@@ -66,6 +67,12 @@ def drawn(widget):
 def picture(widget):
     """What a widget looks like, to be compared with itself later."""
     return widget.grab().toImage()
+
+
+def typing_over(widget):
+    """The field that is open over a widget, to be typed into."""
+    (field,) = [one for one in widget.findChildren(InPlace) if not one.isHidden()]
+    return field
 
 
 def values_on_bench(window):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from gestures import INK, LEFT, SHIFT, collect, drag, drawn, picture, pixels, wheel
+from gestures import INK, LEFT, SHIFT, collect, drag, drawn, picture, pixels, typing_over, wheel
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
@@ -45,10 +45,11 @@ def test_a_value_is_typed_over_it(field):
     typed = collect(field.typed)
     field.clicked.connect(field.type_value)
     QTest.keyClick(field, Qt.Key.Key_Return)
-    assert field._field.text() == "96.0"
-    QTest.keyClicks(field._field, "120")
-    QTest.keyClick(field._field, Qt.Key.Key_Return)
-    assert typed == ["120"] and field._field.isHidden()
+    over = typing_over(field)
+    assert over.text() == "96.0"
+    QTest.keyClicks(over, "120")
+    QTest.keyClick(over, Qt.Key.Key_Return)
+    assert typed == ["120"] and over.isHidden()
 
 
 def test_an_alarm_is_written_in_the_colour_of_warnings(field):

@@ -9,6 +9,7 @@ from pathlib import Path
 
 import mido
 import pytest
+from gestures import typing_over
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtTest import QTest
@@ -114,7 +115,7 @@ def test_gliding_over_keys_leaves_nothing_sounding(window, strand, qtbot):
 def test_typing_a_name_does_not_play(window, strand, qtbot):
     column = window.board.columns[strand]
     column._name.rename()
-    field = column._name._field
+    field = typing_over(column)
     QTest.keyClicks(field, "Zxq")
     assert isinstance(QApplication.focusWidget(), QLineEdit)
     QTest.keyClick(field, Qt.Key.Key_Return)

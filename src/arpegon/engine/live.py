@@ -286,7 +286,7 @@ class LiveEngine:
         while self._acts:
             engine.run(now)
             self._acts.popleft()(max(now, engine.now))
-        self._hear_of(engine.graph.project)  # before notes that came with their instrument reach it
+            self._hear_of(engine.graph.project)  # before notes that came with their instrument reach it
         arrivals = self._arrivals
         if arrivals:
             taken = [arrivals.popleft() for _ in range(len(arrivals))]

@@ -112,7 +112,6 @@ class Field(Painted):
         self.alarm = False
         self._drag: float | None = None
         self._moved = False
-        self._field: InPlace | None = None
         self.setFixedSize(width, 40)
         self.setToolTip(help_text)
         self.setAccessibleName(caption)
@@ -178,8 +177,8 @@ class Field(Painted):
 
     def type_value(self) -> None:
         """Let a value be typed."""
-        self._field = InPlace(self.text, self, QRect(0, 13, self.width(), 26), theme.number_font(14, 500))
-        self._field.typed.connect(self.typed)
+        field = InPlace(self.text, self, QRect(0, 13, self.width(), 26), theme.number_font(14, 500))
+        field.typed.connect(self.typed)
 
     def paint(self, painter: QPainter, t: theme.Theme) -> None:
         painter.setFont(theme.caps_font())

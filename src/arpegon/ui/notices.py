@@ -16,8 +16,8 @@ from arpegon.ui.painted import Painted
 from arpegon.ui.session import Session
 from arpegon.ui.timers import one_shot, ticking
 
-_PASSING = {"edit", "done", "take", "kept", "restart", "saved"}
-_GOOD = {"done", "learn", "kept", "saved", "recover", "restart"}
+_PASSING = {"edit", "done", "take", "kept", "restart"}
+_GOOD = {"done", "learn", "kept", "recover", "restart"}
 _PASSING_MS = 6000
 _MOST = 3
 _NUMBERS = {3: "three", 4: "four", 5: "five", 6: "six", 7: "seven", 8: "eight", 9: "nine", 10: "ten"}

@@ -19,11 +19,13 @@ def parts_menu(project: Project, parent: QWidget, entries: Callable[[str], Itera
     menu = QMenu(parent)
 
     def fill(inner: QMenu | None, target: str) -> None:
-        for entry in entries(target) if inner is not None else ():
+        if inner is None:
+            return
+        for entry in entries(target):
             if entry is None:
-                inner.addSeparator()  # type: ignore[union-attr]
+                inner.addSeparator()
             else:
-                inner.addAction(*entry)  # type: ignore[union-attr]
+                inner.addAction(*entry)
 
     fill(menu, "")
     menu.addSeparator()

@@ -141,7 +141,6 @@ class Wheel(Painted):
         """Let go: what springs goes back."""
         if self.springs:
             self.set_value(self.rest)
-        self.update()
 
     def paint(self, painter: QPainter, t: theme.Theme) -> None:
         body = QRectF(3, 1, self.width() - 6, self.height() - 18)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from gestures import LEFT, collect
+from gestures import LEFT, collect, typing_over
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
@@ -19,6 +19,7 @@ def test_a_name_is_typed_where_it_stands(shown):
     assert len(clicked) == 1
     for text in ("  ", "Pier "):
         name.rename()
-        name._field.setText(text)
-        QTest.keyClick(name._field, Qt.Key.Key_Return)
+        field = typing_over(holder)
+        field.setText(text)
+        QTest.keyClick(field, Qt.Key.Key_Return)
     assert renamed == ["Pier"]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from gestures import INK, LEFT, SHIFT, collect, drag, picture, wheel
+from gestures import INK, LEFT, SHIFT, collect, drag, picture, typing_over, wheel
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QToolTip
@@ -25,8 +25,9 @@ def slider(shown):
 
 def type_in(slider, text):
     QTest.mouseClick(slider, LEFT, pos=QPoint(slider.width() - 8, 8))
-    slider._typing.setText(text)
-    QTest.keyClick(slider._typing, Qt.Key.Key_Return)
+    field = typing_over(slider)
+    field.setText(text)
+    QTest.keyClick(field, Qt.Key.Key_Return)
 
 
 def test_a_drag_moves_to_the_ends_and_is_one_gesture(slider):
@@ -88,7 +89,7 @@ def test_what_is_no_number_is_said_and_changes_nothing(slider, text):
 def test_return_opens_the_field_and_the_next_one_closes_it(slider):
     for _ in range(2):
         QTest.keyClick(slider, Qt.Key.Key_Return)
-        (field,) = [one for one in slider.findChildren(InPlace) if not one.isHidden()]
+        field = typing_over(slider)
         QTest.keyClicks(field, "70")
         QTest.keyClick(field, Qt.Key.Key_Return)
         assert slider.value() == 70 and all(one.isHidden() for one in slider.findChildren(InPlace))
@@ -97,9 +98,10 @@ def test_return_opens_the_field_and_the_next_one_closes_it(slider):
 
 def test_escape_leaves_the_value(slider):
     QTest.keyClick(slider, Qt.Key.Key_F2)
-    QTest.keyClicks(slider._typing, "70")
-    QTest.keyClick(slider._typing, Qt.Key.Key_Escape)
-    assert slider.value() == 40 and slider._typing.isHidden()
+    field = typing_over(slider)
+    QTest.keyClicks(field, "70")
+    QTest.keyClick(field, Qt.Key.Key_Escape)
+    assert slider.value() == 40 and field.isHidden()
 
 
 def test_a_value_out_of_reach_is_said(slider):

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.core.chords import interval_name
 from arpegon.ui import theme
+from arpegon.ui.controls import arrows
 from arpegon.ui.painted import Painted
 
 LOWEST, HIGHEST = -36, 36
@@ -102,12 +103,12 @@ class VoiceRow(Painted):
         if event is None:
             return
         octave = 12 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
-        key = event.key()
-        if key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
-            self._move(self.offset + (octave if key == Qt.Key.Key_Up else -octave))
-        elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
-            self._turn(self.level + (0.05 if key == Qt.Key.Key_Right else -0.05), True)
-        elif key == Qt.Key.Key_Delete:
+        sideways, upwards = arrows.sideways(event), arrows.upwards(event)
+        if upwards:
+            self._move(self.offset + upwards * octave)
+        elif sideways:
+            self._turn(self.level + sideways * 0.05, True)
+        elif event.key() == Qt.Key.Key_Delete:
             self.removed.emit(self.place)
         else:
             super().keyPressEvent(event)

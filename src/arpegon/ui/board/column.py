@@ -18,6 +18,7 @@ from arpegon.ui.board.roll_view import BeatRuler, KeyStrip, RollView
 from arpegon.ui.board.stage_bar import StageBar
 from arpegon.ui.board.trail import trail
 from arpegon.ui.board.words import destination_words, source_words
+from arpegon.ui.controls import arrows
 from arpegon.ui.controls.name_field import NameField
 from arpegon.ui.painted import Painted
 from arpegon.ui.session import NOTHING, Selection, Session
@@ -364,11 +365,11 @@ class Column(Painted):
 
     def _walk(self, event: QKeyEvent) -> bool:
         here = next((place for place, part in enumerate(self.parts()) if part.hasFocus()), 0)
-        key = event.key()
-        if key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
-            self.focus_part(here + (1 if key == Qt.Key.Key_Down else -1))
-        elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
-            self.walked.emit(self.strand.id, 1 if key == Qt.Key.Key_Right else -1)
+        sideways, upwards, key = arrows.sideways(event), arrows.upwards(event), event.key()
+        if upwards:
+            self.focus_part(here - upwards)
+        elif sideways:
+            self.walked.emit(self.strand.id, sideways)
         elif key == Qt.Key.Key_Insert:
             self.acts.offer_stages(len(self.strand.stages), self.mapToGlobal(self.rect().center()))
         elif key == Qt.Key.Key_Escape:

@@ -122,7 +122,7 @@ class DestinationRow(EndRow):
             self.update()
 
     def _lit(self) -> int:
-        """How many segments, of 3 dB each, are lit: soft notes move the meter too."""
+        """How many segments, of 48 dB in all, are lit: soft notes move the meter too."""
         if self._level <= 0:
             return 0
         return round(max(0.0, min(1.0, 1.0 + 20 * log10(self._level) / 48.0)) * self._segments())
@@ -149,12 +149,12 @@ class DestinationRow(EndRow):
         room = body.adjusted(4, 0, -4, 0)
         if self.meter is not None:
             wide = self._meter_width()
-            self._paint_meter(painter, QRectF(body.right() - wide - 4, body.top() + 6, wide, body.height() - 12), text)
+            area = QRectF(body.right() - wide - 4, body.top() + 6, wide, body.height() - 12)
+            self._paint_meter(painter, t, area, text)
             room.setRight(body.right() - wide - 7)
         _two_texts(painter, room, self.name, self.detail, text, quiet, 600)
 
-    def _paint_meter(self, painter: QPainter, area: QRectF, text: str) -> None:
-        t = theme.theme()
+    def _paint_meter(self, painter: QPainter, t: theme.Theme, area: QRectF, text: str) -> None:
         count = self._segments()
         step = area.width() / count
         lit = self._shown_lit = self._lit()

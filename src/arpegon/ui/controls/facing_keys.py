@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.core.pitch import written
 from arpegon.ui import theme
+from arpegon.ui.controls import arrows
 from arpegon.ui.controls.keyboard import is_black, key_rects
 from arpegon.ui.painted import Painted
 
@@ -169,18 +170,19 @@ class FacingKeys(Painted):
         self.update()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        key = event.key() if event is not None and self.editable else 0
+        if event is None or not self.editable:
+            super().keyPressEvent(event)
+            return
+        sideways, upwards = arrows.sideways(event), arrows.upwards(event)
         targets = list(self.threads.get(self._cursor, ()))
-        if key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
-            by = 1 if key == Qt.Key.Key_Right else -1
-            self._cursor = max(self.low, min(self.high, self._cursor + by))
+        if sideways:
+            self._cursor = max(self.low, min(self.high, self._cursor + sideways))
             self.update()
-        elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
-            by = 1 if key == Qt.Key.Key_Up else -1
-            self._replace(targets, [target + by for target in targets])
-        elif key == Qt.Key.Key_Insert:
+        elif upwards:
+            self._replace(targets, [target + upwards for target in targets])
+        elif event.key() == Qt.Key.Key_Insert:
             self._replace([], [max(targets) + 1 if targets else self._cursor])
-        elif key == Qt.Key.Key_Delete:
+        elif event.key() == Qt.Key.Key_Delete:
             self._replace(targets, [])
         else:
             super().keyPressEvent(event)

@@ -19,7 +19,7 @@ class InPlace(QLineEdit):
     def __init__(self, text: str, over: QWidget, place: QRect, font: QFont | None = None) -> None:
         """A field with ``text`` at a place of the widget that it stands ``over``."""
         super().__init__(text, over)
-        self._over = False
+        self._ended = False
         if font is not None:
             self.setFont(font)
         self.setGeometry(place)
@@ -42,9 +42,9 @@ class InPlace(QLineEdit):
             super().keyPressEvent(event)
 
     def _end(self, taken: bool) -> None:
-        if self._over:
+        if self._ended:
             return
-        self._over = True
+        self._ended = True
         below = self.parentWidget()
         if self.hasFocus() and below is not None:
             below.setFocus()

@@ -24,7 +24,6 @@ class NameField(Elided):
         super().__init__(text, parent)
         self.setProperty("role", role)
         self.setToolTip(f"{text} – double click to rename.")
-        self._field: InPlace | None = None
 
     def _fit(self) -> None:
         role = self.property("role")
@@ -48,8 +47,8 @@ class NameField(Elided):
         """Let the name be typed."""
         parent = self.parentWidget()
         if parent is not None:
-            self._field = InPlace(self.full, parent, self.geometry().adjusted(-6, -3, 6, 3))
-            self._field.typed.connect(self._typed)
+            field = InPlace(self.full, parent, self.geometry().adjusted(-6, -3, 6, 3))
+            field.typed.connect(self._typed)
 
     def _typed(self, text: str) -> None:
         if text.strip():

@@ -138,9 +138,9 @@ class PitchRing(Painted):
     def paint(self, painter: QPainter, t: theme.Theme) -> None:
         painter.setPen(QPen(theme.color(t.line), 1))
         painter.drawPolygon(QPolygonF([self._place(pc) for pc in range(12)]))
-        self._paint_shape(painter)
-        self._paint_arrows(painter)
-        self._paint_notes(painter)
+        self._paint_shape(painter, t)
+        self._paint_arrows(painter, t)
+        self._paint_notes(painter, t)
         if self.title:
             size = 28 if len(self.title) < 5 else 20 if len(self.title) < 9 else 15
             painter.setFont(theme.name_font(size))
@@ -158,18 +158,17 @@ class PitchRing(Painted):
             painter.setPen(theme.color(t.second))
             painter.drawText(QRectF(self.rect()).adjusted(34, 28, -34, 28), Qt.AlignmentFlag.AlignCenter, self.subtitle)
 
-    def _paint_shape(self, painter: QPainter) -> None:
+    def _paint_shape(self, painter: QPainter, t: theme.Theme) -> None:
         corners = [self._place(pc) for pc in sorted(self.shape)]
-        painter.setPen(QPen(theme.color(self._ink()), 2))
-        painter.setBrush(theme.color(self._ink(), 0.13))
+        painter.setPen(QPen(theme.color(t.drawn(self.ink)), 2))
+        painter.setBrush(theme.color(t.drawn(self.ink), 0.13))
         if len(corners) > 2:
             painter.drawPolygon(QPolygonF(corners))
         elif len(corners) == 2:
             painter.drawLine(corners[0], corners[1])
         painter.setBrush(Qt.BrushStyle.NoBrush)
 
-    def _paint_arrows(self, painter: QPainter) -> None:
-        t = theme.theme()
+    def _paint_arrows(self, painter: QPainter, t: theme.Theme) -> None:
         for source, target in self.arrows.items():
             strong = source in self.fixed
             pen = QPen(theme.color(t.ink if strong else t.second), 2 if strong else 1.3)
@@ -197,8 +196,7 @@ class PitchRing(Painted):
             barbs = [end + QPointF(math.cos(heading + turn), math.sin(heading + turn)) * 7 for turn in (2.7, -2.7)]
             painter.drawPolygon(QPolygonF([end, *barbs]))
 
-    def _paint_notes(self, painter: QPainter) -> None:
-        t = theme.theme()
+    def _paint_notes(self, painter: QPainter, t: theme.Theme) -> None:
         now = getattr(self, "_now", 0.0)
         for pc in range(12):
             centre = self._place(pc)
@@ -207,8 +205,8 @@ class PitchRing(Painted):
             filled = pc in self.filled
             ground = theme.mix(t.field, self.ink, 1.0 if filled else 0.55 * min(1.0, glow))
             member = pc in self.members or filled
-            outline = t.ink if pc == self.armed else self._ink() if member else t.line
-            halo = theme.color(self._ink(), 0.35 * min(1.0, glow)) if glow > 0 else None
+            outline = t.ink if pc == self.armed else t.drawn(self.ink) if member else t.line
+            halo = theme.color(t.drawn(self.ink), 0.35 * min(1.0, glow)) if glow > 0 else None
             disc = _disc(
                 ground, outline, 2.4 if pc == self.armed else 1.5, halo and halo.rgba(), self.devicePixelRatioF()
             )
@@ -223,6 +221,3 @@ class PitchRing(Painted):
             painter.drawText(
                 QRectF(centre.x() - 14, centre.y() - 14, 28, 28), Qt.AlignmentFlag.AlignCenter, self.names[pc]
             )
-
-    def _ink(self) -> str:
-        return theme.theme().drawn(self.ink)

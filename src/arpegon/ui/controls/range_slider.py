@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QSizePolicy
 
 from arpegon.ui import theme
 from arpegon.ui.controls import arrows
+from arpegon.ui.controls.two_ends import end_of_key, with_end
 from arpegon.ui.painted import Painted
 
 
@@ -52,9 +53,7 @@ class RangeSlider(Painted):
         return self.low + round(share * (self.high - self.low) / self.step) * self.step
 
     def _put(self, value: float) -> None:
-        low, high = self.span
-        value = max(self.low, min(self.high, value))
-        span = (min(value, high), high) if self._end == 0 else (low, max(value, low))
+        span = with_end(self.span, self._end, value, self.low, self.high)
         if span != self.span:
             self.span = span
             self.update()
@@ -83,8 +82,8 @@ class RangeSlider(Painted):
         if step:
             self._put(self.span[self._end] + step * self.step)
             self.settled.emit()
-        elif event is not None and event.key() in (Qt.Key.Key_Home, Qt.Key.Key_End):
-            self._end = 0 if event.key() == Qt.Key.Key_Home else 1
+        elif (end := end_of_key(event)) is not None:
+            self._end = end
             self.update()
         else:
             super().keyPressEvent(event)

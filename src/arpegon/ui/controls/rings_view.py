@@ -29,10 +29,7 @@ class RingLook(msgspec.Struct, frozen=True):
 class RingsView(Painted):
     """Rings from the outermost in; click chooses one, dragging round turns it, the wheel changes its hits."""
 
-    own_keys = (
-        Qt.Key.Key_Plus,
-        Qt.Key.Key_Minus,
-    )
+    own_keys = (Qt.Key.Key_Plus, Qt.Key.Key_Minus)
     picked = pyqtSignal(int)
     turned = pyqtSignal(int, int)
     more_hits = pyqtSignal(int, int)

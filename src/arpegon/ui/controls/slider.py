@@ -36,7 +36,6 @@ class Slider(Painted):
         self.ink = ink
         self._value: float = param.default
         self._drag: float | None = None
-        self._typing: InPlace | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName(param.label)
@@ -157,9 +156,9 @@ class Slider(Painted):
 
     def _type(self) -> None:
         place = QRect(self.width() - 76, 0, 76, 24)
-        self._typing = InPlace(self.param.text(self._value), self, place, theme.number_font(12, 500))
-        self._typing.setAlignment(Qt.AlignmentFlag.AlignRight)
-        self._typing.typed.connect(self._typed)
+        field = InPlace(self.param.text(self._value), self, place, theme.number_font(12, 500))
+        field.setAlignment(Qt.AlignmentFlag.AlignRight)
+        field.typed.connect(self._typed)
 
     def _typed(self, text: str) -> None:
         try:

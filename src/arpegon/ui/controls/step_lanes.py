@@ -39,10 +39,7 @@ class StepLanes(Painted):
     column, up and down change the value in the lane that was touched last.
     """
 
-    own_keys = (
-        Qt.Key.Key_PageUp,
-        Qt.Key.Key_PageDown,
-    )
+    own_keys = (Qt.Key.Key_PageUp, Qt.Key.Key_PageDown)
     drawn = pyqtSignal(str, int, float)
     settled = pyqtSignal()
     skipped = pyqtSignal(int)

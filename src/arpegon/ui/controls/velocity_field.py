@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.core.pitch import written
 from arpegon.ui import theme
+from arpegon.ui.controls.two_ends import with_end
 from arpegon.ui.painted import Painted, paint_paper
 
 _FADE_SECONDS = 4.0
@@ -110,9 +111,8 @@ class VelocityField(Painted):
         """Move edges, no further than those across from them."""
         window = list(self.window_)
         for edge, value in edges.items():
-            across, least = window[edge ^ 1], 0 if edge < 2 else 1
-            window[edge] = max(value, across) if edge & 1 else min(value, across)
-            window[edge] = max(least, min(127, window[edge]))
+            first, least = (0, 0) if edge < 2 else (2, 1)
+            window[first : first + 2] = with_end((window[first], window[first + 1]), edge - first, value, least, 127)
         if window != self.window_:
             self.window_ = window
             self.moved.emit(*window)

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QWidget
 from arpegon.core.pitch import written
 from arpegon.ui import theme
 from arpegon.ui.controls.keyboard import key_rects
+from arpegon.ui.controls.two_ends import end_of_key, with_end
 from arpegon.ui.painted import Painted
 
 _STEPS: dict[int, int] = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Down: -12, Qt.Key.Key_Up: 12}
@@ -61,12 +62,8 @@ class ZoneKeys(Painted):
 
     def _put(self, note: int) -> None:
         """Move the end that was touched last, no further than the other one."""
-        note = max(0, min(127, note))
         before = self.low, self.high
-        if self._end == 0:
-            self.low = min(note, self.high)
-        else:
-            self.high = max(note, self.low)
+        self.low, self.high = with_end(before, self._end, note, 0, 127)
         self.update()
         if (self.low, self.high) != before:
             self.moved.emit(self.low, self.high)
@@ -76,8 +73,8 @@ class ZoneKeys(Painted):
         if by is not None:
             self._put((self.low, self.high)[self._end] + by)
             self.settled.emit()
-        elif event is not None and event.key() in (Qt.Key.Key_Home, Qt.Key.Key_End):
-            self._end = 0 if event.key() == Qt.Key.Key_Home else 1
+        elif (end := end_of_key(event)) is not None:
+            self._end = end
             self.update()
         else:
             super().keyPressEvent(event)

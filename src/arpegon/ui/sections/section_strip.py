@@ -174,16 +174,16 @@ class SectionRuler(Painted):
     def paint(self, painter: QPainter, t: theme.Theme) -> None:
         piece = self.session.piece
         for place, (section, cell) in enumerate(zip(self.sections, self.cells(), strict=True)):
-            self._paint_cell(painter, section, cell, place == piece.place, place == piece.wanted)
+            self._paint_cell(painter, t, section, cell, place == piece.place, place == piece.wanted)
         if self._needle >= 0.0:
-            t = theme.theme()
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(theme.color(t.ink))
             x, foot = self._needle, HEIGHT - 7.0
             painter.drawPolygon(QPolygonF([QPointF(x - 5, foot + 7), QPointF(x + 5, foot + 7), QPointF(x, foot)]))
 
-    def _paint_cell(self, painter: QPainter, section: Section, cell: QRectF, now: bool, wanted: bool) -> None:
-        t = theme.theme()
+    def _paint_cell(
+        self, painter: QPainter, t: theme.Theme, section: Section, cell: QRectF, now: bool, wanted: bool
+    ) -> None:
         painter.setPen(QPen(theme.color(t.bar if now else t.line), 1))
         painter.setBrush(theme.color(t.bar if now else t.roll))
         painter.drawRect(cell)

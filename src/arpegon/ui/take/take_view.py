@@ -361,7 +361,7 @@ class TakeView(QWidget):
         except ArpegonError as error:
             self.session.notice("file", str(error))
             return False
-        self.session.notice("saved", f"{take.name} was saved {VERSIONS[version][0].lower()} as “{path.name}”.")
+        self.session.notice("done", f"{take.name} was saved {VERSIONS[version][0].lower()} as “{path.name}”.")
         return True
 
 
