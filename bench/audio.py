@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 
-from arpegon.core.document import Instrument
+from arpegon.core.document.model import Instrument
 from arpegon.core.events import note_on
 from arpegon.sound import SOUNDS
 from arpegon.sound.mixer import Mixer

@@ -7,10 +7,10 @@ import time
 from itertools import pairwise
 from pathlib import Path
 
-from arpegon.core.document import ClipSource, PortDestination, Project, Stage, Strand, StrandSource
+from arpegon.core.document.model import ClipSource, PortDestination, Project, Stage, Strand, StrandSource
 from arpegon.core.events import CONTROL, control
-from arpegon.engine import protocol
 from arpegon.engine.offline import run
+from arpegon.engine.wire import protocol
 from arpegon.files.midi import Track, write_midi
 from bench.paint import bare_lateness
 from bench.rows import Row, median

@@ -9,8 +9,8 @@ from pathlib import Path
 
 import rtmidi
 
-from arpegon.core.document import MidiSource, PortDestination, Project, Stage, Strand
-from arpegon.engine.client import EngineClient
+from arpegon.core.document.model import MidiSource, PortDestination, Project, Stage, Strand
+from arpegon.engine.live.client import EngineClient
 from bench.rows import Row, median
 
 STROKES = 300

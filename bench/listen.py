@@ -10,7 +10,7 @@ from mir_eval import transcription, util
 from scipy.stats import spearmanr
 from tools.stand_ins import RATE, Array, Crate, TrueNote, hummed_line, pluck, plucked_line, taps
 
-from arpegon.core.pitch import note_hz
+from arpegon.core.theory.pitch import note_hz
 from arpegon.listen import Mark, listener, transcript
 from bench.rows import Row, median
 from bench.two_notes import two_notes

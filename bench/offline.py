@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 
-from arpegon.core.document import Instrument, InstrumentDestination, Project, Stage, Strand, SurfaceSource
+from arpegon.core.document.model import Instrument, InstrumentDestination, Project, Stage, Strand, SurfaceSource
 from arpegon.core.events import Event, note_off, note_on
 from arpegon.engine.offline import run
 from bench.rows import Row, median

@@ -15,11 +15,11 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from PyQt6.QtCore import QEvent
 from PyQt6.QtWidgets import QApplication
 
-from arpegon.core.document import Project
-from arpegon.engine.protocol import Play, Telemetry
+from arpegon.core.document.model import Project
+from arpegon.engine.wire.protocol import Play, Telemetry
 from arpegon.files.places import Settings
 from arpegon.ui.app import make_application
-from arpegon.ui.session import Session
+from arpegon.ui.model.session import Session
 from arpegon.ui.window import Window
 from bench.rows import Row, median
 from bench.scene import busy_project
@@ -32,7 +32,7 @@ _KEPT: list[object] = []
 BARE = """
 import select, sys, time
 sys.path.insert(0, sys.argv[1])
-from arpegon.engine.live import ask_for_realtime
+from arpegon.engine.live.loop import ask_for_realtime
 ask_for_realtime()
 late, worst, due = [], [], time.monotonic() + 0.01
 end, part = due + float(sys.argv[2]), due + 2.0

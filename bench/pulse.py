@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from pathlib import Path
 
-from arpegon.core.document import (
+from arpegon.core.document.model import (
     ClipSource,
     ClockSettings,
     Instrument,
@@ -15,11 +15,11 @@ from arpegon.core.document import (
     Strand,
 )
 from arpegon.core.events import note_off, note_on
-from arpegon.core.ticks import PER_QUARTER
-from arpegon.engine.clips import load_clips
-from arpegon.engine.clock_box import BoxSettings, ClockBox
+from arpegon.core.time.ticks import PER_QUARTER
+from arpegon.engine.clocks.clock_box import BoxSettings, ClockBox
 from arpegon.engine.offline import run
 from arpegon.engine.simulation import Engine
+from arpegon.files.assets import load_clips
 from arpegon.files.midi import Track, write_midi
 from arpegon.files.places import DATA
 from arpegon.files.project import load_project

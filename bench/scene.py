@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from arpegon.core.document import ClipSource, Instrument, InstrumentDestination, Project, Stage, Strand
+from arpegon.core.document.model import ClipSource, Instrument, InstrumentDestination, Project, Stage, Strand
 from arpegon.core.events import note_off, note_on
 from arpegon.files.midi import Track, write_midi
 

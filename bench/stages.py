@@ -7,12 +7,20 @@ import tempfile
 import time
 from pathlib import Path
 
-from arpegon.core import edits
-from arpegon.core.document import ClipSource, Instrument, InstrumentDestination, Project, Stage, Strand, SurfaceSource
+from arpegon.core.document import edits
+from arpegon.core.document.model import (
+    ClipSource,
+    Instrument,
+    InstrumentDestination,
+    Project,
+    Stage,
+    Strand,
+    SurfaceSource,
+)
 from arpegon.core.events import Event, note_off, note_on
-from arpegon.engine import protocol
-from arpegon.engine.client import EngineClient
+from arpegon.engine.live.client import EngineClient
 from arpegon.engine.offline import run
+from arpegon.engine.wire import protocol
 from arpegon.files.midi import Track, write_midi
 from bench.rows import Row, median
 

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from arpegon.core.pitch import note_hz
+from arpegon.core.theory.pitch import note_hz
 from arpegon.listen.listener import Array
 
 _STEPS = 8

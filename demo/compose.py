@@ -12,7 +12,7 @@ import sys
 from pathlib import Path
 
 from arpegon.core.events import Event, control, note_off, note_on
-from arpegon.core.pitch import parse_note
+from arpegon.core.theory.pitch import parse_note
 from arpegon.files.midi import Track, write_midi
 
 TEMPO = 96.0

@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Iterable, Sequence
 from itertools import cycle
 
-from arpegon.core.document import (
+from arpegon.core.document.model import (
     GENERATOR_SOURCES,
     AudioSource,
     Instrument,

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from hypothesis import strategies as st
 
-from arpegon.core.chords import CHORD_TYPES, STACKS
-from arpegon.core.entries import Entries
-from arpegon.core.parameters import (
+from arpegon.core.processing.entries import Entries
+from arpegon.core.processing.parameters import (
     Choice,
     Flags,
     KeyThreads,
@@ -19,13 +18,14 @@ from arpegon.core.parameters import (
     Points,
     Switch,
 )
-from arpegon.core.patterns import Patterns
-from arpegon.core.rhythm import NOTE_VALUES
-from arpegon.core.toss import Bounds, Tosses
+from arpegon.core.processing.patterns import Patterns
+from arpegon.core.processing.toss import Bounds, Tosses
+from arpegon.core.theory.chords import CHORD_TYPES, STACKS
+from arpegon.core.time.rhythm import NOTE_VALUES
 from arpegon.processors import GENERATORS, PROCESSORS, WORKS
-from arpegon.processors.lane import WORDS, Play
-from arpegon.processors.pads import Pads
 from arpegon.processors.registry import LISTENINGS
+from arpegon.processors.stages.lane import WORDS, Play
+from arpegon.processors.stages.pads import Pads
 
 NOTE = st.integers(0, 127)
 ROOTS = st.sampled_from(["C", "Eb", "F#", "B"])

@@ -12,8 +12,8 @@ import soundfile
 from click.testing import CliRunner
 
 from arpegon.cli import main
-from arpegon.core.document import ClipSource, MidiSource
-from arpegon.core.scales import pitch_classes
+from arpegon.core.document.model import ClipSource, MidiSource
+from arpegon.core.theory.scales import pitch_classes
 from arpegon.files.midi import Track, write_midi
 from arpegon.files.places import DEMO
 from arpegon.files.project import save_project

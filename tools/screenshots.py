@@ -22,17 +22,17 @@ from PyQt6.QtGui import QPainter, QPixmap
 from PyQt6.QtWidgets import QApplication
 from tools.jack_server import jack_server
 
-from arpegon.core import edits
-from arpegon.core.document import Stage
+from arpegon.core.document import edits
+from arpegon.core.document.model import Stage
 from arpegon.core.events import note_off, note_on
 from arpegon.files.presets import factory_presets
-from arpegon.ui import theme
 from arpegon.ui.app import make_application
 from arpegon.ui.bench.chord_editor import ChordEditor
 from arpegon.ui.bench.listen_editors import HitsEditor
 from arpegon.ui.bench.steps_editor import StepsEditor
-from arpegon.ui.board import clipboard
-from arpegon.ui.session import Selection, Session
+from arpegon.ui.look import theme
+from arpegon.ui.model.session import Selection, Session
+from arpegon.ui.parts import clipboard
 from arpegon.ui.window import Window
 
 

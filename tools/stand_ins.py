@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from scipy.signal import butter, lfilter
 
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
-from arpegon.core.pitch import note_hz
+from arpegon.core.theory.pitch import note_hz
 from arpegon.files.atomic import write_atomic
 from arpegon.files.midi import Track, write_midi
 

@@ -77,7 +77,7 @@ def render(
 ) -> None:
     """Work a project out offline, from its start."""
     from arpegon.engine import offline
-    from arpegon.engine.clips import load_clips, load_sounds
+    from arpegon.files.assets import load_clips, load_sounds
     from arpegon.files.audio import Sound, read_audio, write_audio
     from arpegon.files.midi import Track, read_midi, write_midi
     from arpegon.files.project import load_project
@@ -135,7 +135,7 @@ def listen_command(
     The table has the time at which each note truly began, as far as that can be told, and how much later it was sent;
     live, an audio block is added to that.
     """
-    from arpegon.core.parameters import check_params
+    from arpegon.core.processing.parameters import check_params
     from arpegon.files.audio import read_audio
     from arpegon.files.midi import Track, write_midi
     from arpegon.listen import transcript
@@ -174,7 +174,7 @@ def _show_notes(notes: Any, name: str) -> None:
     from rich.console import Console
     from rich.table import Table
 
-    from arpegon.core.pitch import note_name
+    from arpegon.core.theory.pitch import note_name
 
     table = Table("began", "note", "velocity", "lasts", "sent after", "doubt", title=name)
     for mark in notes.marks:
@@ -201,8 +201,8 @@ def _show_notes(notes: Any, name: str) -> None:
 @click.option("--ports", "with_ports", is_flag=True, help="Ask this computer for its MIDI ports and audio, too.")
 def check(project: Path, with_ports: bool) -> None:
     """Validate a project and say which of its strands cannot sound, and why."""
-    from arpegon.core.path_check import Surroundings, check_paths, sentence
-    from arpegon.engine.clips import load_clips, load_sounds
+    from arpegon.core.document.path_check import Surroundings, check_paths, sentence
+    from arpegon.files.assets import load_clips, load_sounds
     from arpegon.files.project import load_project
     from arpegon.processors.facts import stage_facts
     from arpegon.sound import PLAYED_KEYS
@@ -245,9 +245,9 @@ def _ports() -> tuple[list[tuple[str, str]], list[tuple[str, str]], list[str], l
     import os
 
     os.environ.setdefault("JACK_NO_START_SERVER", "1")
-    from arpegon.engine.audio import list_outputs
-    from arpegon.engine.audio_in import list_inputs
-    from arpegon.engine.ports import list_ports
+    from arpegon.engine.audio.audio_out import list_outputs
+    from arpegon.engine.hearing.inputs import list_inputs
+    from arpegon.engine.live.ports import list_ports
 
     with _quiet_libraries():
         return *list_ports(), list_outputs(), list_inputs()

@@ -7,9 +7,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from arpegon.core.document import Stage
+from arpegon.core.document.model import Stage
 from arpegon.core.errors import ArpegonError, ParameterError
-from arpegon.core.parameters import (
+from arpegon.core.processing.parameters import (
     Choice,
     Flags,
     KeyThreads,
@@ -20,7 +20,7 @@ from arpegon.core.parameters import (
     check_params,
     with_defaults,
 )
-from arpegon.core.processor import Setting
+from arpegon.core.processing.processor import Setting
 from arpegon.files.project import format_project, parse_project
 from arpegon.files.schema import project_schema
 from arpegon.processors import WORKS, processor_class

@@ -5,16 +5,13 @@ from __future__ import annotations
 import msgspec
 import pytest
 
-from arpegon.core import edits
-from arpegon.core.document import (
-    StrandDestination,
-    StrandSource,
-)
+from arpegon.core.document import edits
+from arpegon.core.document.history import History
+from arpegon.core.document.model import StrandDestination, StrandSource
+from arpegon.core.document.path_check import check_paths
+from arpegon.core.document.routing import working_order
 from arpegon.core.errors import DocumentError, ParameterError
-from arpegon.core.history import History
-from arpegon.core.parameters import Choice, Number, Numbers, check_params, with_defaults
-from arpegon.core.path_check import check_paths
-from arpegon.core.routing import working_order
+from arpegon.core.processing.parameters import Choice, Number, Numbers, check_params, with_defaults
 from arpegon.processors import PROCESSORS, WORKS
 from arpegon.processors.facts import stage_facts
 from building import BELLS, project, stage, strand

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from arpegon.core.document.learning import Learner
 from arpegon.core.events import Event, bend, control, note_off, note_on, pressure
-from arpegon.core.learning import Learner
 
 
 def learnt(*events, feed="surface"):

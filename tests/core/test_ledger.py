@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, invariant, rule
 
 from arpegon.core.events import NOTE_OFF, NOTE_ON, POLY_PRESSURE, Event, note_off, note_on
-from arpegon.core.ledger import NoteLedger
+from arpegon.core.notes.ledger import NoteLedger
 from building import assert_whole
 
 KEY = st.integers(60, 63)

@@ -9,9 +9,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from arpegon.core.clock import Clock
-from arpegon.core.orders import DRAWN, ORDERS, cycle, strided
-from arpegon.core.pulse import Pulse
+from arpegon.core.processing.pulse import Pulse
+from arpegon.core.theory.orders import DRAWN, ORDERS, cycle, strided
+from arpegon.core.time.clock import Clock
 
 TABLE = {
     "up": {1: [0], 2: [0, 1], 3: [0, 1, 2], 5: [0, 1, 2, 3, 4]},

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import pytest
 
-from arpegon.core import edits
-from arpegon.core.document import (
+from arpegon.core.document import edits
+from arpegon.core.document.mending import MENDS, mend_label, mended
+from arpegon.core.document.model import (
     AudioSource,
     ClipSource,
     Instrument,
@@ -16,8 +17,7 @@ from arpegon.core.document import (
     StrandSource,
     SurfaceSource,
 )
-from arpegon.core.mending import MENDS, mend_label, mended
-from arpegon.core.path_check import Surroundings, check_paths, sentence
+from arpegon.core.document.path_check import Surroundings, check_paths, sentence
 from arpegon.processors.facts import stage_facts
 from arpegon.sound import PLAYED_KEYS
 from building import BELLS, project, stage, strand

@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from arpegon.core.errors import ParameterError
-from arpegon.core.pitch import (
+from arpegon.core.theory.pitch import (
     fifths_of,
     name_at,
     note_name,
@@ -18,7 +18,7 @@ from arpegon.core.pitch import (
     write_middle_c_as,
     written,
 )
-from arpegon.core.scales import SCALES, Key, spelled
+from arpegon.core.theory.scales import SCALES, Key, spelled
 
 MAJOR = {
     "C": "C D E F G A B",

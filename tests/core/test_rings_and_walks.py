@@ -10,9 +10,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from arpegon.core.billiard import Bead, corner
-from arpegon.core.euclid import rhythm_text, spread_evenly
-from arpegon.core.walks import WALKS, RingWalk, figure
+from arpegon.core.theory.billiard import Bead, corner
+from arpegon.core.theory.euclid import rhythm_text, spread_evenly
+from arpegon.core.theory.walks import WALKS, RingWalk, figure
 
 PUBLISHED = {
     (2, 5): "x.x..",

@@ -7,9 +7,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from arpegon.core.events import NOTE_OFF, NOTE_ON, SUSTAIN, Event, bend, control, from_bytes, note_off, note_on
-from arpegon.core.flood import thin
-from arpegon.core.ledger import NoteLedger
-from arpegon.core.takes import Memory, bars, trim
+from arpegon.core.notes.flood import thin
+from arpegon.core.notes.ledger import NoteLedger
+from arpegon.core.notes.takes import Memory, bars, trim
 from building import assert_whole, note_ons, notes
 
 

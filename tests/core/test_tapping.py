@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from arpegon.core.tapping import Taps
+from arpegon.core.time.tapping import Taps
 
 
 @given(st.floats(25, 390), st.integers(2, 12))

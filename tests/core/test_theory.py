@@ -8,9 +8,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from arpegon.core.chords import QUALITIES, chord_name, interval_name
-from arpegon.core.clock import Clock, bar_beats, position, position_text
-from arpegon.core.scales import SCALES, Key
+from arpegon.core.theory.chords import QUALITIES, chord_name, interval_name
+from arpegon.core.theory.scales import SCALES, Key
+from arpegon.core.time.clock import Clock, bar_beats, position, position_text
 
 CHORDS = {
     (60, 64, 67): "C",

@@ -8,8 +8,8 @@ from pathlib import Path
 import pytest
 from tools.jack_server import jack_server as server
 
-from arpegon.engine.client import EngineClient
-from arpegon.engine.protocol import Notice, Ports, Telemetry
+from arpegon.engine.live.client import EngineClient
+from arpegon.engine.wire.protocol import Notice, Ports, Telemetry
 from jacking import MidiPair, wait_for
 
 

@@ -6,10 +6,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from arpegon.core import edits
-from arpegon.core.document import ClickSource, ClipSource, SurfaceSource
+from arpegon.core.document import edits
+from arpegon.core.document.model import ClickSource, ClipSource, SurfaceSource
 from arpegon.core.events import NOTE_OFF, note_off, note_on
-from arpegon.core.patterns import CHANGES, PatternTurn
+from arpegon.core.processing.patterns import CHANGES, PatternTurn
 from arpegon.engine.offline import run
 from arpegon.engine.simulation import Engine
 from arpegon.files.midi import Clip

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import pytest
 
-from arpegon.core import edits
-from arpegon.core.clock import position_text
-from arpegon.core.document import ClickSource, ClipSource
+from arpegon.core.document import edits
+from arpegon.core.document.model import ClickSource, ClipSource
+from arpegon.core.time.clock import position_text
 from arpegon.engine.offline import run
 from arpegon.engine.simulation import Engine
 from arpegon.files.midi import Clip

@@ -6,10 +6,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from arpegon.core import edits
-from arpegon.core.document import ClipSource, ClockSettings, PortDestination
-from arpegon.core.ticks import CONTINUE, POSITION, START, STOP, TICK, TickFilter
-from arpegon.engine.clock_box import BoxSettings, ClockBox
+from arpegon.core.document import edits
+from arpegon.core.document.model import ClipSource, ClockSettings, PortDestination
+from arpegon.core.time.ticks import CONTINUE, POSITION, START, STOP, TICK, TickFilter
+from arpegon.engine.clocks.clock_box import BoxSettings, ClockBox
 from arpegon.engine.simulation import Engine
 from arpegon.files.midi import Clip
 from arpegon.files.project import format_project, parse_project

@@ -7,9 +7,9 @@ import time
 import numpy as np
 
 from arpegon.core.events import note_off, note_on
-from arpegon.engine import protocol
-from arpegon.engine.audio import Renderer
-from arpegon.engine.live import LiveEngine
+from arpegon.engine.audio.audio_out import Renderer
+from arpegon.engine.live.loop import LiveEngine
+from arpegon.engine.wire import protocol
 from building import BELLS, project, strand
 
 

@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from arpegon.core.document import (
+from arpegon.core.document.model import (
     ClipSource,
     InstrumentDestination,
     MidiSource,
@@ -16,8 +16,8 @@ from arpegon.core.document import (
     SurfaceSource,
 )
 from arpegon.core.events import ALL_NOTES_OFF, NOTE_OFF, NOTE_ON, SUSTAIN, Event, control, note_off, note_on
-from arpegon.engine.feeds import ends_of, feed_of, feeds_of, into_feed, is_silent, outlet_of, strand_feed, taps
-from arpegon.engine.gates import End, Gate, Outlet, on_channel
+from arpegon.engine.graph.feeds import ends_of, feed_of, feeds_of, into_feed, is_silent, outlet_of, strand_feed, taps
+from arpegon.engine.graph.gates import End, Gate, Outlet, on_channel
 from building import assert_whole, generator, project, stage, strand
 
 PLAYED = st.lists(

@@ -9,12 +9,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from arpegon.core import edits
-from arpegon.core.document import ClipSource, Hookup
+from arpegon.core.document import edits
+from arpegon.core.document.hookup_values import TakeOver, next_value, share_of, value_at
+from arpegon.core.document.model import ClipSource, Hookup
 from arpegon.core.errors import FileError
 from arpegon.core.events import CONTROL, Event, bend, control, note_off, note_on
-from arpegon.core.hookup_values import TakeOver, next_value, share_of, value_at
-from arpegon.core.parameters import Number
+from arpegon.core.processing.parameters import Number
 from arpegon.engine.offline import run
 from arpegon.engine.simulation import Engine
 from arpegon.files.midi import Clip

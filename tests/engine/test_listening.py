@@ -12,14 +12,14 @@ import numpy as np
 import pytest
 from tools.stand_ins import RATE
 
-from arpegon.core import edits
-from arpegon.core.document import AudioSource
+from arpegon.core.document import edits
+from arpegon.core.document.model import AudioSource
 from arpegon.core.events import NOTE_ON
-from arpegon.engine import protocol
-from arpegon.engine.clips import load_sounds
-from arpegon.engine.monitor import Monitored
+from arpegon.engine.audio.monitor import Monitored
 from arpegon.engine.offline import run
 from arpegon.engine.simulation import Engine
+from arpegon.engine.wire import protocol
+from arpegon.files.assets import load_sounds
 from arpegon.files.audio import Sound, read_audio, sound_path
 from building import Recording, assert_whole, pitches, project, stage, strand
 from jacking import wait_for
@@ -199,7 +199,7 @@ def playing(path):
 
 
 def inputs():
-    code = "from arpegon.engine.audio_in import list_inputs; print('\\n'.join(list_inputs()))"
+    code = "from arpegon.engine.hearing.inputs import list_inputs; print('\\n'.join(list_inputs()))"
     return subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout.split("\n")
 
 
@@ -235,7 +235,7 @@ def test_live_an_input_that_is_not_there_is_named_and_the_rest_goes_on(live):
 
 
 def test_a_short_sound_goes_round_without_a_gap():
-    from arpegon.engine.hearing import blocks_of
+    from arpegon.engine.hearing.hearing import blocks_of
 
     sound = Sound(np.arange(100, dtype=np.float32)[:, None], 48_000)
     parts = [blocks_of([source(file="x")], {"x": sound}, 0.0, number)["ear"].samples for number in range(4)]

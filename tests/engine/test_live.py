@@ -12,10 +12,10 @@ from pathlib import Path
 import msgspec
 import pytest
 
-from arpegon.core import edits
-from arpegon.core.document import ClockSettings, InstrumentDestination, MidiSource, PortDestination, SurfaceSource
+from arpegon.core.document import edits
+from arpegon.core.document.model import ClockSettings, InstrumentDestination, MidiSource, PortDestination, SurfaceSource
 from arpegon.core.events import Event, control, note_off, note_on
-from arpegon.engine import protocol
+from arpegon.engine.wire import protocol
 from building import assert_whole, generator, pitches, project, stage, strand
 from jacking import wait_for
 

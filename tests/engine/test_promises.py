@@ -9,8 +9,8 @@ import msgspec
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from arpegon.core import edits
-from arpegon.core.document import (
+from arpegon.core.document import edits
+from arpegon.core.document.model import (
     ClipSource,
     InstrumentDestination,
     PortDestination,
@@ -20,7 +20,7 @@ from arpegon.core.document import (
 )
 from arpegon.core.errors import DocumentError
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event, control
-from arpegon.core.scales import Key, pitch_classes
+from arpegon.core.theory.scales import Key, pitch_classes
 from arpegon.engine.offline import run
 from arpegon.engine.simulation import Engine
 from arpegon.files.midi import Clip

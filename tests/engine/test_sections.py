@@ -12,11 +12,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from arpegon.core import edits
-from arpegon.core.document import ClipSource, Held, Hookup, InstrumentDestination, Section
+from arpegon.core.document import edits
+from arpegon.core.document.model import ClipSource, Held, Hookup, InstrumentDestination, Section
+from arpegon.core.document.sections import seconds_of, section_at, starts
 from arpegon.core.errors import FileError
 from arpegon.core.events import note_off, note_on
-from arpegon.core.sections import seconds_of, section_at, starts
 from arpegon.engine.offline import length_seconds, run
 from arpegon.engine.simulation import Engine
 from arpegon.files.midi import Clip, Track, format_midi

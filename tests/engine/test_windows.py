@@ -7,8 +7,8 @@ import random
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from arpegon.core import edits
-from arpegon.core.document import InstrumentDestination, PortDestination, StrandSource
+from arpegon.core.document import edits
+from arpegon.core.document.model import InstrumentDestination, PortDestination, StrandSource
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event, control, note_off, note_on
 from arpegon.engine.offline import run
 from arpegon.engine.simulation import Engine

@@ -12,10 +12,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from arpegon.core.document import ClipSource, MidiSource, PortDestination, Project, StrandSource, SurfaceSource
+from arpegon.core.document.model import ClipSource, MidiSource, PortDestination, Project, StrandSource, SurfaceSource
 from arpegon.core.errors import FileError
 from arpegon.core.events import Event, note_on
-from arpegon.core.takes import Part, Take
+from arpegon.core.notes.takes import Part, Take
 from arpegon.files import atomic
 from arpegon.files.atomic import write_atomic
 from arpegon.files.autosave import Autosave, forget

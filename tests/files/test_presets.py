@@ -8,8 +8,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from arpegon.core import edits
-from arpegon.core.document import Instrument, InstrumentDestination, Stage, StrandSource, SurfaceSource
+from arpegon.core.document import edits
+from arpegon.core.document.model import Instrument, InstrumentDestination, Stage, StrandSource, SurfaceSource
 from arpegon.core.errors import FileError
 from arpegon.files.keymap_csv import format_keymap, load_keymap, parse_keymap, save_keymap
 from arpegon.files.presets import (
@@ -26,7 +26,7 @@ from arpegon.files.presets import (
 )
 from arpegon.files.validation import validated
 from arpegon.processors import WORKS
-from arpegon.processors.keymap import all_threads, only
+from arpegon.processors.stages.keymap import all_threads, only
 from building import project, stage, strand
 from strategies import KINDS
 

@@ -6,10 +6,10 @@ import numpy as np
 import pytest
 from tools.stand_ins import RATE, Crate
 
-from arpegon.core.parameters import check_params
+from arpegon.core.processing.parameters import check_params
 from arpegon.listen import listener
 from arpegon.listen.calibration import TRIAL, calibrate, strokes_in, surely
-from arpegon.processors.listening import Hits
+from arpegon.processors.sources.listening import Hits
 
 
 def strike(strengths, seed=1, level=0.7, bounce=0.0):

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from tools.stand_ins import RATE, pluck, plucked_line, squeak
 
 from arpegon.core.events import BEND, NOTE_OFF, NOTE_ON
-from arpegon.core.pitch import hz_note, note_hz
+from arpegon.core.theory.pitch import hz_note, note_hz
 from arpegon.listen import listener, transcript
 from arpegon.listen.periods import PeriodMeter
 from arpegon.listen.pitch import latency_of, periods

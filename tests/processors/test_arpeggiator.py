@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 
 from arpegon.core.errors import ParameterError
 from arpegon.core.events import NOTE_ON, control, note_off, note_on
-from arpegon.core.parameters import check_params
-from arpegon.core.takes import bars
+from arpegon.core.notes.takes import bars
+from arpegon.core.processing.parameters import check_params
 from arpegon.processors import PROCESSORS
 from building import assert_whole, note_ons, out_of, pitches, stage
 

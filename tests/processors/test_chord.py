@@ -8,15 +8,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from arpegon.core.chords import CHORD_TYPES, STACKS, chord_name
 from arpegon.core.errors import ParameterError
 from arpegon.core.events import note_off, note_on
-from arpegon.core.parameters import check_params
-from arpegon.core.scales import SCALES, Key
-from arpegon.core.voicing import inverted, led, movement, opened, turnings
+from arpegon.core.processing.parameters import check_params
+from arpegon.core.theory.chords import CHORD_TYPES, STACKS, chord_name
+from arpegon.core.theory.scales import SCALES, Key
+from arpegon.core.theory.voicing import inverted, led, movement, opened, turnings
 from arpegon.processors import PROCESSORS
-from arpegon.processors.chord import key_chord
-from arpegon.processors.pads import pad_notes
+from arpegon.processors.stages.chord import key_chord
+from arpegon.processors.stages.pads import pad_notes
 from building import assert_whole, note_ons, notes, out_of, pitches, stage
 
 SEVENTHS = {62: "Dm7", 64: "Em7", 65: "Fmaj7", 67: "G7", 69: "Am7", 71: "Bm7♭5", 72: "Cmaj7"}

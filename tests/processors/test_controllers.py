@@ -9,15 +9,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from arpegon.core import edits
-from arpegon.core.document import StrandDestination, SurfaceSource
+from arpegon.core.document import edits
+from arpegon.core.document.model import StrandDestination, SurfaceSource
 from arpegon.core.events import BEND, CONTROL, NOTE_ON, Event, bend, control, note_off, note_on, pressure
-from arpegon.core.processor import Setting
-from arpegon.core.values import coarse, curve, fine, placed, stair
+from arpegon.core.processing.processor import Setting
+from arpegon.core.processing.values import coarse, curve, fine, placed, stair
 from arpegon.engine.offline import run
 from arpegon.engine.simulation import Engine
-from arpegon.processors.contour import Contour
-from arpegon.processors.level_stages import level_of
+from arpegon.processors.stages.contour import Contour
+from arpegon.processors.stages.level_stages import level_of
 from building import Recording, generator, note_ons, notes, out_of, project, stage, strand
 
 

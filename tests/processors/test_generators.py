@@ -9,12 +9,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from arpegon.core import edits
-from arpegon.core.document import SurfaceSource
+from arpegon.core.document import edits
+from arpegon.core.document.model import SurfaceSource
 from arpegon.core.errors import ParameterError
 from arpegon.core.events import NOTE_OFF, note_off, note_on
-from arpegon.core.parameters import check_params
-from arpegon.core.scales import Key
+from arpegon.core.processing.parameters import check_params
+from arpegon.core.theory.scales import Key
 from arpegon.engine.offline import run
 from arpegon.engine.simulation import Engine
 from arpegon.processors import WORKS
@@ -280,7 +280,7 @@ def test_an_action_starts_it_for_so_many_rounds_and_stops_it(kind):
 
 @pytest.mark.parametrize("kind", sorted(SOURCES))
 def test_bypass_and_removal_in_the_middle_let_go(kind):
-    from arpegon.core import edits
+    from arpegon.core.document import edits
 
     recording = Recording()
     engine = Engine(recording)

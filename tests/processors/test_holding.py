@@ -7,8 +7,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from arpegon.core import edits
-from arpegon.core.document import Held, Section
+from arpegon.core.document import edits
+from arpegon.core.document.model import Held, Section
 from arpegon.processors.holding import differences, edited_within, within
 from arpegon.processors.targets import value_now, with_value
 from building import BELLS, generator, project, stage, strand

@@ -7,11 +7,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from arpegon.core.errors import ParameterError
-from arpegon.core.parameters import check_params
-from arpegon.core.scales import SCALES, Key
+from arpegon.core.processing.parameters import check_params
+from arpegon.core.theory.scales import SCALES, Key
 from arpegon.processors import PROCESSORS
-from arpegon.processors.keymap import all_threads, fill_chord, fill_scale, only
-from arpegon.processors.transpose import by_degrees, moved
+from arpegon.processors.stages.keymap import all_threads, fill_chord, fill_scale, only
+from arpegon.processors.stages.transpose import by_degrees, moved
 from building import notes, out_of, pitches, stage
 
 KEYS = st.builds(Key, st.sampled_from(["C", "D", "Eb", "F#", "B"]), st.sampled_from(sorted(SCALES)))

@@ -8,11 +8,11 @@ from hypothesis import strategies as st
 
 from arpegon.core.errors import DocumentError
 from arpegon.core.events import Event, note_off, note_on
-from arpegon.core.processor import Setting
-from arpegon.core.scales import SCALES, Key, pitch_classes
+from arpegon.core.processing.processor import Setting
+from arpegon.core.theory.scales import SCALES, Key, pitch_classes
 from arpegon.processors import processor_class
-from arpegon.processors.humanize import width_in_words
-from arpegon.processors.scale import moves
+from arpegon.processors.stages.humanize import width_in_words
+from arpegon.processors.stages.scale import moves
 from building import note_ons, notes, out_of, pitches, stage
 
 

@@ -6,13 +6,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from arpegon.core.clock import Clock
 from arpegon.core.errors import ParameterError
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event, control, note_off, note_on
-from arpegon.core.rhythm import NOTE_VALUES, beats_of, normal_value
-from arpegon.core.takes import bars
+from arpegon.core.notes.takes import bars
+from arpegon.core.time.clock import Clock
+from arpegon.core.time.rhythm import NOTE_VALUES, beats_of, normal_value
 from arpegon.engine.simulation import Engine
-from arpegon.processors.grid import next_line
+from arpegon.processors.stages.grid import next_line
 from building import assert_whole, note_ons, notes, out_of, pitches, project, stage, strand
 
 

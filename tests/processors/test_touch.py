@@ -8,10 +8,10 @@ from hypothesis import strategies as st
 
 from arpegon.core.errors import ParameterError
 from arpegon.core.events import NOTE_OFF, NOTE_ON, note_off, note_on
-from arpegon.core.parameters import check_params
-from arpegon.core.takes import bars
+from arpegon.core.notes.takes import bars
+from arpegon.core.processing.parameters import check_params
 from arpegon.processors import PROCESSORS
-from arpegon.processors.velocity import response
+from arpegon.processors.stages.velocity import response
 from building import assert_whole, note_ons, notes, out_of, stage
 
 

@@ -7,7 +7,7 @@ from itertools import pairwise
 import numpy as np
 import pytest
 
-from arpegon.core.document import Instrument
+from arpegon.core.document.model import Instrument
 from arpegon.core.events import bend, control, note_off, note_on, pressure
 from arpegon.sound import SOUNDS
 from arpegon.sound.mixer import Mixer

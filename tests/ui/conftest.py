@@ -8,10 +8,10 @@ import pytest
 from PyQt6.QtCore import QCoreApplication, QEvent, Qt
 from PyQt6.QtTest import QTest
 
-from arpegon.core import edits
+from arpegon.core.document import edits
 from arpegon.files.places import Settings
-from arpegon.ui import theme
-from arpegon.ui.session import Session
+from arpegon.ui.look import theme
+from arpegon.ui.model.session import Session
 from arpegon.ui.window import Window
 
 

@@ -8,9 +8,9 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QToolTip
 
-from arpegon.core import edits
+from arpegon.core.document import edits
 from arpegon.processors import PROCESSORS, WORKS
-from arpegon.processors.keymap import all_threads
+from arpegon.processors.stages.keymap import all_threads
 from arpegon.ui.bench.bench import EDITORS
 from arpegon.ui.bench.editor import StageEditor
 

@@ -7,19 +7,19 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
-from arpegon.core import edits
-from arpegon.core.document import StrandSource
-from arpegon.core.scales import Key
-from arpegon.engine.protocol import Feed
+from arpegon.core.document import edits
+from arpegon.core.document.model import StrandSource
+from arpegon.core.theory.scales import Key
+from arpegon.engine.wire.protocol import Feed
 from arpegon.files.presets import factory_presets
-from arpegon.ui import theme
 from arpegon.ui.bench.destination_editor import DestinationEditor
 from arpegon.ui.bench.source_editor import SourceEditor
 from arpegon.ui.bench.strand_bench import StrandBench
-from arpegon.ui.board import clipboard
-from arpegon.ui.preset_picker import PresetPicker
-from arpegon.ui.session import Selection
-from arpegon.ui.surface import in_key
+from arpegon.ui.frame.surface import in_key
+from arpegon.ui.look import theme
+from arpegon.ui.model.session import Selection
+from arpegon.ui.parts import clipboard
+from arpegon.ui.parts.preset_picker import PresetPicker
 
 LEFT = Qt.MouseButton.LeftButton
 

@@ -7,8 +7,8 @@ from gestures import INK, LEFT, SHIFT, collect, drag, drawn, picture, pixels, ty
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
-from arpegon.ui import theme
-from arpegon.ui.header_parts import Field, Mark, Tab, TransportButton
+from arpegon.ui.frame.header_parts import Field, Mark, Tab, TransportButton
+from arpegon.ui.look import theme
 
 
 @pytest.fixture

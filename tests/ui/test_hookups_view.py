@@ -7,12 +7,13 @@ from gestures import drag, drawn, values_on_bench
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 
-from arpegon.core import edits
-from arpegon.core.document import Hookup
+from arpegon.core.document import edits
+from arpegon.core.document.model import Hookup
 from arpegon.ui.bench.bench import EDITORS
 from arpegon.ui.bench.controller_editors import MovesButton
-from arpegon.ui.hooking import control_words, handle_of
-from arpegon.ui.parts_menu import target_menu
+from arpegon.ui.model.hookup_words import control_words
+from arpegon.ui.parts.hook_handle import handle_of
+from arpegon.ui.parts.parts_menu import target_menu
 
 LEFT = Qt.MouseButton.LeftButton
 

@@ -10,10 +10,10 @@ from PyQt6.QtCore import QCoreApplication, QEvent, Qt
 from PyQt6.QtTest import QTest
 from tools.jack_server import jack_server
 
-from arpegon.core import edits
+from arpegon.core.document import edits
 from arpegon.files.places import Settings
-from arpegon.ui.hooking import handle_of
-from arpegon.ui.session import Session
+from arpegon.ui.model.session import Session
+from arpegon.ui.parts.hook_handle import handle_of
 from arpegon.ui.window import Window
 from jacking import MidiPair
 

@@ -9,15 +9,15 @@ import pytest
 from gestures import drawn
 from tools.stand_ins import RATE, Crate
 
-from arpegon.core import edits
-from arpegon.core.document import AudioSource
-from arpegon.core.takes import Part, without_doubtful
+from arpegon.core.document import edits
+from arpegon.core.document.model import AudioSource
+from arpegon.core.notes.takes import Part, without_doubtful
 from arpegon.listen import Sight, listener
 from arpegon.listen.calibration import TRIAL
 from arpegon.ui.bench.listen_editors import HitsEditor, PitchEditor
-from arpegon.ui.board.words import source_words
 from arpegon.ui.controls.input_meter import InputMeter
-from arpegon.ui.session import fresh_audio
+from arpegon.ui.model.session import fresh_audio
+from arpegon.ui.model.words import source_words
 
 
 @pytest.fixture

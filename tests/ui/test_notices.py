@@ -7,9 +7,9 @@ from gestures import LEFT, pixels
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QPushButton
 
-from arpegon.core.document import Hookup
-from arpegon.ui import theme
-from arpegon.ui.notices import Notice
+from arpegon.core.document.model import Hookup
+from arpegon.ui.frame.notices import Notice
+from arpegon.ui.look import theme
 
 
 @pytest.mark.parametrize("good", [True, False])

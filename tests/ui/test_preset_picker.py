@@ -7,10 +7,10 @@ from gestures import collect
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
-from arpegon.core.document import Stage
+from arpegon.core.document.model import Stage
 from arpegon.files import presets
 from arpegon.files.presets import Preset, factory_presets
-from arpegon.ui.preset_picker import PresetPicker
+from arpegon.ui.parts.preset_picker import PresetPicker
 
 
 class Said:

@@ -6,7 +6,7 @@ import pytest
 
 from arpegon.core.events import control, note_off, note_on
 from arpegon.ui.board.roll_view import BeatRuler
-from arpegon.ui.rolls import Paper, RollLine
+from arpegon.ui.model.paper import Paper, RollLine
 from building import notes
 
 

@@ -7,7 +7,7 @@ from gestures import ALT, LEFT, collect, drag, picture, pixels
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
-from arpegon.ui import theme
+from arpegon.ui.look import theme
 from arpegon.ui.sections.section_list import ROW, Entry, SectionList
 
 

@@ -7,12 +7,12 @@ from gestures import drag, drawn, values_on_bench
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 
-from arpegon.core import edits
-from arpegon.core.document import Held
+from arpegon.core.document import edits
+from arpegon.core.document.model import Held
 from arpegon.files.project import load_project
-from arpegon.ui import theme
-from arpegon.ui.hooking import handle_of
-from arpegon.ui.parts_menu import holdable_menu
+from arpegon.ui.look import theme
+from arpegon.ui.parts.hook_handle import handle_of
+from arpegon.ui.parts.parts_menu import holdable_menu
 from arpegon.ui.sections.section_list import ROW
 
 LEFT = Qt.MouseButton.LeftButton

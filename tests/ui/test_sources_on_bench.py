@@ -7,15 +7,15 @@ from gestures import drawn, values_on_bench
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 
-from arpegon.core import edits
-from arpegon.core.document import ClipSource
+from arpegon.core.document import edits
+from arpegon.core.document.model import ClipSource
 from arpegon.core.errors import ParameterError
-from arpegon.core.toss import MOST_KEPT, toss
+from arpegon.core.processing.toss import MOST_KEPT, toss
 from arpegon.processors import WORKS
-from arpegon.processors.steps import STEP_TOSS, STEPS
+from arpegon.processors.sources.steps import STEP_TOSS, STEPS
 from arpegon.ui.bench.bench import EDITORS
-from arpegon.ui.board import clipboard
 from arpegon.ui.controls.toss_figures import shape
+from arpegon.ui.parts import clipboard
 
 LEFT, RIGHT = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
 

@@ -7,9 +7,9 @@ from gestures import INK, LEFT, collect, drag, pixels
 from PyQt6.QtCore import QPoint
 from PyQt6.QtTest import QTest
 
-from arpegon.core.document import Stage
-from arpegon.ui import theme
+from arpegon.core.document.model import Stage
 from arpegon.ui.board.stage_bar import StageBar
+from arpegon.ui.look import theme
 
 
 @pytest.fixture

@@ -7,9 +7,9 @@ from gestures import LEFT, RIGHT, SHIFT, collect, drag, drawn, picture, pixels, 
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
-from arpegon.ui import theme
-from arpegon.ui.surface import Wheel
-from arpegon.ui.surface_parts import Knob, Pad
+from arpegon.ui.frame.surface import Wheel
+from arpegon.ui.frame.surface_parts import Knob, Pad
+from arpegon.ui.look import theme
 
 
 @pytest.fixture

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from PyQt6.QtGui import QFontDatabase
 
-from arpegon.ui import theme
+from arpegon.ui.look import theme
 
 
 @pytest.mark.parametrize("name", theme.THEMES)

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from arpegon.core.events import note_off, note_on
-from arpegon.core.pitch import SHARP_NAMES
+from arpegon.core.theory.pitch import SHARP_NAMES
 from arpegon.ui.board.trail import Mark, trail
-from arpegon.ui.rolls import RollLine
+from arpegon.ui.model.paper import RollLine
 from building import stage, strand
 
 CHAIN = strand(stage("chord"), stage("sieve"))

@@ -15,10 +15,10 @@ from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLineEdit
 
-from arpegon.core import edits
-from arpegon.core.document import InstrumentDestination, SurfaceSource
-from arpegon.core.pitch import written
-from arpegon.engine.protocol import Locate
+from arpegon.core.document import edits
+from arpegon.core.document.model import InstrumentDestination, SurfaceSource
+from arpegon.core.theory.pitch import written
+from arpegon.engine.wire.protocol import Locate
 from arpegon.files import places
 from arpegon.files.midi import Track, write_midi
 from arpegon.files.places import DEMO
@@ -29,10 +29,10 @@ from arpegon.ui.bench.editor import StageEditor
 from arpegon.ui.bench.humanize_editor import HumanizeEditor
 from arpegon.ui.bench.scale_editor import ScaleEditor
 from arpegon.ui.bench.source_editor import SourceEditor
-from arpegon.ui.board.words import zone_words
 from arpegon.ui.controls.slider import Slider
 from arpegon.ui.controls.step_lanes import StepLanes
-from arpegon.ui.session import Selection
+from arpegon.ui.model.session import Selection
+from arpegon.ui.model.words import zone_words
 from building import generator, notes, pitches
 
 LEFT = Qt.MouseButton.LeftButton
@@ -534,7 +534,7 @@ def test_the_demo_plays_from_its_start_also_when_it_is_opened_while_it_plays(win
 
 def test_the_tempo_is_tapped_as_one_step_of_undo(window, monkeypatch):
     times = iter([0.0, 0.5, 1.0, 1.5])
-    monkeypatch.setattr("arpegon.ui.session.time.monotonic", lambda: next(times, 9.0))
+    monkeypatch.setattr("arpegon.ui.model.session.time.monotonic", lambda: next(times, 9.0))
     before = window.session.project.tempo
     window.session.edit("t", edits.set_project(window.session.project, tempo=90.0))
     for _ in range(4):

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import pytest
 
-from arpegon.core import edits
-from arpegon.core.document import (
+from arpegon.core.document import edits
+from arpegon.core.document.model import (
     AudioSource,
     ClipSource,
     InstrumentDestination,
@@ -16,11 +16,11 @@ from arpegon.core.document import (
     SurfaceSource,
 )
 from arpegon.core.events import Event, bend, control, note_off, note_on, pressure
-from arpegon.core.pitch import SHARP_NAMES
-from arpegon.engine.protocol import Passed
+from arpegon.core.theory.pitch import SHARP_NAMES
+from arpegon.engine.wire.protocol import Passed
 from arpegon.ui.bench.bench import place_words
 from arpegon.ui.bench.readout import event_words, row_words
-from arpegon.ui.board.words import destination_words, port_words, source_words, zone_words
+from arpegon.ui.model.words import destination_words, port_words, source_words, zone_words
 from building import project, stage, strand
 
 NOW = project(strand(stage("chord", "c")), strand(strand_id="b"))

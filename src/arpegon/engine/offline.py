@@ -9,9 +9,9 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from arpegon.core.document import AudioSource, MidiSource, Project, SurfaceSource
+from arpegon.core.document.model import AudioSource, MidiSource, Project, SurfaceSource
+from arpegon.core.document.sections import seconds_of
 from arpegon.core.events import Event
-from arpegon.core.sections import seconds_of
 from arpegon.engine.simulation import Engine
 from arpegon.files.audio import Sound
 from arpegon.files.midi import Clip

@@ -1,6 +1,6 @@
 """The engine as a discrete-event simulation: what is due in seconds, what is due in beats, one loop.
 
-The same code runs live (:mod:`arpegon.engine.live` calls :meth:`Engine.run` when something is due) and
+The same code runs live (:mod:`arpegon.engine.live.loop` calls :meth:`Engine.run` when something is due) and
 offline (:mod:`arpegon.engine.offline` jumps to the end at once).
 """
 
@@ -13,19 +13,19 @@ from collections import deque
 from collections.abc import Callable, Mapping, Sequence
 from itertools import count
 
-from arpegon.core.document import Project
+from arpegon.core.document.model import Project
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
-from arpegon.engine.audio_feeds import AudioFeeds
-from arpegon.engine.feeds import ALL_INPUTS
-from arpegon.engine.following import ClockFollower
-from arpegon.engine.graph import Graph, Inputs, Outputs
-from arpegon.engine.hearing import Hearing
-from arpegon.engine.hooks import Hooks
-from arpegon.engine.overlay import Overlay
-from arpegon.engine.players import Players, TakePlayer
-from arpegon.engine.sections import SectionPlayer
-from arpegon.engine.sending import ClockSender
-from arpegon.engine.timeline import Due, Timeline
+from arpegon.engine.clocks.following import ClockFollower
+from arpegon.engine.clocks.sending import ClockSender
+from arpegon.engine.clocks.timeline import Due, Timeline
+from arpegon.engine.graph.feeds import ALL_INPUTS
+from arpegon.engine.graph.graph import Graph, Inputs, Outputs
+from arpegon.engine.hearing.feeds import AudioFeeds
+from arpegon.engine.hearing.hearing import Hearing
+from arpegon.engine.performance.hooks import Hooks
+from arpegon.engine.performance.overlay import Overlay
+from arpegon.engine.performance.players import Players, TakePlayer
+from arpegon.engine.performance.sections import SectionPlayer
 from arpegon.files.audio import Sound
 from arpegon.files.midi import Clip
 from arpegon.processors.targets import Target
@@ -247,7 +247,7 @@ class Engine:
             inputs.setdefault(ALL_INPUTS, []).extend(events[before:])
 
     def clock_message(self, port: str, status: int, value: int, time: float) -> None:
-        """A message of an outside clock (see :mod:`arpegon.core.ticks`), at the time at which it arrived."""
+        """A message of an outside clock (see :mod:`arpegon.core.time.ticks`), at the time at which it arrived."""
         if self.follower.takes(port):
             self.follower.message(status, value, time)
 

@@ -11,7 +11,7 @@ import numpy as np
 import soundfile
 from numpy.typing import NDArray
 
-from arpegon.core.document import STAND_IN
+from arpegon.core.document.model import STAND_IN
 from arpegon.core.errors import FileError
 from arpegon.files.atomic import write_atomic
 

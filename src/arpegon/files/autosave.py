@@ -13,7 +13,7 @@ from pathlib import Path
 
 import msgspec
 
-from arpegon.core.document import Project
+from arpegon.core.document.model import Project
 from arpegon.core.errors import ArpegonError
 from arpegon.files.atomic import write_atomic
 from arpegon.files.places import state_dir

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from arpegon.core.document import Project
+from arpegon.core.document.model import Project
 from arpegon.core.errors import ArpegonError
 from arpegon.files.atomic import read_bytes, write_atomic
 

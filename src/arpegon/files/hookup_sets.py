@@ -6,7 +6,7 @@ import json
 from collections.abc import Sequence
 from pathlib import Path
 
-from arpegon.core.document import Hookup, Project
+from arpegon.core.document.model import Hookup, Project
 from arpegon.core.errors import FileError
 from arpegon.files.atomic import read_bytes, write_atomic
 from arpegon.files.project import format_project, project_of, read_tree

@@ -8,9 +8,9 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from arpegon.core.errors import FileError, ParameterError
-from arpegon.core.pitch import ascii_name, note_name, parse_note
+from arpegon.core.theory.pitch import ascii_name, note_name, parse_note
 from arpegon.files.atomic import read_bytes, write_atomic
-from arpegon.processors.keymap import only
+from arpegon.processors.stages.keymap import only
 
 HEAD = ("key", "plays")
 _MOST_NAMED = 4

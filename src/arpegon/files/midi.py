@@ -11,9 +11,9 @@ from pathlib import Path
 import mido
 import msgspec
 
-from arpegon.core.clock import TICKS, bar_beats
 from arpegon.core.errors import FileError
 from arpegon.core.events import Event, from_bytes
+from arpegon.core.time.clock import TICKS, bar_beats
 from arpegon.files.atomic import read_bytes, write_atomic
 
 

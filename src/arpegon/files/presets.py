@@ -15,8 +15,8 @@ from typing import Any
 import msgspec
 import platformdirs
 
-from arpegon.core.document import GENERATOR_SOURCES, AudioSource, Instrument, Project, Stage, Strand
-from arpegon.core.edits import instruments_of
+from arpegon.core.document.edits import instruments_of
+from arpegon.core.document.model import GENERATOR_SOURCES, AudioSource, Instrument, Project, Stage, Strand
 from arpegon.core.errors import ArpegonError, FileError
 from arpegon.files.atomic import read_bytes, write_atomic
 from arpegon.files.places import DATA

@@ -14,9 +14,9 @@ from typing import Any
 
 import msgspec
 
-from arpegon.core.document import FORMAT, VERSION, Project
+from arpegon.core.document.model import FORMAT, VERSION, Project
 from arpegon.core.errors import ArpegonError, DocumentError, FileError, ParameterError
-from arpegon.core.pitch import ascii_name, note_name, parse_note
+from arpegon.core.theory.pitch import ascii_name, note_name, parse_note
 from arpegon.files.atomic import read_bytes, write_atomic
 from arpegon.files.validation import validated
 

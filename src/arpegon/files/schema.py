@@ -8,12 +8,12 @@ from typing import Any
 
 import msgspec
 
-from arpegon.core.clock import TEMPO_RANGE
-from arpegon.core.document import FORMAT, GENERATOR_SOURCES, VERSION, Project
-from arpegon.core.parameters import NOTE_SCHEMA, Choice, Param
-from arpegon.core.processor import Processor
-from arpegon.core.scales import ALIASES, SCALES
-from arpegon.core.sections import MOST_BARS
+from arpegon.core.document.model import FORMAT, GENERATOR_SOURCES, VERSION, Project
+from arpegon.core.document.sections import MOST_BARS
+from arpegon.core.processing.parameters import NOTE_SCHEMA, Choice, Param
+from arpegon.core.processing.processor import Processor
+from arpegon.core.theory.scales import ALIASES, SCALES
+from arpegon.core.time.clock import TEMPO_RANGE
 from arpegon.files.validation import INKS
 from arpegon.processors import GENERATORS, PROCESSORS, WORKS
 from arpegon.processors.registry import LISTENINGS

@@ -7,13 +7,13 @@ from collections.abc import Iterable
 
 import msgspec
 
-from arpegon.core.clock import TEMPO_RANGE
-from arpegon.core.document import AudioSource, Held, Hookup, Project, Section, Stage, Strand, WorkingSource
+from arpegon.core.document.model import AudioSource, Held, Hookup, Project, Section, Stage, Strand, WorkingSource
+from arpegon.core.document.routing import working_order
+from arpegon.core.document.sections import MOST_BARS
 from arpegon.core.errors import DocumentError
-from arpegon.core.parameters import check_params, check_pitch_class
-from arpegon.core.routing import working_order
-from arpegon.core.scales import ALIASES, SCALES, Key
-from arpegon.core.sections import MOST_BARS
+from arpegon.core.processing.parameters import check_params, check_pitch_class
+from arpegon.core.theory.scales import ALIASES, SCALES, Key
+from arpegon.core.time.clock import TEMPO_RANGE
 from arpegon.processors import PROCESSORS, processor_class
 from arpegon.processors.targets import ACTIONS, holdable
 from arpegon.sound import SOUNDS

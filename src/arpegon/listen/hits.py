@@ -13,7 +13,7 @@ from scipy.signal import butter, lfilter
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
 from arpegon.listen.bands import HOP_SECONDS, Bands, greatest
 from arpegon.listen.listener import Array, Listener, Mark
-from arpegon.processors.listening import Hits
+from arpegon.processors.sources.listening import Hits
 
 _BEFORE_HOPS = 7
 """Over how long what rings is measured before a stroke."""

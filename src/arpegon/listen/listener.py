@@ -10,9 +10,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from arpegon.core.events import Event
-from arpegon.core.parameters import with_defaults
-from arpegon.core.processor import Processor
-from arpegon.core.values import curve, placed
+from arpegon.core.processing.parameters import with_defaults
+from arpegon.core.processing.processor import Processor
+from arpegon.core.processing.values import curve, placed
 
 Array = NDArray[Any]
 

@@ -15,11 +15,11 @@ from typing import Any
 import msgspec
 
 from arpegon.core.events import BEND, NOTE_OFF, NOTE_ON, Event
-from arpegon.core.pitch import hz_note, note_hz
+from arpegon.core.theory.pitch import hz_note, note_hz
 from arpegon.listen.bands import Bands
 from arpegon.listen.listener import Array, Listener, Mark
 from arpegon.listen.periods import PeriodMeter, Reading, hop_seconds
-from arpegon.processors.listening import Pitch
+from arpegon.processors.sources.listening import Pitch
 
 STROKE_RISE = 12.0
 """How many dB, all bands together, a stroke rises."""

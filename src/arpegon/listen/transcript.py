@@ -17,7 +17,7 @@ _CORRECTED_SECONDS = 0.1
 _WRONG_SECONDS = 0.06
 
 LISTENERS: dict[str, type[Listener]] = {cls.kind: cls for cls in (HitListener, PitchListener)}
-"""By the kind of their declaration in :mod:`arpegon.processors.listening`."""
+"""By the kind of their declaration in :mod:`arpegon.processors.sources.listening`."""
 
 
 class Transcript(msgspec.Struct, frozen=True):

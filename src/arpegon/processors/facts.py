@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from arpegon.core.document import Stage
-from arpegon.core.parameters import with_defaults
-from arpegon.core.path_check import StageFacts
+from arpegon.core.document.model import Stage
+from arpegon.core.document.path_check import StageFacts
+from arpegon.core.processing.parameters import with_defaults
 from arpegon.processors.registry import processor_class
 
 

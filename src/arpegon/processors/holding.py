@@ -7,8 +7,8 @@ from typing import Any
 
 import msgspec
 
-from arpegon.core import edits
-from arpegon.core.document import Held, Project, Section, Stage
+from arpegon.core.document import edits
+from arpegon.core.document.model import Held, Project, Section, Stage
 from arpegon.processors.targets import (
     INSTRUMENT_PARAMS,
     PROJECT_PARAMS,

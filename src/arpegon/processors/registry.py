@@ -3,31 +3,31 @@
 from __future__ import annotations
 
 from arpegon.core.errors import DocumentError
-from arpegon.core.processor import Processor
-from arpegon.processors.arpeggiator import Arpeggiator
-from arpegon.processors.chance import Chance
-from arpegon.processors.channel import Channel
-from arpegon.processors.chord import Chord
-from arpegon.processors.contour import Contour
-from arpegon.processors.convert import Convert
-from arpegon.processors.fan import Fan
-from arpegon.processors.grid import Grid
-from arpegon.processors.hold import Hold
-from arpegon.processors.humanize import Humanize
-from arpegon.processors.keymap import KeyMap
-from arpegon.processors.length import Length
-from arpegon.processors.level_stages import Smooth, Stairs
-from arpegon.processors.lfo import Lfo
-from arpegon.processors.listening import Hits, Listening, Pitch
-from arpegon.processors.rebound import Rebound
-from arpegon.processors.repeat import Repeat
-from arpegon.processors.rings import Rings
-from arpegon.processors.scale import ScaleStage
-from arpegon.processors.sieve import Sieve
-from arpegon.processors.steps import Steps
-from arpegon.processors.thin import Thin
-from arpegon.processors.transpose import Transpose
-from arpegon.processors.velocity import Velocity
+from arpegon.core.processing.processor import Processor
+from arpegon.processors.sources.listening import Hits, Listening, Pitch
+from arpegon.processors.sources.rebound import Rebound
+from arpegon.processors.sources.rings import Rings
+from arpegon.processors.sources.steps import Steps
+from arpegon.processors.stages.arpeggiator import Arpeggiator
+from arpegon.processors.stages.chance import Chance
+from arpegon.processors.stages.channel import Channel
+from arpegon.processors.stages.chord import Chord
+from arpegon.processors.stages.contour import Contour
+from arpegon.processors.stages.convert import Convert
+from arpegon.processors.stages.fan import Fan
+from arpegon.processors.stages.grid import Grid
+from arpegon.processors.stages.hold import Hold
+from arpegon.processors.stages.humanize import Humanize
+from arpegon.processors.stages.keymap import KeyMap
+from arpegon.processors.stages.length import Length
+from arpegon.processors.stages.level_stages import Smooth, Stairs
+from arpegon.processors.stages.lfo import Lfo
+from arpegon.processors.stages.repeat import Repeat
+from arpegon.processors.stages.scale import ScaleStage
+from arpegon.processors.stages.sieve import Sieve
+from arpegon.processors.stages.thin import Thin
+from arpegon.processors.stages.transpose import Transpose
+from arpegon.processors.stages.velocity import Velocity
 
 GROUPS: dict[str, tuple[type[Processor], ...]] = {
     "Touch": (Humanize, Velocity),

@@ -6,11 +6,11 @@ from typing import Any
 
 import msgspec
 
-from arpegon.core import edits
-from arpegon.core.clock import TEMPO_RANGE
-from arpegon.core.document import Held, Hookup, Project
-from arpegon.core.hookup_values import HOOKABLE
-from arpegon.core.parameters import Number, Param, PitchClass, Switch, scale_param, with_defaults
+from arpegon.core.document import edits
+from arpegon.core.document.hookup_values import HOOKABLE
+from arpegon.core.document.model import Held, Hookup, Project
+from arpegon.core.processing.parameters import Number, Param, PitchClass, Switch, scale_param, with_defaults
+from arpegon.core.time.clock import TEMPO_RANGE
 from arpegon.processors.registry import processor_class
 
 

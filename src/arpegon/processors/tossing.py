@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from arpegon.core.parameters import Param
-from arpegon.core.patterns import chosen
-from arpegon.core.processor import Processor
-from arpegon.core.scales import Key
-from arpegon.core.toss import Tosses, kept, toss
+from arpegon.core.processing.parameters import Param
+from arpegon.core.processing.patterns import chosen
+from arpegon.core.processing.processor import Processor
+from arpegon.core.processing.toss import Tosses, kept, toss
+from arpegon.core.theory.scales import Key
 
 
 def toss_declaration(processor: type[Processor]) -> Tosses | None:

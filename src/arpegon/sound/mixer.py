@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from arpegon.core.document import Instrument
+from arpegon.core.document.model import Instrument
 from arpegon.core.events import CONTROL, SYSEX, Event
 from arpegon.sound.kit import Kit
 from arpegon.sound.sounds import SOUNDS

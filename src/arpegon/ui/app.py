@@ -10,10 +10,10 @@ from pathlib import Path
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
 
-from arpegon.core.pitch import write_middle_c_as
+from arpegon.core.theory.pitch import write_middle_c_as
 from arpegon.files.places import load_settings
-from arpegon.ui import theme
-from arpegon.ui.session import Session
+from arpegon.ui.look import theme
+from arpegon.ui.model.session import Session
 from arpegon.ui.window import Window
 
 

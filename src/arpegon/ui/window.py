@@ -19,25 +19,25 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from arpegon.core.pitch import write_middle_c_as
-from arpegon.engine.protocol import Play, SetAudio
+from arpegon.core.theory.pitch import write_middle_c_as
+from arpegon.engine.wire.protocol import Play, SetAudio
 from arpegon.files.autosave import Leftover, forget
 from arpegon.files.places import DEMO
 from arpegon.files.project import SUFFIX, load_project
-from arpegon.ui import theme
 from arpegon.ui.bench.bench import Bench
-from arpegon.ui.board import clipboard
 from arpegon.ui.board.board import Board
-from arpegon.ui.header import Header
-from arpegon.ui.hooking import handle_of
+from arpegon.ui.frame.header import Header
+from arpegon.ui.frame.notices import NoticeBar, StatusLine
+from arpegon.ui.frame.surface import PlaySurface
 from arpegon.ui.hookups.hookups_view import HookupsView
-from arpegon.ui.notices import NoticeBar, StatusLine
+from arpegon.ui.look import theme
+from arpegon.ui.model.session import Session
+from arpegon.ui.model.timers import ticking
+from arpegon.ui.parts import clipboard
+from arpegon.ui.parts.hook_handle import handle_of
 from arpegon.ui.sections.section_strip import SectionStrip
 from arpegon.ui.sections.sections_view import SectionsView
-from arpegon.ui.session import Session
-from arpegon.ui.surface import PlaySurface
 from arpegon.ui.take.take_view import TakeView
-from arpegon.ui.timers import ticking
 
 FRAME_MS = 16
 _FILTER = f"Arpegon projects (*{SUFFIX});;All files (*)"

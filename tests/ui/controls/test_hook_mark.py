@@ -6,8 +6,8 @@ import pytest
 from gestures import pixels
 from PyQt6.QtWidgets import QPushButton, QWidget
 
-from arpegon.ui import theme
 from arpegon.ui.controls.hook_mark import SIZE, HookMark
+from arpegon.ui.look import theme
 
 
 @pytest.fixture(params=[42, 24])

@@ -5,8 +5,8 @@ from __future__ import annotations
 import pytest
 from gestures import INK, pixels
 
-from arpegon.ui import theme
 from arpegon.ui.controls.input_meter import InputMeter
+from arpegon.ui.look import theme
 
 
 @pytest.fixture

@@ -9,8 +9,8 @@ from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from arpegon.ui import theme
-from arpegon.ui.painted import Painted, paint_paper
+from arpegon.ui.look import theme
+from arpegon.ui.look.painted import Painted, paint_paper
 
 
 class Paper(Painted):

@@ -7,8 +7,8 @@ from gestures import LEFT, collect, pixels
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
-from arpegon.ui import theme
 from arpegon.ui.hookups.hookup_list import ROW, Entry, HookupList
+from arpegon.ui.look import theme
 
 
 def entry(name, muted=False, gone=False):

@@ -8,10 +8,10 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QToolTip
 
-from arpegon.core.parameters import Number
-from arpegon.ui.bench.standard import NoteNumber
+from arpegon.core.processing.parameters import Number
 from arpegon.ui.controls.in_place import InPlace
 from arpegon.ui.controls.slider import Slider
+from arpegon.ui.parts.standard import NoteNumber
 
 HELD = Number(key="held", label="Held", help="How long it is held.", default=40, low=0, high=200, unit="ms")
 SHARE = Number(key="share", label="Share", help="How much.", default=0.5, low=0.0, high=1.0, step=0.01)

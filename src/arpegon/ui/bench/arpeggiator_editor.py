@@ -9,21 +9,21 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout
 
 from arpegon.core.events import NOTE_OFF, NOTE_ON
-from arpegon.core.orders import DRAWN, cycle
-from arpegon.core.parameters import Number
-from arpegon.core.pitch import written
-from arpegon.engine.protocol import Passed
-from arpegon.processors.arpeggiator import octaves
-from arpegon.processors.lane import LANE, LANE_TOSS, MOST
+from arpegon.core.processing.parameters import Number
+from arpegon.core.theory.orders import DRAWN, cycle
+from arpegon.core.theory.pitch import written
+from arpegon.engine.wire.protocol import Passed
+from arpegon.processors.stages.arpeggiator import octaves
+from arpegon.processors.stages.lane import LANE, LANE_TOSS, MOST
 from arpegon.ui.bench.generator_editor import ActionRow
 from arpegon.ui.bench.pattern_editor import PatternEditor
-from arpegon.ui.bench.standard import caps, counted_heading
 from arpegon.ui.controls.choices import Segments
 from arpegon.ui.controls.held_ladder import HeldLadder
 from arpegon.ui.controls.lane_cells import LaneCells
 from arpegon.ui.controls.order_star import OrderStar
 from arpegon.ui.controls.step_bars import StepBars
 from arpegon.ui.controls.strokes_view import StrokesView
+from arpegon.ui.parts.standard import caps, counted_heading
 
 _LANES = {"velocity": "velocity", "length": "length", "chance": "chance", "octave": "octave"}
 

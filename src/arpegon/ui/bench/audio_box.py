@@ -9,14 +9,14 @@ from typing import Any
 import msgspec
 from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
-from arpegon.core import edits
-from arpegon.core.document import STAND_IN, AudioSource
+from arpegon.core.document import edits
+from arpegon.core.document.model import STAND_IN, AudioSource
 from arpegon.files.audio import stand_ins
 from arpegon.processors.registry import LISTENINGS
 from arpegon.ui.bench.editor import StageEditor
-from arpegon.ui.bench.standard import under_caption
 from arpegon.ui.controls.choices import Picker, Segments, Switch
 from arpegon.ui.controls.input_meter import InputMeter
+from arpegon.ui.parts.standard import under_caption
 
 _FILE = "file:"
 _CHOOSE = "choose"

@@ -16,13 +16,12 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from arpegon.core import edits
-from arpegon.core.document import Hookup, Strand, WorkingSource
-from arpegon.engine.protocol import Telemetry
+from arpegon.core.document import edits
+from arpegon.core.document.model import Hookup, Strand, WorkingSource
+from arpegon.engine.wire.protocol import Telemetry
 from arpegon.files.presets import Preset
 from arpegon.processors import processor_class
 from arpegon.processors.registry import LISTENINGS
-from arpegon.ui import theme
 from arpegon.ui.bench.arpeggiator_editor import ArpeggiatorEditor
 from arpegon.ui.bench.chord_editor import ChordEditor
 from arpegon.ui.bench.controller_editors import (
@@ -55,12 +54,13 @@ from arpegon.ui.bench.stroke_editors import (
 )
 from arpegon.ui.bench.traffic_editors import ChannelEditor, SieveEditor
 from arpegon.ui.bench.velocity_editor import VelocityEditor
-from arpegon.ui.board import clipboard
-from arpegon.ui.board.words import destination_words, source_words
 from arpegon.ui.controls.elided import Elided
-from arpegon.ui.preset_picker import PresetPicker
-from arpegon.ui.session import Selection, Session
-from arpegon.ui.timers import one_shot
+from arpegon.ui.look import theme
+from arpegon.ui.model.session import Selection, Session
+from arpegon.ui.model.timers import one_shot
+from arpegon.ui.model.words import destination_words, source_words
+from arpegon.ui.parts import clipboard
+from arpegon.ui.parts.preset_picker import PresetPicker
 
 NARROW, WIDE = 398, 720
 _LEAST_READOUT = 150

@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from arpegon.engine import protocol
+from arpegon.engine.wire import protocol
 from arpegon.listen import Mark, Sight
 from arpegon.listen.calibration import ENOUGH, TRIAL, Calibration, calibrate, strokes_in, surely
 from arpegon.ui.bench.editor import StageEditor

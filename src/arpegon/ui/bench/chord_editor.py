@@ -8,13 +8,13 @@ from typing import Any
 
 from PyQt6.QtWidgets import QSizePolicy, QStackedWidget, QWidget
 
-from arpegon.core.chords import chord_name
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
-from arpegon.core.pitch import written
-from arpegon.core.scales import Key, stage_key
-from arpegon.core.voicing import within
-from arpegon.engine.protocol import Passed
-from arpegon.processors.chord import chord_of, voiced
+from arpegon.core.theory.chords import chord_name
+from arpegon.core.theory.pitch import written
+from arpegon.core.theory.scales import Key, stage_key
+from arpegon.core.theory.voicing import within
+from arpegon.engine.wire.protocol import Passed
+from arpegon.processors.stages.chord import chord_of, voiced
 from arpegon.ui.bench.chord_key import KeyPane
 from arpegon.ui.bench.chord_pads import PadsPane
 from arpegon.ui.bench.chord_shape import ShapePane

@@ -7,12 +7,12 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from arpegon.core.chords import chord_name
-from arpegon.processors.chord import key_chord
-from arpegon.processors.pads import pad_notes
-from arpegon.ui.bench.standard import caps
+from arpegon.core.theory.chords import chord_name
+from arpegon.processors.stages.chord import key_chord
+from arpegon.processors.stages.pads import pad_notes
 from arpegon.ui.controls.chord_palette import ChordPalette
 from arpegon.ui.controls.pitch_ring import PitchRing
+from arpegon.ui.parts.standard import caps
 
 if TYPE_CHECKING:
     from arpegon.ui.bench.chord_editor import ChordEditor

@@ -8,18 +8,18 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from arpegon.core.chords import CHORD_TYPES, STACKS, TYPE_LABELS, chord_name
 from arpegon.core.events import Event
-from arpegon.core.parameters import Number
-from arpegon.core.pitch import ascii_name, written
-from arpegon.core.scales import Key
-from arpegon.core.voicing import inverted
-from arpegon.processors.pads import BOUNDS, MOST, pad_notes
-from arpegon.ui.bench.standard import caps
+from arpegon.core.processing.parameters import Number
+from arpegon.core.theory.chords import CHORD_TYPES, STACKS, TYPE_LABELS, chord_name
+from arpegon.core.theory.pitch import ascii_name, written
+from arpegon.core.theory.scales import Key
+from arpegon.core.theory.voicing import inverted
+from arpegon.processors.stages.pads import BOUNDS, MOST, pad_notes
 from arpegon.ui.controls.chord_palette import Chip, ChordPalette
 from arpegon.ui.controls.pad_grid import PadGrid, Tile
 from arpegon.ui.controls.pitch_ring import PitchRing
 from arpegon.ui.controls.slider import Slider
+from arpegon.ui.parts.standard import caps
 
 if TYPE_CHECKING:
     from arpegon.ui.bench.chord_editor import ChordEditor

@@ -7,9 +7,9 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from arpegon.ui.bench.standard import caps
 from arpegon.ui.bench.voice_row import VoiceRow
 from arpegon.ui.controls.pitch_ring import PitchRing
+from arpegon.ui.parts.standard import caps
 
 if TYPE_CHECKING:
     from arpegon.ui.bench.chord_editor import ChordEditor

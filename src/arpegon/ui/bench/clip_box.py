@@ -8,9 +8,9 @@ from typing import Any
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QRadioButton, QVBoxLayout, QWidget
 
-from arpegon.core.document import ClipSource
-from arpegon.ui.bench.standard import under_caption
+from arpegon.core.document.model import ClipSource
 from arpegon.ui.controls.choices import Segments, Switch
+from arpegon.ui.parts.standard import under_caption
 
 
 class ClipBox(QWidget):

@@ -8,26 +8,26 @@ from typing import Any
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from arpegon.core import edits
-from arpegon.core.document import Hookup
-from arpegon.core.entries import Entries
-from arpegon.core.patterns import Patterns
-from arpegon.core.processor import Setting
-from arpegon.core.values import READS, WRITES, curve, on_line, placed, stair
-from arpegon.processors.contour import MOST, Contour
-from arpegon.processors.fan import MOST as MOST_CURVES
-from arpegon.processors.lfo import Lfo
+from arpegon.core.document import edits
+from arpegon.core.document.model import Hookup
+from arpegon.core.processing.entries import Entries
+from arpegon.core.processing.patterns import Patterns
+from arpegon.core.processing.processor import Setting
+from arpegon.core.processing.values import READS, WRITES, curve, on_line, placed, stair
+from arpegon.processors.stages.contour import MOST, Contour
+from arpegon.processors.stages.fan import MOST as MOST_CURVES
+from arpegon.processors.stages.lfo import Lfo
 from arpegon.processors.targets import target_words
 from arpegon.ui.bench.editor import StageEditor
 from arpegon.ui.bench.entry_panel import EntryPanel
 from arpegon.ui.bench.pattern_row import PatternRow
-from arpegon.ui.bench.standard import caps, counted_heading
 from arpegon.ui.controls.choices import Picker
 from arpegon.ui.controls.curve_view import CurveView
 from arpegon.ui.controls.movement_view import MovementView
 from arpegon.ui.controls.step_bars import StepBars
 from arpegon.ui.controls.wave_view import WaveView
-from arpegon.ui.parts_menu import target_menu
+from arpegon.ui.parts.parts_menu import target_menu
+from arpegon.ui.parts.standard import caps, counted_heading
 
 
 class ConvertEditor(StageEditor):

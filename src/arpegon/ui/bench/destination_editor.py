@@ -8,8 +8,8 @@ import msgspec
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
 
-from arpegon.core import edits
-from arpegon.core.document import (
+from arpegon.core.document import edits
+from arpegon.core.document.model import (
     AnyDestination,
     Instrument,
     InstrumentDestination,
@@ -17,15 +17,16 @@ from arpegon.core.document import (
     StrandDestination,
 )
 from arpegon.core.events import control
-from arpegon.engine.protocol import Direct
+from arpegon.engine.wire.protocol import Direct
 from arpegon.files.validation import LEVEL_RANGE
 from arpegon.sound import SOUNDS
-from arpegon.ui.bench.end_editor import CHANNELS, EndEditor, channel_of
-from arpegon.ui.bench.standard import caps, under_caption
-from arpegon.ui.board.words import OWN_OUTPUT
 from arpegon.ui.controls.choices import Picker, Switch
 from arpegon.ui.controls.panel import InstrumentPanel, Meter
-from arpegon.ui.session import Session
+from arpegon.ui.model.session import Session
+from arpegon.ui.model.words import OWN_OUTPUT
+from arpegon.ui.parts.end_editor import CHANNELS, EndEditor, channel_of
+from arpegon.ui.parts.hook_handle import offer_hookup
+from arpegon.ui.parts.standard import caps, under_caption
 
 
 class DestinationEditor(EndEditor):
@@ -187,7 +188,7 @@ class DestinationEditor(EndEditor):
             self.level.set_value(live.get("level_db", instrument.level_db))
             self.pan.set_value(live.get("pan", instrument.pan))
             for slider, key in ((self.level, "level_db"), (self.pan, "pan")):
-                self.session.hooking.offer(slider, instrument.id, param=key)
+                offer_hookup(self.session.hooking, slider, instrument.id, param=key)
             self.silent.set_value(instrument.muted)
             self.listens.set_value("" if instrument.channel is None else str(instrument.channel))
             self._show_panel(instrument)

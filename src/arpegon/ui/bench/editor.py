@@ -8,16 +8,17 @@ from typing import Any
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QBoxLayout, QGridLayout, QVBoxLayout, QWidget
 
-from arpegon.core.document import Stage, Strand
+from arpegon.core.document.hookup_values import HOOKABLE
+from arpegon.core.document.model import Stage, Strand
 from arpegon.core.events import NOTE_ON, Event
-from arpegon.core.hookup_values import HOOKABLE
-from arpegon.core.parameters import Param
-from arpegon.engine.protocol import Passed
+from arpegon.core.processing.parameters import Param
+from arpegon.engine.wire.protocol import Passed
 from arpegon.listen import Mark, Sight
 from arpegon.processors import processor_class
-from arpegon.ui import theme
-from arpegon.ui.bench.standard import STANDARD, captioned, standard_control
-from arpegon.ui.session import Session
+from arpegon.ui.look import theme
+from arpegon.ui.model.session import Session
+from arpegon.ui.parts.hook_handle import offer_hookup
+from arpegon.ui.parts.standard import STANDARD, captioned, standard_control
 
 
 class StageEditor(QWidget):
@@ -114,7 +115,7 @@ class StageEditor(QWidget):
         param = self.params[key]
         made = self.controls[key] = standard_control(param, self.ink, choose, self.session.settle)
         if isinstance(param, HOOKABLE):
-            self.session.hooking.offer(made, self.stage.id, param=key)
+            offer_hookup(self.session.hooking, made, self.stage.id, param=key)
         return made
 
     def captioned(self, key: str) -> QWidget:

@@ -8,8 +8,8 @@ from typing import Any
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QWidget
 
-from arpegon.core.entries import Entries
-from arpegon.ui.bench.standard import captioned, standard_control
+from arpegon.core.processing.entries import Entries
+from arpegon.ui.parts.standard import captioned, standard_control
 
 
 class EntryPanel(QWidget):

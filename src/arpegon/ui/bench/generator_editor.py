@@ -7,11 +7,12 @@ from typing import Any
 import msgspec
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from arpegon.core import edits
-from arpegon.core.document import GeneratorSource
+from arpegon.core.document import edits
+from arpegon.core.document.model import GeneratorSource
 from arpegon.ui.bench.editor import StageEditor
-from arpegon.ui.bench.standard import caps, under_caption
 from arpegon.ui.controls.zone_keys import ZoneKeys
+from arpegon.ui.parts.hook_handle import offer_hookup
+from arpegon.ui.parts.standard import caps, under_caption
 
 
 class ActionRow(QWidget):
@@ -25,11 +26,11 @@ class ActionRow(QWidget):
         row.addWidget(editor.control("times"), 1)
         self.start = QPushButton("Start")
         self.start.setToolTip("Start it now, for so many rounds (0: until it is stopped).")
-        editor.session.hooking.offer(self.start, editor.stage.id, action="start")
+        offer_hookup(editor.session.hooking, self.start, editor.stage.id, action="start")
         self.start.clicked.connect(lambda: editor.session.command(editor.stage.id, "start"))
         self.stop = QPushButton("Stop")
         self.stop.setToolTip("Stop it now.")
-        editor.session.hooking.offer(self.stop, editor.stage.id, action="halt")
+        offer_hookup(editor.session.hooking, self.stop, editor.stage.id, action="halt")
         self.stop.clicked.connect(lambda: editor.session.command(editor.stage.id, "stop"))
         row.addWidget(self.start)
         row.addWidget(self.stop)

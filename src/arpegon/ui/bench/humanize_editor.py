@@ -11,12 +11,12 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QGridLayout, QLabel, QSizePolicy, QWidget
 
-from arpegon.engine.protocol import Passed
-from arpegon.processors.humanize import width_in_words
-from arpegon.ui import theme
+from arpegon.engine.wire.protocol import Passed
+from arpegon.processors.stages.humanize import width_in_words
 from arpegon.ui.bench.editor import StageEditor, strokes
 from arpegon.ui.controls import arrows
-from arpegon.ui.painted import Painted, paint_paper
+from arpegon.ui.look import theme
+from arpegon.ui.look.painted import Painted, paint_paper
 
 _BINS = 32
 _HITS = 400

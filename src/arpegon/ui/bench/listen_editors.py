@@ -8,20 +8,20 @@ from typing import Any
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout
 
-from arpegon.core.document import Stage, Strand
-from arpegon.core.pitch import written
-from arpegon.core.values import curve, placed
+from arpegon.core.document.model import Stage, Strand
+from arpegon.core.processing.values import curve, placed
+from arpegon.core.theory.pitch import written
 from arpegon.listen import Mark, Sight
 from arpegon.listen.pitch import latency_of
 from arpegon.ui.bench.audio_box import AudioBox
 from arpegon.ui.bench.calibration_box import CalibrationBox
 from arpegon.ui.bench.editor import StageEditor
-from arpegon.ui.bench.standard import caps
 from arpegon.ui.controls.cents import CentsView
 from arpegon.ui.controls.curve_view import CurveView
 from arpegon.ui.controls.hits_scope import HitsScope
 from arpegon.ui.controls.pitch_scope import PitchScope
 from arpegon.ui.controls.zone_keys import ZoneKeys
+from arpegon.ui.parts.standard import caps
 
 
 class ListenEditor(StageEditor):

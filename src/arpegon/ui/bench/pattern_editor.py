@@ -9,15 +9,16 @@ from typing import Any
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
 
-from arpegon.core.document import Hookup
-from arpegon.core.entries import Entries
-from arpegon.core.patterns import Patterns, chosen
-from arpegon.core.toss import TossLane
+from arpegon.core.document.model import Hookup
+from arpegon.core.processing.entries import Entries
+from arpegon.core.processing.patterns import Patterns, chosen
+from arpegon.core.processing.toss import TossLane
 from arpegon.processors.tossing import tossed
 from arpegon.ui.bench.editor import StageEditor
 from arpegon.ui.bench.pattern_row import PatternRow
-from arpegon.ui.bench.standard import under_caption
 from arpegon.ui.bench.toss_box import TossBox
+from arpegon.ui.parts.hook_handle import offer_hookup
+from arpegon.ui.parts.standard import under_caption
 
 
 class PatternEditor(StageEditor):
@@ -45,7 +46,7 @@ class PatternEditor(StageEditor):
     def add_toss(self, box: QVBoxLayout, lanes: Sequence[TossLane]) -> None:
         """The box of tosses."""
         self.tosses = TossBox(lanes, self.entries, self.ink, self.set, self._tossed)
-        self.session.hooking.offer(self.tosses.button, self.stage.id, action="toss")
+        offer_hookup(self.session.hooking, self.tosses.button, self.stage.id, action="toss")
         box.addWidget(self.tosses)
 
     def fresh(self) -> list[dict[str, Any]]:

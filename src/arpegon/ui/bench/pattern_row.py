@@ -10,7 +10,7 @@ from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMenu, QPushButton, QWidget
 
 from arpegon.core.errors import ArpegonError
-from arpegon.core.patterns import MOST, Patterns
+from arpegon.core.processing.patterns import MOST, Patterns
 
 _MARK = "arpegon-pattern"
 

@@ -9,13 +9,13 @@ from typing import Any
 
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QMenu, QPushButton
 
-from arpegon.core.chords import CHORD_TYPES, TYPE_LABELS
 from arpegon.core.errors import ArpegonError
-from arpegon.core.scales import SCALES, Key, pitch_classes, stage_key
-from arpegon.engine.protocol import Passed
+from arpegon.core.theory.chords import CHORD_TYPES, TYPE_LABELS
+from arpegon.core.theory.scales import SCALES, Key, pitch_classes, stage_key
+from arpegon.engine.wire.protocol import Passed
 from arpegon.files.keymap_csv import load_keymap, save_keymap
-from arpegon.processors.keymap import TEMPLATE, all_threads, fill_chord, fill_scale, only
-from arpegon.processors.transpose import moved
+from arpegon.processors.stages.keymap import TEMPLATE, all_threads, fill_chord, fill_scale, only
+from arpegon.processors.stages.transpose import moved
 from arpegon.ui.bench.editor import StageEditor, strokes
 from arpegon.ui.controls.facing_keys import FacingKeys
 

@@ -9,13 +9,13 @@ from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
-from arpegon.core.clock import position_text
 from arpegon.core.events import BEND, CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, PROGRAM, Event
-from arpegon.core.pitch import written
-from arpegon.engine.protocol import Passed
-from arpegon.ui import theme
-from arpegon.ui.bench.standard import caps
-from arpegon.ui.session import Session
+from arpegon.core.theory.pitch import written
+from arpegon.core.time.clock import position_text
+from arpegon.engine.wire.protocol import Passed
+from arpegon.ui.look import theme
+from arpegon.ui.model.session import Session
+from arpegon.ui.parts.standard import caps
 
 ROW = 26
 KEPT = 400

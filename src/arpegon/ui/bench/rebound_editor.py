@@ -6,15 +6,15 @@ from typing import Any
 
 from PyQt6.QtWidgets import QLabel
 
-from arpegon.core.pitch import written
-from arpegon.core.scales import stage_key
-from arpegon.processors.rebound import WALLS, wall_degrees
-from arpegon.processors.transpose import by_degrees
+from arpegon.core.theory.pitch import written
+from arpegon.core.theory.scales import stage_key
+from arpegon.processors.sources.rebound import WALLS, wall_degrees
+from arpegon.processors.stages.transpose import by_degrees
 from arpegon.ui.bench.editor import StageEditor
 from arpegon.ui.bench.entry_panel import EntryPanel
 from arpegon.ui.bench.generator_editor import GeneratorFoot
-from arpegon.ui.bench.standard import caps
 from arpegon.ui.controls.basin import Basin, Wall
+from arpegon.ui.parts.standard import caps
 
 
 class ReboundEditor(StageEditor):

@@ -6,16 +6,16 @@ from typing import Any
 
 from PyQt6.QtWidgets import QLabel
 
-from arpegon.core.euclid import spread_evenly
-from arpegon.core.pitch import written
-from arpegon.core.scales import stage_key
-from arpegon.processors.rings import MOST_RINGS, MOST_STEPS, RING_TOSS
-from arpegon.processors.transpose import by_degrees
+from arpegon.core.theory.euclid import spread_evenly
+from arpegon.core.theory.pitch import written
+from arpegon.core.theory.scales import stage_key
+from arpegon.processors.sources.rings import MOST_RINGS, MOST_STEPS, RING_TOSS
+from arpegon.processors.stages.transpose import by_degrees
 from arpegon.ui.bench.entry_panel import EntryPanel
 from arpegon.ui.bench.generator_editor import GeneratorFoot
 from arpegon.ui.bench.pattern_editor import PatternEditor
-from arpegon.ui.bench.standard import counted_heading
 from arpegon.ui.controls.rings_view import RingLook, RingsView
+from arpegon.ui.parts.standard import counted_heading
 
 _FIELDS = (
     *("hits", "steps", "turn", "rate", "note", "degree"),

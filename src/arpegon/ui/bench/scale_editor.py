@@ -9,13 +9,13 @@ from typing import Any
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout
 
-from arpegon.core.pitch import ascii_name, parse_pitch_class
-from arpegon.core.scales import stage_key
-from arpegon.engine.protocol import Passed
-from arpegon.processors.scale import moves
+from arpegon.core.theory.pitch import ascii_name, parse_pitch_class
+from arpegon.core.theory.scales import stage_key
+from arpegon.engine.wire.protocol import Passed
+from arpegon.processors.stages.scale import moves
 from arpegon.ui.bench.editor import StageEditor, strokes
-from arpegon.ui.bench.standard import caps
 from arpegon.ui.controls.pitch_ring import PitchRing
+from arpegon.ui.parts.standard import caps
 
 _HINT = "Click a note on the ring, then the note it should become."
 

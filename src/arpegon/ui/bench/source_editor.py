@@ -9,17 +9,17 @@ from typing import Any
 import msgspec
 from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLabel, QPushButton
 
-from arpegon.core import edits
-from arpegon.core.document import AnySource, ClickSource, ClipSource, MidiSource, StrandSource, SurfaceSource
+from arpegon.core.document import edits
+from arpegon.core.document.model import AnySource, ClickSource, ClipSource, MidiSource, StrandSource, SurfaceSource
 from arpegon.core.events import Event
 from arpegon.processors import GENERATORS, processor_class
 from arpegon.processors.registry import LISTENINGS
 from arpegon.ui.bench.clip_box import ClipBox
-from arpegon.ui.bench.end_editor import CHANNELS, EndEditor, channel_of
-from arpegon.ui.bench.standard import caps, under_caption
 from arpegon.ui.controls.choices import Picker
 from arpegon.ui.controls.zone_keys import ZoneKeys
-from arpegon.ui.session import Session, fresh_audio
+from arpegon.ui.model.session import Session, fresh_audio
+from arpegon.ui.parts.end_editor import CHANNELS, EndEditor, channel_of
+from arpegon.ui.parts.standard import caps, under_caption
 
 
 class SourceEditor(EndEditor):

@@ -7,20 +7,20 @@ from typing import Any
 
 from PyQt6.QtWidgets import QHBoxLayout, QLabel
 
-from arpegon.core.parameters import Number
-from arpegon.core.pitch import written
-from arpegon.core.rhythm import beats_of
-from arpegon.core.scales import stage_key
-from arpegon.core.walks import WALKS, RingWalk, figure
-from arpegon.processors.steps import MOST, STEP_TOSS
-from arpegon.processors.transpose import by_degrees
+from arpegon.core.processing.parameters import Number
+from arpegon.core.theory.pitch import written
+from arpegon.core.theory.scales import stage_key
+from arpegon.core.theory.walks import WALKS, RingWalk, figure
+from arpegon.core.time.rhythm import beats_of
+from arpegon.processors.sources.steps import MOST, STEP_TOSS
+from arpegon.processors.stages.transpose import by_degrees
 from arpegon.ui.bench.generator_editor import GeneratorFoot
 from arpegon.ui.bench.pattern_editor import PatternEditor
-from arpegon.ui.bench.standard import caps
 from arpegon.ui.controls.choices import Segments
 from arpegon.ui.controls.slider import Slider
 from arpegon.ui.controls.step_lanes import LaneLook, StepLanes
 from arpegon.ui.controls.step_ring import Bead, StepRing
+from arpegon.ui.parts.standard import caps
 
 _SIGNS = {"rest": "·", "tie": "~", "skip": "–"}
 _PLAYS = {"note": "note", "tie": "tie", "rest": "rest", "skip": "skip"}

@@ -5,15 +5,15 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from arpegon.core import edits
-from arpegon.core.document import Stage, Strand
+from arpegon.core.document import edits
+from arpegon.core.document.model import Stage, Strand
 from arpegon.processors import GENERATORS, WORKS
 from arpegon.processors.registry import GROUPS
-from arpegon.ui import theme
-from arpegon.ui.bench.standard import caps, under_caption
-from arpegon.ui.board import clipboard
 from arpegon.ui.controls.choices import Switch
-from arpegon.ui.session import Session
+from arpegon.ui.look import theme
+from arpegon.ui.model.session import Session
+from arpegon.ui.parts import clipboard
+from arpegon.ui.parts.standard import caps, under_caption
 
 _IN_A_ROW = 3
 

@@ -8,11 +8,11 @@ from typing import Any
 from PyQt6.QtWidgets import QLabel
 
 from arpegon.core.events import NOTE_OFF, NOTE_ON
-from arpegon.engine.protocol import Passed
+from arpegon.engine.wire.protocol import Passed
 from arpegon.ui.bench.editor import StageEditor
-from arpegon.ui.bench.standard import counted_heading
 from arpegon.ui.controls.step_bars import StepBars
 from arpegon.ui.controls.strokes_view import StrokesView
+from arpegon.ui.parts.standard import counted_heading
 
 _EMPTY = "play: keys show above, what sounds for them below"
 _MOST_STEPS = 32

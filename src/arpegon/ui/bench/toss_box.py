@@ -9,13 +9,13 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
 
-from arpegon.core.entries import Entries
-from arpegon.core.patterns import chosen
-from arpegon.core.pitch import written
-from arpegon.core.toss import TossLane, bounds_of
-from arpegon.ui.bench.standard import caps
+from arpegon.core.processing.entries import Entries
+from arpegon.core.processing.patterns import chosen
+from arpegon.core.processing.toss import TossLane, bounds_of
+from arpegon.core.theory.pitch import written
 from arpegon.ui.controls.range_slider import RangeSlider
 from arpegon.ui.controls.toss_figures import Figure, TossFigures
+from arpegon.ui.parts.standard import caps
 
 Set = Callable[..., None]
 Toss = Callable[[list[str]], dict[str, Any]]

@@ -10,7 +10,7 @@ from typing import Any
 from PyQt6.QtWidgets import QLabel
 
 from arpegon.core.events import NOTE_ON, SYSEX
-from arpegon.engine.protocol import Passed
+from arpegon.engine.wire.protocol import Passed
 from arpegon.ui.bench.editor import StageEditor
 from arpegon.ui.controls.lanes import ChannelLanes
 from arpegon.ui.controls.velocity_field import VelocityField

@@ -9,12 +9,12 @@ from typing import Any
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
 
-from arpegon.engine.protocol import Passed
-from arpegon.processors.velocity import response
+from arpegon.engine.wire.protocol import Passed
+from arpegon.processors.stages.velocity import response
 from arpegon.ui.bench.editor import StageEditor, strokes
-from arpegon.ui.bench.standard import counted_heading
 from arpegon.ui.controls.curve_view import CurveView
 from arpegon.ui.controls.step_bars import StepBars
+from arpegon.ui.parts.standard import counted_heading
 
 _MOST_ACCENTS = 32
 

@@ -6,10 +6,10 @@ from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from arpegon.core.chords import interval_name
-from arpegon.ui import theme
+from arpegon.core.theory.chords import interval_name
 from arpegon.ui.controls import arrows
-from arpegon.ui.painted import Painted
+from arpegon.ui.look import theme
+from arpegon.ui.look.painted import Painted
 
 LOWEST, HIGHEST = -36, 36
 

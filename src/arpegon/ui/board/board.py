@@ -17,16 +17,16 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from arpegon.core import edits
-from arpegon.core.clock import bar_beats
+from arpegon.core.document import edits
+from arpegon.core.time.clock import bar_beats
 from arpegon.sound import SOUNDS
-from arpegon.ui import theme
-from arpegon.ui.board import clipboard
 from arpegon.ui.board.column import NARROWEST, WIDEST, WIDTH, Column
 from arpegon.ui.board.roll_view import BeatRuler
-from arpegon.ui.painted import Painted
-from arpegon.ui.preset_picker import PresetPicker
-from arpegon.ui.session import Selection, Session
+from arpegon.ui.look import theme
+from arpegon.ui.look.painted import Painted
+from arpegon.ui.model.session import Selection, Session
+from arpegon.ui.parts import clipboard
+from arpegon.ui.parts.preset_picker import PresetPicker
 
 _FOLLOW_SECONDS = 0.1
 _CLOSED, _CROWDED = 106, 42

@@ -6,22 +6,23 @@ from PyQt6.QtCore import QPoint, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetrics, QKeyEvent, QPainter, QPen
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from arpegon.core.document import (
+from arpegon.core.document.mending import mend_label
+from arpegon.core.document.model import (
     InstrumentDestination,
     Strand,
 )
-from arpegon.core.mending import mend_label
-from arpegon.ui import theme
 from arpegon.ui.board.column_acts import ColumnActs
 from arpegon.ui.board.ends import DestinationRow, SourcePill
 from arpegon.ui.board.roll_view import BeatRuler, KeyStrip, RollView
 from arpegon.ui.board.stage_bar import StageBar
 from arpegon.ui.board.trail import trail
-from arpegon.ui.board.words import destination_words, source_words
 from arpegon.ui.controls import arrows
 from arpegon.ui.controls.name_field import NameField
-from arpegon.ui.painted import Painted
-from arpegon.ui.session import NOTHING, Selection, Session
+from arpegon.ui.look import theme
+from arpegon.ui.look.painted import Painted
+from arpegon.ui.model.session import NOTHING, Selection, Session
+from arpegon.ui.model.words import destination_words, source_words
+from arpegon.ui.parts.hook_handle import offer_hookup
 
 NARROWEST, WIDTH, WIDEST = 72, 208, 300
 COMPACT, TIGHT = 180, 128
@@ -137,7 +138,7 @@ class Column(Painted):
         self._solo.clicked.connect(lambda on: self.acts.set("Solo", solo=on))
         self._mute = self._toggle("mute", "Silence this strand; its rolls go on printing.")
         for button, action in ((self._solo, "solo"), (self._mute, "mute")):
-            self.session.hooking.offer(button, self.strand.id, action=action)
+            offer_hookup(self.session.hooking, button, self.strand.id, action=action)
         self._mute.clicked.connect(lambda on: self.acts.set("Mute", muted=on))
         more = self._toggle("⋯", "Rename, add a source or destination, move, remove.")
         more.setCheckable(False)

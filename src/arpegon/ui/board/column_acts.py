@@ -11,8 +11,8 @@ from PyQt6.QtCore import QPoint
 from PyQt6.QtGui import QIcon, QPixmap
 from PyQt6.QtWidgets import QMenu
 
-from arpegon.core import edits
-from arpegon.core.document import (
+from arpegon.core.document import edits
+from arpegon.core.document.model import (
     AnyDestination,
     AnySource,
     ClickSource,
@@ -28,10 +28,10 @@ from arpegon.core.document import (
 from arpegon.files.presets import Preset
 from arpegon.processors import GENERATORS, PROCESSORS
 from arpegon.processors.registry import GROUPS, LISTENINGS
-from arpegon.ui import theme
-from arpegon.ui.board import clipboard
-from arpegon.ui.preset_picker import PresetPicker
-from arpegon.ui.session import Selection, Session, fresh_audio
+from arpegon.ui.look import theme
+from arpegon.ui.model.session import Selection, Session, fresh_audio
+from arpegon.ui.parts import clipboard
+from arpegon.ui.parts.preset_picker import PresetPicker
 
 if TYPE_CHECKING:
     from arpegon.ui.board.column import Column

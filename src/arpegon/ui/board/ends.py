@@ -8,9 +8,9 @@ from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from arpegon.ui import theme
 from arpegon.ui.controls.hook_mark import paint_mark
-from arpegon.ui.painted import Painted
+from arpegon.ui.look import theme
+from arpegon.ui.look.painted import Painted
 
 _SEGMENTS = 16
 _LEAST_SEGMENT = 4.0

@@ -9,9 +9,9 @@ from PyQt6.QtGui import QContextMenuEvent, QPainter, QPaintEvent, QPen, QPixmap,
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.core.events import BEND, CONTROL, POLY_PRESSURE, PRESSURE
-from arpegon.ui import theme
 from arpegon.ui.board.trail import Mark
-from arpegon.ui.rolls import Paper, RollLine
+from arpegon.ui.look import theme
+from arpegon.ui.model.paper import Paper, RollLine
 
 PIXELS_PER_SECOND = 38.0
 _SHADES = 6
@@ -68,7 +68,7 @@ class BeatRuler:
 
 
 class RollView(QWidget):
-    """Paints one :class:`~arpegon.ui.rolls.RollLine`: time runs down, the newest is at the top edge.
+    """Paints one :class:`~arpegon.ui.model.paper.RollLine`: time runs down, the newest is at the top edge.
 
     What is printed moves down by whole pixels and does not change any more, so a frame shifts a picture of
     the paper and prints only the strip that comes out at the top.

@@ -6,12 +6,12 @@ from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QContextMenuEvent, QFont, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
 
-from arpegon.core.document import Stage
-from arpegon.core.parameters import with_defaults
+from arpegon.core.document.model import Stage
+from arpegon.core.processing.parameters import with_defaults
 from arpegon.processors import processor_class
-from arpegon.ui import theme
 from arpegon.ui.controls.hook_mark import paint_mark
-from arpegon.ui.painted import Painted
+from arpegon.ui.look import theme
+from arpegon.ui.look.painted import Painted
 
 HEIGHT = 30
 _LEAST_CAPTION = 34

@@ -6,9 +6,9 @@ from collections.abc import Mapping
 
 import msgspec
 
-from arpegon.core.document import Strand
-from arpegon.core.pitch import written
-from arpegon.ui.rolls import RollLine
+from arpegon.core.document.model import Strand
+from arpegon.core.theory.pitch import written
+from arpegon.ui.model.paper import RollLine
 
 RECENT_SECONDS = 8.0
 _SPAN_SECONDS = 1.2

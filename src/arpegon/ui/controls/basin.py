@@ -11,10 +11,10 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy
 
-from arpegon.core.billiard import corner
-from arpegon.ui import theme
+from arpegon.core.theory.billiard import corner
 from arpegon.ui.controls import arrows
-from arpegon.ui.painted import Painted
+from arpegon.ui.look import theme
+from arpegon.ui.look.painted import Painted
 
 _TRAIL = 26
 _FADE = 0.5

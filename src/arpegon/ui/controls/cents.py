@@ -6,9 +6,9 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy
 
-from arpegon.core.pitch import written
-from arpegon.ui import theme
-from arpegon.ui.painted import Painted
+from arpegon.core.theory.pitch import written
+from arpegon.ui.look import theme
+from arpegon.ui.look.painted import Painted
 
 
 class CentsView(Painted):

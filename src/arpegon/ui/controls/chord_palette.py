@@ -10,9 +10,9 @@ from PyQt6.QtCore import QMimeData, QPoint, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QDrag, QKeyEvent, QMouseEvent, QPainter, QResizeEvent
 from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
 
-from arpegon.ui import theme
 from arpegon.ui.controls import arrows
-from arpegon.ui.painted import Painted
+from arpegon.ui.look import theme
+from arpegon.ui.look.painted import Painted
 
 MIME = "application/x-arpegon-chord"
 _TALL, _GAP = 25, 4

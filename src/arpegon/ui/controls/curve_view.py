@@ -9,9 +9,9 @@ from PyQt6.QtCore import QPointF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from arpegon.ui import theme
 from arpegon.ui.controls.drawn_points import HOW, DrawnPoints
-from arpegon.ui.painted import paint_paper
+from arpegon.ui.look import theme
+from arpegon.ui.look.painted import paint_paper
 
 _FADE_SECONDS = 2.5
 _MOST = 16

@@ -8,10 +8,10 @@ from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QWidget
 
-from arpegon.ui import theme
 from arpegon.ui.controls import arrows
 from arpegon.ui.controls.refusal import say_at
-from arpegon.ui.painted import Painted
+from arpegon.ui.look import theme
+from arpegon.ui.look.painted import Painted
 
 _NEAR = 18.0
 _STRIDE = 4

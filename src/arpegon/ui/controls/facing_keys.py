@@ -9,11 +9,11 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from arpegon.core.pitch import written
-from arpegon.ui import theme
+from arpegon.core.theory.pitch import written
 from arpegon.ui.controls import arrows
 from arpegon.ui.controls.keyboard import is_black, key_rects
-from arpegon.ui.painted import Painted
+from arpegon.ui.look import theme
+from arpegon.ui.look.painted import Painted
 
 _KEYS = 34.0
 _FADE_SECONDS = 0.8

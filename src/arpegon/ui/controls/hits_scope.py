@@ -11,8 +11,8 @@ from PyQt6.QtGui import QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy
 
 from arpegon.listen import Mark, Sight
-from arpegon.ui import theme
-from arpegon.ui.painted import Painted, paint_paper
+from arpegon.ui.look import theme
+from arpegon.ui.look.painted import Painted, paint_paper
 
 _SECONDS = 2.4
 _GUTTER = 34.0

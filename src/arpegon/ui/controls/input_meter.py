@@ -8,8 +8,8 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy
 
-from arpegon.ui import theme
-from arpegon.ui.painted import Painted, paint_paper
+from arpegon.ui.look import theme
+from arpegon.ui.look.painted import Painted, paint_paper
 
 NOMINAL_DB, PEAK_DB = -18.0, -6.0
 _LOW_DB = -60.0

@@ -9,9 +9,9 @@ from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from arpegon.core.pitch import written
-from arpegon.ui import theme
-from arpegon.ui.painted import Painted
+from arpegon.core.theory.pitch import written
+from arpegon.ui.look import theme
+from arpegon.ui.look.painted import Painted
 
 BLACK = frozenset({1, 3, 6, 8, 10})
 

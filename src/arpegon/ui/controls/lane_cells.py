@@ -9,9 +9,9 @@ from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from arpegon.ui import theme
 from arpegon.ui.controls import arrows
-from arpegon.ui.painted import Painted
+from arpegon.ui.look import theme
+from arpegon.ui.look.painted import Painted
 
 PLAYS: tuple[str | int, ...] = ("next", 1, 2, 3, 4, 5, 6, 7, 8, "all", "rest", "tie")
 SIGNS = {"next": "→", "all": "all", "rest": "·", "tie": "—"}

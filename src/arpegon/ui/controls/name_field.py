@@ -6,9 +6,9 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetrics, QMouseEvent
 from PyQt6.QtWidgets import QWidget
 
-from arpegon.ui import theme
 from arpegon.ui.controls.elided import Elided
 from arpegon.ui.controls.in_place import InPlace
+from arpegon.ui.look import theme
 
 _SIZES = {"strand": 14, "strand-small": 12}
 """The height of a strand's name in pixels."""

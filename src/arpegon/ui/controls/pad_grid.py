@@ -18,9 +18,9 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from arpegon.ui import theme
 from arpegon.ui.controls.chord_palette import MIME
-from arpegon.ui.painted import Painted
+from arpegon.ui.look import theme
+from arpegon.ui.look.painted import Painted
 
 _TALL, _GAP = 44, 5
 _FADE_SECONDS = 0.5

@@ -11,9 +11,9 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QWheelEvent
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from arpegon.sound.sounds import Control
-from arpegon.ui import theme
 from arpegon.ui.controls import arrows
-from arpegon.ui.painted import Painted
+from arpegon.ui.look import theme
+from arpegon.ui.look.painted import Painted
 
 
 class PanelControl(Painted):

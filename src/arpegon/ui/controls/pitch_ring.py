@@ -20,10 +20,10 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from arpegon.core.pitch import SHARP_NAMES
-from arpegon.ui import theme
+from arpegon.core.theory.pitch import SHARP_NAMES
 from arpegon.ui.controls import arrows
-from arpegon.ui.painted import Painted
+from arpegon.ui.look import theme
+from arpegon.ui.look.painted import Painted
 
 _FADE_SECONDS = 0.9
 _GLOWS = 12

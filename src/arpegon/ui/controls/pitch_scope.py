@@ -9,10 +9,10 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy
 
-from arpegon.core.pitch import written
+from arpegon.core.theory.pitch import written
 from arpegon.listen import Mark, Sight
-from arpegon.ui import theme
-from arpegon.ui.painted import Painted, paint_paper
+from arpegon.ui.look import theme
+from arpegon.ui.look.painted import Painted, paint_paper
 
 _SECONDS = 3.0
 _BLACK = {1, 3, 6, 8, 10}

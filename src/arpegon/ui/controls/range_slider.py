@@ -6,10 +6,10 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter
 from PyQt6.QtWidgets import QSizePolicy
 
-from arpegon.ui import theme
 from arpegon.ui.controls import arrows
 from arpegon.ui.controls.two_ends import end_of_key, with_end
-from arpegon.ui.painted import Painted
+from arpegon.ui.look import theme
+from arpegon.ui.look.painted import Painted
 
 
 class RangeSlider(Painted):

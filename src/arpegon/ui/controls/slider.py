@@ -9,12 +9,12 @@ from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QWh
 from PyQt6.QtWidgets import QApplication, QMenu, QSizePolicy, QWidget
 
 from arpegon.core.errors import ParameterError
-from arpegon.core.parameters import Number
-from arpegon.ui import theme
+from arpegon.core.processing.parameters import Number
 from arpegon.ui.controls import arrows
 from arpegon.ui.controls.in_place import InPlace
 from arpegon.ui.controls.refusal import say_at
-from arpegon.ui.painted import Painted
+from arpegon.ui.look import theme
+from arpegon.ui.look.painted import Painted
 
 _FINE = 0.1
 

@@ -8,9 +8,9 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from arpegon.ui import theme
 from arpegon.ui.controls import arrows
-from arpegon.ui.painted import Painted, paint_paper
+from arpegon.ui.look import theme
+from arpegon.ui.look.painted import Painted, paint_paper
 
 _SNAP = 0.05
 

@@ -8,10 +8,10 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from arpegon.core.pitch import written
-from arpegon.ui import theme
+from arpegon.core.theory.pitch import written
 from arpegon.ui.controls.two_ends import with_end
-from arpegon.ui.painted import Painted, paint_paper
+from arpegon.ui.look import theme
+from arpegon.ui.look.painted import Painted, paint_paper
 
 _FADE_SECONDS = 4.0
 _EDGE = 7.0

@@ -8,9 +8,9 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy
 
-from arpegon.ui import theme
 from arpegon.ui.controls.drawn_points import HOW, DrawnPoints
-from arpegon.ui.painted import paint_paper
+from arpegon.ui.look import theme
+from arpegon.ui.look.painted import paint_paper
 
 
 class WaveView(DrawnPoints):

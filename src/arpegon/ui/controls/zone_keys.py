@@ -6,11 +6,11 @@ from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter
 from PyQt6.QtWidgets import QWidget
 
-from arpegon.core.pitch import written
-from arpegon.ui import theme
+from arpegon.core.theory.pitch import written
 from arpegon.ui.controls.keyboard import key_rects
 from arpegon.ui.controls.two_ends import end_of_key, with_end
-from arpegon.ui.painted import Painted
+from arpegon.ui.look import theme
+from arpegon.ui.look.painted import Painted
 
 _STEPS: dict[int, int] = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Down: -12, Qt.Key.Key_Up: 12}
 """How many keys an arrow moves an end."""

@@ -7,21 +7,21 @@ from typing import Any
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from arpegon.core import edits
-from arpegon.core.document import Hookup, Project
-from arpegon.core.hookup_values import bounds, steps_of
-from arpegon.core.parameters import Number, Param
-from arpegon.core.pitch import written
+from arpegon.core.document import edits
+from arpegon.core.document.hookup_values import bounds, steps_of
+from arpegon.core.document.model import Hookup, Project
+from arpegon.core.processing.parameters import Number, Param
+from arpegon.core.theory.pitch import written
 from arpegon.processors.targets import ACTIONS, declared, name_of, target_words
-from arpegon.ui import theme
-from arpegon.ui.bench.end_editor import CHANNELS, channel_of
-from arpegon.ui.bench.standard import caps, under_caption
 from arpegon.ui.controls.choices import Picker, Segments, Switch
 from arpegon.ui.controls.range_slider import RangeSlider
 from arpegon.ui.controls.slider import Slider
-from arpegon.ui.hooking import control_words, surface_name
-from arpegon.ui.parts_menu import target_menu
-from arpegon.ui.session import Session
+from arpegon.ui.look import theme
+from arpegon.ui.model.hookup_words import control_words, surface_name
+from arpegon.ui.model.session import Session
+from arpegon.ui.parts.end_editor import CHANNELS, channel_of
+from arpegon.ui.parts.parts_menu import target_menu
+from arpegon.ui.parts.standard import caps, under_caption
 
 _CONTROLS = {
     "cc": "controller",

@@ -6,10 +6,10 @@ import msgspec
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 
-from arpegon.ui import theme
 from arpegon.ui.controls.elided import draw_elided
 from arpegon.ui.controls.hook_mark import paint_mark
 from arpegon.ui.controls.row_list import RowList
+from arpegon.ui.look import theme
 
 ROW = 44
 _GLOW = 0.8

@@ -14,18 +14,18 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from arpegon.core import edits
-from arpegon.core.document import Hookup
+from arpegon.core.document import edits
+from arpegon.core.document.model import Hookup
 from arpegon.core.errors import ArpegonError
 from arpegon.files.hookup_sets import SUFFIX, load_set, save_set
 from arpegon.processors.targets import target_words
 from arpegon.ui.controls.choices import Switch
 from arpegon.ui.controls.scrolled import beside_editor, scrolled
-from arpegon.ui.hooking import control_words, surface_name
 from arpegon.ui.hookups.hookup_editor import HookupEditor
 from arpegon.ui.hookups.hookup_list import Entry, HookupList
-from arpegon.ui.parts_menu import target_menu
-from arpegon.ui.session import Session
+from arpegon.ui.model.hookup_words import control_words, surface_name
+from arpegon.ui.model.session import Session
+from arpegon.ui.parts.parts_menu import target_menu
 
 _TOUCHED = 0.3
 

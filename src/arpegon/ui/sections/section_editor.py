@@ -17,17 +17,17 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from arpegon.core import edits
-from arpegon.core.document import Held, Project, Section
-from arpegon.core.parameters import Number, Param
-from arpegon.core.sections import MOST_BARS
+from arpegon.core.document import edits
+from arpegon.core.document.model import Held, Project, Section
+from arpegon.core.document.sections import MOST_BARS
+from arpegon.core.processing.parameters import Number, Param
 from arpegon.processors.targets import held_words, holdable, name_of, value_now
-from arpegon.ui import theme
-from arpegon.ui.bench.standard import STANDARD, caps, captioned, standard_control
 from arpegon.ui.controls.choices import Segments
 from arpegon.ui.controls.slider import Slider
-from arpegon.ui.parts_menu import holdable_menu
-from arpegon.ui.session import Session
+from arpegon.ui.look import theme
+from arpegon.ui.model.session import Session
+from arpegon.ui.parts.parts_menu import holdable_menu
+from arpegon.ui.parts.standard import STANDARD, caps, captioned, standard_control
 
 _BARS = Number(key="bars", label="Bars", default=8, low=1, high=MOST_BARS, help="How many bars it lasts.")
 _THEN = {"on": "goes on", "again": "again", "top": "to the first", "stop": "stops"}

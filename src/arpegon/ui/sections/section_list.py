@@ -6,10 +6,10 @@ import msgspec
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 
-from arpegon.ui import theme
 from arpegon.ui.controls import arrows
 from arpegon.ui.controls.elided import draw_elided
 from arpegon.ui.controls.row_list import RowList
+from arpegon.ui.look import theme
 
 ROW = 52
 

@@ -9,14 +9,14 @@ from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QContextMenuEvent, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QSizePolicy, QToolTip, QWidget
 
-from arpegon.core import edits
-from arpegon.core.document import Hookup, Section
+from arpegon.core.document import edits
+from arpegon.core.document.model import Hookup, Section
 from arpegon.processors.targets import held_words
-from arpegon.ui import theme
 from arpegon.ui.controls import arrows
 from arpegon.ui.controls.elided import draw_elided
-from arpegon.ui.painted import Painted
-from arpegon.ui.session import Session
+from arpegon.ui.look import theme
+from arpegon.ui.look.painted import Painted
+from arpegon.ui.model.session import Session
 
 HEIGHT = 35
 THEN = {"on": "goes on", "again": "again and again", "top": "back to the first", "stop": "stops"}

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
-from arpegon.core import edits
-from arpegon.core.document import Section
-from arpegon.core.sections import seconds_of
+from arpegon.core.document import edits
+from arpegon.core.document.model import Section
+from arpegon.core.document.sections import seconds_of
 from arpegon.processors.targets import held_words
 from arpegon.ui.controls.scrolled import beside_editor, scrolled
+from arpegon.ui.model.session import Session
 from arpegon.ui.sections.section_editor import SectionEditor
 from arpegon.ui.sections.section_list import Entry, SectionList
 from arpegon.ui.sections.section_strip import THEN
-from arpegon.ui.session import Session
 
 
 class SectionsView(QWidget):

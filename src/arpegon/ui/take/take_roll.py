@@ -10,10 +10,10 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF, QWhee
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.core.events import BEND, CONTROL, PRESSURE, Event
-from arpegon.core.pitch import written
-from arpegon.core.takes import Bar, bars, is_doubtful
-from arpegon.ui import theme
-from arpegon.ui.painted import Painted
+from arpegon.core.notes.takes import Bar, bars, is_doubtful
+from arpegon.core.theory.pitch import written
+from arpegon.ui.look import theme
+from arpegon.ui.look.painted import Painted
 
 _SHADES = 6
 _FOOT = 18

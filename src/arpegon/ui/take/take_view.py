@@ -18,17 +18,17 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from arpegon.core import edits
-from arpegon.core.clock import bar_beats
+from arpegon.core.document import edits
 from arpegon.core.errors import ArpegonError
 from arpegon.core.events import NOTE_ON, Event
-from arpegon.core.takes import Part, Take
-from arpegon.engine.protocol import PlayTake, StopTake
+from arpegon.core.notes.takes import Part, Take
+from arpegon.core.time.clock import bar_beats
+from arpegon.engine.wire.protocol import PlayTake, StopTake
 from arpegon.files.midi import Track, write_midi
-from arpegon.ui import theme
 from arpegon.ui.controls.choices import Segments
 from arpegon.ui.controls.name_field import NameField
-from arpegon.ui.session import Session
+from arpegon.ui.look import theme
+from arpegon.ui.model.session import Session
 from arpegon.ui.take.take_roll import Span, TakeRoll
 
 VERSIONS = {

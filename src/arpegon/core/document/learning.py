@@ -1,0 +1,80 @@
+"""Finding out which control is moved on purpose."""
+
+from __future__ import annotations
+
+from arpegon.core.document.model import Hookup
+from arpegon.core.events import BEND, CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, PROGRAM, Event
+from arpegon.core.processing.values import coarse
+
+_WIDE = 10.0
+"""How far a control must have moved, of 127: a trembling one stays within two or three."""
+_JUMP = 40.0
+"""A single value that far from the last one is a pedal or button, not a tremble."""
+_STRIKE_SECONDS = 0.6
+"""A key that is let go within this time was struck, whatever its pressure did."""
+
+
+class Learner:
+    """Takes everything that comes in, and says which control was meant.
+
+    A note counts when its key is let go: at once where it was only struck; where it was held, and pressed while it
+    was held, the pressure was meant.
+    """
+
+    def __init__(self) -> None:
+        self._seen: dict[tuple[str, str, int, int], tuple[float, float, float]] = {}
+        self._keys: dict[tuple[str, int, int], float] = {}
+
+    def take(self, feed: str, event: Event) -> Hookup | None:
+        """Take an event that came in; the control (as a hookup without a target), once one was moved on purpose."""
+        kind = event.status & 0xF0
+        key = (feed, event.channel, event.data1)
+        if kind == NOTE_ON:
+            self._keys[key] = event.time
+            return None
+        if kind == NOTE_OFF:
+            return self._let_go(feed, event, self._keys.pop(key, None))
+        if kind == PROGRAM:
+            return _found(feed, "program", event.channel, event.data1)
+        value, control, number = _read(event)
+        if value is None:
+            return None
+        place = (feed, control, event.channel, number)
+        low, high, last = self._seen.get(place, (value, value, value))
+        jumped = abs(value - last) >= _JUMP
+        low, high = min(low, value), max(high, value)
+        self._seen[place] = (low, high, value)
+        if control in ("pressure", "poly"):
+            return None  # it is known to be meant only when the key is let go, or when no key is down
+        first = low == high
+        if high - low >= _WIDE or jumped or (first and value in (0.0, 127.0) and control == "cc" and number >= 64):
+            return _found(feed, control, event.channel, number)
+        return None
+
+    def _let_go(self, feed: str, event: Event, struck: float | None) -> Hookup | None:
+        """A key was let go: it was struck, or the pressure on it was meant."""
+        if struck is None:
+            return None
+        if event.time - struck > _STRIKE_SECONDS:
+            for control, number in (("pressure", 0), ("poly", event.data1)):
+                low, high, _ = self._seen.get((feed, control, event.channel, number), (0.0, 0.0, 0.0))
+                if high - low >= _WIDE:
+                    return _found(feed, control, event.channel, number)
+        return _found(feed, "note", event.channel, event.data1)
+
+
+def _read(event: Event) -> tuple[float | None, str, int]:
+    kind = event.status & 0xF0
+    if kind == CONTROL:
+        return float(event.data2), "cc", event.data1
+    if kind == PRESSURE:
+        return float(event.data1), "pressure", 0
+    if kind == POLY_PRESSURE:
+        return float(event.data2), "poly", event.data1
+    if kind == BEND:
+        return coarse(event.data2 << 7 | event.data1), "bend", 0
+    return None, "", 0
+
+
+def _found(feed: str, control: str, channel: int, number: int) -> Hookup:
+    return Hookup(id="", control=control, number=number, channel=channel, feed=feed)  # type: ignore[arg-type]

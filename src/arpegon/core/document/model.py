@@ -1,0 +1,412 @@
+"""The document: an immutable tree that holds all that a project file holds.
+
+Nothing here is ever changed in place; :mod:`arpegon.core.document.edits` makes new documents from old ones.
+Channels are 0-15 and notes are numbers here; :mod:`arpegon.files.project` writes them as people read them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any, Literal, Self
+
+import msgspec
+
+from arpegon.core.notes.takes import Take
+from arpegon.core.theory.scales import Key
+
+FORMAT = "arpegon-project"
+VERSION = 1
+
+OWN_PORT = ""
+"""A port destination or MIDI source with no port named: Arpegon's own output, all inputs."""
+
+
+STAND_IN = "stand-in:"
+"""How the name of a sound that ships begins, where a file is named."""
+
+
+class Node(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """Common settings of everything in the tree."""
+
+
+class Source(Node, frozen=True, kw_only=True, tag_field="kind", omit_defaults=True):
+    """What feeds a strand, with its zone; ``channel`` ``None`` takes all."""
+
+    channel: int | None = None
+    low_key: int = 0
+    high_key: int = 127
+    low_velocity: int = 1
+    high_velocity: int = 127
+
+
+class SurfaceSource(Source, frozen=True, kw_only=True, tag="surface"):
+    """The play surface."""
+
+
+class MidiSource(Source, frozen=True, kw_only=True, tag="midi"):
+    """A MIDI input by name; an empty name takes all inputs."""
+
+    port: str = ""
+
+
+class ClipSource(Source, frozen=True, kw_only=True, tag="clip"):
+    """A MIDI file, played with the transport, or one of several; paths are relative to the project file."""
+
+    file: str = ""
+    loop: bool = True
+    more: tuple[str, ...] = ()
+    """Further files to choose from."""
+    choice: int = 1
+    """Which one plays: 1 is ``file``, 2 the first of ``more`` ..."""
+    change: Literal["bar", "now"] = "bar"
+    """When another choice takes over."""
+    begins: Literal["piece", "bar"] = "piece"
+    """Runs from the start of the piece, or begins with its own first bar on the next bar."""
+    follow_tempo: bool = True
+    """At the project's tempo, or at its own."""
+
+    @property
+    def files(self) -> tuple[str, ...]:
+        """All its files."""
+        return (self.file, *self.more)
+
+    @property
+    def playing_file(self) -> str:
+        """The file that is chosen; a choice beyond the last one takes the last."""
+        return self.files[max(0, min(self.choice, len(self.files)) - 1)]
+
+
+class ClickSource(Source, frozen=True, kw_only=True, tag="click"):
+    """A metronome: a note on every beat of the transport, another one at the start of each bar."""
+
+    bar_note: int = 76
+    beat_note: int = 77
+
+
+class WorkingSource(Source, frozen=True, kw_only=True):
+    """A source that does something by itself, as its parameters say; ``bypass`` lets it rest."""
+
+    id: str
+    bypass: bool = False
+    params: dict[str, Any] = {}
+
+    @property
+    def work(self) -> str:
+        """The kind of what it does."""
+        return str(self.__struct_config__.tag)
+
+    @property
+    def stage(self) -> Stage:
+        """What it does, as a stage of its kind."""
+        return Stage(id=self.id, kind=self.work, bypass=self.bypass, params=self.params)
+
+    def with_stage(self, stage: Stage) -> Self:
+        """The source that does what a stage of its kind says."""
+        return msgspec.structs.replace(self, id=stage.id, bypass=stage.bypass, params=stage.params)
+
+
+class GeneratorSource(WorkingSource, frozen=True, kw_only=True):
+    """A source that makes notes by itself. Its zone holds the keys, of the strand's other sources, that play it."""
+
+
+class StepsSource(GeneratorSource, frozen=True, kw_only=True, tag="steps"):
+    """A walk over a ring of steps."""
+
+
+class RingsSource(GeneratorSource, frozen=True, kw_only=True, tag="rings"):
+    """Rhythms with evenly spread hits, one ring each."""
+
+
+class ReboundSource(GeneratorSource, frozen=True, kw_only=True, tag="rebound"):
+    """Beads that bounce off walls which sound."""
+
+
+GENERATOR_SOURCES: dict[str, type[GeneratorSource]] = {
+    "steps": StepsSource,
+    "rings": RingsSource,
+    "rebound": ReboundSource,
+}
+"""The sources that make notes by themselves, by the kind of what they do."""
+
+
+class AudioSource(WorkingSource, frozen=True, kw_only=True, tag="audio"):
+    """Audio turned into notes: an input by the name of its device, or a file."""
+
+    listen: Literal["hits", "pitch"] = "pitch"
+    """What is heard in it."""
+    device: str = ""
+    """Empty: the default input."""
+    inputs: tuple[int, ...] = (1,)
+    """Which channels of the device or file are heard, from 1; hits may take two."""
+    file: str = ""
+    """A file instead of a device, relative to the project's, or one that ships: ``stand-in:NAME``."""
+    loop: bool = True
+    monitor: bool = False
+    """Whether the audio itself is heard, too."""
+
+    @property
+    def work(self) -> str:
+        return self.listen
+
+
+class StrandSource(Source, frozen=True, kw_only=True, tag="strand"):
+    """Another strand, taken after one of its stages (empty: at its end)."""
+
+    strand: str = ""
+    after: str = ""
+
+
+AnySource = (
+    SurfaceSource
+    | MidiSource
+    | ClipSource
+    | ClickSource
+    | StepsSource
+    | RingsSource
+    | ReboundSource
+    | AudioSource
+    | StrandSource
+)
+
+
+class Destination(Node, frozen=True, kw_only=True, tag_field="kind", omit_defaults=True):
+    """Where a strand ends; ``channel`` ``None`` keeps the channel of what arrives."""
+
+    channel: int | None = None
+    muted: bool = False
+
+
+class InstrumentDestination(Destination, frozen=True, kw_only=True, tag="instrument"):
+    """A built-in instrument by its id."""
+
+    instrument: str = ""
+
+
+class PortDestination(Destination, frozen=True, kw_only=True, tag="port"):
+    """A MIDI output by name; an empty name is Arpegon's own."""
+
+    port: str = ""
+
+
+class StrandDestination(Destination, frozen=True, kw_only=True, tag="strand"):
+    """Another strand, entered beside its sources."""
+
+    strand: str = ""
+
+
+AnyDestination = InstrumentDestination | PortDestination | StrandDestination
+
+
+class Stage(Node, frozen=True, kw_only=True):
+    """One processor at work: its kind, and the parameters that differ from their defaults."""
+
+    id: str
+    kind: str
+    bypass: bool = False
+    params: dict[str, Any] = {}
+
+
+class Strand(Node, frozen=True, kw_only=True):
+    """One path of music: sources, stages, destinations.
+
+    ``along`` sends what its sources bring along untouched, beside what the stages made of it; ``ink`` is the
+    number of its colour (``None``: by its place). With ``plays_on`` it goes on when the transport stops.
+    """
+
+    id: str
+    name: str
+    muted: bool = False
+    solo: bool = False
+    along: bool = False
+    plays_on: bool = False
+    ink: int | None = None
+    sources: tuple[AnySource, ...] = ()
+    stages: tuple[Stage, ...] = ()
+    destinations: tuple[AnyDestination, ...] = ()
+
+    @property
+    def generators(self) -> tuple[GeneratorSource, ...]:
+        """Its sources that make notes by themselves."""
+        return tuple(source for source in self.sources if isinstance(source, GeneratorSource))
+
+    @property
+    def workers(self) -> tuple[WorkingSource, ...]:
+        """Its sources that do something by themselves: generators, and audio that is listened to."""
+        return tuple(source for source in self.sources if isinstance(source, WorkingSource))
+
+    @property
+    def works(self) -> tuple[Stage, ...]:
+        """All that is at work in it: what its sources do, then its stages."""
+        return (*(source.stage for source in self.workers), *self.stages)
+
+    def stage(self, stage_id: str) -> Stage | None:
+        """The stage, or what the source does, with an id."""
+        return next((stage for stage in self.works if stage.id == stage_id), None)
+
+
+class Instrument(Node, frozen=True, kw_only=True):
+    """A built-in sound with its place in the mix; ``pan`` runs from -1 (left) to 1, ``channel`` ``None`` plays all."""
+
+    id: str
+    sound: str
+    level_db: float = 0.0
+    pan: float = 0.0
+    muted: bool = False
+    channel: int | None = None
+
+
+class Hookup(Node, frozen=True, kw_only=True, omit_defaults=True):
+    """A controller tied to a parameter or an action.
+
+    ``number`` is that of the controller, note or program; ``channel`` ``None`` takes all; ``feed`` names where it
+    comes from (``surface``, ``midi:NAME``; empty: anywhere); ``stage`` is the LFO or contour of ``control`` ``stage``.
+    ``target`` is the id of a stage, source, instrument or strand (empty: the project), ``param`` one of its
+    parameters; or ``action`` is what is done with it, with a ``value`` where it needs one. Ranges may be reversed;
+    without an output range it is the whole one of the parameter.
+    """
+
+    id: str
+    name: str = ""
+    control: Literal["cc", "note", "pressure", "poly", "bend", "program", "stage"] = "cc"
+    number: int = 0
+    channel: int | None = None
+    feed: str = ""
+    stage: str = ""
+    target: str = ""
+    param: str = ""
+    action: str = ""
+    value: float | None = None
+    in_low: float = 0.0
+    in_high: float = 127.0
+    out_low: float | None = None
+    out_high: float | None = None
+    curve: Literal["straight", "soft", "hard"] = "straight"
+    way: Literal["follow", "toggle", "held", "trigger", "next"] = "follow"
+    takeover: Literal["jump", "pick-up", "scale"] = "jump"
+    passes: bool = False
+    """Whether what moves it goes on into the strands."""
+    muted: bool = False
+
+
+class Held(Node, frozen=True, kw_only=True, omit_defaults=True):
+    """A value that holds in a section; ``target`` is the id of a stage, source, instrument or strand (empty: the
+    project), ``param`` one of its parameters (or ``bypass``)."""
+
+    target: str = ""
+    param: str
+    value: Any
+
+    @property
+    def place(self) -> tuple[str, str]:
+        """What it holds, without the value."""
+        return self.target, self.param
+
+
+class Section(Node, frozen=True, kw_only=True, omit_defaults=True):
+    """A part of the piece: its bars, and the settings that hold there. Sections stand one after another."""
+
+    id: str
+    name: str
+    bars: int = 8
+    then: Literal["on", "again", "top", "stop"] = "on"
+    """After its bars: the next section, the same one again, the first one, or the transport stops."""
+    holds: tuple[Held, ...] = ()
+
+
+class SurfaceNames(Node, frozen=True, kw_only=True, omit_defaults=True):
+    """What the knobs and pads of the play surface are called; empty names are counted."""
+
+    knobs: tuple[str, ...] = ()
+    pads: tuple[str, ...] = ()
+
+
+class ClockSettings(Node, frozen=True, kw_only=True, omit_defaults=True):
+    """Whose clock leads the transport, and who is sent it."""
+
+    follow: bool = False
+    """Follow the clock of a MIDI input instead of the project's tempo."""
+    port: str = ""
+    """Whose; empty: any input's."""
+    lost: Literal["go-on", "stop"] = "go-on"
+    """What the transport does when that clock is lost."""
+    send: tuple[str, ...] = ()
+    """Outputs that are sent a clock; an empty name is Arpegon's own."""
+
+
+class Project(Node, frozen=True, kw_only=True):
+    """All that is saved in one file."""
+
+    format: str = FORMAT
+    version: int = VERSION
+    title: str = "Untitled"
+    tempo: float = 120.0
+    meter: tuple[int, int] = (4, 4)
+    key: Key = Key()
+    on_stop: Literal["stay", "start"] = "stay"
+    """Where the transport rests when it is stopped: where it is, or at the start."""
+    count_in: int = 0
+    """Bars that are counted before a recording begins."""
+    clock: ClockSettings = ClockSettings()
+    instruments: tuple[Instrument, ...] = ()
+    strands: tuple[Strand, ...] = ()
+    hookups: tuple[Hookup, ...] = ()
+    surface: SurfaceNames = SurfaceNames()
+    sections: tuple[Section, ...] = ()
+    takes: tuple[Take, ...] = ()
+
+    def strand(self, strand_id: str) -> Strand | None:
+        """The strand with an id."""
+        return next((strand for strand in self.strands if strand.id == strand_id), None)
+
+    def instrument(self, instrument_id: str) -> Instrument | None:
+        """The instrument with an id."""
+        return next((one for one in self.instruments if one.id == instrument_id), None)
+
+    def take(self, take_id: str) -> Take | None:
+        """The take with an id."""
+        return next((take for take in self.takes if take.id == take_id), None)
+
+    def hookup(self, hookup_id: str) -> Hookup | None:
+        """The hookup with an id."""
+        return next((one for one in self.hookups if one.id == hookup_id), None)
+
+    def section(self, section_id: str) -> Section | None:
+        """The section with an id."""
+        return next((one for one in self.sections if one.id == section_id), None)
+
+    def clip_files(self) -> Iterator[tuple[Strand, str]]:
+        """Every file of every clip, with the strand that it feeds."""
+        for strand in self.strands:
+            for source in strand.sources:
+                if isinstance(source, ClipSource):
+                    yield from ((strand, file) for file in source.files if file)
+
+    def audio_sources(self) -> Iterator[tuple[Strand, AudioSource]]:
+        """All audio that is listened to, with its strand."""
+        for strand in self.strands:
+            for source in strand.sources:
+                if isinstance(source, AudioSource):
+                    yield strand, source
+
+    def files(self) -> Iterator[tuple[Strand, str]]:
+        """Every file that lies with the project, with the strand that it feeds."""
+        yield from self.clip_files()
+        for strand, source in self.audio_sources():
+            if source.file and not source.file.startswith(STAND_IN):
+                yield strand, source.file
+
+    def stages(self) -> Iterator[tuple[Strand, Stage]]:
+        """All that is at work, with its strand: what its sources do, then its stages."""
+        for strand in self.strands:
+            for stage in strand.works:
+                yield strand, stage
+
+    def find_stage(self, stage_id: str) -> tuple[Strand, Stage] | None:
+        """A stage and its strand by the stage's id."""
+        return next((pair for pair in self.stages() if pair[1].id == stage_id), None)
+
+    def audible(self, strand: Strand) -> bool:
+        """Whether mute and solo let a strand through."""
+        if strand.muted:
+            return False
+        return strand.solo or not any(other.solo for other in self.strands)

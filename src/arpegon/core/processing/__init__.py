@@ -1,0 +1,1 @@
+"""What a processor is: its protocol, its declared parameters, and the tools that many share."""

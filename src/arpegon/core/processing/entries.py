@@ -1,0 +1,60 @@
+"""Lists of small objects whose fields are declared like parameters: the steps of a lane, the rings of a figure."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from arpegon.core.errors import ParameterError
+from arpegon.core.processing.parameters import Param
+
+
+class Entries(Param, frozen=True, kw_only=True):
+    """Up to ``most`` objects, each with the declared ``fields``; a field that is left out has its default."""
+
+    fields: tuple[Param, ...]
+    most: int
+    what: str = "step"
+
+    def check(self, value: Any) -> Any:
+        if not isinstance(value, (list, tuple)) or len(value) > self.most:
+            raise self._refuse(value)
+        return [self._entry(number, entry) for number, entry in enumerate(value)]
+
+    def _entry(self, number: int, entry: Any) -> dict[str, Any]:
+        where = f"{self.label} ({self.key}), {self.what} {number + 1}"
+        names = ", ".join(field.key for field in self.fields)
+        if not isinstance(entry, Mapping):
+            raise ParameterError(f"{where}: it is an object with {names}.")
+        unknown = sorted(str(key) for key in entry if all(key != field.key for field in self.fields))
+        if unknown:
+            raise ParameterError(f"{where}: there is no “{unknown[0]}” in a {self.what}; there are {names}.")
+        checked = {}
+        for field in self.fields:
+            if field.key in entry:
+                try:
+                    checked[field.key] = field.check(entry[field.key])
+                except ParameterError as error:
+                    raise ParameterError(f"{where}: {error}") from None
+        return checked
+
+    def filled(self, value: Sequence[Mapping[str, Any]]) -> list[dict[str, Any]]:
+        """The entries with all their fields."""
+        return [{field.key: entry.get(field.key, field.default) for field in self.fields} for entry in value]
+
+    def field(self, key: str) -> Param:
+        """The declaration of a field."""
+        return next(field for field in self.fields if field.key == key)
+
+    def text(self, value: Any) -> str:
+        return f"{len(value)} {self.what}{'' if len(value) == 1 else 's'}" if value else f"no {self.what}s"
+
+    @property
+    def range_text(self) -> str:
+        fields = "; ".join(f"`{field.key}`: {field.range_text}" for field in self.fields)
+        return f"a list of up to {self.most} {self.what}s, each with what of these is wanted: {fields}"
+
+    def schema(self) -> dict[str, Any]:
+        properties = {field.key: {"description": field.help, **field.schema()} for field in self.fields}
+        entry = {"type": "object", "additionalProperties": False, "properties": properties}
+        return {"type": "array", "maxItems": self.most, "items": entry}

@@ -1,0 +1,336 @@
+"""The protocol of a processor, and the base of those that map notes.
+
+A processor gets a batch of events in order and appends what comes out to a list. Batches are short live
+(what arrived together) and long offline; nothing may depend on how the events were cut into batches.
+"""
+
+from __future__ import annotations
+
+import heapq
+import math
+import random
+from collections.abc import Callable, Mapping, Sequence
+from itertools import count
+from typing import Any, ClassVar
+
+import msgspec
+
+from arpegon.core.events import NOTE_OFF, NOTE_ON, POLY_PRESSURE, Event
+from arpegon.core.notes.ledger import NoteLedger, note_key
+from arpegon.core.processing.parameters import Param, with_defaults
+from arpegon.core.theory.scales import Key
+from arpegon.core.time.clock import Clock
+
+
+class Setting(msgspec.Struct, frozen=True):
+    """What a stage may know of the project around it."""
+
+    key: Key = Key()
+    identity: str = ""
+    seed: int | None = None
+    """Replaces the stage's own seed for a whole run (``render --seed``)."""
+    meter: tuple[int, int] = (4, 4)
+    clock: Clock = msgspec.field(default_factory=Clock)
+    """For lengths in beats, and for stages that wait for the transport."""
+
+
+class Processor:
+    """One stage at work: declared parameters, and a mapping of events to events.
+
+    Subclasses set the class attributes and override :meth:`configured` and :meth:`process`.
+    """
+
+    kind: ClassVar[str]
+    label: ClassVar[str]
+    summary: ClassVar[str]
+    """What it does to the music, in a sentence."""
+    params: ClassVar[tuple[Param, ...]] = ()
+    timed: ClassVar[bool] = False
+    """Whether it emits of its own accord: then :meth:`due` and :meth:`advance` are asked for."""
+    cut_by_bypass: ClassVar[bool] = False
+    """Whether it lets go of its notes when it is bypassed or taken back in (it holds some that no key holds)."""
+
+    def __init__(self, values: Mapping[str, Any], setting: Setting) -> None:
+        self.bypass = False
+        self._seed: tuple[int, int | None] | None = None
+        self.configure(values, setting)
+        self.restart()
+
+    def configure(self, values: Mapping[str, Any], setting: Setting) -> None:
+        """Take new values (checked ones; those left out have their defaults) without losing held notes."""
+        self.values = with_defaults(self.params, values)
+        self.setting = setting
+        self.configured()
+
+    def configured(self) -> None:
+        """Derive from ``self.values`` whatever :meth:`process` needs at hand."""
+
+    def restart(self) -> None:
+        """Begin anew, as at the start of the piece (random draws start over)."""
+
+    def process(self, events: Sequence[Event], out: list[Event]) -> None:
+        """Append to ``out`` what ``events`` become."""
+        raise NotImplementedError
+
+    def due(self) -> float:
+        """When it emits next of its own accord, in seconds (infinity: not, as things are)."""
+        return math.inf
+
+    def advance(self, until: float, out: list[Event]) -> None:
+        """Emit, in order of time, what falls due up to ``until`` seconds."""
+
+    def work(self, events: Sequence[Event], until: float, out: list[Event]) -> float:
+        """:meth:`process` and :meth:`advance` in one; when it emits next, as :meth:`due` says."""
+        if events:
+            self.process(events, out)
+        if not self.timed:
+            return math.inf
+        self.advance(until, out)
+        return self.due()
+
+    def release(self, time: float, out: list[Event]) -> None:
+        """Let go of every note that this stage started and still holds."""
+
+    def joined(self, time: float) -> None:
+        """It joins an engine that runs, at a time."""
+
+    def halted(self, time: float) -> None:
+        """The transport stopped, at a time."""
+
+    def command(self, act: str, value: float | None, time: float) -> None:
+        """Do what a hookup or a button asks for, such as ``start`` (so many times) and ``stop``."""
+
+    def live(self, time: float) -> list[float]:
+        """What its editor shows of where it is at a time, such as the step that sounds; empty where nothing."""
+        return []
+
+    @classmethod
+    def swallows(cls, values: Mapping[str, Any]) -> str | None:
+        """Why no note can come out with these values, in words ("it has no voices"); ``None`` where some can."""
+        return None
+
+    @classmethod
+    def waits_for_clock(cls, values: Mapping[str, Any]) -> bool:
+        """Whether nothing comes out with these values while the transport stands still."""
+        return False
+
+    @classmethod
+    def fit_toss(cls, values: Mapping[str, Any], pattern: list[dict[str, Any]], key: Key) -> list[dict[str, Any]]:
+        """A pattern that was tossed, made to fit the other values."""
+        return pattern
+
+    @classmethod
+    def caption(cls, values: Mapping[str, Any]) -> str:
+        """The settings in three or four words, for the bar on the board."""
+        return ""
+
+    def new_seed(self) -> bool:
+        """Whether the seed is another one than at the last call: then draws begin anew."""
+        before, self._seed = self._seed, (self.values["seed"], self.setting.seed)
+        return before != self._seed
+
+    def generator(self, purpose: str = "") -> random.Random:
+        """Random draws of this stage's own: the same seed gives the same draws, another ``purpose`` others."""
+        seed = self.values["seed"] if self.setting.seed is None else self.setting.seed
+        return random.Random(f"{seed}/{self.setting.identity}{'/' if purpose else ''}{purpose}")
+
+
+class NoteMapper(Processor):
+    """A processor that answers each note on with other note ons; the ledger does the rest.
+
+    Note offs end what their key started, poly pressure follows the key to its notes, everything else
+    passes. A bypassed mapper maps each note to itself, so notes held across a bypass end properly.
+    """
+
+    def __init__(self, values: Mapping[str, Any], setting: Setting) -> None:
+        self.ledger = NoteLedger()
+        super().__init__(values, setting)
+
+    def strike(self, event: Event) -> Sequence[Event]:
+        """The note ons that answer a note on (none to swallow it), at the same time."""
+        raise NotImplementedError
+
+    def other(self, event: Event) -> Event | None:
+        """What becomes of an event that belongs to no note (``None`` to swallow it)."""
+        return event
+
+    def process(self, events: Sequence[Event], out: list[Event]) -> None:
+        if self.bypass:
+            self.ledger.run(events, itself, out)
+        else:
+            self.ledger.run(events, self.strike, out, self.other)
+
+    def release(self, time: float, out: list[Event]) -> None:
+        self.ledger.release(time, out)
+
+
+def itself(event: Event) -> Sequence[Event]:
+    """A note on that is answered by itself."""
+    return (event,)
+
+
+class NoteGate(Processor):
+    """A processor that lets events through or not. What it does to a note on it does to its end and its pressure."""
+
+    def __init__(self, values: Mapping[str, Any], setting: Setting) -> None:
+        self._passed: dict[int, int] = {}
+        self._blocked: dict[int, int] = {}
+        super().__init__(values, setting)
+
+    def lets_in(self, event: Event) -> bool:
+        """Whether a note on passes."""
+        raise NotImplementedError
+
+    def lets_by(self, event: Event) -> bool:
+        """Whether an event that belongs to no note passes."""
+        return True
+
+    def process(self, events: Sequence[Event], out: list[Event]) -> None:
+        passed, blocked, bypass = self._passed, self._blocked, self.bypass
+        for event in events:
+            kind = event.status & 0xF0
+            if kind == NOTE_ON:
+                key = (event.status & 0x0F) << 7 | event.data1
+                if bypass or self.lets_in(event):
+                    passed[key] = passed.get(key, 0) + 1
+                    out.append(event)
+                else:
+                    blocked[key] = blocked.get(key, 0) + 1
+            elif kind == NOTE_OFF:
+                key = (event.status & 0x0F) << 7 | event.data1
+                if not passed and not blocked:
+                    out.append(event)
+                elif key in passed:
+                    _count_down(passed, key)
+                    out.append(event)
+                elif key in blocked:
+                    _count_down(blocked, key)
+                else:
+                    out.append(event)
+            elif kind == POLY_PRESSURE:
+                key = (event.status & 0x0F) << 7 | event.data1
+                if key in passed or key not in blocked:
+                    out.append(event)
+            elif bypass or self.lets_by(event):
+                out.append(event)
+
+    def release(self, time: float, out: list[Event]) -> None:
+        for key, holders in self._passed.items():
+            out.extend([Event(time, NOTE_OFF | key >> 7, key & 0x7F, 64)] * holders)
+        self._passed.clear()
+        self._blocked.clear()
+
+
+def _count_down(counts: dict[int, int], key: int) -> None:
+    counts[key] -= 1
+    if not counts[key]:
+        del counts[key]
+
+
+Act = Callable[[float, list[Event]], None]
+"""Called when it is due, with that time and the list to which it appends what comes out."""
+
+_SERIALS = 1 << 20
+"""Strikes are numbered from here in the ledger, above all keys."""
+
+
+class KeyBook(Processor):
+    """The base of stages whose notes do not simply last as long as their keys.
+
+    Every strike has a number of its own, under which the ledger keeps what it started, so that a key can be
+    struck again before its end. Subclasses say what a strike and its end do; ``timed`` ones may also put things
+    off with :meth:`later`. Notes that began while it was bypassed map to themselves and end with their keys.
+    """
+
+    def __init__(self, values: Mapping[str, Any], setting: Setting) -> None:
+        self.ledger = NoteLedger()
+        self.down: dict[int, list[int]] = {}
+        """The strikes of each key that is down, oldest first, by channel and note."""
+        self._queue: list[tuple[float, int, Act]] = []
+        self._numbers = count(_SERIALS)
+        self.seen = -math.inf
+        """Up to when everything was emitted: what turns out to have been due before is emitted then."""
+        super().__init__(values, setting)
+
+    # -- what subclasses say -----------------------------------------------------------------------
+
+    def struck(self, strike: int, event: Event, out: list[Event]) -> None:
+        """A key was struck; ``strike`` is the number of this strike."""
+        raise NotImplementedError
+
+    def let_go(self, strike: int, event: Event, out: list[Event]) -> None:
+        """The key of a strike was let go."""
+        raise NotImplementedError
+
+    def pressed(self, strike: int, event: Event, out: list[Event]) -> None:
+        """Poly pressure on the key of a strike: it goes to what the strike sounds."""
+        for note in self.ledger.held(strike):
+            out.append(Event(event.time, POLY_PRESSURE | note.status & 0x0F, note.data1, event.data2))
+
+    def other(self, event: Event, out: list[Event]) -> None:
+        """An event that belongs to no note: it passes."""
+        out.append(event)
+
+    def forget(self) -> None:
+        """Everything was let go: forget what was known of it."""
+
+    def joined(self, time: float) -> None:
+        self.seen = time
+
+    # -- what is due -------------------------------------------------------------------------------
+
+    def later(self, time: float, act: Act) -> None:
+        """Have something done at a time."""
+        heapq.heappush(self._queue, (time, next(self._numbers), act))
+
+    def due(self) -> float:
+        return self._queue[0][0] if self._queue else math.inf
+
+    def advance(self, until: float, out: list[Event]) -> None:
+        self.do_queued(until, out)
+        self.seen = max(self.seen, until)
+
+    def do_queued(self, until: float, out: list[Event]) -> None:
+        """Do what was put off to a time up to ``until``."""
+        queue = self._queue
+        while queue and queue[0][0] <= until:
+            time, _, act = heapq.heappop(queue)
+            act(time, out)
+
+    # -- events ------------------------------------------------------------------------------------
+
+    def process(self, events: Sequence[Event], out: list[Event]) -> None:
+        for event in events:
+            if self.timed:
+                self.advance(event.time, out)
+            self._take(event, out)
+
+    def _take(self, event: Event, out: list[Event]) -> None:
+        kind = event.status & 0xF0
+        if kind not in (NOTE_ON, NOTE_OFF, POLY_PRESSURE):
+            if self.bypass:
+                out.append(event)
+            else:
+                self.other(event, out)
+            return
+        key = note_key(event)
+        if kind == NOTE_ON and not self.bypass:
+            strike = next(self._numbers)
+            self.down.setdefault(key, []).append(strike)
+            self.struck(strike, event, out)
+        elif kind == NOTE_ON or key not in self.down:
+            self.ledger.run((event,), itself, out)
+        elif kind == NOTE_OFF:
+            strikes = self.down[key]
+            strike = strikes.pop(0)
+            if not strikes:
+                del self.down[key]
+            self.let_go(strike, event, out)
+        else:
+            self.pressed(self.down[key][-1], event, out)
+
+    def release(self, time: float, out: list[Event]) -> None:
+        self._queue.clear()
+        self.down.clear()
+        self.ledger.release(time, out)
+        self.forget()

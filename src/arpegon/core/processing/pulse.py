@@ -1,0 +1,99 @@
+"""When steps fall: from a first key on, or on the transport's beats; straight or swung."""
+
+from __future__ import annotations
+
+import math
+
+from arpegon.core.time.clock import Clock
+
+_LEAST_SECONDS = 0.001
+_APART = 1e-3
+"""Beats between a step and the first one after a change of their length."""
+
+
+class Pulse:
+    """Steps of equal length in beats, at the tempo of the moment.
+
+    ``swing`` is the share of a pair of steps that its first one gets: 0.5 is straight, 2/3 a triplet feel.
+    ``on_beat`` ties the steps to the transport's beats; then nothing is due while it stands still.
+    """
+
+    __slots__ = ("_beat_step", "_last", "_next", "beats", "clock", "on_beat", "running", "since", "step", "swing")
+
+    def __init__(self, clock: Clock) -> None:
+        self.clock = clock
+        self.beats = 0.25
+        self.swing = 0.5
+        self.on_beat = False
+        self.running = False
+        self.step = 0
+        """The number of the step that is due next."""
+        self.since = 0.0
+        self._next = 0.0
+        self._last = -math.inf
+        """When the last step was taken."""
+        self._beat_step: int | None = None
+
+    def set_beats(self, beats: float) -> None:
+        """Go on with steps of another length: on the transport's beats, with the first that is still to come."""
+        if beats != self.beats:
+            self.beats = beats
+            self._beat_step = None
+
+    def begin(self, time: float) -> None:
+        """Run from a time on: the first step falls there, or on the next beat."""
+        self.running = True
+        self.since = time
+        self.step = 0
+        self._next = time
+        self._last = -math.inf
+        self._beat_step = None
+
+    def stop(self) -> None:
+        """Nothing is due any more."""
+        self.running = False
+
+    def restart(self) -> None:
+        """The transport starts: look for the next beat anew."""
+        self._last = -math.inf
+        self._beat_step = None
+
+    def due(self) -> float:
+        """When the next step falls; infinity where it does not."""
+        if not self.running:
+            return math.inf
+        if not self.on_beat:
+            return self._next
+        if not self.clock.playing:
+            return math.inf
+        if self._beat_step is None:
+            beat = self.clock.beat_at(max(self.clock.time_at(self.clock.beat), self.since))
+            if self._last > -math.inf:
+                beat = max(beat, self.clock.beat_at(self._last) + _APART)
+            self.step = self._beat_step = self._first_from(beat)
+        return max(self.since, self.clock.time_at(self.beat_of(self._beat_step)))
+
+    def take(self, time: float) -> int:
+        """Take the step that is due, at ``time``, and go on to the next; its number."""
+        taken = self.step
+        self._last = time
+        if self.on_beat and self._beat_step is not None:
+            self._beat_step += 1
+        self._next = time + max(_LEAST_SECONDS, self.clock.seconds(self.length(taken)))
+        self.step = taken + 1
+        return taken
+
+    def length(self, step: int) -> float:
+        """How long a step lasts, in beats."""
+        return 2.0 * self.beats * (self.swing if step % 2 == 0 else 1.0 - self.swing)
+
+    def beat_of(self, step: int) -> float:
+        """The beat on which a step falls."""
+        pair, second = divmod(step, 2)
+        return 2.0 * self.beats * (pair + (self.swing if second else 0.0))
+
+    def _first_from(self, beat: float) -> int:
+        step = 2 * max(0, math.floor(beat / (2.0 * self.beats)) - 1)
+        while self.beat_of(step) < beat - 1e-6:
+            step += 1
+        return step

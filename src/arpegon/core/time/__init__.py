@@ -1,0 +1,1 @@
+"""Seconds and beats, note values, ticks and taps."""

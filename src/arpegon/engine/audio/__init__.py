@@ -1,0 +1,1 @@
+"""What sounds: the audio device."""

@@ -1,0 +1,1 @@
+"""Timelines, and MIDI clocks that are followed or sent."""

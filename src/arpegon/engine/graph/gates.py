@@ -1,0 +1,192 @@
+"""The ways into a strand and out of it: gates, ends, and the outlets that all strands share.
+
+Each keeps its own book of notes, so that whatever closes lets go of exactly what it let through.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from arpegon.core.document.model import AnySource
+from arpegon.core.events import (
+    ALL_NOTES_OFF,
+    ALL_SOUND_OFF,
+    CONTROL,
+    NOTE_OFF,
+    NOTE_ON,
+    PROGRAM,
+    SUSTAIN,
+    SYSEX,
+    Event,
+    control,
+)
+from arpegon.core.notes.ledger import NoteLedger
+from arpegon.engine.graph.feeds import ALL_INPUTS
+
+RESET_CONTROLLERS = 121
+
+
+class Gate:
+    """The way into a strand: lets through what lies in its zone, and the ends of what it let through.
+
+    A feed that merges several others (all MIDI inputs, a strand) may strike one key twice before its end;
+    each strike then waits for an end of its own. Any other feed is kept in pairs here: a key that is struck
+    while it is down is let go first.
+    """
+
+    __slots__ = ("_held", "feed", "merges", "zone")
+
+    def __init__(self, feed: str, zone: AnySource) -> None:
+        self.feed = feed
+        self.zone = zone
+        self.merges = feed == ALL_INPUTS or feed.startswith(("strand:", "into:", "along:"))
+        self._held: dict[int, int] = {}
+
+    def process(self, events: Sequence[Event], out: list[Event]) -> None:
+        """Append what passes."""
+        held = self._held
+        zone = self.zone
+        channel = zone.channel
+        low, high = zone.low_key, zone.high_key
+        softest, loudest = zone.low_velocity, zone.high_velocity
+        append = out.append
+        for event in events:
+            status = event.status
+            kind = status & 0xF0
+            if kind >= CONTROL:
+                if channel is None or channel == status & 0x0F or kind == SYSEX:
+                    append(event)
+            elif kind == NOTE_ON:
+                if (
+                    low <= event.data1 <= high
+                    and softest <= event.data2 <= loudest
+                    and (channel is None or channel == status & 0x0F)
+                ):
+                    key = (status & 0x0F) << 7 | event.data1
+                    if key not in held:
+                        held[key] = 1
+                    elif self.merges:
+                        held[key] += 1
+                    else:
+                        append(Event(event.time, NOTE_OFF | status & 0x0F, event.data1, 64))
+                    append(event)
+            elif kind == NOTE_OFF:
+                key = (status & 0x0F) << 7 | event.data1
+                holders = held.pop(key, 0)
+                if holders:
+                    append(event)
+                    if holders > 1:
+                        held[key] = holders - 1
+            elif (status & 0x0F) << 7 | event.data1 in held:
+                append(event)  # pressure on a key
+
+    def release(self, time: float, out: list[Event]) -> None:
+        """End whatever it let in and still waits for."""
+        for key, holders in self._held.items():
+            out.extend([Event(time, NOTE_OFF | key >> 7, key & 0x7F, 64)] * holders)
+        self._held.clear()
+
+
+class End:
+    """One destination of one strand."""
+
+    __slots__ = ("channel", "direct", "holder", "outlet", "silent")
+
+    def __init__(self, outlet: str, holder: int) -> None:
+        self.outlet = outlet
+        self.holder = 2 * holder
+        self.direct = 2 * holder + 1
+        self.channel: int | None = None
+        self.silent = False
+
+
+class Outlet:
+    """The one way out to an instrument or port: the last ledger, shared by all strands that end there.
+
+    Each strand's end has a holder number, so that two strands on one note hold it both, and one that is
+    muted or removed lets go of its own share only.
+    """
+
+    __slots__ = ("_ledger", "_out", "_pedals")
+
+    def __init__(self) -> None:
+        self._ledger = NoteLedger()
+        self._pedals: set[tuple[int, int]] = set()
+        self._out: list[Event] = []
+
+    def deliver(self, end: End, events: Sequence[Event], direct: bool = False) -> None:
+        """Take events of a strand's end; ``direct`` ones (a take) are held apart from what the strand sends."""
+        holder = end.direct if direct else end.holder
+        channel, silent = end.channel, end.silent
+        append = self._out.append
+
+        def strike(event: Event) -> Sequence[Event]:
+            if silent:
+                return ()
+            if channel is None or channel == event.status & 0x0F:
+                return (event,)
+            return (Event(event.time, NOTE_ON | channel, event.data1, event.data2),)
+
+        notes: list[Event] = []
+        for event in events:
+            status = event.status
+            if status < CONTROL:
+                notes.append(event)
+                continue
+            if notes:
+                self._ledger.run(notes, strike, self._out, base=holder << 11, strays=False)
+                notes = []
+            if status < PROGRAM and event.data1 == SUSTAIN and not self._pedal(event, holder, channel, silent):
+                continue
+            if channel is None or status & 0x0F == channel or status >= SYSEX:
+                append(event)
+            else:
+                append(Event(event.time, status & 0xF0 | channel, event.data1, event.data2))
+        if notes:
+            self._ledger.run(notes, strike, self._out, base=holder << 11, strays=False)
+
+    def _pedal(self, event: Event, holder: int, channel: int | None, silent: bool) -> bool:
+        """Know whose pedals are down; whether this one is heard."""
+        down = event.data2 >= 64
+        if silent and down:
+            return False
+        (self._pedals.add if down else self._pedals.discard)((holder, event.channel if channel is None else channel))
+        return True
+
+    def release(self, end: End, time: float, direct: bool | None = None) -> None:
+        """Let go of an end's notes and pedals (only of its ``direct`` ones, only of the others, or of both)."""
+        holders = {end.holder, end.direct} if direct is None else {end.direct if direct else end.holder}
+        for key in self._ledger.keys:
+            if key >> 11 in holders:
+                self._ledger.end(key, time, self._out)
+        for pedal in [pedal for pedal in self._pedals if pedal[0] in holders]:
+            self._pedals.discard(pedal)
+            self._out.append(control(time, pedal[1], SUSTAIN, 0))
+
+    def silence(self, time: float, panic: bool) -> None:
+        """End everything; in a ``panic`` tell all channels so, whatever the ledger knows."""
+        self._ledger.release(time, self._out)
+        for _, channel in sorted(self._pedals):
+            self._out.append(control(time, channel, SUSTAIN, 0))
+        self._pedals.clear()
+        if panic:
+            for channel in range(16):
+                for number in (SUSTAIN, ALL_NOTES_OFF, ALL_SOUND_OFF, RESET_CONTROLLERS):
+                    self._out.append(control(time, channel, number, 0))
+
+    @property
+    def sounding(self) -> int:
+        """How many notes it has started and not ended."""
+        return len(self._ledger)
+
+    def take(self) -> list[Event]:
+        """What is to be sent now, in order."""
+        out, self._out = self._out, []
+        return out
+
+
+def on_channel(event: Event, channel: int) -> Event:
+    """The event on another channel."""
+    if event.status >= SYSEX or event.status & 0x0F == channel:
+        return event
+    return Event(event.time, event.status & 0xF0 | channel, event.data1, event.data2)

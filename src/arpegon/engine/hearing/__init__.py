@@ -1,0 +1,1 @@
+"""What listens: audio inputs and files, in a process of its own."""

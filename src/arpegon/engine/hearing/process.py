@@ -1,0 +1,201 @@
+"""The process that listens: audio inputs, files in a loop, and the listeners. The engine's notes never wait for it.
+
+It talks to the engine as the engine does to the window (:mod:`arpegon.engine.wire.protocol`).
+"""
+
+from __future__ import annotations
+
+import math
+import os
+import queue
+import signal
+import socket
+import sys
+import threading
+import time
+import traceback
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from arpegon.core.document.model import Project
+from arpegon.engine.hearing.ears import BLOCK_SECONDS, Block, Ears
+from arpegon.engine.hearing.hearing import blocks_of, file_sources, first_block
+from arpegon.engine.hearing.inputs import AudioIn, InputBlock
+from arpegon.engine.wire import protocol
+from arpegon.files.assets import SoundCache, load_sounds
+from arpegon.files.audio import Sound
+
+_REPORT_SECONDS = 1.0 / 60.0
+_BEHIND_SECONDS = 0.25
+"""Further behind than this, blocks of files are left out: the machine slept."""
+_KEEP_SECONDS = 0.5
+
+
+class EarsProcess:
+    """Hears what is wanted and says what it heard."""
+
+    def __init__(self, channel: protocol.Channel) -> None:
+        self.channel = channel
+        self.ears = Ears()
+        self.project = Project()
+        self._sounds: dict[str, Sound] = {}
+        self._cache: SoundCache = {}
+        self._missing: set[str] = set()
+        self._todo: queue.SimpleQueue[Callable[[], None]] = queue.SimpleQueue()
+        self._rolls: dict[bool, tuple[float | None, int]] = {False: (None, 0), True: (None, 0)}
+        self._next: dict[bool, int] = {False: 0, True: 0}
+        self._watched = ""
+        self._running = True
+        self._devices = threading.RLock()
+        self.inputs = AudioIn(
+            lambda block: self._todo.put(lambda: self._hear_input(block)),
+            lambda device, text: channel.send(protocol.Notice(f"audio-in:{device}", text)),
+            self._rescan,
+        )
+
+    # -- commands ----------------------------------------------------------------------------------
+
+    def obey(self, command: protocol.EarsCommand) -> None:
+        """Do what the engine says."""
+        match command:
+            case protocol.SetProject():
+                self._set_project(command.project, Path(command.folder))
+            case protocol.SetParams():
+                self.ears.set_params(command.stage, command.values)
+            case protocol.Roll():
+                self._rolls[command.endless] = (command.origin, command.run)
+                if command.origin is None:
+                    for source in file_sources(self.project, command.endless):
+                        self.ears.quiet(source.id)
+                else:
+                    self._next[command.endless] = first_block(command.origin, command.time)
+            case protocol.Watch():
+                self._watched = command.stage
+            case protocol.Quit():
+                self._running = False
+
+    def _set_project(self, project: Project, folder: Path) -> None:
+        self._sounds, missing = load_sounds(project, folder, self._cache)
+        for file in self._missing | missing.keys():
+            self.channel.send(protocol.Notice(f"sound:{file}", missing.get(file, "")))
+        self._missing = set(missing)
+        self.project = project
+        self.ears.configure(project)
+        self.inputs.want({one.device for _, one in project.audio_sources() if not one.file and not one.bypass})
+
+    # -- hearing -----------------------------------------------------------------------------------
+
+    def _hear_input(self, block: InputBlock) -> None:
+        heard = {
+            ear_id: Block(block.samples, block.rate, block.start)
+            for ear_id, ear in self.ears.by_id.items()
+            if not ear.source.file and ear.source.device == block.device
+        }
+        self._hear(heard, None, 0)
+
+    def _hear(self, blocks: dict[str, Block], endless: bool | None, run: int) -> None:
+        for ear_id, block in blocks.items():
+            source = self.ears.by_id[ear_id].source if ear_id in self.ears.by_id else None
+            if source is not None and source.monitor:
+                samples = np.ascontiguousarray(self.ears.by_id[ear_id].channels(block.samples), dtype=np.float32)
+                dry = protocol.Dry(ear_id, samples.tobytes(), samples.shape[1], block.rate, block.start)
+                self.channel.send(dry)
+        events = self.ears.hear(blocks)
+        if events:
+            self.channel.send(protocol.HeardNotes(endless, run, events))
+
+    def _next_due(self) -> float:
+        due = [
+            origin + self._next[endless] * BLOCK_SECONDS
+            for endless, (origin, _) in self._rolls.items()
+            if origin is not None and file_sources(self.project, endless)
+        ]
+        return min(due, default=math.inf)
+
+    def _play_files(self, now: float) -> None:
+        """Hear the blocks of files that begin now: what is known need not have sounded, so no note is late."""
+        for endless, (origin, run) in self._rolls.items():
+            if origin is None:
+                continue
+            sources = file_sources(self.project, endless)
+            if not sources or now - (origin + self._next[endless] * BLOCK_SECONDS) > _BEHIND_SECONDS:
+                self._next[endless] = first_block(origin, now)
+            while sources and origin + self._next[endless] * BLOCK_SECONDS <= now:
+                self._hear(blocks_of(sources, self._sounds, origin, self._next[endless]), endless, run)
+                self._next[endless] += 1
+
+    # -- the loop ----------------------------------------------------------------------------------
+
+    def run(self) -> None:
+        """Work until told to leave."""
+        threading.Thread(target=self._listen, name="commands", daemon=True).start()
+        threading.Thread(target=self._keep_inputs, name="inputs", daemon=True).start()
+        self.inputs.start()
+        report_at = time.monotonic()
+        while self._running:
+            wait = min(self._next_due(), report_at) - time.monotonic()
+            try:
+                act = self._todo.get(timeout=max(0.0, wait)) if wait > 0 else self._todo.get_nowait()
+                self._safely(act)
+                while True:
+                    self._safely(self._todo.get_nowait())
+            except queue.Empty:
+                pass
+            now = time.monotonic()
+            self._safely(lambda: self._play_files(now))  # noqa: B023
+            if now >= report_at:
+                report_at = now + _REPORT_SECONDS
+                self._report()
+        self.inputs.close()
+
+    def _safely(self, act: Callable[[], None]) -> None:
+        try:
+            act()
+        except Exception:  # a fault in one listener must not stop the others
+            traceback.print_exc()
+
+    def _report(self) -> None:
+        marks, sight = self.ears.marks(), self.ears.sight(self._watched)
+        if marks or (sight is not None and (sight.values or sight.peak)):
+            self.channel.send(protocol.Seen(marks, self._watched, sight))
+
+    def _listen(self) -> None:
+        while True:
+            command = self.channel.receive()
+            if command is None:
+                command = protocol.Quit()
+            self._todo.put(lambda command=command: self.obey(command))  # type: ignore[misc]
+            if isinstance(command, protocol.Quit):
+                return
+
+    def _keep_inputs(self) -> None:
+        while self._running:
+            with self._devices:
+                self.inputs.keep()
+            time.sleep(_KEEP_SECONDS)
+
+    def _rescan(self) -> None:
+        import sounddevice
+
+        with self._devices:
+            self.inputs.close()
+            sounddevice._terminate()
+            sounddevice._initialize()
+
+
+def main(arguments: list[str]) -> None:
+    """Run on the socket whose file descriptor is the first argument."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    os.environ.setdefault("JACK_NO_START_SERVER", "1")
+    sock: Any = socket.socket(fileno=int(arguments[0]))
+    channel = protocol.Channel(sock, protocol.EarsCommand)
+    EarsProcess(channel).run()
+    channel.close()
+    os._exit(0)  # audio libraries may keep threads of their own
+
+
+if __name__ == "__main__":
+    main(sys.argv[1:])

@@ -1,0 +1,1 @@
+"""The engine as a process: its loop, its ports, its reports."""

@@ -1,0 +1,1 @@
+"""What changes while music plays: hookups, sections, clips, takes."""

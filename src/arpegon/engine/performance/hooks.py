@@ -1,0 +1,276 @@
+"""Hookups at work: controllers that set parameters and do things, before they reach the strands."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
+
+from arpegon.core.document.hookup_values import TakeOver, next_value, share_in, share_of, value_at
+from arpegon.core.document.model import Hookup, Project
+from arpegon.core.events import BEND, CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, PROGRAM, Event
+from arpegon.core.processing.parameters import Param
+from arpegon.core.processing.values import TOP, coarse
+from arpegon.core.time.tapping import Taps
+from arpegon.processors.bases.modulator import Modulator
+from arpegon.processors.targets import ACTIONS, declared, value_now
+
+if TYPE_CHECKING:
+    from arpegon.engine.simulation import Engine
+
+_KINDS = {CONTROL: "cc", NOTE_ON: "note", NOTE_OFF: "note", PRESSURE: "pressure", POLY_PRESSURE: "poly", BEND: "bend"}
+_KINDS[PROGRAM] = "program"
+_NUMBERED = frozenset({"cc", "note", "poly", "program"})
+_PRESSED = 0.5
+
+
+class _Hook:
+    """One hookup and what is known of its control."""
+
+    __slots__ = ("hookup", "param", "pressed", "takeover")
+
+    def __init__(self, hookup: Hookup, param: Param | None) -> None:
+        self.hookup = hookup
+        self.param = param
+        self.pressed = False
+        self.takeover = TakeOver()
+
+    def matches(self, feed: str, kind: str, event: Event) -> bool:
+        """Whether an event moves it."""
+        one = self.hookup
+        if kind != one.control or one.muted:
+            return False
+        if kind in _NUMBERED and event.data1 != one.number:
+            return False
+        return one.channel in (None, event.channel) and one.feed in ("", feed)
+
+
+class Hooks:
+    """All hookups of a project. What they set stands in the engine's overlay."""
+
+    def __init__(self, engine: Engine) -> None:
+        self._engine = engine
+        self._hooks: dict[str, _Hook] = {}
+        self._taps = Taps()
+        self._sources: list[Modulator] = []
+        """The LFOs and contours that are hooked up."""
+        self.moved: dict[str, float] = {}
+        """The last value of each control that moved since it was asked, by hookup."""
+        self.asked: list[str] = []
+        """Hookups whose actions only the window can do."""
+
+    # -- documents ---------------------------------------------------------------------------------
+
+    def taken(self, document: Project) -> None:
+        """The document is at work: know its hookups."""
+        before = self._hooks
+        self._hooks = {}
+        for hookup in document.hookups:
+            known = before.get(hookup.id)
+            hook = known if known is not None and known.hookup == hookup else _Hook(hookup, None)
+            hook.param = declared(document, hookup) if hookup.param else None
+            self._hooks[hookup.id] = hook
+        self._sources = []
+        for stage in {one.stage for one in document.hookups if one.control == "stage" and not one.muted}:
+            processor = self._engine.graph.find(stage)
+            if isinstance(processor, Modulator):
+                self._sources.append(processor)
+
+    # -- controllers -------------------------------------------------------------------------------
+
+    @property
+    def any(self) -> bool:
+        """Whether there are hookups."""
+        return bool(self._hooks)
+
+    def found(self, feed: str, event: Event) -> list[_Hook]:
+        """The hookups that an event moves."""
+        if not self._hooks or event.status >= 0xF0:
+            return []
+        kind = _KINDS.get(event.status & 0xF0, "")
+        return [hook for hook in self._hooks.values() if hook.matches(feed, kind, event)]
+
+    def take(self, found: list[_Hook], event: Event) -> bool:
+        """Let an event move what it was found to be tied to; whether it goes no further."""
+        for hook in found:
+            self._move(hook, _value(event), event.time, event.status & 0xF0 == NOTE_OFF)
+        return not any(hook.hookup.passes for hook in found)
+
+    def due(self) -> float:
+        """When an LFO or contour that is hooked up looks at its value next."""
+        return min([processor.due() for processor in self._sources]) if self._sources else math.inf
+
+    def signals(self, time: float) -> None:
+        """Let LFOs and contours move what they are tied to."""
+        if not self._sources:
+            return
+        for hook in self._hooks.values():
+            if hook.hookup.control == "stage" and not hook.hookup.muted:
+                processor = self._engine.graph.find(hook.hookup.stage)
+                if isinstance(processor, Modulator) and processor.output is not None and not processor.bypass:
+                    self._move(hook, processor.output * TOP, time, False)
+
+    def _move(self, hook: _Hook, value: float, time: float, released: bool) -> None:
+        hookup = hook.hookup
+        self.moved[hookup.id] = 0.0 if released else value
+        share = 0.0 if released else share_in(value, hookup)
+        before, hook.pressed = hook.pressed, not released and (hookup.control == "note" or share >= _PRESSED)
+        struck = hook.pressed and not before
+        if hookup.control == "program":
+            hook.pressed, struck = False, True
+        if hookup.action:
+            self._act(hook, share, struck, time)
+        elif hook.param is not None:
+            self._set_by(hook, hook.param, share, struck, released)
+
+    def _set_by(self, hook: _Hook, param: Param, share: float, struck: bool, released: bool) -> None:
+        hookup = hook.hookup
+        now = value_now(self._engine.graph.project, hookup.target, hookup.param)
+        if hookup.way == "follow":
+            if released:
+                return
+            rule = "jump" if hookup.control in ("stage", "note", "program") else hookup.takeover
+            place = hook.takeover.moved(rule, share, share_of(param, now, hookup))
+            if place is None:
+                return
+            made = value_at(param, place, hookup)
+        elif hookup.way == "held":
+            made = value_at(param, 1.0 if hook.pressed else 0.0, hookup)
+        elif not struck:
+            return
+        elif hookup.way == "toggle":
+            low, high = value_at(param, 0.0, hookup), value_at(param, 1.0, hookup)
+            made = low if now == high else high
+        elif hookup.way == "next":
+            made = next_value(param, now, hookup)
+        else:
+            made = value_at(param, 1.0, hookup)
+        if made != now:
+            self._engine.overlay.put((hookup.target, hookup.param), made, hookup.control == "stage")
+
+    # -- actions -----------------------------------------------------------------------------------
+
+    def _act(self, hook: _Hook, share: float, struck: bool, time: float) -> None:
+        hookup = hook.hookup
+        if hookup.action in _BY_KNOB and hookup.way == "follow" and hookup.control not in ("note", "program"):
+            _BY_KNOB[hookup.action](self, hookup, share, time)
+            return
+        held = hookup.way == "held" and hookup.action in _HELD and not hook.pressed
+        if held:
+            _HELD[hookup.action](self, hookup, time)
+        elif struck:
+            if ACTIONS[hookup.action].window:
+                self.asked.append(hookup.id)
+            else:
+                _DO[hookup.action](self, hookup, time)
+
+    def _turn_to_section(self, hookup: Hookup, share: float, time: float) -> None:
+        """A knob over all sections; one that it stands on already is not begun anew."""
+        sections = self._engine.sections
+        last = len(self._engine.graph.project.sections) - 1
+        place = round(share * last) if hookup.value is None else round(hookup.value) - 1
+        if place != sections.coming:
+            sections.go(place, time)
+
+    def _step_section(self, by: int, time: float) -> None:
+        sections = self._engine.sections
+        sections.go(sections.coming + by, time)
+
+    def _choose_pattern(self, hookup: Hookup, number: int) -> None:
+        found = self._engine.graph.project.find_stage(hookup.target)
+        if found is None or not _has_patterns(self._engine.graph.project, hookup):
+            return
+        patterns: Any = value_now(self._engine.graph.project, hookup.target, "patterns")
+        count = max(1, len(patterns))
+        number = (number - 1) % count + 1
+        if number != value_now(self._engine.graph.project, hookup.target, "pattern"):
+            self._engine.overlay.put((hookup.target, "pattern"), number)
+
+    def _step_pattern(self, hookup: Hookup, by: int) -> None:
+        if _has_patterns(self._engine.graph.project, hookup):
+            now: Any = value_now(self._engine.graph.project, hookup.target, "pattern")
+            self._choose_pattern(hookup, now + by)
+
+    def _flip(self, hookup: Hookup, key: str) -> None:
+        """Bypass a stage, or mute or solo a strand; or take it back."""
+        project = self._engine.graph.project
+        if key == "bypass":
+            found = project.find_stage(hookup.target)
+            if found is not None:
+                self._engine.overlay.put((hookup.target, "bypass"), not found[1].bypass)
+        elif project.strand(hookup.target) is not None:
+            self._engine.overlay.put((hookup.target, key), not value_now(project, hookup.target, key))
+
+    def _play_stop(self, time: float) -> None:
+        (self._engine.halt if self._engine.transport.clock.playing else self._engine.play)(time)
+
+    def _tap(self, time: float) -> None:
+        tempo = self._taps.tap(time)
+        if tempo is not None:
+            self._engine.overlay.put(("", "tempo"), tempo)
+
+    def _start(self, hookup: Hookup, time: float) -> None:
+        self._engine.command(hookup.target, "start", hookup.value, time)
+
+    def _start_stop(self, hookup: Hookup, time: float) -> None:
+        run = getattr(self._engine.graph.find(hookup.target), "run", None)
+        going = run is not None and run.on
+        self._engine.command(hookup.target, "stop" if going else "start", None if going else hookup.value, time)
+
+    @property
+    def engine(self) -> Engine:
+        """The engine that it works for."""
+        return self._engine
+
+
+Do = Callable[[Hooks, Hookup, float], None]
+
+_DO: dict[str, Do] = {
+    "play": lambda hooks, hookup, time: hooks.engine.play(time),
+    "stop": lambda hooks, hookup, time: hooks.engine.halt(time),
+    "play-stop": lambda hooks, hookup, time: hooks._play_stop(time),
+    "to-start": lambda hooks, hookup, time: hooks.engine.locate(time, 0.0),
+    "tap": lambda hooks, hookup, time: hooks._tap(time),
+    "all-off": lambda hooks, hookup, time: hooks.engine.all_off(time),
+    "section": lambda hooks, hookup, time: hooks.engine.sections.go(round(hookup.value or 1) - 1, time),
+    "section-next": lambda hooks, hookup, time: hooks._step_section(1, time),
+    "section-previous": lambda hooks, hookup, time: hooks._step_section(-1, time),
+    "pattern-next": lambda hooks, hookup, time: hooks._step_pattern(hookup, 1),
+    "pattern-previous": lambda hooks, hookup, time: hooks._step_pattern(hookup, -1),
+    "pattern": lambda hooks, hookup, time: hooks._choose_pattern(hookup, round(hookup.value or 1)),
+    "bypass": lambda hooks, hookup, time: hooks._flip(hookup, "bypass"),
+    "mute": lambda hooks, hookup, time: hooks._flip(hookup, "muted"),
+    "solo": lambda hooks, hookup, time: hooks._flip(hookup, "solo"),
+    "start": lambda hooks, hookup, time: hooks._start(hookup, time),
+    "start-stop": lambda hooks, hookup, time: hooks._start_stop(hookup, time),
+    "halt": lambda hooks, hookup, time: hooks.engine.command(hookup.target, "stop", None, time),
+}
+
+_BY_KNOB: dict[str, Callable[[Hooks, Hookup, float, float], None]] = {
+    "pattern": lambda hooks, hookup, share, time: hooks._choose_pattern(
+        hookup, 1 + round(share * 7) if hookup.value is None else round(hookup.value)
+    ),
+    "section": lambda hooks, hookup, share, time: hooks._turn_to_section(hookup, share, time),
+}
+"""What a knob that follows does, for actions that choose."""
+
+_HELD: dict[str, Do] = {
+    "play": _DO["stop"],
+    "start": _DO["halt"],
+    "mute": _DO["mute"],
+    "solo": _DO["solo"],
+    "bypass": _DO["bypass"],
+}
+"""What letting go does, for actions that are held."""
+
+
+def _has_patterns(project: Project, hookup: Hookup) -> bool:
+    """Whether the target of a hookup holds patterns."""
+    return declared(project, Hookup(id="", target=hookup.target, param="pattern")) is not None
+
+
+def _value(event: Event) -> float:
+    kind = event.status & 0xF0
+    if kind == BEND:
+        return coarse(event.data2 << 7 | event.data1)
+    return float(event.data1 if kind in (PRESSURE, PROGRAM) else event.data2)

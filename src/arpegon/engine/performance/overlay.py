@@ -1,0 +1,69 @@
+"""What stands over the document: values that hookups and sections have set."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from typing import TYPE_CHECKING, Any
+
+from arpegon.core.document.model import Project
+from arpegon.processors.targets import Target, differs, is_there, value_now, with_value
+
+if TYPE_CHECKING:
+    from arpegon.engine.simulation import Engine
+
+
+class Overlay:
+    """Values over a document, each until the document itself changes it, or it is taken back.
+
+    So a knob that moves is never set back by an edit elsewhere.
+    """
+
+    def __init__(self, engine: Engine) -> None:
+        self._engine = engine
+        self._values: dict[Target, Any] = {}
+        self.document = Project()
+        """The document at work, without what stands over it."""
+        self.set: dict[Target, tuple[Any, bool]] = {}
+        """What hookups have set since it was asked, and whether it only passes (an LFO or contour set it)."""
+
+    def configure(self, document: Project) -> Project:
+        """A new document with all that still stands over it."""
+        project = document
+        for target, value in list(self._values.items()):
+            if differs(document, self.document, target):
+                del self._values[target]
+            else:
+                project = with_value(project, target, value)
+        return project
+
+    def taken(self, document: Project) -> None:
+        """The document is at work."""
+        self.document = document
+
+    def over(self, stage: str, values: Mapping[str, Any]) -> Mapping[str, Any]:
+        """The values of a stage with what stands over them."""
+        return {**values, **{key: value for (name, key), value in self._values.items() if name == stage}}
+
+    def put(self, target: Target, value: Any, passing: bool = False) -> None:
+        """Set a value over the document."""
+        self._values[target] = value
+        self.set[target] = (value, passing)
+        self._engine.go_on(with_value(self._engine.graph.project, target, value), [target], self._engine.now)
+
+    def lay(self, values: Mapping[Target, Any], back: Iterable[Target], time: float) -> None:
+        """Set the values of a section, all at once, and take others back to what the document says.
+
+        A tempo among them holds from ``time`` on, which may lie a hair ahead.
+        """
+        project = self._engine.graph.project
+        laid = dict(values)
+        for target in back:
+            if target in self._values and is_there(self.document, target):
+                laid[target] = value_now(self.document, *target)
+        for target, value in laid.items():
+            project = with_value(project, target, value)
+        for target in back:
+            self._values.pop(target, None)
+        self._values |= values
+        if laid:
+            self._engine.go_on(project, list(laid), time)

@@ -1,0 +1,259 @@
+"""What plays by itself: clips and metronomes with the transport, takes in seconds."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from typing import TYPE_CHECKING
+
+from arpegon.core.document.model import ClickSource, ClipSource, Project, Strand
+from arpegon.core.events import Event, note_off, note_on
+from arpegon.core.time.clock import bar_beats
+from arpegon.engine.graph.feeds import feed_of
+from arpegon.files.midi import Clip
+
+if TYPE_CHECKING:
+    from arpegon.engine.clocks.timeline import Timeline
+    from arpegon.engine.simulation import Engine
+
+_CLICK_SECONDS = 0.04
+_NEAR = 1e-6
+
+
+class ClipPlayer:
+    """Plays one clip with a timeline; another one can take its place on the bar.
+
+    Args:
+        clip: ``None`` while there is none that can be played.
+    """
+
+    def __init__(self, engine: Engine, line: Timeline, name: str, source: ClipSource, clip: Clip | None) -> None:
+        self._engine = engine
+        self._line = line
+        self._name = name
+        self._source = source
+        self._clip = clip
+        self._run = 0
+        self._origin = 0.0
+        """When its first bar falls: a beat of the timeline, or a time in seconds where it keeps its own tempo."""
+
+    def start(self, beat: float) -> None:
+        """Play on from a beat of the transport; while bars are counted before the start, clips wait."""
+        self._run += 1
+        beat = max(0.0, beat)
+        if self._source.begins == "bar":
+            bar = self._bar()
+            self._begin(math.ceil(beat / bar - _NEAR) * bar, beat)
+        else:
+            self._begin(0.0, beat)
+
+    def stop(self, time: float) -> None:
+        """Stop, and let go of what is held."""
+        self._run += 1
+        self._engine.lost(self._name, time)
+
+    def set(self, source: ClipSource, clip: Clip | None, time: float) -> None:
+        """Go on as another source says; another clip takes over when that source wants it to."""
+        before, self._source = self._source, source
+        anew = (before.begins, before.follow_tempo) != (source.begins, source.follow_tempo)
+        if clip is self._clip and not anew:
+            return
+        if not self._line.clock.playing:
+            self._clip = clip
+        elif source.choice == before.choice or source.change == "now":
+            self._take_over(clip, time)
+        else:
+            beat, bar = self._line.clock.beat_at(time), self._bar()
+            run = self._run
+            self._line.at_beat(
+                math.ceil(beat / bar - _NEAR) * bar,
+                lambda now: self._take_over(clip, now) if run == self._run else None,
+            )
+
+    def _take_over(self, clip: Clip | None, time: float) -> None:
+        self.stop(time)
+        self._clip = clip
+        self.start(self._line.clock.beat_at(time))
+
+    def _bar(self) -> float:
+        return bar_beats(self._engine.graph.project.meter)
+
+    def _begin(self, origin: float, beat: float) -> None:
+        """Play what falls at or after a beat, when the first bar of the clip falls on ``origin``."""
+        if self._clip is None or not self._clip.events:
+            return
+        clock = self._line.clock
+        self._origin = origin if self._source.follow_tempo else clock.time_at(origin)
+        inside = beat - origin
+        if not self._source.follow_tempo:
+            inside *= self._tempo() / clock.tempo
+        round_, inside = divmod(max(0.0, inside), self._clip.beats) if self._source.loop else (0.0, max(0.0, inside))
+        place = next(
+            (i for i, event in enumerate(self._clip.events) if event.time >= inside - 1e-9), len(self._clip.events)
+        )
+        self._schedule(int(round_), place)
+
+    def _tempo(self) -> float:
+        """Its own tempo."""
+        return (self._clip.tempo if self._clip is not None else None) or 120.0
+
+    def _schedule(self, round_: int, place: int) -> None:
+        clip = self._clip
+        if clip is None:
+            return
+        if place >= len(clip.events):
+            if not self._source.loop:
+                return
+            round_, place = round_ + 1, 0
+        run = self._run
+        beat = round_ * clip.beats + clip.events[place].time
+
+        def play(time: float) -> None:
+            self._play(run, round_, place, time)
+
+        if self._source.follow_tempo:
+            self._line.at_beat(self._origin + beat, play)
+        else:
+            self._engine.at_time(self._origin + beat * 60.0 / self._tempo(), play)
+
+    def _play(self, run: int, round_: int, place: int, time: float) -> None:
+        if run != self._run or self._clip is None:
+            return
+        events = self._clip.events
+        together: list[Event] = []
+        beat = events[place].time
+        while place < len(events) and events[place].time == beat:
+            together.append(events[place].at(time))
+            place += 1
+        self._schedule(round_, place)
+        self._engine.inject(self._name, together)
+
+
+class ClickPlayer:
+    """Strikes the beats of the transport; the bars that are counted before its start too."""
+
+    def __init__(self, engine: Engine, line: Timeline, name: str, source: ClickSource) -> None:
+        self._engine = engine
+        self._line = line
+        self._name = name
+        self._source = source
+        self._run = 0
+
+    def start(self, beat: float) -> None:
+        """Click from the next beat on."""
+        self._run += 1
+        self._schedule(math.ceil(beat / self._length() - 1e-6))
+
+    def stop(self, time: float) -> None:
+        """Stop, and let go of what is held."""
+        self._run += 1
+        self._engine.lost(self._name, time)
+
+    def _length(self) -> float:
+        """The length of a beat in quarter notes."""
+        return 4.0 / self._engine.graph.project.meter[1]
+
+    def _schedule(self, number: int) -> None:
+        run = self._run
+        self._line.at_beat(number * self._length(), lambda time: self._click(run, number, time))
+
+    def _click(self, run: int, number: int, time: float) -> None:
+        if run != self._run:
+            return
+        first = number % self._engine.graph.project.meter[0] == 0
+        note = self._source.bar_note if first else self._source.beat_note
+        self._engine.inject(self._name, [note_on(time, 0, note, 110 if first else 84)])
+        self._engine.at_time(
+            time + _CLICK_SECONDS, lambda now: self._engine.inject(self._name, [note_off(now, 0, note)])
+        )
+        self._schedule(number + 1)
+
+
+class Players:
+    """All clips and metronomes of an engine, by feed; those of strands that play on go with the endless timeline."""
+
+    def __init__(self, engine: Engine) -> None:
+        self._engine = engine
+        self._players: dict[str, tuple[Timeline, ClipPlayer | ClickPlayer]] = {}
+
+    def configure(self, project: Project, clips: Mapping[str, Clip], time: float) -> None:
+        """Take over the sources of a document, and the clips that it names."""
+        wanted: dict[str, tuple[Strand, ClipSource | ClickSource]] = {}
+        for strand in project.strands:
+            for place, source in enumerate(strand.sources):
+                feed = feed_of(strand, place)
+                if feed is not None and isinstance(source, (ClipSource, ClickSource)):
+                    wanted[feed] = (strand, source)
+        for name in [name for name in self._players if name not in wanted]:
+            self._players.pop(name)[1].stop(time)
+        for name, (strand, source) in wanted.items():
+            clip = clips.get(source.playing_file) if isinstance(source, ClipSource) else None
+            if name not in self._players:
+                line = self._engine.endless if strand.plays_on else self._engine.transport
+                self._add(name, source, clip, line, time)
+                continue
+            player = self._players[name][1]
+            if isinstance(player, ClipPlayer) and isinstance(source, ClipSource):
+                player.set(source, clip, time)
+
+    def _add(self, name: str, source: ClipSource | ClickSource, clip: Clip | None, line: Timeline, time: float) -> None:
+        player: ClipPlayer | ClickPlayer
+        if isinstance(source, ClickSource):
+            player = ClickPlayer(self._engine, line, name, source)
+        else:
+            player = ClipPlayer(self._engine, line, name, source, clip)
+        self._players[name] = (line, player)
+        if line.clock.playing:
+            player.start(line.clock.beat_at(time))
+
+    def start(self, line: Timeline, beat: float) -> None:
+        """Play what goes with a timeline, from a beat on."""
+        for own, player in self._players.values():
+            if own is line:
+                player.start(beat)
+
+    def stop(self, line: Timeline, time: float) -> None:
+        """Stop what goes with a timeline."""
+        for own, player in self._players.values():
+            if own is line:
+                player.stop(time)
+
+
+class TakePlayer:
+    """Plays recorded events straight to destinations."""
+
+    def __init__(self, engine: Engine, parts: Mapping[str, Sequence[Event]], time: float, start: float) -> None:
+        self._engine = engine
+        self._strands = list(parts)
+        self._began = time - start
+        entries = [(event.time, strand, event) for strand, events in parts.items() for event in events]
+        self._events = sorted((entry for entry in entries if entry[0] >= start), key=lambda entry: (entry[0], entry[1]))
+        self._place = 0
+        self.done = False
+        self._schedule()
+
+    def position(self, time: float) -> float:
+        """Seconds into the take."""
+        return time - self._began
+
+    def stop(self, time: float) -> None:
+        """Stop, and end what sounds."""
+        self.done = True
+        for strand in self._strands:
+            self._engine.graph.release_direct(strand, time)
+
+    def _schedule(self) -> None:
+        if self._place < len(self._events):
+            self._engine.at_time(self._began + self._events[self._place][0], self._play)
+        else:
+            self.stop(self._engine.now)
+
+    def _play(self, time: float) -> None:
+        if self.done:
+            return
+        due = self._events[self._place][0]
+        while self._place < len(self._events) and self._events[self._place][0] == due:
+            _, strand, event = self._events[self._place]
+            self._engine.graph.play_direct(strand, [event.at(time)])
+            self._place += 1
+        self._schedule()

@@ -1,0 +1,1 @@
+"""What processes tell each other, and how they are started and kept alive."""

@@ -1,0 +1,1 @@
+"""What several stages are built on."""

@@ -1,0 +1,197 @@
+"""The base of what moves a value by itself: the wave and the contour."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from typing import Any, ClassVar
+
+from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
+from arpegon.core.processing.parameters import Choice, Number, Param
+from arpegon.core.processing.processor import Processor, Setting
+from arpegon.core.processing.values import TOP, stepped, written
+
+TARGETS = {
+    "cc": "controller",
+    "cc14": "controller, 14 bit",
+    "bend": "pitch bend",
+    "pressure": "pressure",
+    "none": "hookups only",
+}
+
+
+def modulator_params() -> tuple[Param, ...]:
+    """The declarations of what all modulators share: how they start, and what they drive."""
+    return (
+        Choice(
+            key="starts",
+            label="It starts",
+            default="play",
+            options={"free": "free", "play": "with play", "note": "with a note"},
+            help="Runs always; runs with the transport from its start; begins anew with every first key.",
+        ),
+        Choice(
+            key="target", label="Drives", default="cc", options=TARGETS, help="What it drives; hookups always hear it."
+        ),
+        Number(key="to_number", label="Controller", default=1, low=0, high=127, help="The controller that it drives."),
+        Number(key="to_channel", label="Channel", default=1, low=1, high=16, help="The channel on which it is sent."),
+        Number(key="low", label="From", default=0, low=0, high=127, help="The value at its lowest."),
+        Number(key="high", label="To", default=127, low=0, high=127, help="The value at its highest."),
+        Number(
+            key="most",
+            label="At most",
+            default=60,
+            low=5,
+            high=200,
+            unit="/s",
+            help="How many values are sent in a second at most; none is sent twice running.",
+        ),
+    )
+
+
+class Modulator(Processor):
+    """Adds a moving value to what passes.
+
+    Subclasses say how long a cycle is and where in its range the value stands. The value is looked at at even
+    moments, counted from where it began, and sent where it differs from the one before.
+    """
+
+    timed: ClassVar[bool] = True
+    cut_by_bypass: ClassVar[bool] = True
+
+    def __init__(self, values: Mapping[str, Any], setting: Setting) -> None:
+        self._began = 0.0
+        self._next = 0.0
+        """When the value is looked at next."""
+        self._runs = False
+        self._seen = -math.inf
+        self._sent: int | None = None
+        self._keys = 0
+        self.output: float | None = None
+        """Where the value stands, 0 ... 1, for hookups."""
+        super().__init__(values, setting)
+
+    # -- what subclasses say -----------------------------------------------------------------------
+
+    def beats(self) -> float | None:
+        """The length of a cycle in beats; ``None`` where it is counted in seconds."""
+        raise NotImplementedError
+
+    def seconds(self) -> float:
+        """The length of a cycle in seconds, where it has no beats."""
+        return 1.0
+
+    def share(self, cycles: float) -> float:
+        """Where the value stands, 0 ... 1, after so many cycles."""
+        raise NotImplementedError
+
+    def fade(self, time: float) -> float:
+        """How much of its way it goes, 0 ... 1, at a time."""
+        return 1.0
+
+    # -- starts ------------------------------------------------------------------------------------
+
+    def joined(self, time: float) -> None:
+        if self.values["starts"] == "free" or (self.values["starts"] == "play" and self.setting.clock.playing):
+            self._begin(time)
+
+    def restart(self) -> None:
+        if self.values["starts"] == "play":
+            self._runs = False  # it begins when the transport does: see due
+
+    def halted(self, time: float) -> None:
+        if self.values["starts"] == "play":
+            self._runs = False
+
+    def _begin(self, time: float) -> None:
+        self._began, self._next, self._runs = time, time, True
+
+    def _start_due(self) -> float:
+        """When it begins by itself."""
+        clock = self.setting.clock
+        if self._runs:
+            return math.inf
+        if self.values["starts"] == "play" and clock.playing:
+            return max(self._seen, clock.time_at(clock.beat))
+        return math.inf
+
+    # -- values ------------------------------------------------------------------------------------
+
+    def cycles(self, time: float) -> float:
+        """How many cycles have gone by at a time."""
+        beats = self.beats()
+        clock = self.setting.clock
+        if beats is None:
+            return (time - self._began) / self.seconds()
+        if self.values["starts"] == "play":
+            return float(clock.beat_at(time) / beats)
+        return (time - self._began) * clock.tempo / 60.0 / beats
+
+    def value_at(self, time: float) -> float:
+        """The value, 0 ... 127, at a time."""
+        low, high = float(self.values["low"]), float(self.values["high"])
+        share = self.share(self.cycles(time)) * self.fade(time)
+        return low + share * (high - low)
+
+    def next_look(self, time: float) -> float:
+        """When the value is looked at after a time: at even moments, and where it may jump."""
+        return time + self._interval()
+
+    def _interval(self) -> float:
+        return 1.0 / float(self.values["most"])
+
+    def due(self) -> float:
+        if self.bypass:
+            return math.inf
+        if not self._runs:
+            return self._start_due()
+        return self._next
+
+    def advance(self, until: float, out: list[Event]) -> None:
+        while (due := self.due()) <= until:
+            if not self._runs:
+                self._begin(due)
+            self._next = self.next_look(due)
+            self._look(due, out)
+        self._seen = max(self._seen, until)
+
+    def _look(self, time: float, out: list[Event]) -> None:
+        values = self.values
+        value = self.value_at(time)
+        low, high = values["low"], values["high"]
+        self.output = (value - low) / (high - low) if high != low else 0.0
+        target = values["target"]
+        if target == "none":
+            return
+        steps = stepped(target, value)
+        if steps != self._sent:
+            self._sent = steps
+            number = min(31, values["to_number"]) if target == "cc14" else values["to_number"]
+            out += written(target, number, values["to_channel"] - 1, steps, time)
+
+    def process(self, events: Sequence[Event], out: list[Event]) -> None:
+        for event in events:
+            self.advance(event.time, out)
+            kind = event.status & 0xF0
+            if kind == NOTE_ON:
+                self._keys += 1
+                if self._keys == 1 and self.values["starts"] == "note":
+                    self._begin(event.time)
+            elif kind == NOTE_OFF:
+                self._keys = max(0, self._keys - 1)
+            out.append(event)
+
+    def live(self, time: float) -> list[float]:
+        if not self._runs or self.bypass:
+            return []
+        return [self.cycles(time), self.value_at(time) / TOP]
+
+    def release(self, time: float, out: list[Event]) -> None:
+        self._keys = 0
+        # What it missed while it was bypassed is not made up for.
+        self._next = max(self._next, time)
+
+    @classmethod
+    def target_words(cls, values: Mapping[str, Any]) -> str:
+        """What it drives, in a word or two."""
+        return f"CC {values['to_number']}" if values["target"] in ("cc", "cc14") else TARGETS[values["target"]]

@@ -1,0 +1,1 @@
+"""The sources that make notes by themselves, and those that listen."""

@@ -1,0 +1,254 @@
+"""What the sources have in common that make notes by themselves: steps, rings, rebound."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from typing import Any, ClassVar
+
+from arpegon.core.events import NOTE_ON, Event
+from arpegon.core.processing.parameters import Choice, NoteKey, Number, Param, Switch, key_params
+from arpegon.core.processing.processor import KeyBook, Setting
+from arpegon.core.processing.starting import ActionRun, times_param
+from arpegon.core.processing.toss import TossLane
+from arpegon.core.theory.scales import Key, stage_key
+from arpegon.processors.stages.scale import moves
+from arpegon.processors.stages.transpose import by_degrees
+
+SHORTEST = 0.002
+
+
+VELOCITY = Number(key="velocity", label="Velocity", default=96, low=1, high=127, help="How hard it is struck.")
+DEGREE_TOSS = TossLane(key="degree", label="Degree", low=-20, high=22, rest_low=1, rest_high=8)
+CHANCE_TOSS = TossLane(key="chance", label="Chance", low=0, high=100, rest_low=60, rest_high=100, step=5)
+
+
+def degree_param(help: str, default: int = 1) -> Number:
+    """The declaration of a degree of the scale, over three octaves."""
+    return Number(key="degree", label="Degree", default=default, low=-20, high=22, help=help)
+
+
+def chance_param(help: str) -> Number:
+    """The declaration of a chance."""
+    return Number(key="chance", label="Chance", default=100, low=0, high=100, unit="%", help=help)
+
+
+def generator_params(low: int, high: int, in_scale: bool = True) -> tuple[Param, ...]:
+    """The declarations of all generators: how they start, which notes they may choose, where those go."""
+    return (
+        Choice(
+            key="starts",
+            label="It starts",
+            default="play",
+            options={"play": "with play", "key": "while a key is held", "action": "by an action"},
+            help="With the transport; at its first step, with every first key that is held; or when an action says so.",
+        ),
+        times_param(),
+        Switch(
+            key="in_time",
+            label="On the beat",
+            default=False,
+            help="What a key or an action starts waits for the transport's grid, which must run for it.",
+        ),
+        Number(key="level", label="Velocity", default=100, low=1, high=200, unit="%", help="Scales all velocities."),
+        NoteKey(key="lowest", label="Lowest", default=low, help="Notes below come in an octave higher."),
+        NoteKey(key="highest", label="Highest", default=high, help="Notes above come in an octave lower."),
+        Switch(
+            key="in_scale",
+            label="Only its scale",
+            default=in_scale,
+            help="Notes outside the scale go to the nearest one in it.",
+        ),
+        *key_params(follow=True),
+        Choice(
+            key="transpose",
+            label="Keys move it",
+            default="no",
+            options={"no": "no", "held": "while held", "last": "and it stays"},
+            help="Whether a key from the strand's other sources moves all notes, by its distance from home.",
+        ),
+        NoteKey(key="home", label="Home", default=60, help="The key that moves nothing."),
+        Number(key="to_channel", label="Channel", default=1, low=1, high=16, help="The MIDI channel of its notes."),
+    )
+
+
+class Generator(KeyBook):
+    """The base of sources that make notes by themselves.
+
+    It is given the keys that play it (:meth:`wants_keys`), which do not sound. Subclasses say when something is
+    due (:meth:`next_due`), do it (:meth:`do_next`), and begin anew (:meth:`begun`).
+    """
+
+    timed: ClassVar[bool] = True
+    cut_by_bypass: ClassVar[bool] = True
+
+    def __init__(self, values: Mapping[str, Any], setting: Setting) -> None:
+        self.run = ActionRun()
+        self.running = False
+        self._moved_by = 0
+        super().__init__(values, setting)
+
+    # -- what subclasses say -----------------------------------------------------------------------
+
+    def begun(self, time: float) -> None:
+        """It begins with its first step at a time (or at the next line of the transport's grid)."""
+        raise NotImplementedError
+
+    def next_due(self) -> float:
+        """When its next step falls; infinity where none does."""
+        raise NotImplementedError
+
+    def do_next(self, time: float, out: list[Event]) -> None:
+        """Do the step that is due."""
+        raise NotImplementedError
+
+    def settled(self) -> None:
+        """Derive from the values what the steps need; the key is known."""
+
+    # -- settings ----------------------------------------------------------------------------------
+
+    def configured(self) -> None:
+        values = self.values
+        self.key: Key = stage_key(values, self.setting.key)
+        self._moves = moves(self.key, "nearest") if values["in_scale"] else [0] * 12
+        if values["transpose"] == "no" or (values["transpose"] == "held" and not self.down):
+            self._moved_by = 0
+        starts = values["starts"]
+        if starts == "play":
+            self.running = True
+        elif starts == "key":
+            self.running = self.running and bool(self.down)
+        else:
+            self.running = self.run.on
+        self.settled()
+
+    @property
+    def on_beat(self) -> bool:
+        """Whether its steps fall on the transport's beats."""
+        return bool(self.values["starts"] == "play" or self.values["in_time"])
+
+    @property
+    def wants_keys(self) -> bool:
+        """Whether keys play it: they start or move it, and do not sound."""
+        return bool(self.values["starts"] == "key" or self.values["transpose"] != "no")
+
+    # -- starts ------------------------------------------------------------------------------------
+
+    def restart(self) -> None:
+        if self.values["starts"] == "play":
+            self.begun(-math.inf)
+
+    def joined(self, time: float) -> None:
+        super().joined(time)
+        if self.values["starts"] == "play":
+            self.begun(time)
+
+    def release(self, time: float, out: list[Event]) -> None:
+        super().release(time, out)
+        if self.values["starts"] == "play":
+            self.begun(time)
+
+    def halted(self, time: float) -> None:
+        if self.on_beat:
+            self.later(time, lambda now, out: self.ledger.release(now, out))
+
+    def struck(self, strike: int, event: Event, out: list[Event]) -> None:
+        if self.values["transpose"] != "no":
+            self._moved_by = event.data1 - self.values["home"]
+        if self.values["starts"] == "key" and sum(len(strikes) for strikes in self.down.values()) == 1:
+            self.running = True
+            self.begun(event.time)
+
+    def let_go(self, strike: int, event: Event, out: list[Event]) -> None:
+        if self.values["transpose"] == "held":
+            held = [key for key in self.down if key != event.channel << 7 | event.data1]
+            self._moved_by = (held[-1] & 0x7F) - self.values["home"] if held else 0
+        if self.values["starts"] == "key" and not self.down:
+            self.running = False
+
+    def forget(self) -> None:
+        self.run.stop()
+        self.running = self.values["starts"] == "play"
+        self._moved_by = 0
+
+    def command(self, act: str, value: float | None, time: float) -> None:
+        if self.values["starts"] != "action":
+            return
+        if act == "start":
+            self.run.start(self.values["times"] if value is None else int(value))
+            self.running = True
+            self.begun(time)
+        elif act == "stop":
+            self.run.stop()
+            self.running = False
+
+    def over(self, step: int, round_length: int) -> bool:
+        """Whether an action's rounds are over before a step; then it stops."""
+        if self.run.ends(step, round_length):
+            self.running = False
+            return True
+        return False
+
+    # -- time --------------------------------------------------------------------------------------
+
+    def due(self) -> float:
+        queued = super().due()
+        return min(queued, self.next_due()) if self.running and not self.bypass else queued
+
+    def advance(self, until: float, out: list[Event]) -> None:
+        # A step falls only when time has moved past it, so that the keys of this moment are known.
+        while True:
+            queued = super().due()
+            step = self.next_due() if self.running and not self.bypass else math.inf
+            if queued <= until and queued <= step:
+                self.do_queued(queued, out)
+            elif step < until:
+                self.do_next(max(step, self.seen), out)
+            else:
+                break
+        self.seen = max(self.seen, until)
+
+    # -- notes -------------------------------------------------------------------------------------
+
+    def degree(self, degree: int, base: int) -> int:
+        """The note on a degree of the scale (1: the root), counted from the root nearest below ``base``."""
+        root = base - (base - self.key.tonic) % 12
+        return by_degrees(root, degree - 1, self.key)
+
+    def placed(self, note: int) -> int | None:
+        """Where a note goes: moved by the held key, into the scale, and by octaves into the range."""
+        note += self._moved_by
+        move = self._moves[note % 12]
+        note += move or 0
+        low, high = self.values["lowest"], self.values["highest"]
+        if note < low:
+            note += 12 * -(-(low - note) // 12)
+        if note > high:
+            note -= 12 * -(-(note - high) // 12)
+        return note if max(0, low) <= note <= min(127, high) else None
+
+    def sound(
+        self, note: int, velocity: float, seconds: float, time: float, out: list[Event], channel: int | None = None
+    ) -> None:
+        """Sound a note for a time; ``channel`` (from 0) where it is not the source's own."""
+        placed = self.placed(note)
+        if placed is None:
+            return
+        loudness = max(1, min(127, round(velocity * self.values["level"] / 100.0)))
+        to = self.values["to_channel"] - 1 if channel is None else channel
+        holder = next(self._numbers)
+        self.ledger.start(holder, (Event(time, NOTE_ON | to, placed, loudness),), out)
+        self.later(time + max(SHORTEST, seconds), lambda now, out: self.ledger.stop(holder, now, 64, out))
+
+    # -- words -------------------------------------------------------------------------------------
+
+    @classmethod
+    def waits_for_clock(cls, values: Mapping[str, Any]) -> bool:
+        return bool(values["starts"] == "play" or values["in_time"])
+
+    @classmethod
+    def range_swallows(cls, values: Mapping[str, Any]) -> str | None:
+        """Why its range lets nothing sound, if so."""
+        if values["lowest"] > values["highest"]:
+            return "its lowest note lies above its highest"
+        return None

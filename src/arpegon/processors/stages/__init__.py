@@ -1,0 +1,1 @@
+"""The stages, one module each."""

@@ -1,0 +1,58 @@
+"""Channel: everything on another MIDI channel."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from arpegon.core.events import CONTROL, SUSTAIN, SYSEX, Event
+from arpegon.core.processing.parameters import Number
+from arpegon.core.processing.processor import NoteMapper, Setting
+
+
+class Channel(NoteMapper):
+    """Puts every channel message on one channel; notes and a pedal that are down end where they began."""
+
+    kind = "channel"
+    label = "Channel"
+    summary = "Puts everything on another MIDI channel."
+    params = (
+        Number(key="channel", label="Channel", default=1, low=1, high=16, help="The channel of all that goes out."),
+        Number(
+            key="only",
+            label="Only from channel",
+            default=0,
+            low=0,
+            high=16,
+            help="Move only this channel and let the others be; 0 moves all.",
+        ),
+    )
+
+    def __init__(self, values: Mapping[str, Any], setting: Setting) -> None:
+        self._pedals: dict[int, int] = {}
+        super().__init__(values, setting)
+
+    def configured(self) -> None:
+        channel, only = self.values["channel"] - 1, self.values["only"]
+        self._to = [channel if not only or only - 1 == here else here for here in range(16)]
+
+    def strike(self, event: Event) -> Sequence[Event]:
+        status = event.status & 0xF0 | self._to[event.status & 0x0F]
+        return (Event(event.time, status, event.data1, event.data2),)
+
+    def other(self, event: Event) -> Event | None:
+        if event.status >= SYSEX:
+            return event
+        here = event.status & 0x0F
+        to = self._to[here]
+        if event.status & 0xF0 == CONTROL and event.data1 == SUSTAIN:
+            if event.data2 >= 64:
+                to = self._pedals.setdefault(here, to)
+            else:
+                to = self._pedals.pop(here, to)
+        return Event(event.time, event.status & 0xF0 | to, event.data1, event.data2)
+
+    @classmethod
+    def caption(cls, values: Mapping[str, Any]) -> str:
+        only = f"{values['only']} → " if values["only"] else ""
+        return f"{only}channel {values['channel']}"

@@ -1,0 +1,88 @@
+"""Transpose: notes moved by semitones, octaves and degrees of a key."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from arpegon.core.events import Event
+from arpegon.core.processing.parameters import Choice, Number, key_params
+from arpegon.core.processing.processor import NoteMapper
+from arpegon.core.theory.scales import Key, stage_key
+
+
+class Transpose(NoteMapper):
+    """Moves every note; degrees are steps of the key's scale.
+
+    A note outside the scale keeps its distance above the degree beneath it. What would leave 0-127 is folded
+    back by octaves or dropped.
+    """
+
+    kind = "transpose"
+    label = "Transpose"
+    summary = "Moves notes by semitones, octaves or degrees of a key."
+    params = (
+        Number(key="semitones", label="Semitones", default=0, low=-24, high=24, help="How far notes move."),
+        Number(key="octaves", label="Octaves", default=0, low=-5, high=5, help="Octaves on top of that."),
+        Number(
+            key="degrees",
+            label="Degrees",
+            default=0,
+            low=-14,
+            high=14,
+            help="Steps within the scale, before semitones and octaves: 2 is a third that stays in the key.",
+        ),
+        Choice(
+            key="outside",
+            label="Beyond the last note",
+            default="fold",
+            options={"fold": "fold back", "drop": "drop"},
+            help="What happens to notes that would leave the range of MIDI.",
+        ),
+        *key_params(follow=True),
+    )
+
+    def configured(self) -> None:
+        key = stage_key(self.values, self.setting.key)
+        self._table = [moved(note, self.values, key) for note in range(128)]
+
+    def strike(self, event: Event) -> Sequence[Event]:
+        note = self._table[event.data1]
+        return () if note is None else (Event(event.time, event.status, note, event.data2),)
+
+    @classmethod
+    def swallows(cls, values: Mapping[str, Any]) -> str | None:
+        if values["outside"] == "drop" and all(moved(note, values, Key()) is None for note in range(128)):
+            return "it moves every note beyond the range of MIDI"
+        return None
+
+    @classmethod
+    def caption(cls, values: Mapping[str, Any]) -> str:
+        parts = [
+            f"{values[name]:+d} {unit}"
+            for name, unit in (("semitones", "st"), ("octaves", "oct"), ("degrees", "degrees"))
+            if values[name]
+        ]
+        return " ".join(parts).replace("-", "−") or "not moved"
+
+
+def moved(note: int, values: Mapping[str, Any], key: Key) -> int | None:
+    """Where a note goes; ``None`` where it is dropped."""
+    target = by_degrees(note, values["degrees"], key) + values["semitones"] + 12 * values["octaves"]
+    if 0 <= target <= 127:
+        return int(target)
+    if values["outside"] == "drop":
+        return None
+    return int(target % 12 if target < 0 else 127 - (127 - target) % 12)
+
+
+def by_degrees(note: int, degrees: int, key: Key) -> int:
+    """A note moved by steps of a scale (not kept within 0-127)."""
+    if not degrees:
+        return note
+    intervals = key.intervals
+    octave, above = divmod(note - key.tonic, 12)
+    degree = max(place for place, interval in enumerate(intervals) if interval <= above)
+    rest = above - intervals[degree]
+    octaves, place = divmod(degree + degrees, len(intervals))
+    return key.tonic + 12 * (octave + octaves) + intervals[place] + rest

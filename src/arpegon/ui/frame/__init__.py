@@ -1,0 +1,1 @@
+"""What stands around the views: header, notices, play surface."""

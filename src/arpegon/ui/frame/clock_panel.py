@@ -1,0 +1,219 @@
+"""The clock: whose leads the transport, who is sent it, and the clock box to try it with."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtWidgets import QCheckBox, QDialog, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from arpegon.core.document import edits
+from arpegon.core.document.model import Hookup
+from arpegon.core.processing.parameters import Number
+from arpegon.engine.clocks.clock_box import NAME as CLOCK_BOX
+from arpegon.engine.clocks.clock_box import BoxSettings
+from arpegon.engine.wire.protocol import SetClockBox, Telemetry
+from arpegon.ui.controls.choices import Picker, Segments
+from arpegon.ui.controls.slider import Slider
+from arpegon.ui.look import theme
+from arpegon.ui.model.session import Session
+from arpegon.ui.model.words import OWN_OUTPUT, port_words
+from arpegon.ui.parts.standard import caps, under_caption
+
+_WORDS = {
+    "own": "The project's own tempo leads.",
+    "waiting": "No clock has come yet.",
+    "running": "In step with a clock of {tempo:.1f} beats a minute.",
+    "lost": "The clock no longer comes.",
+}
+_TEMPO = Number(
+    key="tempo", label="Its tempo", default=104.0, low=20.0, high=400.0, step=0.1, help="The tempo of the clock box."
+)
+_DRIFT = Number(
+    key="drift",
+    label="Drift",
+    default=0.2,
+    low=0.0,
+    high=5.0,
+    step=0.1,
+    unit="%",
+    help="By how much its tempo swings to and fro, as that of a warm old box does.",
+)
+_JITTER = Number(
+    key="jitter",
+    label="Jitter",
+    default=1.0,
+    low=0.0,
+    high=5.0,
+    step=0.1,
+    unit="ms",
+    help="By how much its ticks come late, each by another amount.",
+)
+
+
+class ClockPanel(QDialog):
+    """A panel beneath the tempo; it stays open while music plays."""
+
+    def __init__(self, session: Session, parent: QWidget) -> None:
+        super().__init__(parent, Qt.WindowType.Tool)
+        self.session = session
+        self.box = BoxSettings()
+        self.setWindowTitle("Clock")
+        self.setFixedWidth(360)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(18, 14, 18, 16)
+        column.setSpacing(9)
+        self._build_follow(column)
+        self._build_send(column)
+        self._build_box(column)
+        session.changed.connect(self.refresh)
+        session.ports_changed.connect(self.refresh)
+        session.reported.connect(self._reported)
+        self.refresh()
+
+    def open_below(self, where: QPoint) -> None:
+        """Open, or come to the front."""
+        self.adjustSize()
+        self.move(where)
+        self.show()
+        self.raise_()
+
+    # -- building ----------------------------------------------------------------------------------
+
+    def _build_follow(self, column: QVBoxLayout) -> None:
+        column.addWidget(caps("The transport follows"))
+        self.leader = Segments(
+            {"own": "its own tempo", "midi": "a MIDI clock"},
+            "Whose clock leads: the project's tempo, or ticks from outside.",
+        )
+        self.leader.chosen.connect(lambda value: self._set("Clock", follow=value == "midi"))
+        column.addWidget(self.leader)
+        self.port = Picker({}, "From which MIDI input the clock comes.")
+        self.port.chosen.connect(lambda port: self._set("Clock input", port=port))
+        self.port_box = under_caption("From", self.port)
+        column.addWidget(self.port_box)
+        self.lost = Segments(
+            {"go-on": "goes on", "stop": "stops"},
+            "What the transport does when the ticks no longer come: go on at the last tempo, or stop.",
+        )
+        self.lost.chosen.connect(lambda value: self._set("A lost clock", lost=value))
+        self.lost_box = under_caption("When the clock is lost, the transport", self.lost)
+        column.addWidget(self.lost_box)
+        self.state = QLabel("")
+        self.state.setProperty("role", "second")
+        self.state.setWordWrap(True)
+        column.addWidget(self.state)
+        row = QHBoxLayout()
+        for words, wanted in (
+            ("Learn a knob for the tempo", Hookup(id="", param="tempo", out_low=50.0, out_high=200.0)),
+            ("Learn a pad to tap it", Hookup(id="", action="tap", way="trigger")),
+        ):
+            button = QPushButton(words)
+            button.setToolTip("Move or strike a control: it is hooked up. Its range can be set in the Hookups view.")
+            button.clicked.connect(lambda _=False, wanted=wanted: self.session.hooking.learn(wanted))
+            row.addWidget(button)
+        column.addLayout(row)
+
+    def _build_send(self, column: QVBoxLayout) -> None:
+        column.addSpacing(4)
+        column.addWidget(caps("Its clock is sent to"))
+        self.outputs = QVBoxLayout()
+        self.outputs.setSpacing(2)
+        column.addLayout(self.outputs)
+        self.checks: dict[str, QCheckBox] = {}
+
+    def _build_box(self, column: QVBoxLayout) -> None:
+        column.addSpacing(4)
+        head = QHBoxLayout()
+        head.addWidget(caps("Clock box"))
+        hint = QLabel("a simulated device, to try it with nothing plugged in")
+        hint.setProperty("role", "second")
+        head.addWidget(hint, 1)
+        column.addLayout(head)
+        row = QHBoxLayout()
+        self.power = QPushButton("On")
+        self.power.setCheckable(True)
+        self.power.setToolTip("Switch it on: it ticks, also while it is stopped, as many devices do.")
+        self.power.toggled.connect(lambda on: self._turn(on=on, running=on and self.box.running))
+        self.run = QPushButton("Start")
+        self.run.setToolTip("Its start button: it sends a start and then its ticks; pressed again, a stop.")
+        self.run.clicked.connect(lambda: self._turn(running=not self.box.running))
+        self.follow_it = QPushButton("Follow it")
+        self.follow_it.setToolTip("Let the transport follow the clock box.")
+        self.follow_it.clicked.connect(lambda: self._set("Follow the clock box", follow=True, port=CLOCK_BOX))
+        for button in (self.power, self.run, self.follow_it):
+            row.addWidget(button)
+        row.addStretch(1)
+        column.addLayout(row)
+        self.sliders: dict[str, Slider] = {}
+        pair = QHBoxLayout()
+        pair.setSpacing(20)
+        for number in (_TEMPO, _DRIFT, _JITTER):
+            slider = self.sliders[number.key] = Slider(number, theme.ink(7))
+            slider.set_value(getattr(self.box, number.key))
+            slider.moved.connect(lambda value, key=number.key: self._turn(**{key: round(value, 1)}))
+            if number is _TEMPO:
+                column.addWidget(slider)
+            else:
+                pair.addWidget(slider)
+        column.addLayout(pair)
+
+    # -- showing -----------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        """Show the document and the ports as they are."""
+        clock = self.session.project.clock
+        self.leader.set_value("midi" if clock.follow else "own")
+        inputs = {"": "any MIDI input", CLOCK_BOX: f"{CLOCK_BOX} (simulated)"}
+        inputs |= {port: port_words(port) for port in self.session.ports.inputs}
+        if clock.port not in inputs:
+            inputs[clock.port] = f"{port_words(clock.port)} (not there now)"
+        self.port.set_options(inputs)
+        self.port.set_value(clock.port)
+        self.lost.set_value(clock.lost)
+        for widget in (self.port_box, self.lost_box):
+            widget.setEnabled(clock.follow)
+        outputs = {"": OWN_OUTPUT, **{port: port_words(port) for port in self.session.ports.outputs}}
+        outputs |= {port: f"{port_words(port)} (not there now)" for port in clock.send if port not in outputs}
+        if list(outputs) != list(self.checks):
+            self._make_checks(outputs)
+        for port, check in self.checks.items():
+            check.setChecked(port in clock.send)
+        self._show_box()
+
+    def _make_checks(self, outputs: dict[str, str]) -> None:
+        for check in self.checks.values():
+            self.outputs.removeWidget(check)
+            check.deleteLater()
+        self.checks = {}
+        for port, words in outputs.items():
+            check = QCheckBox(words)
+            check.setToolTip(f"Send ticks, start, stop and song position to {words}.")
+            check.clicked.connect(lambda _=False: self._send())
+            self.checks[port] = check
+            self.outputs.addWidget(check)
+        self.adjustSize()
+
+    def _show_box(self) -> None:
+        self.power.setChecked(self.box.on)
+        self.run.setText("Stop" if self.box.running else "Start")
+        self.run.setEnabled(self.box.on)
+
+    def _reported(self, told: Telemetry) -> None:
+        if self.isVisible():
+            self.state.setText(_WORDS[told.clock].format(tempo=told.tempo))
+
+    # -- edits -------------------------------------------------------------------------------------
+
+    def _set(self, label: str, **changes: Any) -> None:
+        clock = msgspec.structs.replace(self.session.project.clock, **changes)
+        self.session.edit(label, edits.set_project(self.session.project, clock=clock))
+
+    def _send(self) -> None:
+        self._set("Send a clock", send=tuple(port for port, check in self.checks.items() if check.isChecked()))
+
+    def _turn(self, **changes: Any) -> None:
+        self.box = msgspec.structs.replace(self.box, **changes)
+        self.session.client.send(SetClockBox(self.box))
+        self._show_box()

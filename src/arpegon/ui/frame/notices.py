@@ -1,0 +1,211 @@
+"""What the program has to say: a bar of sentences that never blocks, and the line at the foot."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtGui import QMouseEvent, QPainter
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from arpegon.core.document.mending import mend_label
+from arpegon.core.document.path_check import Break
+from arpegon.ui.look import theme
+from arpegon.ui.look.painted import Painted
+from arpegon.ui.model.session import Session
+from arpegon.ui.model.timers import one_shot, ticking
+
+_PASSING = {"edit", "done", "take", "kept", "restart"}
+_GOOD = {"done", "learn", "kept", "recover", "restart"}
+_PASSING_MS = 6000
+_MOST = 3
+_NUMBERS = {3: "three", 4: "four", 5: "five", 6: "six", 7: "seven", 8: "eight", 9: "nine", 10: "ten"}
+
+
+class Notice(Painted):
+    """One sentence, with what can be done about it."""
+
+    smooth = False
+
+    def __init__(
+        self, text: str, acts: list[tuple[str, Callable[[], None]]], good: bool, dismiss: Callable[[], None]
+    ) -> None:
+        super().__init__()
+        self._good = good
+        row = QHBoxLayout(self)
+        row.setContentsMargins(16, 4, 10, 4)
+        label = QLabel(text)
+        label.setWordWrap(True)
+        label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        row.addWidget(label, 1)
+        for words, act in acts:
+            button = QPushButton(words)
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            button.clicked.connect(act)
+            row.addWidget(button)
+        close = QPushButton("dismiss")
+        close.setProperty("flat", True)
+        close.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        close.clicked.connect(dismiss)
+        row.addWidget(close)
+
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
+        shade = t.good if self._good else t.warning
+        painter.fillRect(self.rect(), theme.color(theme.mix(t.paper, shade, 0.12)))
+        painter.fillRect(0, 0, 4, self.height(), theme.color(shade))
+
+
+class NoticeBar(QWidget):
+    """The newest sentences, under the header; those that only pass go by themselves."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.acts: dict[str, list[tuple[str, Callable[[], None]]]] = {}
+        self._box = QVBoxLayout(self)
+        self._box.setContentsMargins(0, 0, 0, 0)
+        self._box.setSpacing(1)
+        self._timer = one_shot(self, _PASSING_MS)
+        self._timer.timeout.connect(self._pass)
+        session.noticed.connect(self.refresh)
+        self.refresh()
+
+    @property
+    def texts(self) -> list[str]:
+        """The sentences in sight, newest first."""
+        return list(self.session.notices.values())[::-1][:_MOST]
+
+    def refresh(self) -> None:
+        """Show the notices."""
+        while self._box.count():
+            item = self._box.takeAt(0)
+            widget = item.widget() if item else None
+            if widget is not None:
+                widget.hide()
+                widget.deleteLater()
+        shown = list(self.session.notices.items())[::-1][:_MOST]
+        for topic, text in shown:
+            self._box.addWidget(
+                Notice(text, self.acts.get(topic, []), topic in _GOOD, partial(self.session.notice, topic, ""))
+            )
+        self.setVisible(bool(shown))
+        if any(topic in _PASSING for topic, _ in shown):
+            self._timer.start()
+
+    def _pass(self) -> None:
+        for topic in [topic for topic in self.session.notices if topic in _PASSING]:
+            self.session.notice(topic, "")
+
+
+class StatusLine(Painted):
+    """The foot of the window: whether all strands sound, and how the engine is."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.setFixedHeight(24)
+        self._left = ""
+        self._right = ""
+        self._good = True
+        self._first: Break | None = None
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setToolTip("Whether every strand sounds. Click to go where the first one breaks.")
+        row = QHBoxLayout(self)
+        row.setContentsMargins(30, 1, 10, 1)
+        self._words = QLabel("")
+        self._words.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self.mend = QPushButton("")
+        self.follow = QPushButton("follow")
+        self.follow.setCheckable(True)
+        self.follow.setToolTip(
+            "Write on the rolls what the last note became at every step, and where it ended (Ctrl+F)."
+        )
+        for button in (self.mend, self.follow):
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            button.setFixedHeight(20)
+        self.mend.clicked.connect(self._mend)
+        self._health = QLabel("")
+        self._health.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        row.addWidget(self._words)
+        row.addWidget(self.mend)
+        row.addStretch(1)
+        row.addWidget(self._health)
+        row.addSpacing(8)
+        row.addWidget(self.follow)
+        self._timer = ticking(self, 400)
+        self._timer.timeout.connect(self.refresh)
+        self._timer.start()
+        session.paths.broken.connect(self.refresh)
+        session.changed.connect(self.refresh)
+        session.noticed.connect(self.refresh)
+        theme.changed.connect(self._dress)
+        self._dress()
+        self.refresh()
+
+    def _dress(self) -> None:
+        t = theme.theme()
+        for label in (self._words, self._health):
+            label.setStyleSheet(f"color: {t.bar_text}; font-size: 13px;")
+        quiet = theme.mix(t.bar, t.bar_text, 0.18)
+        for button in (self.mend, self.follow):
+            button.setStyleSheet(
+                f"QPushButton {{ background: {quiet}; color: {t.bar_text}; border: none; border-radius: 4px;"
+                f" padding: 0 9px; font-size: 12px; }}"
+                f"QPushButton:checked {{ background: {t.bar_text}; color: {t.bar}; }}"
+                f"QPushButton:focus {{ border: 1px solid {t.bar_text}; }}"
+            )
+        self.update()
+
+    def _mend(self) -> None:
+        if self._first is not None:
+            self.session.paths.mend(self._first)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if self._first is not None:
+            self.session.paths.go_to(self._first)
+
+    @property
+    def text(self) -> str:
+        """What stands at the left."""
+        return self._left
+
+    def refresh(self) -> None:
+        """Show how things are."""
+        session = self.session
+        strands = session.project.strands
+        breaks = session.paths.breaks
+        self._good = not breaks
+        self._first = first = next(iter(breaks.values()), None)
+        if first is not None:
+            strand = session.project.strand(first.strand)
+            more = f" (and {len(breaks) - 1} more)" if len(breaks) > 1 else ""
+            self._left = f"{strand.name if strand else ''} is silent: {first.reason}{more}"
+        elif not strands:
+            self._left = "An empty project"
+        else:
+            words = {1: "The strand reaches", 2: "Both strands reach"}
+            count = _NUMBERS.get(len(strands), str(len(strands)))
+            self._left = f"{words.get(len(strands), f'All {count} strands reach')} a destination"
+        health = session.telemetry.health
+        parts = [f"engine {health.events_per_second:.0f} events/s", f"{health.sounding} notes held"]
+        parts.append(f"{health.audio_dropouts} drop-outs" if health.audio_dropouts else "no drop-outs")
+        if health.audio:
+            parts.append(f"audio load {health.audio_load * 100:.0f} %")
+        else:
+            parts.append("audio rests" if health.audio_rests else "no audio device")
+        if health.thinned:
+            parts.append(f"{health.thinned} controller values thinned")
+        self._right = " · ".join(parts)
+        self._words.setText(self._left)
+        self._health.setText(self._right)
+        label = mend_label(first) if first is not None else None
+        self.mend.setText(label or "")
+        self.mend.setVisible(label is not None)
+        self.update()
+
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
+        painter.fillRect(self.rect(), theme.color(t.bar))
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.color(theme.DAY.good if self._good else t.warning))
+        painter.drawEllipse(QPointF(17, 12), 4.5, 4.5)

@@ -1,0 +1,394 @@
+"""The play surface: keyboard and wheels, played with the mouse and the computer's keys."""
+
+from __future__ import annotations
+
+import time
+
+from PyQt6.QtCore import QEvent, QObject, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QWheelEvent
+from PyQt6.QtWidgets import (
+    QAbstractSpinBox,
+    QApplication,
+    QComboBox,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from arpegon.core.events import SUSTAIN, Event, bend, control, note_off, note_on, pressure
+from arpegon.core.theory.pitch import written
+from arpegon.core.theory.scales import Key
+from arpegon.ui.controls import arrows
+from arpegon.ui.controls.keyboard import Keyboard
+from arpegon.ui.frame.surface_parts import KnobsAndPads
+from arpegon.ui.look import theme
+from arpegon.ui.look.painted import Painted
+from arpegon.ui.model.session import Session
+
+HEIGHT = 106
+# Two rows of a piano on the computer's keys, by place and not by letter: evdev codes of the keys from the
+# left (Linux input-event-codes.h), which X11 reports plus 8. The letters serve where there is no such code.
+_LOWER_CODES = (44, 31, 45, 32, 46, 47, 34, 48, 35, 49, 36, 50, 51, 38, 52, 39, 53)
+_UPPER_CODES = (16, 3, 17, 4, 18, 19, 6, 20, 7, 21, 8, 22, 23, 10, 24, 11, 25, 26, 13, 27)
+_LOWER_LETTERS = "ZSXDCVGBHNJM,L.;/"
+_UPPER_LETTERS = "Q2W3ER5T6Y7UI9O0P[=]"
+_X11 = 8
+
+CODES = {code + _X11: offset for offset, code in enumerate(_LOWER_CODES)}
+CODES |= {code + _X11: offset + 12 for offset, code in enumerate(_UPPER_CODES)}
+LETTERS = {ord(letter): offset for offset, letter in enumerate(_LOWER_LETTERS)}
+LETTERS |= {ord(letter): offset + 12 for offset, letter in enumerate(_UPPER_LETTERS)}
+
+# Four rows of ten keys, from the bottom, for playing in a key: along a row the degrees, a row up an octave.
+_ROW_CODES = (range(44, 54), range(30, 40), range(16, 26), range(2, 12))
+_ROW_LETTERS = ("ZXCVBNM,./", "ASDFGHJKL;", "QWERTYUIOP", "1234567890")
+ROW_CODES = {code + _X11: (row, place) for row, codes in enumerate(_ROW_CODES) for place, code in enumerate(codes)}
+ROW_LETTERS = {
+    ord(letter): (row, place) for row, letters in enumerate(_ROW_LETTERS) for place, letter in enumerate(letters)
+}
+_STEP = 5 / 127
+"""How far a step of the arrows or of the mouse's wheel turns a wheel."""
+LAYOUTS = {"piano": "piano", "key": "in key"}
+
+
+def in_key(row: int, place: int, key: Key, octave: int) -> int:
+    """The note of a key in the rows: ``place`` degrees above the tonic, ``row`` octaves up from the octave below.
+
+    It may lie outside 0-127 at the ends.
+    """
+    octaves, degree = divmod(place, len(key.intervals))
+    return 12 * (octave + row + octaves) + key.tonic + key.intervals[degree]
+
+
+class Wheel(Painted):
+    """A wheel: bend springs back to its middle, the others stay. Drag, wheel and arrows turn it."""
+
+    own_keys = (Qt.Key.Key_Home,)
+    turned = pyqtSignal(float)
+
+    def __init__(self, label: str, rest: float, springs: bool, help_text: str) -> None:
+        super().__init__()
+        self.label = label
+        self.rest = rest
+        self.springs = springs
+        self.value = rest
+        self._held = False
+        self.setFixedWidth(30)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        back = "lets go" if springs else "puts it to rest"
+        self.setToolTip(f"{help_text} Drag or arrows turn it, Shift is fine; double click or Home {back}.")
+        self.setAccessibleName(label)
+
+    def sizeHint(self) -> QSize:
+        return QSize(30, 76)
+
+    def set_value(self, value: float, tell: bool = True) -> None:
+        """Turn to a value 0-1."""
+        value = max(0.0, min(1.0, value))
+        if value != self.value:
+            self.value = value
+            self.update()
+            if tell:
+                self.turned.emit(value)
+
+    def _turn(self, event: QMouseEvent) -> None:
+        self.set_value(1.0 - (event.position().y() - 5) / max(1, self.height() - 26))
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and event.button() == Qt.MouseButton.LeftButton:
+            self._held = True
+            self._turn(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and self._held:
+            self._turn(event)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if self._held:
+            self._held = False
+            self._spring()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        self.set_value(self.rest)
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is not None and not self.springs:  # a turn of the mouse's wheel has no end at which to spring back
+            self.set_value(self.value + (_STEP if event.angleDelta().y() > 0 else -_STEP))
+            event.accept()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        by = arrows.upwards(event)
+        if event is not None and by:
+            fine = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+            self.set_value(self.value + by * (1 / 127 if fine else _STEP))
+        elif event is not None and event.key() == Qt.Key.Key_Home:
+            self.set_value(self.rest)
+        else:
+            super().keyPressEvent(event)
+
+    def keyReleaseEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and not event.isAutoRepeat():
+            self._spring()
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        self._spring()
+        super().focusOutEvent(event)
+
+    def _spring(self) -> None:
+        """Let go: what springs goes back."""
+        if self.springs:
+            self.set_value(self.rest)
+
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
+        body = QRectF(3, 1, self.width() - 6, self.height() - 18)
+        painter.setPen(theme.color(t.ink if self.hasFocus() else t.line))
+        painter.setBrush(theme.color(t.field))
+        painter.drawRoundedRect(body, 5, 5)
+        y = body.bottom() - 5 - self.value * (body.height() - 10)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.color(t.ink))
+        painter.drawRoundedRect(QRectF(body.left() + 3, y - 3, body.width() - 6, 6), 2, 2)
+        painter.setPen(theme.color(t.second))
+        painter.setFont(theme.label_font(11))
+        painter.drawText(QRectF(-4, self.height() - 16, self.width() + 8, 16), Qt.AlignmentFlag.AlignCenter, self.label)
+
+
+class PlaySurface(QWidget):
+    """Everything that can be played with nothing plugged in."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.octave = 4
+        self.layout_ = session.settings.key_layout if session.settings.key_layout in LAYOUTS else "piano"
+        self._held: dict[object, int] = {}
+        self.setObjectName("paper")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedHeight(HEIGHT)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(14, 6, 14, 6)
+        row.setSpacing(5)
+        wheels = (
+            ("bend", 0.5, True, "Pitch bend; springs back.", self._bend),
+            ("mod", 0.0, False, "Modulation (CC 1).", lambda value: self._control(1, value)),
+            ("press", 0.0, False, "Channel pressure (aftertouch); also by dragging on from a key.", self._pressure),
+            ("pedal", 1.0, False, "The expression pedal (CC 11).", lambda value: self._control(11, value)),
+            (
+                "veloc.",
+                96 / 127,
+                False,
+                "The velocity of the computer's keys, 1 to 127; with the mouse it is the height of the stroke.",
+                lambda value: self._say(),
+            ),
+        )
+        self.wheels: dict[str, Wheel] = {}
+        for label, rest, springs, help_text, turned in wheels:
+            wheel = self.wheels[label] = Wheel(label, rest, springs, help_text)
+            wheel.turned.connect(turned)
+            row.addWidget(wheel)
+        row.addSpacing(4)
+        self.parts = KnobsAndPads(session)
+        self.parts.setVisible(session.settings.knobs_and_pads)
+        row.addWidget(self.parts)
+        row.addSpacing(4)
+        column = QVBoxLayout()
+        column.setSpacing(3)
+        column.addLayout(self._head())
+        self.keyboard = Keyboard(36, 96)
+        self.keyboard.pressed.connect(lambda note, velocity: self.press("mouse", note, velocity))
+        self.keyboard.released.connect(lambda note: self.release("mouse"))
+        self.keyboard.pressed_on.connect(lambda value: self._send(pressure(time.monotonic(), 0, value)))
+        column.addWidget(self.keyboard, 1)
+        row.addLayout(column, 1)
+        self._say()
+        session.changed.connect(self._say)
+        application = QApplication.instance()
+        if application is not None:
+            application.installEventFilter(self)
+
+    def _head(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(14)
+        title = QLabel("PLAY SURFACE")
+        title.setProperty("role", "caps")
+        row.addWidget(title)
+        self._words = QLabel("")
+        self._words.setProperty("role", "second")
+        row.addWidget(self._words)
+        row.addStretch(1)
+        self.layout_button = QPushButton("")
+        self.layout_button.setProperty("flat", True)
+        self.layout_button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.layout_button.setToolTip(
+            "Lay the computer's keys out as a piano, or in rows within the project's key: "
+            "along a row the degrees, a row up an octave (Ctrl+Shift+L)."
+        )
+        self.layout_button.clicked.connect(self.change_layout)
+        row.addWidget(self.layout_button)
+        for text, step, help_text in (("octave −", -1, "Page Down"), ("octave +", 1, "Page Up")):
+            button = QPushButton(text)
+            button.setProperty("flat", True)
+            button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+            button.setToolTip(f"Move the computer's keys by an octave ({help_text}).")
+            button.clicked.connect(lambda _=False, step=step: self.shift(step))
+            row.addWidget(button)
+        self.shown = QPushButton("knobs and pads")
+        self.shown.setProperty("flat", True)
+        self.shown.setCheckable(True)
+        self.shown.setChecked(self.session.settings.knobs_and_pads)
+        self.shown.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.shown.setToolTip("Eight knobs and sixteen pads beside the keyboard, to be hooked up and named.")
+        self.shown.toggled.connect(self._show_parts)
+        row.addWidget(self.shown)
+        self.pedal = QPushButton("sustain")
+        self.pedal.setProperty("flat", True)
+        self.pedal.setCheckable(True)
+        self.pedal.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.pedal.setToolTip("The sustain pedal (CC 64).")
+        self.pedal.toggled.connect(lambda on: self._control(SUSTAIN, 1.0 if on else 0.0))
+        row.addWidget(self.pedal)
+        return row
+
+    @property
+    def velocity(self) -> int:
+        """The velocity of the computer's keys."""
+        return max(1, round(127 * self.wheels["veloc."].value))
+
+    def _say(self) -> None:
+        self.layout_button.setText(f"keys: {LAYOUTS[self.layout_]}")
+        low = 12 * (self.octave + 1)
+        if self.layout_ == "key":
+            key = self.session.project.key
+            first = written(max(0, min(127, in_key(0, 0, key, self.octave))), key.names)
+            keys = f"rows of {key.label}, Z is {first}, each row an octave up"
+        else:
+            keys = f"Z–M from {written(low)}, Q–P from {written(low + 12)}"
+        words = f"computer keys: {keys}, velocity {self.velocity}   ·   mouse: lower on the key is louder"
+        self._words.setText(words)
+        self._words.setVisible(not self.session.settings.knobs_and_pads)
+        self.keyboard.setToolTip(f"{words}; dragging on is pressure.")
+
+    def change_layout(self) -> None:
+        """Piano to in-key rows and back; what is held is let go."""
+        self.release_all()
+        self.layout_ = "key" if self.layout_ == "piano" else "piano"
+        self.session.change_settings(key_layout=self.layout_)
+        self._say()
+
+    def _note_of(self, code: int, letter: int) -> int | None:
+        """The note of a computer key in the layout of now; ``None`` where it has none."""
+        if self.layout_ == "key":
+            spot = ROW_CODES.get(code) if code else ROW_LETTERS.get(letter)
+            return None if spot is None else in_key(*spot, self.session.project.key, self.octave)
+        offset = CODES.get(code) if code else LETTERS.get(letter)
+        return None if offset is None else 12 * (self.octave + 1) + offset
+
+    # -- playing -----------------------------------------------------------------------------------
+
+    def press(self, key: object, note: int, velocity: int) -> None:
+        """Start a note on behalf of a key (a name of whatever holds it)."""
+        if key in self._held or not 0 <= note <= 127:
+            return
+        sounding = note in self._held.values()
+        self._held[key] = note
+        if not sounding:
+            self.session.feed(note_on(time.monotonic(), 0, note, velocity))
+        self.keyboard.set_held(frozenset(self._held.values()))
+
+    def release(self, key: object) -> None:
+        """End the note that a key started."""
+        note = self._held.pop(key, None)
+        if note is not None and note not in self._held.values():
+            self.session.feed(note_off(time.monotonic(), 0, note))
+        self.keyboard.set_held(frozenset(self._held.values()))
+
+    def release_all(self) -> None:
+        """End every note that is held here (the window lost the keyboard, or All off)."""
+        for key in list(self._held):
+            self.release(key)
+
+    def _show_parts(self, on: bool) -> None:
+        self.parts.setVisible(on)
+        self.session.change_settings(knobs_and_pads=on)
+        self._say()
+
+    def shift(self, octaves: int) -> None:
+        """Move the computer's keys."""
+        self.octave = max(0, min(8, self.octave + octaves))
+        self._say()
+
+    def rest(self) -> None:
+        """Everything as it is when nobody plays."""
+        self.release_all()
+        self.pedal.setChecked(False)
+        self.parts.rest()
+        for wheel in self.wheels.values():
+            wheel.set_value(wheel.rest)
+
+    def _send(self, event: Event) -> None:
+        self.session.feed(event)
+
+    def _bend(self, value: float) -> None:
+        self._send(bend(time.monotonic(), 0, max(-8192, min(8191, round((value - 0.5) * 16384)))))
+
+    def _control(self, number: int, value: float) -> None:
+        self._send(control(time.monotonic(), 0, number, round(value * 127)))
+
+    def _pressure(self, value: float) -> None:
+        self._send(pressure(time.monotonic(), 0, round(value * 127)))
+
+    # -- the computer's keys -----------------------------------------------------------------------
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if event is None:
+            return False
+        kind = event.type()
+        if kind in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease) and isinstance(event, QKeyEvent):
+            return self._computer_key(event, kind == QEvent.Type.KeyPress)
+        if kind == QEvent.Type.ApplicationDeactivate or (
+            kind == QEvent.Type.WindowDeactivate and watched is self.window()
+        ):
+            self.release_all()
+        return False
+
+    def _computer_key(self, event: QKeyEvent, down: bool) -> bool:
+        """Play a key; True where it was one of ours."""
+        code = event.nativeScanCode()
+        note = self._note_of(code, event.key())
+        name = ("key", code or event.key())
+        if not down and not event.isAutoRepeat() and name in self._held:
+            self.release(name)
+            return True
+        focused = QApplication.focusWidget()
+        if isinstance(focused, Painted) and focused.claims(event):
+            return False
+        if note is None or self._typing() or not self.isVisible():
+            return self._octave_key(event, down)
+        modifiers = event.modifiers()
+        if modifiers & ~(Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.KeypadModifier):
+            return False
+        if modifiers & Qt.KeyboardModifier.KeypadModifier:
+            return False
+        if down and not event.isAutoRepeat():
+            self.press(name, note, self.velocity)
+        return True
+
+    def _octave_key(self, event: QKeyEvent, down: bool) -> bool:
+        step = {int(Qt.Key.Key_PageUp): 1, int(Qt.Key.Key_PageDown): -1}.get(event.key())
+        if step is None or self._typing() or not self.isVisible():
+            return False
+        if down:
+            self.shift(step)
+        return True
+
+    def _typing(self) -> bool:
+        """Whether letters belong to a text that is being typed, or to a menu or dialog."""
+        focused = QApplication.focusWidget()
+        if QApplication.activePopupWidget() is not None or QApplication.activeModalWidget() is not None:
+            return True
+        return isinstance(focused, (QLineEdit, QAbstractSpinBox)) or (
+            isinstance(focused, QComboBox) and focused.isEditable()
+        )

@@ -1,0 +1,1 @@
+"""What the window works on; knows no widget."""

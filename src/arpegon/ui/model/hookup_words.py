@@ -1,0 +1,43 @@
+"""The controls of hookups in words, and what the play surface sends."""
+
+from __future__ import annotations
+
+from arpegon.core.document.model import Hookup, Project
+from arpegon.core.theory.pitch import written
+from arpegon.processors.targets import name_of
+
+KNOB_CC, PAD_NOTE, PAD_CHANNEL = 20, 36, 9
+"""Knobs of the play surface send CC 20 to 27 on channel 1; its pads the notes 36 to 51 on channel 10."""
+
+
+def surface_name(project: Project, hookup: Hookup) -> str:
+    """What the control of a hookup is called on the play surface; empty where it has no name there."""
+    if hookup.feed not in ("", "surface"):
+        return ""
+    names, first = (project.surface.knobs, KNOB_CC) if hookup.control == "cc" else (project.surface.pads, PAD_NOTE)
+    place = hookup.number - first
+    here = hookup.control in ("cc", "note") and 0 <= place < len(names)
+    return names[place] if here else ""
+
+
+def control_words(hookup: Hookup, project: Project | None = None) -> str:
+    """A control, as it is read: "CC 20, ch 1, Box"."""
+    if hookup.control == "stage" and project is not None:
+        return name_of(project, hookup.stage) or "an LFO that is gone"
+    number = hookup.number
+    names = {
+        "cc": f"CC {number}",
+        "note": f"note {written(number)}",
+        "pressure": "pressure",
+        "poly": f"pressure on {written(number)}",
+        "bend": "pitch bend",
+        "program": f"program {number}",
+        "stage": "an LFO or contour",
+    }
+    words = names[hookup.control]
+    if hookup.channel is not None and hookup.control != "stage":
+        words += f", ch {hookup.channel + 1}"
+    port = hookup.feed.removeprefix("midi:")
+    if hookup.feed.startswith("midi:") and port:
+        words += f", {port}"
+    return words

@@ -1,0 +1,1 @@
+"""What several views are built of."""

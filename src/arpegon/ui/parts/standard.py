@@ -1,0 +1,232 @@
+"""The standard controls: one for each type of declaration."""
+
+from __future__ import annotations
+
+import random
+from collections.abc import Callable, Sequence
+from typing import Any
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QIntValidator
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+
+from arpegon.core.processing.parameters import (
+    Choice,
+    Flags,
+    NoteKey,
+    NoteValue,
+    Number,
+    Numbers,
+    Param,
+    PitchClass,
+    Switch,
+)
+from arpegon.core.theory.pitch import pretty_name, read_written, written
+from arpegon.core.time.rhythm import NOTE_VALUES
+from arpegon.ui.controls import choices
+from arpegon.ui.controls.checks import Chips
+from arpegon.ui.controls.refusal import say_at
+from arpegon.ui.controls.slider import Slider, tooltip
+from arpegon.ui.look import theme
+
+ROOTS = ("C", "C#", "Db", "D", "D#", "Eb", "E", "F", "F#", "Gb", "G", "G#", "Ab", "A", "A#", "Bb", "B")
+MOST_ON_A_SLIDER = 20_000
+STANDARD = (Number, Choice, Switch, PitchClass, Numbers, NoteValue, NoteKey, Flags)
+"""Declarations that have a standard control; others are for editors of their own."""
+FEW = 4
+"""Choices up to this many are shown side by side."""
+
+Choose = Callable[[Any, bool], None]
+"""Called with a new value, and whether the gesture has ended."""
+
+
+def standard_control(param: Param, ink: str, choose: Choose, settle: Callable[[], None]) -> QWidget:
+    """The control of a declaration; ``set_value`` shows a value on it.
+
+    Args:
+        ink: the colour of sliders.
+        choose: takes what is chosen.
+        settle: called when a drag ends.
+    """
+    made: QWidget
+    if isinstance(param, Number) and param.high > MOST_ON_A_SLIDER:
+        made = SeedField(param)
+        made.chosen.connect(lambda value: choose(value, True))
+    elif isinstance(param, (Number, NoteKey)):
+        number = (
+            param
+            if isinstance(param, Number)
+            else NoteNumber(**{name: getattr(param, name) for name in ("key", "label", "help", "default")})
+        )
+        made = Slider(number, ink)
+        made.moved.connect(lambda value: choose(number.clamp(value), False))
+        made.settled.connect(settle)
+    elif isinstance(param, Flags):
+        made = Chips(param.options, tooltip(param))
+        made.chosen.connect(lambda values: choose(values, True))
+    elif isinstance(param, NoteValue):
+        made = RateField(param)
+        made.chosen.connect(lambda value: choose(value, True))
+    elif isinstance(param, Switch):
+        made = choices.Switch(param.label, tooltip(param))
+        made.toggled.connect(lambda on: choose(on, True))
+    elif isinstance(param, Choice) and len(param.options) <= FEW:
+        made = choices.Segments(param.options, tooltip(param))
+        made.chosen.connect(lambda value: choose(value, True))
+    elif isinstance(param, (Choice, PitchClass)):
+        options = param.options if isinstance(param, Choice) else {root: pretty_name(root) for root in ROOTS}
+        made = choices.Picker(options, tooltip(param))
+        made.chosen.connect(lambda value: choose(value, True))
+    else:
+        made = NumbersField(param)
+        made.numbers.connect(lambda numbers: choose(numbers, True))
+    made.setAccessibleName(param.label)
+    return made
+
+
+class RateField(QComboBox):
+    """A note value: chosen from the list, or typed (5 in 4)."""
+
+    chosen = pyqtSignal(str)
+
+    def __init__(self, param: Param) -> None:
+        super().__init__()
+        self._value = str(param.default)
+        self.setEditable(True)
+        self.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
+        self.setToolTip(f"{tooltip(param)}")
+        self.setMaxVisibleItems(26)
+        self.setMinimumContentsLength(5)
+        self.addItems(NOTE_VALUES)
+        self.activated.connect(lambda _: self._choose())
+        line = self.lineEdit()
+        if line is not None:
+            line.editingFinished.connect(self._choose)
+        self.set_value(self._value)
+
+    def value(self) -> str:
+        """The value that is shown."""
+        return self._value
+
+    def set_value(self, value: str) -> None:
+        """Show a value; nothing is emitted."""
+        self._value = value
+        self.setCurrentText(value)
+
+    def _choose(self) -> None:
+        text = self.currentText().strip()
+        if text != self._value:
+            before = self._value
+            self.chosen.emit(text)
+            if self._value == before:  # it was refused, with a sentence in the status line
+                self.setCurrentText(before)
+
+
+class NoteNumber(Number, frozen=True, kw_only=True):
+    """A note on a slider."""
+
+    low: float = 0
+    high: float = 127
+
+    def text(self, value: Any) -> str:
+        return written(value)
+
+    def typed(self, text: str) -> float:
+        """A note by its name or number."""
+        return read_written(text)
+
+
+class SeedField(QWidget):
+    """A large number: typed, or another one at random."""
+
+    chosen = pyqtSignal(int)
+
+    def __init__(self, param: Number) -> None:
+        super().__init__()
+        self.param = param
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(4)
+        self.field = QLineEdit()
+        self.field.setFont(theme.number_font(12))
+        self.field.setValidator(QIntValidator(int(param.low), int(param.high)))
+        self.field.setToolTip(tooltip(param))
+        self.field.editingFinished.connect(lambda: self._choose(int(self.field.text() or 0)))
+        self.another = QPushButton("another")
+        self.another.setToolTip(f"{param.label}: another one, by chance. Ctrl+Z brings the one before back.")
+        self.another.clicked.connect(lambda: self._choose(random.randint(int(param.low), int(param.high))))
+        row.addWidget(self.field, 1)
+        row.addWidget(self.another)
+
+    def set_value(self, value: int) -> None:
+        """Show a value; nothing is emitted."""
+        self.field.setText(str(value))
+
+    def _choose(self, value: int) -> None:
+        self.chosen.emit(value)
+
+
+class NumbersField(QLineEdit):
+    """A list of numbers, typed with spaces between."""
+
+    numbers = pyqtSignal(list)
+
+    def __init__(self, param: Param) -> None:
+        super().__init__()
+        self.param = param
+        self.setFont(theme.number_font(12))
+        self.setToolTip(tooltip(param))
+        self.editingFinished.connect(self._typed)
+
+    def set_value(self, numbers: Sequence[float]) -> None:
+        """Show a list."""
+        self.setText(self.param.text(numbers))
+
+    def _typed(self) -> None:
+        try:
+            numbers = [float(word) for word in self.text().replace("−", "-").replace(",", " ").split()]
+        except ValueError:
+            say_at(self, f"“{self.text()}” is no list of numbers: type {self.param.range_text}.")
+            return
+        self.numbers.emit(numbers)
+
+
+def captioned(param: Param, control: QWidget) -> QWidget:
+    """A standard control under its label (sliders and switches bear their own)."""
+    return control if isinstance(control, (Slider, choices.Switch)) else under_caption(param.label, control)
+
+
+def under_caption(caption: str, widget: QWidget) -> QWidget:
+    """A widget under a small label."""
+    holder = QWidget()
+    box = QVBoxLayout(holder)
+    box.setContentsMargins(0, 0, 0, 0)
+    box.setSpacing(3)
+    label = QLabel(caption)
+    label.setProperty("role", "second")
+    label.setBuddy(widget)
+    box.addWidget(label)
+    box.addWidget(widget)
+    return holder
+
+
+def counted_heading(text: str, what: str, count: Callable[[int], None], most: int = 32) -> QHBoxLayout:
+    """A heading with buttons for one ``what`` fewer and one more."""
+    head = QHBoxLayout()
+    head.addWidget(caps(text), 1)
+    for sign, by, words in (("−", -1, f"One {what} fewer."), ("+", 1, f"One {what} more, up to {most}.")):
+        button = QPushButton(sign)
+        button.setFixedSize(30, 24)
+        button.setStyleSheet("padding: 0;")
+        button.setToolTip(words)
+        button.clicked.connect(lambda _=False, by=by: count(by))
+        head.addWidget(button)
+    return head
+
+
+def caps(text: str) -> QLabel:
+    """A small heading in capitals."""
+    label = QLabel(text.upper())
+    label.setProperty("role", "caps")
+    label.setAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom)
+    return label
