@@ -110,7 +110,26 @@ def assert_whole(events: Sequence[Event]) -> None:
     assert not hanging, f"notes hang: {hanging}"
 
 
-class Recording:
+class Quiet:
+    """Outputs that nobody hears; tests override what they want to know."""
+
+    def port(self, port: str, events: Sequence[Event]) -> None:
+        pass
+
+    def instrument(self, instrument: str, events: Sequence[Event]) -> None:
+        pass
+
+    def printed(self, strand_id: str, places: tuple[str, ...], events: Sequence[Event]) -> None:
+        pass
+
+    def revised(self, revision: int) -> None:
+        pass
+
+    def passed(self, stage_id: str, event: Event | None, out: Sequence[Event]) -> None:
+        pass
+
+
+class Recording(Quiet):
     """Collects what an engine sends to instruments and ports."""
 
     def __init__(self) -> None:
@@ -121,9 +140,3 @@ class Recording:
 
     def instrument(self, instrument: str, events: Sequence[Event]) -> None:
         self.out.extend(events)
-
-    def printed(self, strand_id: str, roll: int, events: Sequence[Event]) -> None:
-        pass
-
-    def passed(self, stage_id: str, event: Event | None, out: Sequence[Event]) -> None:
-        pass

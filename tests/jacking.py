@@ -48,13 +48,17 @@ class MidiPair:
         self.synth.open_port(self.synth.get_ports().index(port))
 
     def unplug_keys(self) -> None:
-        self.keys.close_port()
-        self.keys.delete()
+        keys, self.keys = self.keys, None
+        if keys is not None:
+            keys.close_port()
+            keys.delete()
 
     def unplug_synth(self) -> None:
-        self.synth.close_port()
-        time.sleep(0.05)  # deleting waits for JACK's thread, which may still wait for Python's lock in a callback
-        self.synth.delete()
+        synth, self.synth = self.synth, None
+        if synth is not None:
+            synth.close_port()
+            time.sleep(0.05)  # deleting waits for JACK's thread, which may still wait for Python's lock in a callback
+            synth.delete()
 
     def close(self) -> None:
         self.unplug_keys()

@@ -29,7 +29,7 @@ def jack_server(stem: str, period: int = 256, waits: bool = False) -> Iterator[s
     """
     _clear_locks()
     # JACK's registry keeps eight names, also those of servers that were killed, so they are used again.
-    name = f"{stem}-{os.getpid() % 2}"
+    name = f"{stem}-{os.environ.get('PYTEST_XDIST_WORKER', '') or os.getpid() % 2}"
     command = ["jackd", "--no-realtime", *(["-S"] if waits else []), "-n", name]
     server = subprocess.Popen(
         [*command, "-d", "dummy", "-r", "48000", "-p", str(period)],

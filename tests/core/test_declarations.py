@@ -20,7 +20,7 @@ from arpegon.core.processing.parameters import (
     check_params,
     with_defaults,
 )
-from arpegon.core.processing.processor import Setting
+from arpegon.core.processing.processor import Context
 from arpegon.files.project import format_project, parse_project
 from arpegon.files.schema import project_schema
 from arpegon.processors import WORKS, processor_class
@@ -89,7 +89,7 @@ def test_any_stage_has_words_for_its_bar_and_facts_for_the_path_check(kind):
         assert caption and len(caption) < 70
         facts = stage_facts(Stage(id="s", kind=kind, params=checked))
         assert facts.label == processor.label
-        processor(checked, Setting())
+        processor(checked, Context())
 
     holds()
 

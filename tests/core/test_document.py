@@ -9,7 +9,7 @@ from arpegon.core.document import edits
 from arpegon.core.document.history import History
 from arpegon.core.document.model import StrandDestination, StrandSource
 from arpegon.core.document.path_check import check_paths
-from arpegon.core.document.routing import working_order
+from arpegon.core.document.routing import topological_order
 from arpegon.core.errors import DocumentError, ParameterError
 from arpegon.core.processing.parameters import Choice, Number, Numbers, check_params, with_defaults
 from arpegon.processors import PROCESSORS, WORKS
@@ -125,7 +125,7 @@ def test_strands_are_worked_out_after_those_that_feed_them():
         strand(strand_id="b", sources=()),
         strand(strand_id="a", destinations=(StrandDestination(strand="b"),)),
     )
-    assert [one.id for one in working_order(now)] == ["a", "b", "c"]
+    assert [one.id for one in topological_order(now)] == ["a", "b", "c"]
 
 
 def test_a_loop_is_refused_with_the_names_in_it():
@@ -134,4 +134,4 @@ def test_a_loop_is_refused_with_the_names_in_it():
         strand(strand_id="fog", sources=(StrandSource(strand="tide"),)),
     )
     with pytest.raises(DocumentError, match=r"Tide.*Fog|Fog.*Tide"):
-        working_order(now)
+        topological_order(now)

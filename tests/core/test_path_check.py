@@ -111,10 +111,10 @@ def test_an_instrument_that_does_not_play_what_it_is_sent():
 
 def test_a_stage_that_let_nothing_through_of_late():
     one = project(strand(stage("transpose", "t"), stage("sieve", "s", low_key=60)))
-    (found,) = check_paths(one, stage_facts, Surroundings(passed={"a": [5, 5, 0]}))
+    (found,) = check_paths(one, stage_facts, Surroundings(passed={"a": {"in": 5, "t": 5, "out": 0}}))
     assert found.stage == "s" and "any of the 5 notes" in found.reason
-    assert not check_paths(one, stage_facts, Surroundings(passed={"a": [5, 5, 1]}))
-    assert not check_paths(one, stage_facts, Surroundings(passed={"a": [0, 0, 0]}))
+    assert not check_paths(one, stage_facts, Surroundings(passed={"a": {"in": 5, "t": 5, "out": 1}}))
+    assert not check_paths(one, stage_facts, Surroundings(passed={"a": {}}))
 
 
 def test_without_an_audio_device_instruments_are_silent_and_ports_are_not():

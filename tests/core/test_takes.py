@@ -1,4 +1,4 @@
-"""Memory, takes, thinning, events."""
+"""Takes, thinning, events."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from arpegon.core.events import NOTE_OFF, NOTE_ON, SUSTAIN, Event, bend, control, from_bytes, note_off, note_on
 from arpegon.core.notes.flood import thin
 from arpegon.core.notes.ledger import NoteLedger
-from arpegon.core.notes.takes import Memory, bars, trim
+from arpegon.core.notes.takes import bars, trim
 from building import assert_whole, note_ons, notes
 
 
@@ -38,23 +38,6 @@ def test_a_cut_has_no_loose_ends(events, one, other):
 def test_a_pedal_that_is_down_at_the_end_is_lifted():
     cut = trim([control(1.0, 2, SUSTAIN, 127)], 0.0, 4.0)
     assert cut[-1] == control(4.0, 2, SUSTAIN, 0)
-
-
-def test_memory_keeps_ten_minutes_and_forgets_the_rest():
-    memory = Memory()
-    memory.add("a", notes(60), [])
-    memory.add("a", [note_on(601.0, 0, 62, 9)], [])
-    played, generated = memory.cut("a", 0.0, 700.0)
-    assert [event.data1 for event in note_ons(played)] == [62] and generated == ()
-
-
-def test_a_phrase_begins_after_the_last_rest():
-    memory = Memory()
-    memory.add("a", notes(60, 62, 64), [])
-    memory.add("a", [event.at(event.time + 20) for event in notes(67, 69)], [])
-    assert memory.phrase_start(4.0) == 20.0
-    assert memory.phrase_start(60.0) == 0.0
-    assert Memory().phrase_start() is None
 
 
 def test_bars_pair_strikes_with_their_ends():

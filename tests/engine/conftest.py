@@ -8,8 +8,10 @@ from pathlib import Path
 import pytest
 from tools.jack_server import jack_server as server
 
+from arpegon.core.notes.taps import Batch
 from arpegon.engine.live.client import EngineClient
-from arpegon.engine.wire.protocol import Notice, Ports, Telemetry
+from arpegon.engine.wire.protocol import Missing, Notice, Ports, Telemetry
+from arpegon.files.logs import log_file
 from jacking import MidiPair, wait_for
 
 
@@ -30,32 +32,40 @@ class Reports:
         self.telemetry: list[Telemetry] = []
         self.ports: list[Ports] = []
         self.notices: list[Notice] = []
+        self.missing: list[Missing] = []
+        self.batches: list[Batch] = []
 
     def __call__(self, report):
-        {Telemetry: self.telemetry, Ports: self.ports, Notice: self.notices}[type(report)].append(report)
+        lists = {Telemetry: self.telemetry, Ports: self.ports, Notice: self.notices, Missing: self.missing}
+        lists.get(type(report), self.batches).append(report)
 
-    def printed(self, strand, roll):
+    def printed(self, strand, place):
         return [
             event
-            for telemetry in list(self.telemetry)
-            for printed in telemetry.printed
-            if (printed.strand, printed.roll) == (strand, roll)
-            for event in printed.events
+            for batch in list(self.batches)
+            for passage in batch.passages
+            if passage.strand == strand and place in passage.places
+            for event in passage.events
         ]
+
+    def open_ports(self):
+        return self.ports[-1].opened if self.ports else []
 
 
 @pytest.fixture
 def live(tmp_path, jack_server):
-    """A running engine process: (client, reports)."""
+    """A running engine process with its ports open; ``reports`` of it."""
     reports = Reports()
-    client = EngineClient(reports, Path(tmp_path) / "engine.log")
+    errors = Path(tmp_path) / "engine-errors.log"
+    client = EngineClient(reports, errors)
     client.reports = reports
     client.start()
-    wait_for(lambda: reports.telemetry)
+    wait_for(lambda: reports.telemetry and "" in reports.open_ports())
     yield client
     client.close()
-    log = (Path(tmp_path) / "engine.log").read_text(errors="replace")
-    assert "Traceback" not in log, log
+    for log in (errors, log_file("engine.log")):
+        written = log.read_text(errors="replace") if log.exists() else ""
+        assert "Traceback" not in written, written
 
 
 @pytest.fixture

@@ -11,12 +11,12 @@ from arpegon.engine.offline import run
 from arpegon.engine.simulation import Engine
 from arpegon.files.midi import Clip
 from arpegon.files.project import format_project, parse_project
-from building import assert_whole, note_ons, notes, pitches, project, strand
+from building import Quiet, assert_whole, note_ons, notes, pitches, project, strand
 
 CLICKS = strand(sources=(ClickSource(),))
 
 
-class Sink:
+class Sink(Quiet):
     def __init__(self):
         self.sent = []
 
@@ -24,12 +24,6 @@ class Sink:
         self.sent += events
 
     port = instrument
-
-    def printed(self, strand_id, roll, events):
-        pass
-
-    def passed(self, stage_id, event, out):
-        pass
 
 
 @pytest.mark.parametrize(

@@ -16,8 +16,17 @@ from arpegon.core.document.model import (
     SurfaceSource,
 )
 from arpegon.core.events import ALL_NOTES_OFF, NOTE_OFF, NOTE_ON, SUSTAIN, Event, control, note_off, note_on
-from arpegon.engine.graph.feeds import ends_of, feed_of, feeds_of, into_feed, is_silent, outlet_of, strand_feed, taps
-from arpegon.engine.graph.gates import End, Gate, Outlet, on_channel
+from arpegon.engine.graph.feeds import (
+    connections_of,
+    feed_of,
+    feeds_of,
+    into_feed,
+    is_silent,
+    outlet_of,
+    strand_feed,
+    taken_after,
+)
+from arpegon.engine.graph.gates import Connection, Gate, Outlet, on_channel
 from building import assert_whole, generator, project, stage, strand
 
 PLAYED = st.lists(
@@ -42,7 +51,7 @@ def test_what_a_gate_lets_in_it_lets_out_and_its_release_ends_the_rest(played, m
     gate = Gate("strand:a:" if merges else "surface", SurfaceSource(low_key=59, high_velocity=100))
     out: list[Event] = []
     gate.process(events(played), out)
-    gate.release(99.0, out)
+    out += gate.release(99.0)
     count: dict[int, int] = {}
     for event in out:
         assert event.data1 >= 59
@@ -82,7 +91,7 @@ def test_pressure_follows_only_keys_that_were_let_in():
 
 
 def test_two_ends_on_one_note_hold_it_until_both_let_go():
-    outlet, first, second = Outlet(), End("x", 1), End("x", 2)
+    outlet, first, second = Outlet(), Connection("x", 1), Connection("x", 2)
     outlet.deliver(first, [note_on(0, 0, 60, 90)])
     outlet.deliver(second, [note_on(1, 0, 60, 80)])
     outlet.release(first, 2.0)
@@ -94,7 +103,7 @@ def test_two_ends_on_one_note_hold_it_until_both_let_go():
 
 
 def test_what_is_sent_straight_is_held_apart():
-    outlet, end = Outlet(), End("x", 1)
+    outlet, end = Outlet(), Connection("x", 1)
     outlet.deliver(end, [note_on(0, 0, 60, 90)])
     outlet.deliver(end, [note_on(0, 0, 64, 90)], direct=True)
     outlet.release(end, 1.0, direct=True)
@@ -105,14 +114,14 @@ def test_what_is_sent_straight_is_held_apart():
 
 
 def test_a_silent_end_starts_nothing_and_presses_no_pedal():
-    outlet, end = Outlet(), End("x", 1)
+    outlet, end = Outlet(), Connection("x", 1)
     end.silent = True
     outlet.deliver(end, [note_on(0, 0, 60, 90), control(0, 0, SUSTAIN, 127), control(0, 0, 7, 99)])
     assert outlet.take() == [control(0, 0, 7, 99)]
 
 
 def test_a_pedal_comes_up_where_it_went_down_and_a_panic_tells_all_channels():
-    outlet, end = Outlet(), End("x", 1)
+    outlet, end = Outlet(), Connection("x", 1)
     end.channel = 4
     outlet.deliver(end, [control(0, 0, SUSTAIN, 127), note_on(0, 0, 60, 90)])
     outlet.release(end, 1.0)
@@ -123,7 +132,7 @@ def test_a_pedal_comes_up_where_it_went_down_and_a_panic_tells_all_channels():
 
 
 def test_ends_of_notes_that_never_began_do_not_leave():
-    outlet, end = Outlet(), End("x", 1)
+    outlet, end = Outlet(), Connection("x", 1)
     outlet.deliver(end, [note_off(0, 0, 60)])
     assert outlet.take() == []
 
@@ -168,9 +177,9 @@ def test_a_strand_that_is_a_destination_feeds_and_one_that_is_silent_does_not():
 def test_taps_name_the_stage_after_which_somebody_listens():
     first = strand(stage("scale", "s"))
     listens = strand(strand_id="b", sources=(StrandSource(strand="a", after="s"), StrandSource(strand="a")))
-    assert sorted(taps(project(first, listens))) == [("a", ""), ("a", "s")]
+    assert sorted(taken_after(project(first, listens))) == [("a", ""), ("a", "s")]
     gone = strand(strand_id="b", sources=(StrandSource(strand="a", after="x"),))
-    assert list(taps(project(first, gone))) == []
+    assert list(taken_after(project(first, gone))) == []
     assert strand_feed("a") == "strand:a:"
 
 
@@ -183,5 +192,9 @@ def test_ends_leave_out_instruments_that_are_gone_and_number_those_that_stand_tw
         StrandDestination(strand="b"),
     )
     now = project(strand(destinations=ends), strand(strand_id="b"))
-    assert list(ends_of(now, now.strands[0])) == [("instrument:bells", 0), ("instrument:bells", 1), ("port:x", 0)]
+    assert list(connections_of(now, now.strands[0])) == [
+        ("instrument:bells", 0),
+        ("instrument:bells", 1),
+        ("port:x", 0),
+    ]
     assert outlet_of(ends[4]) is None

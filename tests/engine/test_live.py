@@ -44,16 +44,15 @@ def test_a_keyboard_is_heard_through_three_stages_at_our_own_output(live, pair):
     )
     live.set_project(document, HERE)
     pair.connect_to_own_output()
-    wait_for(lambda: any(pair.name in port for ports in live.reports.ports for port in ports.inputs))
-    time.sleep(0.3)
+    wait_for(lambda: any(pair.name in port for port in live.reports.open_ports()))
     pair.keys.send_message([0x90, 61, 40])
     wait_for(lambda: len(pair.heard) == 2)
     pair.keys.send_message([0x80, 61, 0])
     wait_for(lambda: len(pair.heard) == 4)
     assert [(message[0], message[1]) for message in pair.heard] == [(0x94, 60), (0x94, 64), (0x84, 60), (0x84, 64)]
     assert all(90 <= message[2] <= 95 for message in pair.heard[:2])
-    assert pitches(wait_for(lambda: live.reports.printed("a", 3))) == [60, 64]
-    assert pitches(live.reports.printed("a", 0)) == [61]
+    assert pitches(wait_for(lambda: live.reports.printed("a", "out"))) == [60, 64]
+    assert pitches(live.reports.printed("a", "in")) == [61]
 
 
 def test_an_existing_output_is_found_and_found_again(live, pair):
@@ -68,18 +67,17 @@ def test_an_existing_output_is_found_and_found_again(live, pair):
 
     wait_for(played)
     pair.unplug_synth()
-    wait_for(lambda: any(port in notice.text for notice in live.reports.notices))
+    wait_for(lambda: live.reports.missing and port in live.reports.missing[-1].why)
     pair.heard.clear()
     pair.plug_synth()
     pair.open_input()
     wait_for(played)
-    assert live.reports.notices[-1] == protocol.Notice(f"port:{port}", "")
+    assert live.reports.missing[-1] == protocol.Missing("port", {})
 
 
 def test_a_keyboard_that_is_unplugged_lets_go_and_is_heard_when_it_is_back(live, pair):
     live.set_project(project(strand(sources=(MidiSource(),))), HERE)
-    wait_for(lambda: any(pair.name in port for ports in live.reports.ports for port in ports.inputs))
-    time.sleep(0.3)
+    wait_for(lambda: any(pair.name in port for port in live.reports.open_ports()))
     pair.keys.send_message([0x90, 60, 80])
     wait_for(lambda: live.reports.telemetry[-1].health.sounding == 1)
     pair.unplug_keys()
@@ -88,7 +86,7 @@ def test_a_keyboard_that_is_unplugged_lets_go_and_is_heard_when_it_is_back(live,
 
     def heard():
         pair.keys.send_message([0x90, 62, 80])
-        return 62 in pitches(live.reports.printed("a", 0))
+        return 62 in pitches(live.reports.printed("a", "in"))
 
     wait_for(heard)
 
@@ -125,9 +123,8 @@ def test_a_clock_from_another_program_is_followed_and_ours_is_heard(live, pair):
     live.set_project(project(strand(sources=(steps,)), clock=clock), HERE)
     pair.synth.ignore_types(sysex=False, timing=False)
     pair.connect_to_own_output()
-    wait_for(lambda: any(pair.name in port for ports in live.reports.ports for port in ports.inputs))
-    time.sleep(0.3)
-    assert live.reports.telemetry[-1].clock == "waiting"
+    wait_for(lambda: any(pair.name in port for port in live.reports.open_ports()))
+    wait_for(lambda: live.reports.telemetry[-1].clock == "waiting")
     began = time.monotonic()
     # Where this machine stumbles, JACK holds ticks up; then it takes more of them until all is in step.
     for number in range(1500):
@@ -141,7 +138,7 @@ def test_a_clock_from_another_program_is_followed_and_ours_is_heard(live, pair):
             break
     assert told.clock == "running" and told.playing and abs(told.tempo - 120.0) < 6.0
     assert abs(told.beat - beats) < 0.5, "24 ticks are a beat"
-    assert abs(len(pitches(live.reports.printed("a", 0))) - beats) < 2.0
+    assert abs(len(pitches(live.reports.printed("a", "in"))) - beats) < 2.0
     pair.keys.send_message([0xFC])
     wait_for(lambda: not live.reports.telemetry[-1].playing)
     sent = wait_for(lambda: [message[0] for message in pair.heard] if [0xFC] in pair.heard else None)
@@ -188,7 +185,7 @@ def test_the_audio_device_rests_while_nothing_in_the_project_sounds(live, jack_s
 def test_after_a_crash_the_engine_comes_back_with_the_same_document(live, jack_server):
     live.set_project(project(strand(stage("chord", offsets=[5]))), HERE)
     surface(live, note_on(0, 0, 60, 100))
-    wait_for(lambda: live.reports.printed("a", 1))
+    wait_for(lambda: live.reports.printed("a", "out"))
     first = live.pid
     os.kill(first, signal.SIGKILL)
     wait_for(lambda: any(notice.topic == "restart" for notice in live.reports.notices))
@@ -197,7 +194,7 @@ def test_after_a_crash_the_engine_comes_back_with_the_same_document(live, jack_s
 
     def sounds():
         surface(live, note_on(0, 0, 62, 100), note_off(0, 0, 62))
-        return {62, 67} <= set(pitches(live.reports.printed("a", 1)))
+        return {62, 67} <= set(pitches(live.reports.printed("a", "out")))
 
     wait_for(sounds)
 
@@ -209,9 +206,9 @@ def test_when_the_window_is_gone_the_engine_ends_its_notes_and_leaves(live, pair
     time.sleep(0.2)
     surface(live, note_on(0, 0, 60, 100))
     wait_for(lambda: pair.heard)
-    live._closing = True
-    live._channel.close()
-    assert live._process.wait(10) == 0
+    live.supervisor._closing = True
+    live.supervisor.channel.close()
+    assert live.supervisor.process.wait(10) == 0
     wait_for(lambda: not hanging(pair.heard))
 
 
@@ -244,7 +241,7 @@ def test_a_flood_of_controllers_is_thinned_and_shown_and_the_last_value_stays(li
 def test_system_exclusive_goes_through_whole(live, pair):
     live.set_project(project(strand(sources=(MidiSource(),), destinations=(PortDestination(),))), HERE)
     pair.connect_to_own_output()
-    wait_for(lambda: any(pair.name in port for ports in live.reports.ports for port in ports.inputs))
+    wait_for(lambda: any(pair.name in port for port in live.reports.open_ports()))
     message = [0xF0, 0x7D, *range(100), 0xF7]
 
     def heard():
@@ -262,16 +259,16 @@ def test_printed_rolls_are_whole(live, jack_server):
         surface(live, note_on(0, 0, key, 90))
         time.sleep(0.02)
         surface(live, note_off(0, 0, key))
-    wait_for(lambda: len(live.reports.printed("a", 2)) >= 24)
-    for roll in range(3):
-        assert_whole(live.reports.printed("a", roll))
+    wait_for(lambda: len(live.reports.printed("a", "out")) >= 24)
+    for place in ("in", "scale", "chord", "out"):
+        assert_whole(live.reports.printed("a", place))
 
 
 def test_what_is_struck_is_told_even_where_no_strand_takes_it(live):
     live.set_project(project(strand(sources=(SurfaceSource(low_key=100),))), HERE)
     surface(live, note_on(0, 0, 60, 99), note_off(0, 0, 60))
     wait_for(lambda: any(event.data1 == 60 for told in live.reports.telemetry for _, event in told.heard))
-    assert not live.reports.printed("a", 0)
+    assert not live.reports.printed("a", "in")
 
 
 def test_controllers_that_reach_an_instrument_are_told(live):
@@ -283,10 +280,10 @@ def test_controllers_that_reach_an_instrument_are_told(live):
 def test_a_repeat_strikes_on_its_own_times_live(live):
     live.set_project(project(strand(stage("repeat", rate="1/16")), tempo=120.0), HERE)
     surface(live, note_on(0, 0, 60, 99))
-    wait_for(lambda: len(pitches(live.reports.printed("a", 1))) >= 6)
+    wait_for(lambda: len(pitches(live.reports.printed("a", "out"))) >= 6)
     surface(live, note_off(0, 0, 60))
     wait_for(lambda: live.reports.telemetry[-1].health.sounding == 0)
-    times = [event.time for event in live.reports.printed("a", 1) if event.kind == 0x90]
+    times = [event.time for event in live.reports.printed("a", "out") if event.kind == 0x90]
     assert all(abs(after - before - 0.125) < 1e-9 for before, after in pairwise(times))
 
 

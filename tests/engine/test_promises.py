@@ -24,7 +24,7 @@ from arpegon.core.theory.scales import Key, pitch_classes
 from arpegon.engine.offline import run
 from arpegon.engine.simulation import Engine
 from arpegon.files.midi import Clip
-from building import assert_whole, generator, note_ons, notes, pitches, project, stage, strand
+from building import Quiet, assert_whole, generator, note_ons, notes, pitches, project, stage, strand
 from strategies import ALL_KINDS, KINDS, SOURCES
 
 
@@ -60,7 +60,7 @@ def sources(draw, prefix="g"):
     return (SurfaceSource(), *made)
 
 
-class Recorder:
+class Recorder(Quiet):
     """Collects what leaves through every outlet, and checks the order of what is printed."""
 
     def __init__(self):
@@ -73,11 +73,8 @@ class Recorder:
     def instrument(self, instrument, events):
         self.out.setdefault(f"instrument {instrument}", []).extend(events)
 
-    def printed(self, strand_id, roll, events):
-        self.printed_on.append((strand_id, roll))
-
-    def passed(self, stage_id, event, out):
-        pass
+    def printed(self, strand_id, places, events):
+        self.printed_on += [(strand_id, place) for place in places]
 
 
 def edited(draw, now):

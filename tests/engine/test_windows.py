@@ -12,10 +12,10 @@ from arpegon.core.document.model import InstrumentDestination, PortDestination, 
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event, control, note_off, note_on
 from arpegon.engine.offline import run
 from arpegon.engine.simulation import Engine
-from building import assert_whole, note_ons, notes, pitches, project, stage, strand
+from building import Quiet, assert_whole, note_ons, notes, pitches, project, stage, strand
 
 
-class Sink:
+class Sink(Quiet):
     """Collects what leaves, in the order in which it leaves."""
 
     def __init__(self):
@@ -28,7 +28,7 @@ class Sink:
     def port(self, name, events):
         self.sent += events
 
-    def printed(self, strand_id, roll, events):
+    def printed(self, strand_id, places, events):
         times = [event.time for event in events]
         assert times == sorted(times), "a roll runs backwards"
 
@@ -102,7 +102,7 @@ def test_a_watched_stage_tells_what_it_makes_of_its_own_accord():
     sink = Sink()
     engine = Engine(sink)
     engine.apply(project(strand(stage("chord", "c", offsets=[4], strum_ms=50))), {}, 0.0)
-    engine.graph.watched = "c"
+    engine.graph.watch("c")
     engine.feed("surface", note_on(0.0, 0, 60, 90))
     engine.run(1.0)
     assert [(event and event.data1, pitches(out)) for event, out in sink.passed_] == [(60, [60]), (None, [64])]

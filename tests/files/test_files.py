@@ -268,19 +268,30 @@ def test_what_is_no_midi_file_is_said(tmp_path, content):
 
 
 def test_autosave_is_found_after_a_crash_and_not_while_its_window_lives(tmp_path):
-    mine = Autosave(tmp_path)
+    mine, other = Autosave(tmp_path), Autosave(tmp_path)
     mine.write(FULL, Path("/music/tide.arpegon"))
-    other = Autosave(tmp_path)
-    alive = tmp_path / "1-5.autosave"
-    alive.write_bytes(mine.file.read_bytes())
-    (tmp_path / "999999999-3.autosave").write_text("broken")
-    dead = tmp_path / "999999998-3.autosave"
-    mine.file.rename(dead)
-    (found,) = [one for one in other.leftovers() if one.file == dead]
+    assert mine.written and other.leftovers() == []
+    mine.lock.release()  # as the system does when the process ends
+    (found,) = other.leftovers()
     assert found.project == FULL and found.origin == Path("/music/tide.arpegon")
     forget(found)
-    assert not dead.exists()
-    mine.clear()
+    assert not mine.written and other.leftovers() == []
+
+
+def test_what_cannot_be_read_of_a_crash_stays_where_it_is(tmp_path):
+    mine = Autosave(tmp_path)
+    broken = tmp_path / "autosave" / "999999999-3-1.autosave"
+    broken.parent.mkdir()
+    broken.write_text("broken")
+    assert mine.leftovers() == [] and broken.exists()
+
+
+def test_what_an_earlier_version_kept_is_found(tmp_path):
+    mine = Autosave(tmp_path)
+    mine.write(FULL, None)
+    mine.file.rename(mine.file.with_name("999999998-3.autosave"))
+    (found,) = mine.leftovers()
+    assert found.project == FULL
 
 
 def test_settings_are_kept_and_what_cannot_be_read_is_default(tmp_path, monkeypatch):

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from arpegon.core.document import edits
 from arpegon.core.document.model import StrandDestination, SurfaceSource
 from arpegon.core.events import BEND, CONTROL, NOTE_ON, Event, bend, control, note_off, note_on, pressure
-from arpegon.core.processing.processor import Setting
+from arpegon.core.processing.processor import Context
 from arpegon.core.processing.values import coarse, curve, fine, placed, stair
 from arpegon.engine.offline import run
 from arpegon.engine.simulation import Engine
@@ -264,14 +264,14 @@ def test_a_contour_of_free_points_holds_or_glides_between_them_and_comes_round()
     points = [[16, 10], [64, 110], [96, 60]]
 
     def share(way, phase):
-        return Contour({"drawn": "points", "points": points, "way": way}, Setting()).share(phase) * 127.0
+        return Contour({"drawn": "points", "points": points, "way": way}, Context()).share(phase) * 127.0
 
     held = [share("hold", phase) for phase in (0.0, 0.124, 0.126, 0.49, 0.51, 0.76, 0.99, 1.2)]
     assert held == pytest.approx([60, 60, 10, 10, 110, 60, 60, 10])
     assert share("glide", 0.3125) == pytest.approx(60.0)
     assert share("glide", 0.9375) == pytest.approx(35.0) and share("glide", 3.9375) == pytest.approx(35.0)
-    assert Contour({"drawn": "points", "points": [[0, 40]]}, Setting()).share(0.7) * 127.0 == pytest.approx(40.0)
-    assert Contour({"drawn": "points", "points": []}, Setting()).share(0.7) == 0.0
+    assert Contour({"drawn": "points", "points": [[0, 40]]}, Context()).share(0.7) * 127.0 == pytest.approx(40.0)
+    assert Contour({"drawn": "points", "points": []}, Context()).share(0.7) == 0.0
 
 
 def test_held_points_are_met_on_their_beats():

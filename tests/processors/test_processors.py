@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from arpegon.core.errors import DocumentError
 from arpegon.core.events import Event, note_off, note_on
-from arpegon.core.processing.processor import Setting
+from arpegon.core.processing.processor import Context
 from arpegon.core.theory.scales import SCALES, Key, pitch_classes
 from arpegon.processors import processor_class
 from arpegon.processors.stages.humanize import width_in_words
@@ -142,9 +142,9 @@ def test_an_unknown_kind_is_named():
 
 
 def test_new_values_do_not_lose_held_notes():
-    chord = processor_class("chord")({"offsets": [4]}, Setting())
+    chord = processor_class("chord")({"offsets": [4]}, Context())
     out = []
     chord.process([note_on(0, 0, 60, 9)], out)
-    chord.configure({"offsets": [5]}, Setting())
+    chord.configure({"offsets": [5]}, Context())
     chord.process([note_off(1, 0, 60)], out)
     assert [(event.kind, event.data1) for event in out] == [(0x90, 60), (0x90, 64), (0x80, 60), (0x80, 64)]

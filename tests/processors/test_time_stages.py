@@ -13,7 +13,7 @@ from arpegon.core.time.clock import Clock
 from arpegon.core.time.rhythm import NOTE_VALUES, beats_of, normal_value
 from arpegon.engine.simulation import Engine
 from arpegon.processors.stages.grid import next_line
-from building import assert_whole, note_ons, notes, out_of, pitches, project, stage, strand
+from building import Quiet, assert_whole, note_ons, notes, out_of, pitches, project, stage, strand
 
 
 def test_note_values():
@@ -106,21 +106,12 @@ def test_keys_share_one_pulse():
     ]
 
 
-class Sink:
+class Sink(Quiet):
     def __init__(self):
         self.events = []
 
     def instrument(self, name, events):
         self.events += events
-
-    def port(self, name, events):
-        pass
-
-    def printed(self, strand_id, roll, events):
-        pass
-
-    def passed(self, stage_id, event, out):
-        pass
 
 
 def test_on_the_beat_it_waits_for_the_transport_and_keeps_to_its_beats():

@@ -118,7 +118,7 @@ def test_a_strand_is_renamed_recoloured_and_sends_its_source_along(window, stran
     session.set_params(chord, {"keep_root": False}, True)
     qtbot.wait(50)
     QTest.keyPress(window, Qt.Key.Key_Z)
-    qtbot.waitUntil(lambda: {bar.note for bar in session.paper(strand).line(1).bars} == {60, 65})
+    qtbot.waitUntil(lambda: {bar.note for bar in session.paper(strand).line("out").bars} == {60, 65})
     QTest.keyRelease(window, Qt.Key.Key_Z)
     qtbot.waitUntil(lambda: session.telemetry.health.sounding == 0)
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 
+import msgspec
 import numpy as np
 import pytest
 from gestures import drawn
@@ -12,12 +13,13 @@ from tools.stand_ins import RATE, Crate
 from arpegon.core.document import edits
 from arpegon.core.document.model import AudioSource
 from arpegon.core.notes.takes import Part, without_doubtful
-from arpegon.listen import Sight, listener
+from arpegon.listen import Mark, Sight, listener
 from arpegon.listen.calibration import TRIAL
 from arpegon.ui.bench.listen_editors import HitsEditor, PitchEditor
 from arpegon.ui.controls.input_meter import InputMeter
 from arpegon.ui.model.session import fresh_audio
 from arpegon.ui.model.words import source_words
+from building import note_ons
 
 
 @pytest.fixture
@@ -55,7 +57,7 @@ def test_strokes_are_drawn_marked_and_heard(window, on_bench, qtbot):
         window.bench.wide.setChecked(wide)
         qtbot.wait(60)
         assert drawn(editor.scope)
-    qtbot.waitUntil(lambda: window.session.recorder.memory.strands != [])
+    qtbot.waitUntil(lambda: window.session.recorder.history().strands != [])
 
 
 def test_a_tune_is_drawn_with_its_notes_and_cents(window, on_bench, qtbot):
@@ -170,11 +172,13 @@ def test_doubtful_notes_are_remembered_and_dropped_from_takes(window, on_bench, 
     on_bench("pitch", "hummed-tune", lowest=48, highest=70)
     session = window.session
     session.play()
-    qtbot.waitUntil(lambda: session.recorder.memory.strands != [])
+    qtbot.waitUntil(lambda: session.recorder.history().strands != [])
     strand = session.project.strands[0].id
-    qtbot.waitUntil(lambda: any(event.kind == 0x90 for event in session.recorder.memory._played.get(strand, ())))
-    note = next(event for event in session.recorder.memory._played[strand] if event.kind == 0x90)
-    session.recorder.memory.doubt(strand, note.time, note.data1)
+    qtbot.waitUntil(lambda: note_ons(session.recorder.history().played(strand)))
+    note = note_ons(session.recorder.history().played(strand))[0]
+    mark = Mark(note.time, note.data1, 90, -20.0, -10.0, note.time, end=note.time + 0.1, doubt="string noise")
+    told = msgspec.structs.replace(session.telemetry, marks={"ear": [mark]})
+    session.link.keeper.take(told)
     qtbot.wait(1200)
     assert session.recorder.keep()
     window.show_view("Take")

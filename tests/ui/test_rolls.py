@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-import pytest
-
 from arpegon.core.events import control, note_off, note_on
+from arpegon.core.notes.taps import Passage
 from arpegon.ui.board.roll_view import BeatRuler
 from arpegon.ui.model.paper import Paper, RollLine
 from building import notes
@@ -23,20 +22,12 @@ def test_what_is_in_sight_is_what_sounds_or_ended_of_late():
     assert not line.bars and not line.ended
 
 
-def test_all_that_is_open_is_let_go():
-    line = RollLine()
-    line.add([note_on(0.0, 0, 40, 90), note_on(0.0, 0, 41, 90)])
-    assert line.sounding == {40, 41}
-    line.let_go(2.0)
-    assert line.sounding == set() and sorted(bar.end for bar in line.in_sight(1.0)) == [2.0, 2.0]
-
-
 def test_rolls_pair_strikes_and_forget_the_past():
     line = RollLine()
     line.add([*notes(60, 62), note_on(1.0, 0, 64, 9), control(1.0, 0, 11, 50)])
     assert [(bar.note, bar.end) for bar in line.bars] == [(60, 0.4), (62, 0.9), (64, None)]
     assert line.sounding == {64} and line.moves(500.0, 1.0)
-    line.let_go(2.0)
+    line.add([note_off(2.0, 0, 64)])
     assert not line.sounding and not line.moves(500.0, 1.0)
     line.prune(100.0)
     assert not line.bars and not line.pens
@@ -44,25 +35,27 @@ def test_rolls_pair_strikes_and_forget_the_past():
 
 def test_the_paper_fits_the_range_that_is_played():
     paper = Paper()
-    paper.line(0).add(notes(40, 90))
+    paper.line("in").add(notes(40, 90))
     paper.prune(1.0)
     while paper.ease(0.5):
         pass
     assert (paper.low, paper.high) == (38, 92)
 
 
-@pytest.mark.parametrize(
-    ("after", "ended", "place"),
-    [("hxsc", set(), {0: 0, 1: 1, 2: 3, 3: 4}), ("hc", {2, 3}, {0: 0, 1: 1, 2: 2}), ("shc", {1, 2, 3}, {0: 0, 3: 3})],
-)
-def test_rolls_go_on_where_the_chain_above_them_stays(after, ended, place):
+def test_papers_are_found_by_the_place_whatever_is_put_in_above_them():
     paper = Paper()
-    lines = [paper.line(roll) for roll in range(4)]
-    for line in lines:
-        line.add([note_on(0.0, 0, 60, 9)])
-    paper.restructure("hsc", after, 1.0)
-    assert {roll for roll, line in enumerate(lines) if not line.sounding} == ended
-    assert all(paper.lines[new] is lines[old] for old, new in place.items())
+    paper.add(Passage("a", ("s", "out"), [note_on(0.0, 0, 60, 9)]))
+    paper.add(Passage("a", ("s",), [note_off(1.0, 0, 60)]))
+    assert not paper.line("s").sounding and paper.line("out").sounding == {60}
+
+
+def test_the_paper_of_a_stage_that_is_gone_is_kept_while_anything_is_on_it():
+    paper = Paper()
+    paper.add(Passage("a", ("gone",), notes(60)))
+    paper.prune(10.0)
+    assert "gone" in paper.lines
+    paper.prune(100.0)
+    assert "gone" not in paper.lines
 
 
 def test_beat_rules_lie_on_beats_and_bars():

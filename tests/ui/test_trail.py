@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from arpegon.core.events import note_off, note_on
 from arpegon.core.theory.pitch import SHARP_NAMES
-from arpegon.ui.board.trail import Mark, trail
+from arpegon.ui.board.trail import TrailMark, trail
 from arpegon.ui.model.paper import RollLine
 from building import stage, strand
 
@@ -13,22 +13,22 @@ CHAIN = strand(stage("chord"), stage("sieve"))
 
 def lines(*rolls):
     found = {}
-    for number, notes in enumerate(rolls):
-        found[number] = RollLine()
+    for place, notes in zip(("in", "chord", "out"), rolls, strict=False):
+        found[place] = RollLine()
         for time, note in notes:
-            found[number].add([note_on(time, 0, note, 90), note_off(time + 0.1, 0, note)])
+            found[place].add([note_on(time, 0, note, 90), note_off(time + 0.1, 0, note)])
     return found
 
 
 def test_it_follows_the_last_note_and_what_was_struck_with_it():
     rolls = lines([(1.0, 50), (5.0, 60), (5.01, 64)], [(5.0, 60), (5.0, 67)], [(5.2, 67)])
-    assert trail(CHAIN, rolls, SHARP_NAMES, 6.0) == [Mark("C4 E4"), Mark("C4 G4"), Mark("G4")]
+    assert trail(CHAIN, rolls, SHARP_NAMES, 6.0) == [TrailMark("C4 E4"), TrailMark("C4 G4"), TrailMark("G4")]
 
 
 def test_it_ends_where_nothing_came_out_but_waits_a_moment_first():
     rolls = lines([(5.0, 60)], [(5.0, 60)], [(1.0, 60)])
-    assert trail(CHAIN, rolls, SHARP_NAMES, 6.0)[-1] == Mark("ends here", True)
-    assert trail(CHAIN, rolls, SHARP_NAMES, 5.05) == [Mark("C4"), Mark("C4")]
+    assert trail(CHAIN, rolls, SHARP_NAMES, 6.0)[-1] == TrailMark("ends here", True)
+    assert trail(CHAIN, rolls, SHARP_NAMES, 5.05) == [TrailMark("C4"), TrailMark("C4")]
 
 
 def test_what_is_long_ago_is_forgotten_and_many_notes_are_counted():

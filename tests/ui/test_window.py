@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import QApplication, QLineEdit
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import InstrumentDestination, SurfaceSource
+from arpegon.core.notes.taps import rolls_of
 from arpegon.core.theory.pitch import written
 from arpegon.engine.wire.protocol import Locate
 from arpegon.files import places
@@ -31,7 +32,7 @@ from arpegon.ui.bench.scale_editor import ScaleEditor
 from arpegon.ui.bench.source_editor import SourceEditor
 from arpegon.ui.controls.slider import Slider
 from arpegon.ui.controls.step_lanes import StepLanes
-from arpegon.ui.model.session import Selection
+from arpegon.ui.model.selection import Selection
 from arpegon.ui.model.words import zone_words
 from building import generator, notes, pitches
 
@@ -39,8 +40,9 @@ LEFT = Qt.MouseButton.LeftButton
 
 
 def printed(window, strand_id, roll):
-    """Notes on one roll of the board, oldest first."""
-    return [bar.note for bar in window.session.paper(strand_id).line(roll).bars]
+    """Notes on one roll of the board, by its number, oldest first."""
+    places = rolls_of(stage.id for stage in window.session.project.strand(strand_id).stages)
+    return [bar.note for bar in window.session.paper(strand_id).line(places[roll]).bars]
 
 
 def held(window):
@@ -375,12 +377,12 @@ def test_unsaved_work_is_offered_after_a_crash(window, strand, qtbot):
     session = window.session
     session.filing.keep()
     crashed = session.filing.autosave.file
-    left = crashed.with_name("999999999-1.autosave")
+    left = crashed.with_name("999999999-1-1.autosave")
     crashed.rename(left)
     session.filing.new()
     window.offer_recovery(session.filing.autosave.leftovers())
     assert any("Unsaved work" in text for text in window.notices.texts)
-    act = dict(window.notices.acts["recover"])["Get it back"]
+    act = dict(session.notice_list.acts["recover"])["Get it back"]
     act()
     assert session.project.strands[0].id == strand and session.history.dirty
     assert not left.exists() and "recover" not in session.notices

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from arpegon.core.document.model import AudioSource, MidiSource, Project, SurfaceSource
 from arpegon.core.document.sections import seconds_of
 from arpegon.core.events import Event
+from arpegon.core.notes.taps import IN, OUT
 from arpegon.engine.simulation import Engine
 from arpegon.files.audio import Sound
 from arpegon.files.midi import Clip
@@ -61,9 +62,8 @@ class _Engine(Engine):
 class Collector:
     """The outputs of an offline run."""
 
-    def __init__(self, project: Project) -> None:
+    def __init__(self) -> None:
         self.result = Result()
-        self._last = {strand.id: len(strand.stages) for strand in project.strands}
 
     def port(self, port: str, events: Sequence[Event]) -> None:
         self.result.ports.setdefault(port, []).extend(events)
@@ -71,11 +71,13 @@ class Collector:
     def instrument(self, instrument: str, events: Sequence[Event]) -> None:
         self.result.batches.append((instrument, list(events)))
 
-    def printed(self, strand: str, roll: int, events: Sequence[Event]) -> None:
-        if roll == 0:
-            self.result.played.setdefault(strand, []).extend(events)
-        if roll == self._last.get(strand):
-            self.result.strands.setdefault(strand, []).extend(events)
+    def printed(self, strand: str, places: tuple[str, ...], events: Sequence[Event]) -> None:
+        for place, found in ((IN, self.result.played), (OUT, self.result.strands)):
+            if place in places:
+                found.setdefault(strand, []).extend(events)
+
+    def revised(self, revision: int) -> None:
+        """Offline there is one document."""
 
     def passed(self, stage: str, event: Event | None, out: Sequence[Event]) -> None:
         """Nobody watches offline."""
@@ -160,7 +162,7 @@ def run(
     project = heard_alike(project)
     if heard is not None:
         project, sounds = hearing(project, heard)
-    collector = Collector(project)
+    collector = Collector()
     engine = _Engine(collector, seed)
     engine.apply(project, clips or {}, 0.0, sounds)
     engine.play(0.0, 0.0)

@@ -14,7 +14,8 @@ from collections.abc import Callable, Mapping, Sequence
 from itertools import count
 
 from arpegon.core.document.model import Project
-from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
+from arpegon.core.events import NOTE_OFF, NOTE_ON, Event, note_off
+from arpegon.core.notes.pairing import Pairing, note_key
 from arpegon.engine.clocks.following import ClockFollower
 from arpegon.engine.clocks.sending import ClockSender
 from arpegon.engine.clocks.timeline import Due, Timeline
@@ -24,7 +25,7 @@ from arpegon.engine.hearing.feeds import AudioFeeds
 from arpegon.engine.hearing.hearing import Hearing
 from arpegon.engine.performance.hooks import Hooks
 from arpegon.engine.performance.overlay import Overlay
-from arpegon.engine.performance.players import Players, TakePlayer
+from arpegon.engine.performance.players import Players, Room, TakePlayer
 from arpegon.engine.performance.sections import SectionPlayer
 from arpegon.files.audio import Sound
 from arpegon.files.midi import Clip
@@ -33,7 +34,6 @@ from arpegon.processors.targets import Target
 Plans = list[tuple[Callable[[], float], Due]]
 """When something is due, in seconds, and what it then does."""
 
-_UP = object()
 _TEMPO = ("", "tempo")
 
 
@@ -79,20 +79,21 @@ class Engine:
         self.clock = self.transport.clock
         self.graph = Graph(outputs, seed, self.clock, self.endless.clock)
         self.now = 0.0
-        self.audio = AudioFeeds(self, hearing)
+        self.audio = AudioFeeds(self, self, self.graph, self.endless, hearing)
         self._seconds: list[tuple[float, int, Due]] = []
         self._order = count()
         self._arrived: deque[tuple[str, Event]] = deque()
         self._scores: list[Score] = []
         self._injected: Inputs = {}
-        self._down: dict[str, dict[int, None]] = {}
-        self.players = Players(self)
+        self._down: dict[str, Pairing[bool]] = {}
+        """The keys that are down on each MIDI input."""
+        self.players = Players(Room(self, self, self.graph), self)
         self._take: TakePlayer | None = None
         self.follower = ClockFollower(self)
-        self.sender = ClockSender(self)
-        self.overlay = Overlay(self)
-        self.hooks = Hooks(self)
-        self.sections: SectionPlayer = SectionPlayer(self)
+        self.sender = ClockSender(self, outputs.port)
+        self.overlay = Overlay(self, self.graph, self.go_on)
+        self.sections = SectionPlayer(self, self.overlay, self.graph)
+        self.hooks = Hooks(self, self.overlay, self.sections, self.graph)
         self._plans = self._planning(Project())
 
     # -- what is due -------------------------------------------------------------------------------
@@ -231,15 +232,13 @@ class Engine:
         events = inputs.setdefault(name, [])
         before = len(events)
         if kind == NOTE_ON:
-            down = self._down.setdefault(name, {})
-            key = (event.status & 0x0F) << 7 | event.data1
-            if key in down:
-                events.append(Event(event.time, NOTE_OFF | event.status & 0x0F, event.data1, 64))
-            down[key] = None
+            down = self._down.setdefault(name, Pairing())
+            if down.end(note_key(event)):
+                events.append(note_off(event.time, event.status & 0x0F, event.data1))
+            down.begin(note_key(event), True)
             events.append(event)
         elif kind == NOTE_OFF:
-            down = self._down.setdefault(name, {})
-            if down.pop((event.status & 0x0F) << 7 | event.data1, _UP) is None:
+            if name in self._down and self._down[name].end(note_key(event)):
                 events.append(event)
         else:
             events.append(event)
@@ -256,25 +255,34 @@ class Engine:
         time = max(time, self.now)
         down = self._down.pop(name, None)
         if down and name.startswith(ALL_INPUTS):
-            ends = [Event(time, NOTE_OFF | key >> 7, key & 0x7F, 64) for key in down]
+            ends = down.release(time)
             self.graph.push({name: ends, ALL_INPUTS: list(ends)}, time)
         self.graph.release_feed(name, time)
 
     # -- the document ------------------------------------------------------------------------------
 
     def apply(
-        self, project: Project, clips: Mapping[str, Clip], time: float, sounds: Mapping[str, Sound] | None = None
+        self,
+        document: Project,
+        clips: Mapping[str, Clip],
+        time: float,
+        sounds: Mapping[str, Sound] | None = None,
+        revision: int | None = None,
     ) -> None:
         """Take over a document, and the clips and sounds that it names.
+
+        Args:
+            revision: the number of the document; from its strands on, outputs are told of it.
 
         Raises:
             DocumentError: the document cannot be worked out; the old one stays at work.
         """
         time = max(time, self.now)
-        document, project = project, self.overlay.configure(project)
-        self.graph.apply(project, time)
-        self.overlay.taken(document)
-        self.hooks.taken(document)
+        before = self.overlay.document
+        project = self.overlay.laid_over(document)
+        self.graph.apply(project, time, revision)
+        self.overlay.use(document)
+        self.hooks.use(document)
         self.follower.configure(project.clock)
         self.sender.configure(project.clock.send, time)
         if project.tempo != self.clock.tempo and not self.follower.on:
@@ -283,8 +291,12 @@ class Engine:
         self.players.configure(project, clips, time)
         if not self.clock.playing and not self._plays_on():
             self._end_endless(time)
-        self.sections.configure(document, time)
+        self.sections.configure(before, time)
         self._plans = self._planning(document)
+
+    def set_clips(self, clips: Mapping[str, Clip], time: float) -> None:
+        """Clips that the document names were read."""
+        self.players.configure(self.graph.project, clips, max(time, self.now))
 
     def go_on(self, project: Project, targets: Sequence[Target], time: float) -> None:
         """Go on with a document in which these values are others; what is set in one stage alone goes a short way."""
@@ -425,7 +437,7 @@ class Engine:
     def play_take(self, parts: Mapping[str, Sequence[Event]], time: float, start: float = 0.0) -> None:
         """Play events (at seconds from the take's start) straight to the destinations of their strands."""
         self.stop_take(time)
-        self._take = TakePlayer(self, parts, max(time, self.now), start)
+        self._take = TakePlayer(self, self.graph, parts, max(time, self.now), start)
 
     def stop_take(self, time: float) -> None:
         """Stop the take that plays, if any."""

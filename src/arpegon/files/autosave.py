@@ -1,34 +1,55 @@
-"""Autosave: the unsaved work of each running window, and what a crash left behind.
+"""What is kept for a crash: the unsaved work of each running window, and the memory of what was played.
 
-Each window writes ``<pid>-<start>.autosave`` with the project and the path it belongs to, and removes it
-when it is closed in order. One whose process is gone is what a crash left.
+Each window holds a lock as long as its process lives, ``windows/<pid>-<start>.lock``. For each document that it works
+on it keeps ``autosave/<pid>-<start>-<number>.autosave``, with the project and the path it belongs to, while that is
+not saved, and the memory in a folder ``memory/<pid>-<start>-<number>``. What nobody holds the lock of a crash left.
 """
 
 from __future__ import annotations
 
 import contextlib
+import fcntl
 import os
 import time
 from pathlib import Path
+from typing import IO
 
 import msgspec
 
 from arpegon.core.document.model import Project
 from arpegon.core.errors import ArpegonError
+from arpegon.core.notes.memory import History
 from arpegon.files.atomic import write_atomic
 from arpegon.files.places import state_dir
 from arpegon.files.project import format_project, parse_project
+from arpegon.files.spool import discard_spool, has_spool, read_spool
 
-_STARTED = time.time_ns()
+SUFFIX = ".autosave"
 
 
 class Leftover(msgspec.Struct, frozen=True):
-    """Unsaved work found at the start."""
+    """What a crash left: unsaved work, what was played last, or both."""
 
     file: Path
-    project: Project
+    """The file of the unsaved work; there is none where all was saved."""
+    project: Project | None
     origin: Path | None
+    """The file of the project."""
     saved_at: float
+    memory: Path
+    """The folder of what was played; there is none where nothing was."""
+
+    @property
+    def title(self) -> str:
+        """What it is called."""
+        if self.project is not None:
+            return self.project.title
+        return self.origin.stem if self.origin else "a project without a name"
+
+    def history(self) -> tuple[History, str]:
+        """What was played, and a sentence where some of it could not be read."""
+        records, said = read_spool(self.memory)
+        return History(records), said
 
 
 class _Envelope(msgspec.Struct):
@@ -37,12 +58,51 @@ class _Envelope(msgspec.Struct):
     project: msgspec.Raw
 
 
-class Autosave:
-    """The autosave file of this window."""
+class WindowLock:
+    """Shows that a window is there, until its process ends, however it does.
 
-    def __init__(self, folder: Path | None = None) -> None:
-        self.folder = folder or state_dir() / "autosave"
-        self.file = self.folder / f"{os.getpid()}-{time.time_ns()}.autosave"
+    Args:
+        folder: the state folder.
+    """
+
+    def __init__(self, folder: Path) -> None:
+        self.owner = f"{os.getpid()}-{time.time_ns()}"
+        self._path = folder / "windows" / f"{self.owner}.lock"
+        self._file: IO[str] | None = None
+        with contextlib.suppress(OSError):
+            self._path.parent.mkdir(parents=True, exist_ok=True)
+            self._file = self._path.open("w")
+            fcntl.flock(self._file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+
+    def release(self) -> None:
+        """The window is closed in order."""
+        if self._file is not None:
+            with contextlib.suppress(OSError):
+                self._path.unlink()
+            self._file.close()
+            self._file = None
+
+
+class Autosave:
+    """What one window keeps of the document that it works on.
+
+    Args:
+        folder: the state folder (left out: that of this user).
+        lock: shows that the window is there (left out: one of its own).
+        number: counts the documents of the window.
+    """
+
+    def __init__(self, folder: Path | None = None, lock: WindowLock | None = None, number: int = 1) -> None:
+        self.folder = folder or state_dir()
+        self.lock = lock or WindowLock(self.folder)
+        self._number = number
+        stem = f"{self.lock.owner}-{number}"
+        self.file = self.folder / "autosave" / f"{stem}{SUFFIX}"
+        self.memory = self.folder / "memory" / stem
+
+    def next(self) -> Autosave:
+        """That of the next document of the window."""
+        return Autosave(self.folder, self.lock, self._number + 1)
 
     def write(self, project: Project, origin: Path | None) -> None:
         """Keep the work as it is now.
@@ -53,6 +113,11 @@ class Autosave:
         envelope = _Envelope(str(origin) if origin else None, time.time(), msgspec.Raw(format_project(project)))
         write_atomic(self.file, msgspec.json.encode(envelope))
 
+    @property
+    def written(self) -> bool:
+        """Whether unsaved work is kept."""
+        return self.file.exists()
+
     def clear(self) -> None:
         """Nothing is unsaved (any more)."""
         with contextlib.suppress(OSError):
@@ -60,32 +125,53 @@ class Autosave:
 
     def leftovers(self) -> list[Leftover]:
         """What crashed windows left, newest first; files that cannot be read stay where they are."""
-        found = []
-        for file in self.folder.glob("*.autosave") if self.folder.is_dir() else ():
-            owner, _, stamp = file.stem.partition("-")
-            if file == self.file or not (owner.isdigit() and stamp.isdigit()) or _alive(int(owner), int(stamp)):
-                continue
+        autosaves, memories = self.folder / "autosave", self.folder / "memory"
+        stems = {file.stem for file in autosaves.glob(f"*{SUFFIX}")} | {one.name for one in memories.glob("*-*-*")}
+        found = [self._leftover(stem) for stem in stems if not self._held(stem)]
+        return sorted((one for one in found if one is not None), key=lambda leftover: -leftover.saved_at)
+
+    def _leftover(self, stem: str) -> Leftover | None:
+        file, memory = self.folder / "autosave" / f"{stem}{SUFFIX}", self.folder / "memory" / stem
+        project, origin, saved_at = None, None, 0.0
+        if file.exists():
             try:
                 envelope = msgspec.json.decode(file.read_bytes(), type=_Envelope)
                 project = parse_project(bytes(envelope.project), file.name)
             except (OSError, msgspec.DecodeError, ArpegonError):
-                continue
+                return None
             origin = Path(envelope.origin) if envelope.origin else None
-            found.append(Leftover(file, project, origin, envelope.saved_at))
-        return sorted(found, key=lambda leftover: -leftover.saved_at)
+            saved_at = envelope.saved_at
+        played = has_spool(memory)
+        if project is None and not played:
+            return None
+        if played and project is None:
+            with contextlib.suppress(OSError):
+                saved_at = max(one.stat().st_mtime for one in memory.iterdir())
+            records, _ = read_spool(memory)
+            name = History(records).piece.file
+            origin = Path(name) if name else None
+        return Leftover(file, project, origin, saved_at, memory)
+
+    def _held(self, stem: str) -> bool:
+        """Whether the window that this belongs to is there; that of an earlier version, which held no lock, is not."""
+        owner = "-".join(stem.split("-")[:2])
+        if owner == self.lock.owner:
+            return True
+        try:
+            with (self.folder / "windows" / f"{owner}.lock").open() as file:
+                fcntl.flock(file, fcntl.LOCK_SH | fcntl.LOCK_NB)
+        except BlockingIOError:
+            return True
+        except OSError:
+            return False
+        return False
 
 
 def forget(leftover: Leftover) -> None:
     """Throw a leftover away."""
     with contextlib.suppress(OSError):
         leftover.file.unlink()
-
-
-def _alive(pid: int, stamp: int) -> bool:
-    if pid == os.getpid():
-        return stamp >= _STARTED  # older: an earlier process had our number
-    try:
-        command = Path(f"/proc/{pid}/cmdline").read_bytes()
-    except OSError:
-        return False
-    return b"python" in command or b"arpegon" in command
+    discard_spool(leftover.memory)
+    owner = "-".join(leftover.file.stem.split("-")[:2])
+    with contextlib.suppress(OSError):
+        (leftover.file.parent.parent / "windows" / f"{owner}.lock").unlink()

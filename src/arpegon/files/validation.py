@@ -8,7 +8,7 @@ from collections.abc import Iterable
 import msgspec
 
 from arpegon.core.document.model import AudioSource, Held, Hookup, Project, Section, Stage, Strand, WorkingSource
-from arpegon.core.document.routing import working_order
+from arpegon.core.document.routing import topological_order
 from arpegon.core.document.sections import MOST_BARS
 from arpegon.core.errors import DocumentError
 from arpegon.core.processing.parameters import check_params, check_pitch_class
@@ -53,7 +53,7 @@ def validated(project: Project) -> Project:
         _check_zones(strand)
         if strand.ink is not None:
             _within(f"ink of “{strand.name}”", strand.ink, 0, INKS - 1)
-    working_order(project)
+    topological_order(project)
     _unique("section id", (section.id for section in project.sections))
     project = _replace(project, key=_key(project.key), strands=tuple(_strand(strand) for strand in project.strands))
     return _replace(project, sections=tuple(_section(project, section) for section in project.sections))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import faulthandler
 import os
 import signal
 import sys
@@ -11,6 +12,7 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
 
 from arpegon.core.theory.pitch import write_middle_c_as
+from arpegon.files.logs import keep_last_words, start_log
 from arpegon.files.places import load_settings
 from arpegon.ui.look import theme
 from arpegon.ui.model.session import Session
@@ -33,12 +35,15 @@ def run_app(project: Path | None, demo: bool) -> int:
             "arpegon: there is no display; start it in a desktop, or by “make demo”, which makes one.", file=sys.stderr
         )
         return 2
+    start_log("window")
+    last_words = keep_last_words("window-errors.log")  # held open as long as the program runs
     application = make_application(sys.argv[:1])
     settings = load_settings()
     theme.use(settings.theme)
     write_middle_c_as(settings.middle_c)
     session = Session(settings)
     window = Window(session)
+    window.faults.catch()
     leftovers = session.filing.autosave.leftovers()
     if project is not None and not session.filing.open(project):
         session.notice("file", session.notices.get("file", ""))
@@ -54,4 +59,8 @@ def run_app(project: Path | None, demo: bool) -> int:
     breath.setInterval(200)
     breath.timeout.connect(lambda: None)
     breath.start()
-    return application.exec()
+    code = application.exec()
+    if last_words is not None:
+        faulthandler.disable()
+        last_words.close()
+    return code

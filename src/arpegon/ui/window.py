@@ -20,17 +20,18 @@ from PyQt6.QtWidgets import (
 )
 
 from arpegon.core.theory.pitch import write_middle_c_as
-from arpegon.engine.wire.protocol import Play, SetAudio
 from arpegon.files.autosave import Leftover, forget
 from arpegon.files.places import DEMO
 from arpegon.files.project import SUFFIX, load_project
 from arpegon.ui.bench.bench import Bench
 from arpegon.ui.board.board import Board
 from arpegon.ui.frame.header import Header
+from arpegon.ui.frame.log_view import LogView
 from arpegon.ui.frame.notices import NoticeBar, StatusLine
 from arpegon.ui.frame.surface import PlaySurface
 from arpegon.ui.hookups.hookups_view import HookupsView
 from arpegon.ui.look import theme
+from arpegon.ui.model.faults import Faults
 from arpegon.ui.model.session import Session
 from arpegon.ui.model.timers import ticking
 from arpegon.ui.parts import clipboard
@@ -111,6 +112,7 @@ class Window(QMainWindow):
         self._name_window()
         self.board.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.board.setFocus()
+        self.faults = Faults(session, ("Show the log", self.show_log))
 
     # -- actions -----------------------------------------------------------------------------------
 
@@ -158,6 +160,7 @@ class Window(QMainWindow):
             ("night", "Night theme", "Ctrl+Shift+N", self.toggle_theme),
             ("middle_c", "Middle C is written C3", "", self.toggle_middle_c),
             ("menu", "Project menu", "Alt+P", lambda: self._project_menu(self.header.menu_button)),
+            ("log", "Show the log", "", self.show_log),
             ("quit", "Quit", "Ctrl+Q", self.close),
         ]
         for name, text, keys, act in table:
@@ -213,7 +216,7 @@ class Window(QMainWindow):
         menu.addSeparator()
         actions["middle_c"].setCheckable(True)
         actions["middle_c"].setChecked(session.settings.middle_c == 3)
-        for name in ("layout", "follow", "fit", "night", "middle_c", "wide", "quit"):
+        for name in ("layout", "follow", "fit", "night", "middle_c", "wide", "log", "quit"):
             menu.addAction(actions[name])
         return menu
 
@@ -239,7 +242,7 @@ class Window(QMainWindow):
 
     def _set_audio(self, device: str, block: int) -> None:
         self.session.change_settings(audio_device=device, block=block)
-        self.session.client.send(SetAudio(device, block))
+        self.session.link.set_audio(device, block)
 
     # -- acts --------------------------------------------------------------------------------------
 
@@ -287,6 +290,12 @@ class Window(QMainWindow):
         self.session.changed.emit()
         theme.use(theme.theme().name)  # everything is painted anew
 
+    def show_log(self) -> None:
+        """Show what our processes wrote to their logs."""
+        view = LogView(self)
+        view.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        view.show()
+
     def ask_open(self) -> None:
         """Let a project be chosen."""
         name, _ = QFileDialog.getOpenFileName(self, "Open a project", str(self.session.filing.folder), _FILTER)
@@ -314,7 +323,7 @@ class Window(QMainWindow):
     def open_demo(self) -> None:
         """Open the demo, and play it."""
         self.session.load(load_project(DEMO), DEMO)
-        self.session.client.send(Play(0.0))
+        self.session.link.play(0.0)
         strand = self.session.project.strands[0]
         self.session.select_stage(strand.stages[-1].id)
 
@@ -333,11 +342,20 @@ class Window(QMainWindow):
 
             return run
 
-        self.notices.acts["recover"] = [
-            ("Get it back", done(lambda: self.session.filing.recover(newest))),
-            ("Throw it away", done(lambda: forget(newest))),
-        ]
-        self.session.notice("recover", f"Unsaved work on “{newest.project.title}” from {when} was found.")
+        played = newest.memory.is_dir()
+        if newest.project is not None:
+            words = f"Unsaved work on “{newest.title}” from {when} was found"
+            words += ", with what was played before the crash." if played else "."
+        else:
+            words = f"What was played on “{newest.title}” before a crash at {when} was found."
+        self.session.notice(
+            "recover",
+            words,
+            [
+                ("Get it back", done(lambda: self.session.filing.recover(newest))),
+                ("Throw it away", done(lambda: forget(newest))),
+            ],
+        )
 
     # -- showing -----------------------------------------------------------------------------------
 

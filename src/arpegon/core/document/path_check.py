@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping
 
 import msgspec
 
@@ -22,6 +22,7 @@ from arpegon.core.document.model import (
     StrandSource,
 )
 from arpegon.core.document.routing import taken_somewhere
+from arpegon.core.notes.taps import rolls_of
 from arpegon.core.theory.pitch import written
 
 SILENT_DB = -90.0
@@ -54,7 +55,7 @@ class StageFacts(msgspec.Struct, frozen=True):
 class Surroundings(msgspec.Struct, frozen=True):
     """What only the running program knows; ``None`` where it is not known (offline).
 
-    ``passed`` holds for each strand how many notes were printed on each of its rolls in the last seconds,
+    ``passed`` holds for each strand how many notes passed each of its places in the last seconds,
     ``sent`` which notes left it, ``keys`` the keys that each sound plays, where it does not play all.
     """
 
@@ -72,7 +73,7 @@ class Surroundings(msgspec.Struct, frozen=True):
     """The name of the section that holds."""
     held: Collection[tuple[str, str]] = ()
     """What it holds: targets and parameters."""
-    passed: Mapping[str, Sequence[int]] = {}
+    passed: Mapping[str, Mapping[str, int]] = {}
     sent: Mapping[str, Collection[int]] = {}
     keys: Mapping[str, Collection[int]] = {}
 
@@ -181,7 +182,8 @@ def _strand(project: Project, strand: Strand, facts: Facts, around: Surroundings
 
 
 def _stages(project: Project, strand: Strand, facts: Facts, around: Surroundings) -> Iterator[Break]:
-    passed = around.passed.get(strand.id, ())
+    passed = around.passed.get(strand.id, {})
+    places = rolls_of(stage.id for stage in strand.stages)
     if strand.along:
         return
     for place, stage in enumerate(strand.stages):
@@ -193,8 +195,8 @@ def _stages(project: Project, strand: Strand, facts: Facts, around: Surroundings
         if known.waits_for_clock and around.playing is False:
             reason, mend = _standing(known.label, around)
             yield Break(strand.id, "stage", reason, stage=stage.id, mend=mend)
-        if len(passed) > len(strand.stages) and passed[place] and not any(passed[place + 1 :]):
-            count = passed[place]
+        count = passed.get(places[place], 0)
+        if count and not any(passed.get(one, 0) for one in places[place + 1 :]):
             notes = "the note" if count == 1 else f"any of the {count} notes"
             reason = f"{known.label} did not let {notes} of the last seconds through"
             yield Break(strand.id, "stage", reason, stage=stage.id, mend="bypass")

@@ -27,7 +27,7 @@ def feeders(project: Project) -> dict[str, set[str]]:
     return fed
 
 
-def working_order(project: Project) -> list[Strand]:
+def topological_order(project: Project) -> list[Strand]:
     """The strands, each after all that feed it.
 
     Raises:

@@ -14,11 +14,6 @@ from arpegon.core.events import NOTE_OFF, NOTE_ON, POLY_PRESSURE, Event
 Strike = Callable[[Event], Sequence[Event]]
 
 
-def note_key(event: Event) -> int:
-    """Channel and note of a note event as one number."""
-    return (event.status & 0x0F) << 7 | event.data1
-
-
 class NoteLedger:
     """Which notes each held key has started, and how many keys hold each sounding note.
 

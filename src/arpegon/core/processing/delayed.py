@@ -6,8 +6,8 @@ from collections.abc import Mapping
 from typing import Any
 
 from arpegon.core.events import POLY_PRESSURE, Event
-from arpegon.core.notes.ledger import note_key
-from arpegon.core.processing.processor import KeyBook, Setting
+from arpegon.core.notes.pairing import note_key
+from arpegon.core.processing.processor import Context, KeyBook
 
 
 class DelayedNotes(KeyBook):
@@ -18,12 +18,12 @@ class DelayedNotes(KeyBook):
 
     timed = True
 
-    def __init__(self, values: Mapping[str, Any], setting: Setting) -> None:
+    def __init__(self, values: Mapping[str, Any], context: Context) -> None:
         self._late: dict[int, tuple[float, float]] = {}
         """For each strike when its key was struck and by how much it was put off."""
         self._free: dict[int, float] = {}
         """When the last note of each key ends or ended."""
-        super().__init__(values, setting)
+        super().__init__(values, context)
 
     def delay(self, event: Event) -> float:
         """By how many seconds a note is put off; never below 0."""

@@ -15,14 +15,15 @@ from typing import Any, ClassVar
 
 import msgspec
 
-from arpegon.core.events import NOTE_OFF, NOTE_ON, POLY_PRESSURE, Event
-from arpegon.core.notes.ledger import NoteLedger, note_key
+from arpegon.core.events import NOTE_OFF, NOTE_ON, POLY_PRESSURE, Event, note_off
+from arpegon.core.notes.ledger import NoteLedger
+from arpegon.core.notes.pairing import Pairing, note_key
 from arpegon.core.processing.parameters import Param, with_defaults
 from arpegon.core.theory.scales import Key
 from arpegon.core.time.clock import Clock
 
 
-class Setting(msgspec.Struct, frozen=True):
+class Context(msgspec.Struct, frozen=True):
     """What a stage may know of the project around it."""
 
     key: Key = Key()
@@ -50,17 +51,31 @@ class Processor:
     cut_by_bypass: ClassVar[bool] = False
     """Whether it lets go of its notes when it is bypassed or taken back in (it holds some that no key holds)."""
 
-    def __init__(self, values: Mapping[str, Any], setting: Setting) -> None:
+    def __init__(self, values: Mapping[str, Any], context: Context) -> None:
         self.bypass = False
+        self._works = False
+        self.values: dict[str, Any] = {}
+        self.context = context
         self._seed: tuple[int, int | None] | None = None
-        self.configure(values, setting)
+        self.configure(values, context)
         self.restart()
 
-    def configure(self, values: Mapping[str, Any], setting: Setting) -> None:
-        """Take new values (checked ones; those left out have their defaults) without losing held notes."""
+    def configure(self, values: Mapping[str, Any], context: Context) -> None:
+        """Take new values (checked ones; those left out have their defaults) without losing held notes.
+
+        Where it cannot work with them it raises what went wrong, and works on as before.
+        """
+        before = (self.values, self.context) if self._works else None
         self.values = with_defaults(self.params, values)
-        self.setting = setting
-        self.configured()
+        self.context = context
+        try:
+            self.configured()
+        except Exception:
+            if before is not None:
+                self.values, self.context = before
+                self.configured()
+            raise
+        self._works = True
 
     def configured(self) -> None:
         """Derive from ``self.values`` whatever :meth:`process` needs at hand."""
@@ -126,13 +141,13 @@ class Processor:
 
     def new_seed(self) -> bool:
         """Whether the seed is another one than at the last call: then draws begin anew."""
-        before, self._seed = self._seed, (self.values["seed"], self.setting.seed)
+        before, self._seed = self._seed, (self.values["seed"], self.context.seed)
         return before != self._seed
 
     def generator(self, purpose: str = "") -> random.Random:
         """Random draws of this stage's own: the same seed gives the same draws, another ``purpose`` others."""
-        seed = self.values["seed"] if self.setting.seed is None else self.setting.seed
-        return random.Random(f"{seed}/{self.setting.identity}{'/' if purpose else ''}{purpose}")
+        seed = self.values["seed"] if self.context.seed is None else self.context.seed
+        return random.Random(f"{seed}/{self.context.identity}{'/' if purpose else ''}{purpose}")
 
 
 class NoteMapper(Processor):
@@ -142,9 +157,9 @@ class NoteMapper(Processor):
     passes. A bypassed mapper maps each note to itself, so notes held across a bypass end properly.
     """
 
-    def __init__(self, values: Mapping[str, Any], setting: Setting) -> None:
+    def __init__(self, values: Mapping[str, Any], context: Context) -> None:
         self.ledger = NoteLedger()
-        super().__init__(values, setting)
+        super().__init__(values, context)
 
     def strike(self, event: Event) -> Sequence[Event]:
         """The note ons that answer a note on (none to swallow it), at the same time."""
@@ -172,10 +187,10 @@ def itself(event: Event) -> Sequence[Event]:
 class NoteGate(Processor):
     """A processor that lets events through or not. What it does to a note on it does to its end and its pressure."""
 
-    def __init__(self, values: Mapping[str, Any], setting: Setting) -> None:
-        self._passed: dict[int, int] = {}
-        self._blocked: dict[int, int] = {}
-        super().__init__(values, setting)
+    def __init__(self, values: Mapping[str, Any], context: Context) -> None:
+        self._passed: Pairing[bool] = Pairing()
+        """Whether each note on passed."""
+        super().__init__(values, context)
 
     def lets_in(self, event: Event) -> bool:
         """Whether a note on passes."""
@@ -186,45 +201,26 @@ class NoteGate(Processor):
         return True
 
     def process(self, events: Sequence[Event], out: list[Event]) -> None:
-        passed, blocked, bypass = self._passed, self._blocked, self.bypass
+        notes, bypass = self._passed, self.bypass
         for event in events:
             kind = event.status & 0xF0
             if kind == NOTE_ON:
-                key = (event.status & 0x0F) << 7 | event.data1
-                if bypass or self.lets_in(event):
-                    passed[key] = passed.get(key, 0) + 1
+                passes = bypass or self.lets_in(event)
+                notes.begin(note_key(event), passes)
+                if passes:
                     out.append(event)
-                else:
-                    blocked[key] = blocked.get(key, 0) + 1
             elif kind == NOTE_OFF:
-                key = (event.status & 0x0F) << 7 | event.data1
-                if not passed and not blocked:
-                    out.append(event)
-                elif key in passed:
-                    _count_down(passed, key)
-                    out.append(event)
-                elif key in blocked:
-                    _count_down(blocked, key)
-                else:
+                if notes.end(note_key(event)) is not False:
                     out.append(event)
             elif kind == POLY_PRESSURE:
-                key = (event.status & 0x0F) << 7 | event.data1
-                if key in passed or key not in blocked:
+                if notes.latest(note_key(event)) is not False:
                     out.append(event)
             elif bypass or self.lets_by(event):
                 out.append(event)
 
     def release(self, time: float, out: list[Event]) -> None:
-        for key, holders in self._passed.items():
-            out.extend([Event(time, NOTE_OFF | key >> 7, key & 0x7F, 64)] * holders)
+        out += [note_off(time, key >> 7, key & 0x7F) for key, passed in self._passed.items() if passed]
         self._passed.clear()
-        self._blocked.clear()
-
-
-def _count_down(counts: dict[int, int], key: int) -> None:
-    counts[key] -= 1
-    if not counts[key]:
-        del counts[key]
 
 
 Act = Callable[[float, list[Event]], None]
@@ -242,15 +238,15 @@ class KeyBook(Processor):
     off with :meth:`later`. Notes that began while it was bypassed map to themselves and end with their keys.
     """
 
-    def __init__(self, values: Mapping[str, Any], setting: Setting) -> None:
+    def __init__(self, values: Mapping[str, Any], context: Context) -> None:
         self.ledger = NoteLedger()
-        self.down: dict[int, list[int]] = {}
+        self.down: Pairing[int] = Pairing()
         """The strikes of each key that is down, oldest first, by channel and note."""
         self._queue: list[tuple[float, int, Act]] = []
         self._numbers = count(_SERIALS)
         self.seen = -math.inf
         """Up to when everything was emitted: what turns out to have been due before is emitted then."""
-        super().__init__(values, setting)
+        super().__init__(values, context)
 
     # -- what subclasses say -----------------------------------------------------------------------
 
@@ -316,18 +312,18 @@ class KeyBook(Processor):
         key = note_key(event)
         if kind == NOTE_ON and not self.bypass:
             strike = next(self._numbers)
-            self.down.setdefault(key, []).append(strike)
+            self.down.begin(key, strike)
             self.struck(strike, event, out)
         elif kind == NOTE_ON or key not in self.down:
             self.ledger.run((event,), itself, out)
         elif kind == NOTE_OFF:
-            strikes = self.down[key]
-            strike = strikes.pop(0)
-            if not strikes:
-                del self.down[key]
-            self.let_go(strike, event, out)
+            first = self.down.end(key)
+            if first is not None:
+                self.let_go(first, event, out)
         else:
-            self.pressed(self.down[key][-1], event, out)
+            last = self.down.latest(key)
+            if last is not None:
+                self.pressed(last, event, out)
 
     def release(self, time: float, out: list[Event]) -> None:
         self._queue.clear()

@@ -160,6 +160,11 @@ class AudioOut:
             self._wake.set()
 
     @property
+    def looked(self) -> bool:
+        """Whether a device was opened, or could not be."""
+        return bool(self.name or self._said)
+
+    @property
     def rests(self) -> bool:
         """Whether nothing is to sound, so that no device is used."""
         return not self._needed and self._stream is None

@@ -3,14 +3,11 @@
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING
 
 from arpegon.core.document.model import ClockSettings
 from arpegon.core.time.clock import TEMPO_RANGE
 from arpegon.core.time.ticks import CONTINUE, PER_QUARTER, POSITION, START, STOP, TICK, TickFilter
-
-if TYPE_CHECKING:
-    from arpegon.engine.simulation import Engine
+from arpegon.engine.clocks.roles import Transport
 
 _LOST_TICKS = 10.0
 _LOST_SECONDS = 0.5
@@ -28,8 +25,8 @@ class ClockFollower:
     the filter expects it. After a start or continue the first tick is the beat at which it begins.
     """
 
-    def __init__(self, engine: Engine) -> None:
-        self._engine = engine
+    def __init__(self, transport: Transport) -> None:
+        self._transport = transport
         self.settings = ClockSettings()
         self.ticks = TickFilter()
         self._armed: float | None = None
@@ -78,12 +75,12 @@ class ClockFollower:
             self._armed = self._place
         elif status == POSITION:
             self._place = value / 4.0
-            self._engine.locate(time, self._place)
+            self._transport.locate(time, self._place)
         elif status == STOP:
             self._armed = None
-            if self._engine.clock.playing:
-                self._engine.stop(time)  # a clock goes on from where it stopped
-                self._place = self._engine.clock.beat
+            if self._transport.clock.playing:
+                self._transport.stop(time)  # a clock goes on from where it stopped
+                self._place = self._transport.clock.beat
 
     def due(self) -> float:
         """When the clock counts as lost, if no tick comes before."""
@@ -94,15 +91,15 @@ class ClockFollower:
     def miss(self, time: float) -> None:
         """The clock is lost: go on at its last tempo, or stop."""
         self.lost = True
-        if self.settings.lost == "stop" and self._engine.clock.playing:
-            self._engine.halt(time)
+        if self.settings.lost == "stop" and self._transport.clock.playing:
+            self._transport.halt(time)
 
     def placed(self, beat: float) -> None:
         """The transport begins at a beat: ticks count from there."""
         self._number = round(beat * PER_QUARTER)
 
     def _tick(self, time: float) -> None:
-        clock = self._engine.clock
+        clock = self._transport.clock
         before = self.ticks.tempo
         self.ticks.tick(time)
         tempo = self.ticks.tempo
@@ -114,12 +111,12 @@ class ClockFollower:
         if self._armed is not None:
             beat, self._armed = self._armed, None
             if tempo is not None:
-                self._engine.set_tempo(time, tempo)
-            self._engine.play(time, beat)
+                self._transport.set_tempo(time, tempo)
+            self._transport.play(time, beat)
             return
         if not clock.playing:
             if tempo is not None:
-                self._engine.set_tempo(time, tempo)
+                self._transport.set_tempo(time, tempo)
             return
         self._number += 1
         here = clock.beat_at(time)
@@ -150,4 +147,4 @@ class ClockFollower:
         wanted = (self._number + 1) / PER_QUARTER - here
         steered = 60.0 * wanted / ahead if ahead > 1e-4 else tempo
         low, high = (share * tempo for share in _STEER)
-        self._engine.set_tempo(time, max(low, min(high, steered)))
+        self._transport.set_tempo(time, max(low, min(high, steered)))

@@ -4,13 +4,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from typing import TYPE_CHECKING
 
 from arpegon.core.events import SYSEX, Event
 from arpegon.core.time.ticks import CONTINUE, PER_QUARTER, POSITION, START, STOP, TICK
-
-if TYPE_CHECKING:
-    from arpegon.engine.simulation import Engine
+from arpegon.engine.clocks.roles import Send, Transport
 
 _NEAR = 1e-6
 _MOST_SIXTEENTHS = 0x3FFF
@@ -19,20 +16,21 @@ _MOST_SIXTEENTHS = 0x3FFF
 class ClockSender:
     """Sends 24 ticks a quarter to the outputs that are named, while the transport runs."""
 
-    def __init__(self, engine: Engine) -> None:
-        self._engine = engine
+    def __init__(self, transport: Transport, send: Send) -> None:
+        self._transport = transport
+        self._send_to = send
         self.ports: Sequence[str] = ()
         self._run = 0
 
     def configure(self, ports: Sequence[str], time: float) -> None:
         """Send to these outputs; one that is left out is told to stop."""
         gone = [port for port in self.ports if port not in ports]
-        playing = self._engine.clock.playing
+        playing = self._transport.clock.playing
         if playing and gone:
             self._send(gone, time, STOP)
         began, self.ports = not self.ports and bool(ports), ports
         if playing and began:
-            self.start(self._engine.clock.beat_at(time), time)
+            self.start(self._transport.clock.beat_at(time), time)
 
     def start(self, beat: float, time: float) -> None:
         """The transport starts at a beat: before it (while bars are counted) nothing is sent."""
@@ -60,7 +58,7 @@ class ClockSender:
             if run == self._run:
                 self._send(self.ports, time, status)
 
-        self._engine.transport.at_beat(tick / PER_QUARTER, send)
+        self._transport.transport.at_beat(tick / PER_QUARTER, send)
 
     def _schedule(self, tick: int, run: int) -> None:
         def send(time: float) -> None:
@@ -68,13 +66,13 @@ class ClockSender:
                 self._send(self.ports, time, TICK)
                 self._schedule(tick + 1, run)
 
-        self._engine.transport.at_beat(tick / PER_QUARTER, send)
+        self._transport.transport.at_beat(tick / PER_QUARTER, send)
 
     def _position(self, sixteenth: int, time: float) -> None:
         payload = bytes((POSITION, sixteenth & 0x7F, sixteenth >> 7))
         for port in self.ports:
-            self._engine.graph.outputs.port(port, [Event(time, SYSEX, payload=payload)])
+            self._send_to(port, [Event(time, SYSEX, payload=payload)])
 
     def _send(self, ports: Sequence[str], time: float, status: int) -> None:
         for port in ports:
-            self._engine.graph.outputs.port(port, [Event(time, SYSEX, payload=bytes((status,)))])
+            self._send_to(port, [Event(time, SYSEX, payload=bytes((status,)))])

@@ -1,4 +1,4 @@
-"""What feeds which strand and where each ends, by name, as the document says."""
+"""What feeds which strand and where each is connected to, by name, as the document says."""
 
 from __future__ import annotations
 
@@ -93,7 +93,7 @@ def into_feed(strand: Strand, destination: StrandDestination) -> str:
     return f"into:{destination.strand}:{strand.id}:{destination.channel}"
 
 
-def taps(project: Project) -> Iterable[tuple[str, str]]:
+def taken_after(project: Project) -> Iterable[tuple[str, str]]:
     """Strand and stage after which somebody listens."""
     for feeds in feeds_of(project).values():
         for source in feeds.values():
@@ -101,7 +101,8 @@ def taps(project: Project) -> Iterable[tuple[str, str]]:
                 yield source.strand, source.after
 
 
-def ends_of(project: Project, strand: Strand) -> dict[tuple[str, int], AnyDestination]:
+def connections_of(project: Project, strand: Strand) -> dict[tuple[str, int], AnyDestination]:
+    """The destinations of a strand that are outlets, by outlet, numbered where one stands twice."""
     found: dict[tuple[str, int], AnyDestination] = {}
     for destination in strand.destinations:
         outlet = outlet_of(destination)

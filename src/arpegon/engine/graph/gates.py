@@ -1,4 +1,4 @@
-"""The ways into a strand and out of it: gates, ends, and the outlets that all strands share.
+"""The ways into a strand and out of it: gates, connections, and the outlets that all strands share.
 
 Each keeps its own book of notes, so that whatever closes lets go of exactly what it let through.
 """
@@ -21,6 +21,7 @@ from arpegon.core.events import (
     control,
 )
 from arpegon.core.notes.ledger import NoteLedger
+from arpegon.core.notes.pairing import Pairing
 from arpegon.engine.graph.feeds import ALL_INPUTS
 
 RESET_CONTROLLERS = 121
@@ -40,7 +41,7 @@ class Gate:
         self.feed = feed
         self.zone = zone
         self.merges = feed == ALL_INPUTS or feed.startswith(("strand:", "into:", "along:"))
-        self._held: dict[int, int] = {}
+        self._held: Pairing[bool] = Pairing()
 
     def process(self, events: Sequence[Event], out: list[Event]) -> None:
         """Append what passes."""
@@ -63,32 +64,23 @@ class Gate:
                     and (channel is None or channel == status & 0x0F)
                 ):
                     key = (status & 0x0F) << 7 | event.data1
-                    if key not in held:
-                        held[key] = 1
-                    elif self.merges:
-                        held[key] += 1
-                    else:
+                    if not self.merges and held.end(key):
                         append(Event(event.time, NOTE_OFF | status & 0x0F, event.data1, 64))
+                    held.begin(key, True)
                     append(event)
             elif kind == NOTE_OFF:
-                key = (status & 0x0F) << 7 | event.data1
-                holders = held.pop(key, 0)
-                if holders:
+                if held.end((status & 0x0F) << 7 | event.data1):
                     append(event)
-                    if holders > 1:
-                        held[key] = holders - 1
             elif (status & 0x0F) << 7 | event.data1 in held:
                 append(event)  # pressure on a key
 
-    def release(self, time: float, out: list[Event]) -> None:
-        """End whatever it let in and still waits for."""
-        for key, holders in self._held.items():
-            out.extend([Event(time, NOTE_OFF | key >> 7, key & 0x7F, 64)] * holders)
-        self._held.clear()
+    def release(self, time: float) -> list[Event]:
+        """The ends of whatever it let in and still waits for."""
+        return self._held.release(time)
 
 
-class End:
-    """One destination of one strand."""
+class Connection:
+    """The connection of one strand to one of its destinations."""
 
     __slots__ = ("channel", "direct", "holder", "outlet", "silent")
 
@@ -103,7 +95,7 @@ class End:
 class Outlet:
     """The one way out to an instrument or port: the last ledger, shared by all strands that end there.
 
-    Each strand's end has a holder number, so that two strands on one note hold it both, and one that is
+    Each strand's connection has a holder number, so that two strands on one note hold it both, and one that is
     muted or removed lets go of its own share only.
     """
 
@@ -114,10 +106,10 @@ class Outlet:
         self._pedals: set[tuple[int, int]] = set()
         self._out: list[Event] = []
 
-    def deliver(self, end: End, events: Sequence[Event], direct: bool = False) -> None:
-        """Take events of a strand's end; ``direct`` ones (a take) are held apart from what the strand sends."""
-        holder = end.direct if direct else end.holder
-        channel, silent = end.channel, end.silent
+    def deliver(self, connection: Connection, events: Sequence[Event], direct: bool = False) -> None:
+        """Take events of a strand's connection; ``direct`` ones (a take) are held apart from what the strand sends."""
+        holder = connection.direct if direct else connection.holder
+        channel, silent = connection.channel, connection.silent
         append = self._out.append
 
         def strike(event: Event) -> Sequence[Event]:
@@ -153,9 +145,13 @@ class Outlet:
         (self._pedals.add if down else self._pedals.discard)((holder, event.channel if channel is None else channel))
         return True
 
-    def release(self, end: End, time: float, direct: bool | None = None) -> None:
-        """Let go of an end's notes and pedals (only of its ``direct`` ones, only of the others, or of both)."""
-        holders = {end.holder, end.direct} if direct is None else {end.direct if direct else end.holder}
+    def release(self, connection: Connection, time: float, direct: bool | None = None) -> None:
+        """Let go of a connection's notes and pedals (only of its ``direct`` ones, only of the others, or of both)."""
+        holders = (
+            {connection.holder, connection.direct}
+            if direct is None
+            else {connection.direct if direct else connection.holder}
+        )
         for key in self._ledger.keys:
             if key >> 11 in holders:
                 self._ledger.end(key, time, self._out)

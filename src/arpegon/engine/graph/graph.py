@@ -9,30 +9,23 @@ from typing import Protocol
 
 import msgspec
 
-from arpegon.core.document.model import (
-    Project,
-    Stage,
-    Strand,
-    StrandDestination,
-    SurfaceSource,
-)
-from arpegon.core.document.routing import working_order
+from arpegon.core.document.model import AnySource, Project, Stage, Strand, StrandDestination, SurfaceSource
+from arpegon.core.document.routing import topological_order
+from arpegon.core.errors import ArpegonError, DocumentError
 from arpegon.core.events import Event
-from arpegon.core.processing.processor import Processor, Setting
+from arpegon.core.notes.taps import OUT
+from arpegon.core.processing.processor import Context, Processor
 from arpegon.core.time.clock import Clock
-from arpegon.engine.graph.feeds import ends_of, feeds_of, into_feed, is_silent, strand_feed, taps
-from arpegon.engine.graph.gates import End, Gate, Outlet, on_channel
+from arpegon.engine.graph.feeds import connections_of, feeds_of, into_feed, is_silent, strand_feed, taken_after
+from arpegon.engine.graph.gates import Connection, Gate, Outlet, on_channel
+from arpegon.engine.graph.handover import Handover
 from arpegon.engine.graph.heads import Head
-from arpegon.engine.graph.nodes import Handover, StrandNode, changed_heads, changed_stages, cut_by_bypass
+from arpegon.engine.graph.nodes import StrandNode
 from arpegon.processors import processor_class
 from arpegon.processors.sources.generator import Generator
 
 Inputs = dict[str, list[Event]]
 """Events of one push by the name of the feed they came from, such as ``"surface"`` or ``"midi:Keys"``."""
-
-
-Work = Callable[[Sequence[Event], float, list[Event]], float]
-"""See :meth:`~arpegon.core.processing.processor.Processor.work`."""
 
 
 class Outputs(Protocol):
@@ -44,15 +37,18 @@ class Outputs(Protocol):
     def instrument(self, instrument: str, events: Sequence[Event]) -> None:
         """Play on a built-in instrument."""
 
-    def printed(self, strand: str, roll: int, events: Sequence[Event]) -> None:
-        """Print on a strand's roll: 0 is before the first stage, the last is what leaves the strand."""
+    def printed(self, strand: str, places: tuple[str, ...], events: Sequence[Event]) -> None:
+        """Events passed these places of a strand (see :mod:`arpegon.core.notes.taps`)."""
+
+    def revised(self, revision: int) -> None:
+        """What is printed from now on passed the strands of this revision of the document."""
 
     def passed(self, stage: str, event: Event | None, out: Sequence[Event]) -> None:
         """What one event became in the watched stage; ``None`` where the stage emits of its own accord."""
 
 
 class Graph:
-    """All strands at work, in working order.
+    """All strands at work, in topological order.
 
     :meth:`push` sends a batch of events through; :meth:`apply` takes a new document, keeps the state of
     what did not change, and makes what went away let go of its notes.
@@ -66,14 +62,31 @@ class Graph:
         self.clock = clock or Clock()
         self.endless = endless or self.clock
         """The clock of strands that play on when the transport stops."""
-        self.watched: str | None = None
         self.project = Project()
+        self._watched: str | None = None
         self._nodes: dict[str, StrandNode] = {}
         self._order: list[StrandNode] = []
         self._outlets: dict[str, Outlet] = {}
         self._holders = count(1)
         self._due: float | None = None
         self._clock_changes = (0, 0)
+
+    @property
+    def watched(self) -> str | None:
+        """The stage of which every event is reported (``None``: none)."""
+        return self._watched
+
+    def watch(self, stage_id: str | None) -> None:
+        """Report every event of this stage."""
+        self._watched = stage_id
+        for node in self._order:
+            self._set_steps(node)
+
+    def _set_steps(self, node: StrandNode, handover: Handover | None = None) -> None:
+        letting_go = handover.lay(node) if handover is not None else ()
+        time = handover.time if handover is not None else 0.0
+        name = node.strand.id
+        node.set_steps(lambda stage: strand_feed(name, stage), self._watched, self.outputs.passed, letting_go, time)
 
     # -- events ------------------------------------------------------------------------------------
 
@@ -96,32 +109,37 @@ class Graph:
         for node in self._order:
             node.worked()
 
-    def push(self, inputs: Inputs, until: float, handover: Handover | None = None) -> None:
+    def push(self, inputs: Inputs, until: float) -> None:
         """Send what the feeds brought, and what stages emit of their own accord, through every strand.
 
         Args:
             inputs: events by feed; the strands' own feeds are added on the way.
             until: what stages put off is emitted up to this time; no event of ``inputs`` is later.
-            handover: what must let go on the way, while a new document takes over.
         """
         self._follow_clocks()
         self._due = None
-        deliveries: dict[str, list[tuple[End, list[Event]]]] = {}
+        deliveries: dict[str, list[tuple[Connection, list[Event]]]] = {}
         for node in self._order:
             events = self._gather(node, inputs)
-            concerned = False
-            if handover is not None:
-                events += handover.closing.get(node.strand.id, ())
-                concerned = any(node.strand.id in part for part in (handover.heads, handover.stages, handover.along))
-            if events or concerned or node.due() <= until:
-                events = self._through(node, events, inputs, until, handover)
-                if handover is not None:
-                    node.worked()
-                for end in node.ends.values() if events else ():
-                    deliveries.setdefault(end.outlet, []).append((end, events))
+            if events or node.lets_go or node.due() <= until:
+                events = self._through(node, events, inputs, until)
+                for connection in node.connections.values() if events else ():
+                    deliveries.setdefault(connection.outlet, []).append((connection, events))
         for name, arrivals in deliveries.items():
             self._deliver(name, arrivals)
         self.flush()
+
+    def let_go(self, handover: Handover) -> None:
+        """Let parts of the strands go of their notes, in a pass of its own."""
+        if not handover:
+            return
+        for node in self._order:
+            self._set_steps(node, handover)
+        self.push({}, handover.time)
+        for node in self._order:
+            node.lets_go = False
+            self._set_steps(node)
+        self._worked()
 
     def _gather(self, node: StrandNode, inputs: Inputs) -> list[Event]:
         gathered: list[Event] = []
@@ -132,90 +150,61 @@ class Graph:
                 feeds += 1
                 gate.process(events, gathered)
         if feeds > 1:
-            gathered.sort(key=lambda event: event.time)
+            gathered.sort(key=_time)
+        if node.entering:
+            gathered += node.entering
+            node.entering = []
         return gathered
 
-    def _through(
-        self, node: StrandNode, events: list[Event], inputs: Inputs, until: float, handover: Handover | None
-    ) -> list[Event]:
-        outputs = self.outputs
+    def _through(self, node: StrandNode, events: list[Event], inputs: Inputs, until: float) -> list[Event]:
+        printed = self.outputs.printed
         strand_id = node.strand.id
-        letting_go = handover.stages.get(strand_id, ()) if handover is not None else ()
         along: list[Event] = []
         if node.along is not None:
+            along, node.leaving = node.leaving, along
             node.along.process(events, along)
-            if handover is not None and strand_id in handover.along:
-                node.along.release(handover.time, along)
         soonest = math.inf
         if node.heads or node.keys.held:
-            events, soonest = self._from_heads(node, events, until, handover)
-        for place, (stage, processor) in enumerate(node.stages):
-            if events:
-                outputs.printed(strand_id, place, events)
+            events, soonest = self._from_heads(node, events, until)
+        if events:
+            printed(strand_id, node.entry_places, events)
+        for step in node.steps:
             made: list[Event] = []
-            work = processor.work if stage.id != self.watched else self._watching(stage.id, processor)
-            due = work(events, until, made)
+            due = step.work(events, until, made)
             if due < soonest:
                 soonest = due
-            if handover is not None and place in letting_go:
-                processor.release(handover.time, made)
             events = made
-            if stage.id in node.tapped:
-                inputs[strand_feed(strand_id, stage.id)] = events
+            if made:
+                printed(strand_id, step.places, made)
+            if step.feed:
+                inputs[step.feed] = made
         node.due_at(soonest)
-        if along:
-            events = sorted([*along, *events], key=lambda event: event.time)
-        if events:
-            outputs.printed(strand_id, len(node.stages), events)
+        if node.along is not None:
+            if along:
+                events = sorted([*along, *events], key=_time)
+            if events:
+                printed(strand_id, (OUT,), events)
         if "" in node.tapped:
             inputs[strand_feed(strand_id)] = events
         for feed, channel in node.passed_on:
             inputs[feed] = events if channel is None else [on_channel(event, channel) for event in events]
         return events
 
-    def _from_heads(
-        self, node: StrandNode, events: list[Event], until: float, handover: Handover | None
-    ) -> tuple[list[Event], float]:
+    def _from_heads(self, node: StrandNode, events: list[Event], until: float) -> tuple[list[Event], float]:
         """What the generators make, among what the other sources bring and no generator takes; when the next is due."""
-        letting_go = handover.heads.get(node.strand.id, ()) if handover is not None else ()
         gathered, taken = node.keys.split(node.heads, events)
         soonest = math.inf
-        for head in node.heads:
-            head_id = head.source.id
+        for head, work in node.head_steps:
             made: list[Event] = []
-            work = head.processor.work if head_id != self.watched else self._watching(head_id, head.processor)
-            soonest = min(soonest, work(taken.get(head_id, ()), until, made))
-            if handover is not None and head_id in letting_go:
-                head.processor.release(handover.time, made)
+            soonest = min(soonest, work(taken.get(head.source.id, ()), until, made))
             gathered += made
-        gathered.sort(key=lambda event: event.time)
+        gathered.sort(key=_time)
         return gathered, soonest
 
-    def _watching(self, stage_id: str, processor: Processor) -> Work:
-        """The work of the watched stage: one event at a time, and each is reported."""
-
-        def emit(until: float, made: list[Event]) -> float:
-            before = len(made)
-            due = processor.work((), until, made)
-            if len(made) > before:
-                self.outputs.passed(stage_id, None, made[before:])
-            return due
-
-        def work(events: Sequence[Event], until: float, made: list[Event]) -> float:
-            for event in events:
-                emit(event.time, made)
-                before = len(made)
-                processor.process((event,), made)
-                self.outputs.passed(stage_id, event, made[before:])
-            return emit(until, made)
-
-        return work
-
-    def _deliver(self, name: str, arrivals: list[tuple[End, list[Event]]]) -> None:
+    def _deliver(self, name: str, arrivals: list[tuple[Connection, list[Event]]]) -> None:
         outlet = self._outlets[name]
         if len(arrivals) == 1:
-            end, events = arrivals[0]
-            outlet.deliver(end, events)
+            outlet.deliver(*arrivals[0])
             return
         merged = [(event.time, place, event) for place, (_, events) in enumerate(arrivals) for event in events]
         merged.sort(key=lambda entry: entry[0])
@@ -225,26 +214,23 @@ class Graph:
     def play_direct(self, strand: str, events: Sequence[Event]) -> None:
         """Send events straight to a strand's destinations: a take, which must not meet the stages again."""
         node = self._nodes.get(strand)
-        for end in node.ends.values() if node else ():
-            self._outlets[end.outlet].deliver(end, events, direct=True)
+        for connection in node.connections.values() if node else ():
+            self._outlets[connection.outlet].deliver(connection, events, direct=True)
         self.flush()
 
     def release_direct(self, strand: str, time: float) -> None:
         """End what :meth:`play_direct` started."""
         node = self._nodes.get(strand)
-        for end in node.ends.values() if node else ():
-            self._outlets[end.outlet].release(end, time, direct=True)
+        for connection in node.connections.values() if node else ():
+            self._outlets[connection.outlet].release(connection, time, direct=True)
         self.flush()
 
     def release_feed(self, feed: str, time: float) -> None:
         """A feed is gone or stops: end the keys that gates hold for it."""
-        closing: dict[str, list[Event]] = {}
+        handover = Handover(time)
         for node in self._order:
-            for gate in node.gates.values():
-                if gate.feed == feed:
-                    gate.release(time, closing.setdefault(node.strand.id, []))
-        if any(closing.values()):
-            self.push({}, time, Handover(time, closing))
+            handover.close_feed(node, feed)
+        self.let_go(handover)
 
     def flush(self) -> None:
         """Hand what the outlets hold to the outputs."""
@@ -256,23 +242,10 @@ class Graph:
                 send(target, events)
 
     def silence(self, time: float, panic: bool = True) -> None:
-        """All off: every stage forgets its notes, every outlet ends them."""
+        """All off: every gate, stage and outlet lets go of its notes."""
+        self.let_go(Handover.of_all(self._order, time))
         for node in self._order:
-            dropped: list[Event] = []
-            for gate in node.gates.values():
-                gate.release(time, dropped)
-            if node.along is not None:
-                node.along.release(time, [])
             node.keys.forget()
-            for head in node.heads:
-                head.processor.release(time, dropped)
-            for place in range(len(node.stages)):
-                outputs: list[Event] = []
-                node.stages[place][1].process(dropped, outputs)
-                node.stages[place][1].release(time, outputs)
-                dropped = outputs
-                self.outputs.printed(node.strand.id, place + 1, dropped)
-        self._worked()
         for outlet in self._outlets.values():
             outlet.silence(time, panic)
         self.flush()
@@ -314,102 +287,121 @@ class Graph:
 
     # -- documents ---------------------------------------------------------------------------------
 
-    def apply(self, project: Project, time: float) -> None:
-        """Take over a document, at ``time``.
+    def apply(self, project: Project, time: float, revision: int | None = None) -> None:
+        """Take over a document, at ``time``: what is new is built first, then what goes lets go.
+
+        Args:
+            revision: the number of the document, where it is another one; it goes to the outputs with the new strands.
 
         Raises:
-            DocumentError: it cannot be worked out (a loop, an unknown kind); the old one stays at work.
+            DocumentError: it cannot be worked out (a loop, an unknown kind, settings that a stage cannot work with);
+                the old one stays at work, untouched.
         """
-        order = working_order(project)
-        for _, stage in project.stages():
-            processor_class(stage.kind)
-        self._let_go(project, time)
-        nodes: dict[str, StrandNode] = {}
-        for strand in project.strands:
-            nodes[strand.id] = self._rebuilt(project, strand, self._nodes.get(strand.id), time)
-        for source_strand, after in taps(project):
-            if source_strand in nodes:
-                nodes[source_strand].tapped |= {after}
+        order = topological_order(project)
+        built = _Build(self, project, time)
+        handover = Handover(time)
+        feeds = feeds_of(project)
+        for node in self._order:
+            handover.change(node, project.strand(node.strand.id), feeds.get(node.strand.id, {}))
+        self.let_go(handover)
+        self._disconnect(project, time)
+        for change in built.changes:
+            change()
         self.project = project
-        self._nodes = nodes
-        self._order = [nodes[strand.id] for strand in order]
+        self._nodes = built.nodes
+        self._order = [built.nodes[strand.id] for strand in order]
+        for node in self._order:
+            self._set_steps(node)
+        if revision is not None:
+            self.outputs.revised(revision)
         self._worked()
+
+    def _disconnect(self, project: Project, time: float) -> None:
+        """Let go, at the outlets, of what is sent there no more."""
+        for node in self._order:
+            strand = project.strand(node.strand.id)
+            staying = connections_of(project, strand) if strand else {}
+            for key, connection in node.connections.items():
+                if key not in staying or is_silent(project, node.strand.id, staying[key]):
+                    self._outlets[connection.outlet].release(connection, time)
+        self.flush()
 
     def set_params(self, stage_id: str, values: Mapping[str, object]) -> None:
         """The short cut for a knob that is dragged: new values for one stage."""
         for node in self._order:
             for head in node.heads:
                 if head.source.id == stage_id:
-                    head.processor.configure(values, self._setting(head.source.stage, node.strand, self.project))
+                    head.processor.configure(values, self.context(head.source.stage, node.strand, self.project))
                     head.source = msgspec.structs.replace(head.source, params=dict(values))
             for place, (stage, processor) in enumerate(node.stages):
                 if stage.id == stage_id:
-                    processor.configure(values, self._setting(stage, node.strand, self.project))
+                    processor.configure(values, self.context(stage, node.strand, self.project))
                     node.stages[place] = (msgspec.structs.replace(stage, params=dict(values)), processor)
         self._worked()
 
-    def _let_go(self, project: Project, time: float) -> None:
-        """On the old graph: make everything that will not be there any more end its notes."""
-        handover = Handover(time)
-        feeds = feeds_of(project)
-        for node in self._order:
-            strand = project.strand(node.strand.id)
-            stages = changed_stages(node.strand.stages, strand.stages if strand else ())
-            if strand is not None:
-                stages |= cut_by_bypass(node, strand)
-            if stages:
-                handover.stages[node.strand.id] = stages
-            heads = changed_heads(node, strand)
-            if heads:
-                handover.heads[node.strand.id] = heads
-            if node.along is not None and (strand is None or not strand.along):
-                handover.along.add(node.strand.id)
-            staying = feeds.get(node.strand.id, {})
-            closing: list[Event] = []
-            for key in [key for key in node.gates if key not in staying]:
-                node.gates.pop(key).release(time, closing)
-            if closing:
-                handover.closing[node.strand.id] = closing
-        if handover.heads or handover.stages or handover.closing or handover.along:
-            self.push({}, time, handover)
-        for node in self._order:
-            strand = project.strand(node.strand.id)
-            ends = ends_of(project, strand) if strand else {}
-            for key, end in node.ends.items():
-                if key not in ends or is_silent(project, node.strand.id, ends[key]):
-                    self._outlets[end.outlet].release(end, time)
-        self.flush()
+    def node(self, strand_id: str) -> StrandNode | None:
+        """A strand at work."""
+        return self._nodes.get(strand_id)
 
-    def _rebuilt(self, project: Project, strand: Strand, old: StrandNode | None, time: float) -> StrandNode:
+    def connection(self, outlet: str) -> Connection:
+        """A new connection to an outlet, which is made where it is the first."""
+        self._outlets.setdefault(outlet, Outlet())
+        return Connection(outlet, next(self._holders))
+
+    def context(self, stage: Stage, strand: Strand, project: Project) -> Context:
+        """What a stage may know of the project around it."""
+        clock = self.endless if strand.plays_on else self.clock
+        return Context(key=project.key, identity=stage.id, seed=self.seed, meter=project.meter, clock=clock)
+
+
+class _Build:
+    """The strands of a document, built beside those at work.
+
+    What stays at work is not touched: what it must take over stands in ``changes``, to be done once all is built.
+
+    Raises:
+        DocumentError: a stage cannot work with its settings.
+    """
+
+    def __init__(self, graph: Graph, project: Project, time: float) -> None:
+        self._graph = graph
+        self._project = project
+        self._time = time
+        self.changes: list[Callable[[], None]] = []
+        self.nodes: dict[str, StrandNode] = {}
+        feeds = feeds_of(project)
+        for strand in project.strands:
+            self.nodes[strand.id] = self._node(strand, feeds[strand.id], graph.node(strand.id))
+        for source_strand, after in taken_after(project):
+            if source_strand in self.nodes:
+                self.nodes[source_strand].tapped |= {after}
+
+    def _node(self, strand: Strand, feeds: Mapping[tuple[str, int], AnySource], old: StrandNode | None) -> StrandNode:
         node = StrandNode(strand)
-        for gate_key, source in feeds_of(project)[strand.id].items():
+        for gate_key, source in feeds.items():
             gate = old.gates.get(gate_key) if old else None
-            if gate is None:
-                gate = Gate(gate_key[0], source)
-            gate.zone = source
-            node.gates[gate_key] = gate
+            node.gates[gate_key] = gate or Gate(gate_key[0], source)
+            if gate is not None:
+                self._later(gate, zone=source)
         before: dict[str, tuple[Stage, Processor]] = {}
         if old:
             before = {head.source.id: (head.source.stage, head.processor) for head in old.heads}
             before |= {stage.id: (stage, processor) for stage, processor in old.stages}
             node.keys = old.keys
         for generator in strand.generators:
-            processor = self._processor(before.get(generator.id), generator.stage, strand, project, time)
+            processor = self._processor(before.get(generator.id), generator.stage, strand)
             assert isinstance(processor, Generator)
             node.heads.append(Head(generator, processor))
         for stage in strand.stages:
-            node.stages.append((stage, self._processor(before.get(stage.id), stage, strand, project, time)))
+            node.stages.append((stage, self._processor(before.get(stage.id), stage, strand)))
         node.timed = [processor for _, processor in node.processors() if processor.timed]
         if strand.along:
             node.along = (old.along if old else None) or Gate("along:", SurfaceSource())
-        for end_key, destination in ends_of(project, strand).items():
-            end = old.ends.get(end_key) if old else None
-            if end is None:
-                end = End(end_key[0], next(self._holders))
-                self._outlets.setdefault(end.outlet, Outlet())
-            end.channel = destination.channel
-            end.silent = is_silent(project, strand.id, destination)
-            node.ends[end_key] = end
+        for key, destination in connections_of(self._project, strand).items():
+            known = old.connections.get(key) if old else None
+            connection = node.connections[key] = known or self._graph.connection(key[0])
+            silent = is_silent(self._project, strand.id, destination)
+            self._later(connection, channel=destination.channel, silent=silent)
         node.passed_on = [
             (into_feed(strand, destination), destination.channel)
             for destination in strand.destinations
@@ -417,21 +409,39 @@ class Graph:
         ]
         return node
 
-    def _processor(
-        self, known: tuple[Stage, Processor] | None, stage: Stage, strand: Strand, project: Project, time: float
-    ) -> Processor:
-        """The processor of a stage: the one that was at work, with what is new, or another one."""
-        setting = self._setting(stage, strand, project)
-        if known is None or known[0].kind != stage.kind:
-            processor = processor_class(stage.kind)(stage.params, setting)
-            processor.joined(time)
-        else:
+    def _later(self, target: object, **values: object) -> None:
+        """Have attributes set once all is built."""
+
+        def change() -> None:
+            for name, value in values.items():
+                setattr(target, name, value)
+
+        self.changes.append(change)
+
+    def _processor(self, known: tuple[Stage, Processor] | None, stage: Stage, strand: Strand) -> Processor:
+        """The processor of a stage: the one that is at work, which takes what is new later, or another one."""
+        context = self._graph.context(stage, strand, self._project)
+        if known is not None and known[0].kind == stage.kind:
             processor = known[1]
-            if known[0].params != stage.params or processor.setting != setting:
-                processor.configure(stage.params, setting)
-        processor.bypass = stage.bypass
+            if known[0].params != stage.params or processor.context != context:
+                self._made(stage, strand, context)  # whether it can work so
+                self.changes.append(lambda: processor.configure(stage.params, context))
+        else:
+            processor = self._made(stage, strand, context)
+            processor.joined(self._time)
+        self._later(processor, bypass=stage.bypass)
         return processor
 
-    def _setting(self, stage: Stage, strand: Strand, project: Project) -> Setting:
-        clock = self.endless if strand.plays_on else self.clock
-        return Setting(key=project.key, identity=stage.id, seed=self.seed, meter=project.meter, clock=clock)
+    @staticmethod
+    def _made(stage: Stage, strand: Strand, context: Context) -> Processor:
+        made = processor_class(stage.kind)
+        try:
+            return made(stage.params, context)
+        except ArpegonError as error:
+            raise DocumentError(f"{made.label} in “{strand.name}” cannot work so: {error}") from error
+        except Exception as error:  # whatever values that were not checked lead to
+            raise DocumentError(f"{made.label} in “{strand.name}” cannot work with its settings ({error}).") from error
+
+
+def _time(event: Event) -> float:
+    return event.time

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from arpegon.core.document.model import GeneratorSource
 from arpegon.core.events import NOTE_OFF, NOTE_ON, POLY_PRESSURE, Event
-from arpegon.core.notes.ledger import note_key
+from arpegon.core.notes.pairing import Pairing, note_key
 from arpegon.processors.sources.generator import Generator
 
 
@@ -35,7 +35,7 @@ class Keys:
     """Who took which key: what was done with a note on is done with its end and its pressure."""
 
     def __init__(self) -> None:
-        self._takers: dict[int, list[tuple[str, ...]]] = {}
+        self._takers: Pairing[tuple[str, ...]] = Pairing()
 
     def split(self, heads: Sequence[Head], events: Sequence[Event]) -> tuple[list[Event], dict[str, list[Event]]]:
         """What goes on into the strand, and what plays each generator, by its id.
@@ -56,19 +56,13 @@ class Keys:
         kind = event.status & 0xF0
         if kind == NOTE_ON:
             takers = tuple(head.source.id for head in heads if head.takes(event))
-            self._takers.setdefault(note_key(event), []).append(takers)
+            self._takers.begin(note_key(event), takers)
             return takers
-        if kind not in (NOTE_OFF, POLY_PRESSURE):
-            return ()
-        held = self._takers.get(note_key(event))
-        if not held:
-            return ()
+        if kind == NOTE_OFF:
+            return self._takers.end(note_key(event)) or ()
         if kind == POLY_PRESSURE:
-            return held[-1]
-        takers = held.pop(0)
-        if not held:
-            del self._takers[note_key(event)]
-        return takers
+            return self._takers.latest(note_key(event)) or ()
+        return ()
 
     @property
     def held(self) -> bool:

@@ -1,17 +1,33 @@
-"""Strands at work, and what of them must let go when a new document takes over."""
+"""Strands at work."""
 
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Collection, Iterator, Sequence
 
 import msgspec
 
 from arpegon.core.document.model import Stage, Strand
 from arpegon.core.events import Event
+from arpegon.core.notes.taps import IN, OUT
 from arpegon.core.processing.processor import Processor
-from arpegon.engine.graph.gates import End, Gate
+from arpegon.engine.graph.gates import Connection, Gate
 from arpegon.engine.graph.heads import Head, Keys
+
+Work = Callable[[Sequence[Event], float, list[Event]], float]
+"""See :meth:`~arpegon.core.processing.processor.Processor.work`."""
+
+Report = Callable[[str, Event | None, Sequence[Event]], None]
+
+
+class Step(msgspec.Struct, eq=False, gc=False):
+    """What a stage does in a pass: its work, at which places what leaves it is printed, and whom it feeds."""
+
+    stage: str
+    work: Work
+    places: tuple[str, ...]
+    feed: str = ""
+    """The name under which other strands take what leaves it; empty where none does."""
 
 
 class StrandNode:
@@ -23,12 +39,21 @@ class StrandNode:
         self.heads: list[Head] = []
         self.keys = Keys()
         self.stages: list[tuple[Stage, Processor]] = []
-        self.ends: dict[tuple[str, int], End] = {}
+        self.connections: dict[tuple[str, int], Connection] = {}
         self.tapped: frozenset[str] = frozenset()
         self.passed_on: list[tuple[str, int | None]] = []
         self.along: Gate | None = None
         """Where the strand also sends what it is played along, past its stages."""
         self.timed: list[Processor] = []
+        self.entering: list[Event] = []
+        """What enters with the next pass, beside what the gates let through: ends of what a gate let in before."""
+        self.leaving: list[Event] = []
+        """What leaves with the next pass, beside what the stages make."""
+        self.lets_go = False
+        """Whether something lets go in the next pass, whatever comes in."""
+        self.entry_places: tuple[str, ...] = (IN,)
+        self.head_steps: list[tuple[Head, Work]] = []
+        self.steps: list[Step] = []
         self._due: float | None = None
 
     def processors(self) -> Iterator[tuple[str, Processor]]:
@@ -37,6 +62,36 @@ class StrandNode:
             yield head.source.id, head.processor
         for stage, processor in self.stages:
             yield stage.id, processor
+
+    def set_steps(
+        self,
+        feed_of: Callable[[str], str],
+        watched: str | None,
+        report: Report,
+        letting_go: Collection[str] = (),
+        time: float = 0.0,
+    ) -> None:
+        """Lay out what a pass does.
+
+        Args:
+            feed_of: the name of the feed of what leaves a stage.
+            watched: the stage of which every event is reported.
+            letting_go: ids of generators and stages that let go of their notes in the next pass, at ``time``.
+        """
+
+        def work_of(stage_id: str, processor: Processor) -> Work:
+            work = processor.work if stage_id != watched else watching(stage_id, processor, report)
+            return work if stage_id not in letting_go else releasing(work, processor, time)
+
+        places = [(stage.id,) for stage, _ in self.stages]
+        self.entry_places = (IN,) if self.stages or self.along else (IN, OUT)
+        if self.stages and self.along is None:
+            places[-1] = (*places[-1], OUT)  # type: ignore[assignment]
+        self.head_steps = [(head, work_of(head.source.id, head.processor)) for head in self.heads]
+        self.steps = [
+            Step(stage.id, work_of(stage.id, processor), printed, feed_of(stage.id) if stage.id in self.tapped else "")
+            for (stage, processor), printed in zip(self.stages, places, strict=True)
+        ]
 
     def due(self) -> float:
         """When one of its generators or stages emits of its own accord; known until :meth:`worked`."""
@@ -53,47 +108,33 @@ class StrandNode:
         self._due = time
 
 
-class Handover(msgspec.Struct, frozen=True):
-    """What lets go at ``time`` while a document takes over, by strand: ends of notes from gates that close, the
-    ids of generators that go or rest, the places of stages that are moved, taken out or cut by a bypass, and strands
-    that no longer send their sources along."""
+def watching(stage_id: str, processor: Processor, report: Report) -> Work:
+    """The work of the watched stage: one event at a time, and each is reported."""
 
-    time: float
-    closing: dict[str, list[Event]] = {}
-    heads: dict[str, set[str]] = {}
-    stages: dict[str, set[int]] = {}
-    along: set[str] = set()
+    def emit(until: float, made: list[Event]) -> float:
+        before = len(made)
+        due = processor.work((), until, made)
+        if len(made) > before:
+            report(stage_id, None, made[before:])
+        return due
 
+    def work(events: Sequence[Event], until: float, made: list[Event]) -> float:
+        for event in events:
+            emit(event.time, made)
+            before = len(made)
+            processor.process((event,), made)
+            report(stage_id, event, made[before:])
+        return emit(until, made)
 
-def changed_heads(node: StrandNode, strand: Strand | None) -> set[str]:
-    """The generators of a strand that are taken out, rest, or are taken back in."""
-    staying = {source.id: (type(source), source.bypass) for source in strand.generators} if strand else {}
-    return {
-        head.source.id for head in node.heads if staying.get(head.source.id) != (type(head.source), head.source.bypass)
-    }
-
-
-def changed_stages(old: Sequence[Stage], new: Sequence[Stage]) -> set[int]:
-    """The places of old stages between what both chains begin and end with alike: those must let go.
-
-    Where stages were only put in between, none must.
-    """
-    before = [(stage.id, stage.kind) for stage in old]
-    after = [(stage.id, stage.kind) for stage in new]
-    start = 0
-    while start < min(len(before), len(after)) and before[start] == after[start]:
-        start += 1
-    end = 0
-    while end < min(len(before), len(after)) - start and before[-1 - end] == after[-1 - end]:
-        end += 1
-    return set(range(start, len(before) - end))
+    return work
 
 
-def cut_by_bypass(node: StrandNode, strand: Strand) -> set[int]:
-    """The places of stages that hold notes which no key holds, and are bypassed or taken back in."""
-    bypass = {stage.id: stage.bypass for stage in strand.stages}
-    return {
-        place
-        for place, (stage, processor) in enumerate(node.stages)
-        if processor.cut_by_bypass and bypass.get(stage.id, stage.bypass) != stage.bypass
-    }
+def releasing(work: Work, processor: Processor, time: float) -> Work:
+    """Work after which the processor lets go of its notes."""
+
+    def last_work(events: Sequence[Event], until: float, made: list[Event]) -> float:
+        work(events, until, made)
+        processor.release(time, made)
+        return processor.due()
+
+    return last_work

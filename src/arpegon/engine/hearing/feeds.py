@@ -3,16 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from arpegon.core.document.model import Project
 from arpegon.core.events import Event
+from arpegon.engine.clocks.roles import AtWork, Entrance, Scheduler
+from arpegon.engine.clocks.timeline import Timeline
 from arpegon.engine.hearing.hearing import Heard, Hearing, LocalHearing, file_sources
 from arpegon.files.audio import Sound
-
-if TYPE_CHECKING:
-    from arpegon.engine.clocks.timeline import Timeline
-    from arpegon.engine.simulation import Engine
 
 
 class AudioFeeds:
@@ -22,9 +20,14 @@ class AudioFeeds:
         hearing: who listens to them (left out: the engine itself).
     """
 
-    def __init__(self, engine: Engine, hearing: Hearing | None) -> None:
-        self._engine = engine
-        self._hearing: Hearing = hearing or LocalHearing(engine)
+    def __init__(
+        self, scheduler: Scheduler, entrance: Entrance, at_work: AtWork, endless: Timeline, hearing: Hearing | None
+    ) -> None:
+        self._scheduler = scheduler
+        self._entrance = entrance
+        self._at_work = at_work
+        self._endless = endless
+        self._hearing: Hearing = hearing or LocalHearing(scheduler, at_work, self.expect)
         self._sounds: Mapping[str, Sound] = {}
         self._heard_as: dict[str, tuple[object, ...]] = {}
         """What each source listens to, by its feed: with another input what it played ends."""
@@ -58,24 +61,24 @@ class AudioFeeds:
 
             def arrive(now: float, name: str = name, event: Event = event, hushes: int = hushes) -> None:
                 if hushes == self._hushes.get(name, 0):
-                    self._engine.feed(name, event.at(now))
+                    self._entrance.feed(name, event.at(now))
 
-            self._engine.at_time(max(event.time, self._engine.now), arrive)
+            self._scheduler.at_time(max(event.time, self._scheduler.now), arrive)
 
     def roll(self, line: Timeline, time: float) -> None:
         """Audio files begin where a timeline is; while bars are counted, they wait."""
         beat = line.clock.beat_at(time)
         origin = time - beat * 60.0 / line.clock.tempo
-        self._hearing.roll(line is self._engine.endless, origin, max(time, origin))
+        self._hearing.roll(line is self._endless, origin, max(time, origin))
 
     def stop(self, line: Timeline, time: float) -> None:
         """Audio files stop with a timeline."""
-        endless = line is self._engine.endless
+        endless = line is self._endless
         self._hearing.roll(endless, None, time)
-        for source in file_sources(self._engine.graph.project, endless):
+        for source in file_sources(self._at_work.project, endless):
             self._hush(f"audio:{source.id}", time)
 
     def _hush(self, feed: str, time: float) -> None:
         """The audio of a feed stopped: end what it plays, and let nothing come that is still expected."""
         self._hushes[feed] = self._hushes.get(feed, 0) + 1
-        self._engine.lost(feed, time)
+        self._entrance.lost(feed, time)

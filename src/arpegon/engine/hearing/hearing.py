@@ -3,19 +3,17 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Mapping, Sequence
-from typing import TYPE_CHECKING, Any, Protocol
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from typing import Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
 from arpegon.core.document.model import AudioSource, Project
 from arpegon.core.events import Event
+from arpegon.engine.clocks.roles import AtWork, Scheduler
 from arpegon.engine.hearing.ears import BLOCK_SECONDS, Block, Ears
 from arpegon.files.audio import Sound
-
-if TYPE_CHECKING:
-    from arpegon.engine.simulation import Engine
 
 _NEAR = 1e-6
 
@@ -37,8 +35,10 @@ class Hearing(Protocol):
 class LocalHearing:
     """Listens in the engine's own loop: offline, where nobody waits."""
 
-    def __init__(self, engine: Engine) -> None:
-        self._engine = engine
+    def __init__(self, scheduler: Scheduler, at_work: AtWork, expect: Callable[[Heard], None]) -> None:
+        self._scheduler = scheduler
+        self._at_work = at_work
+        self._expect = expect
         self._ears = Ears()
         self._sounds: Mapping[str, Sound] = {}
         self._origins: dict[bool, float | None] = {False: None, True: None}
@@ -59,7 +59,7 @@ class LocalHearing:
         self._busy[endless] = False
         self._origins[endless] = origin
         if origin is None:
-            for source in file_sources(self._engine.graph.project, endless):
+            for source in file_sources(self._at_work.project, endless):
                 self._ears.quiet(source.id)
         else:
             self._go_on(endless, time)
@@ -71,19 +71,19 @@ class LocalHearing:
 
     def _schedule(self, endless: bool, number: int) -> None:
         origin, run = self._origins[endless], self._runs[endless]
-        heard = [one for one in file_sources(self._engine.graph.project, endless) if one.file in self._sounds]
+        heard = [one for one in file_sources(self._at_work.project, endless) if one.file in self._sounds]
         self._busy[endless] = bool(heard) and origin is not None
         if self._busy[endless] and origin is not None:
             start = origin + number * BLOCK_SECONDS
-            self._engine.at_time(
+            self._scheduler.at_time(
                 start, lambda time: self._play(endless, number) if run == self._runs[endless] else None
             )
 
     def _play(self, endless: bool, number: int) -> None:
         origin = self._origins[endless]
         if origin is not None:
-            sources = file_sources(self._engine.graph.project, endless)
-            self._engine.audio.expect(self._ears.hear(blocks_of(sources, self._sounds, origin, number)))
+            sources = file_sources(self._at_work.project, endless)
+            self._expect(self._ears.hear(blocks_of(sources, self._sounds, origin, number)))
             self._schedule(endless, number + 1)
 
 

@@ -46,13 +46,14 @@ class AudioIn:
     A device that is missing or vanishes is said once and looked for every few seconds.
 
     Args:
-        notice: called with a device and a sentence when it fails, and with an empty one when it is back.
+        missing: called with the devices that cannot be heard, and why, whenever these are others.
         rescan: called when PortAudio must look for devices anew; it closes all streams and starts it again.
     """
 
-    def __init__(self, hear: Hear, notice: Callable[[str, str], None], rescan: Callable[[], None]) -> None:
+    def __init__(self, hear: Hear, missing: Callable[[dict[str, str]], None], rescan: Callable[[], None]) -> None:
         self._hear = hear
-        self._notice = notice
+        self._missing = missing
+        self._said: dict[str, str] = {}
         self._rescan = rescan
         self._wanted: frozenset[str] = frozenset()
         self._streams: dict[str, Any] = {}
@@ -97,7 +98,7 @@ class AudioIn:
                 self._fail(device, str(error).splitlines()[0].split(" [")[0] or type(error).__name__)
         for device in self._failed.keys() - self._wanted:
             del self._failed[device]
-            self._notice(device, "")
+            self._say(device, "")
         silent = [device for device in self._streams if device and now - self._sounded[device] > _SILENT_SECONDS]
         if (self._failed or silent) and now - self._looked > _LOOK_SECONDS:
             self._looked = now
@@ -114,8 +115,18 @@ class AudioIn:
         if device not in self._failed:
             self._looked = time.monotonic()
             name = f"The audio input “{device}”" if device else "The default audio input"
-            self._notice(device, f"{name} cannot be heard ({why}); it is taken up again when it is there.")
+            self._say(device, f"{name} cannot be heard ({why}); it is taken up again when it is there.")
         self._failed[device] = why
+
+    def _say(self, device: str, words: str) -> None:
+        """Say why a device cannot be heard; nothing where it can."""
+        before = dict(self._said)
+        if words:
+            self._said[device] = words
+        else:
+            self._said.pop(device, None)
+        if self._said != before:
+            self._missing(dict(self._said))
 
     def _open(self, device: str) -> None:
         import sounddevice
@@ -153,7 +164,7 @@ class AudioIn:
         stream.start()
         self._streams[device] = stream
         self._failed.pop(device, None)
-        self._notice(device, "")
+        self._say(device, "")
 
     def _close(self, device: str) -> None:
         stream = self._streams.pop(device)

@@ -5,6 +5,7 @@ It talks to the engine as the engine does to the window (:mod:`arpegon.engine.wi
 
 from __future__ import annotations
 
+import logging
 import math
 import os
 import queue
@@ -13,7 +14,6 @@ import socket
 import sys
 import threading
 import time
-import traceback
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -25,8 +25,12 @@ from arpegon.engine.hearing.ears import BLOCK_SECONDS, Block, Ears
 from arpegon.engine.hearing.hearing import blocks_of, file_sources, first_block
 from arpegon.engine.hearing.inputs import AudioIn, InputBlock
 from arpegon.engine.wire import protocol
+from arpegon.engine.wire.channel import Channel, WireError
 from arpegon.files.assets import SoundCache, load_sounds
 from arpegon.files.audio import Sound
+from arpegon.files.logs import catch_faults, start_log
+
+log = logging.getLogger(__name__)
 
 _REPORT_SECONDS = 1.0 / 60.0
 _BEHIND_SECONDS = 0.25
@@ -37,13 +41,13 @@ _KEEP_SECONDS = 0.5
 class EarsProcess:
     """Hears what is wanted and says what it heard."""
 
-    def __init__(self, channel: protocol.Channel) -> None:
+    def __init__(self, channel: Channel) -> None:
         self.channel = channel
         self.ears = Ears()
         self.project = Project()
         self._sounds: dict[str, Sound] = {}
         self._cache: SoundCache = {}
-        self._missing: set[str] = set()
+        self._missing: dict[str, str] = {}
         self._todo: queue.SimpleQueue[Callable[[], None]] = queue.SimpleQueue()
         self._rolls: dict[bool, tuple[float | None, int]] = {False: (None, 0), True: (None, 0)}
         self._next: dict[bool, int] = {False: 0, True: 0}
@@ -52,7 +56,7 @@ class EarsProcess:
         self._devices = threading.RLock()
         self.inputs = AudioIn(
             lambda block: self._todo.put(lambda: self._hear_input(block)),
-            lambda device, text: channel.send(protocol.Notice(f"audio-in:{device}", text)),
+            lambda missing: channel.send(protocol.Missing("audio-in", missing)),
             self._rescan,
         )
 
@@ -79,9 +83,9 @@ class EarsProcess:
 
     def _set_project(self, project: Project, folder: Path) -> None:
         self._sounds, missing = load_sounds(project, folder, self._cache)
-        for file in self._missing | missing.keys():
-            self.channel.send(protocol.Notice(f"sound:{file}", missing.get(file, "")))
-        self._missing = set(missing)
+        if missing != self._missing:
+            self._missing = missing
+            self.channel.send(protocol.Missing("sound", missing))
         self.project = project
         self.ears.configure(project)
         self.inputs.want({one.device for _, one in project.audio_sources() if not one.file and not one.bypass})
@@ -155,7 +159,7 @@ class EarsProcess:
         try:
             act()
         except Exception:  # a fault in one listener must not stop the others
-            traceback.print_exc()
+            log.exception("a fault while listening")
 
     def _report(self) -> None:
         marks, sight = self.ears.marks(), self.ears.sight(self._watched)
@@ -164,8 +168,12 @@ class EarsProcess:
 
     def _listen(self) -> None:
         while True:
-            command = self.channel.receive()
-            if command is None:
+            try:
+                command = self.channel.receive() or protocol.Quit()
+            except WireError as error:
+                log.error("a command could not be read: %s", error)
+                if not error.lost:
+                    continue
                 command = protocol.Quit()
             self._todo.put(lambda command=command: self.obey(command))  # type: ignore[misc]
             if isinstance(command, protocol.Quit):
@@ -189,9 +197,11 @@ class EarsProcess:
 def main(arguments: list[str]) -> None:
     """Run on the socket whose file descriptor is the first argument."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+    start_log("listening")
+    catch_faults(lambda error: None)
     os.environ.setdefault("JACK_NO_START_SERVER", "1")
     sock: Any = socket.socket(fileno=int(arguments[0]))
-    channel = protocol.Channel(sock, protocol.EarsCommand)
+    channel = Channel(sock, protocol.EarsCommand)
     EarsProcess(channel).run()
     channel.close()
     os._exit(0)  # audio libraries may keep threads of their own

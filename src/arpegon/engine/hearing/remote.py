@@ -2,10 +2,7 @@
 
 from __future__ import annotations
 
-import subprocess
-import threading
-import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from typing import Any
 
 import numpy as np
@@ -14,12 +11,10 @@ from numpy.typing import NDArray
 from arpegon.core.document.model import Project
 from arpegon.engine.hearing.hearing import Heard
 from arpegon.engine.wire import protocol
-from arpegon.engine.wire.spawning import spawn
+from arpegon.engine.wire.supervisor import Ended, Supervisor
 from arpegon.files.audio import Sound
+from arpegon.files.logs import log_file
 from arpegon.listen import Mark, Sight
-
-_RESTART_SECONDS = 1.0
-_RESTARTS = 5
 
 Act = Callable[[float], None]
 Monitor = Callable[[str, NDArray[Any], int, float], None]
@@ -32,7 +27,7 @@ class RemoteHearing:
         act: has something done by the engine's loop.
         expect: takes what was heard, in the engine's loop.
         monitor: takes audio that is to be heard itself: whose, samples of shape (frames, channels), rate, beginning.
-        notice: passes a sentence on to the window.
+        send_on: passes on to the window what it has to say.
     """
 
     def __init__(
@@ -40,47 +35,51 @@ class RemoteHearing:
         act: Callable[[Act], None],
         expect: Callable[[Heard], None],
         monitor: Monitor,
-        notice: Callable[[protocol.Notice], None],
+        send_on: Callable[[protocol.Notice | protocol.Missing], None],
     ) -> None:
         self._act = act
         self._expect = expect
         self._monitor = monitor
-        self._notice = notice
+        self._send_on = send_on
         self.folder = ""
         """Where the files of the document lie."""
-        self._channel: protocol.Channel | None = None
-        self._process: subprocess.Popen[bytes] | None = None
         self._project: protocol.SetProject | None = None
         self._rolls = {endless: protocol.Roll(endless, None, 0.0, 0) for endless in (False, True)}
         self._watch = protocol.Watch("")
         self._marks: dict[str, list[Mark]] = {}
         self._sight: Sight | None = None
-        self._starts = 0
-        self._closing = False
+        self._supervisor = Supervisor(
+            "arpegon.engine.hearing.process",
+            protocol.EarsReport,
+            self._greeting,
+            self._take,
+            self._ended,
+            log_file("listening-errors.log"),
+        )
 
     # -- what the engine asks ----------------------------------------------------------------------
 
     def configure(self, project: Project, sounds: Mapping[str, Sound], time: float) -> None:
-        if self._channel is None and not any(True for _ in project.audio_sources()):
+        if not self._supervisor.started and not any(True for _ in project.audio_sources()):
             return
         self._project = protocol.SetProject(project, self.folder)
-        if self._channel is None:
-            self._spawn()
+        if not self._supervisor.started:
+            self._supervisor.start_beside()
         else:
-            self._send(self._project)
+            self._supervisor.send(self._project)
 
     def set_params(self, source_id: str, values: Mapping[str, Any]) -> None:
-        self._send(protocol.SetParams(source_id, dict(values)))
+        self._supervisor.send(protocol.SetParams(source_id, dict(values)))
 
     def roll(self, endless: bool, origin: float | None, time: float) -> None:
         run = self._rolls[endless].run + 1
         self._rolls[endless] = protocol.Roll(endless, origin, time, run)
-        self._send(self._rolls[endless])
+        self._supervisor.send(self._rolls[endless])
 
     def watch(self, source_id: str) -> None:
         """Tell more of what this source hears."""
         self._watch = protocol.Watch(source_id)
-        self._send(self._watch)
+        self._supervisor.send(self._watch)
 
     @property
     def waiting(self) -> bool:
@@ -95,41 +94,23 @@ class RemoteHearing:
 
     def close(self) -> None:
         """End the process."""
-        self._closing = True
-        self._send(protocol.Quit())
-        if self._process is not None:
-            try:
-                self._process.wait(2.0)
-            except subprocess.TimeoutExpired:
-                self._process.kill()
+        if self._supervisor.started:
+            self._supervisor.close(protocol.Quit(), patience=2.0)
 
     # -- the process -------------------------------------------------------------------------------
 
-    def _send(self, message: protocol.Message) -> None:
-        if self._channel is not None:
-            self._channel.send(message)
-
-    def _spawn(self) -> None:
-        self._process, ours = spawn("arpegon.engine.hearing.process")
-        channel = self._channel = protocol.Channel(ours, protocol.EarsReport)
+    def _greeting(self) -> Iterator[protocol.Message]:
         for message in (self._project, *self._rolls.values(), self._watch):
             if message is not None:
-                channel.send(message)
-        threading.Thread(target=self._receive, args=(channel,), name="ears-reports", daemon=True).start()
+                yield message
 
-    def _receive(self, channel: protocol.Channel) -> None:
-        while (report := channel.receive()) is not None:
-            self._take(report)
-        if self._closing:
-            return
-        self._starts += 1
-        if self._starts > _RESTARTS:
-            words = "Listening stopped again and again and was left off; the rest goes on."
-            self._notice(protocol.Notice("ears", words))
-            return
-        self._notice(protocol.Notice("ears", "Listening had stopped and was started again."))
-        time.sleep(_RESTART_SECONDS)
-        self._spawn()
+    def _ended(self, how: Ended) -> None:
+        if how.again:
+            words = "Listening had stopped and was started again."
+        else:
+            why = f" It said: {how.reason}" if how.reason else ""
+            words = f"Listening stopped again and again and was left off; the rest goes on.{why}"
+        self._send_on(protocol.Notice("ears", words))
 
     def _take(self, report: protocol.EarsReport) -> None:
         match report:
@@ -143,8 +124,8 @@ class RemoteHearing:
             case protocol.Dry():
                 samples = np.frombuffer(report.samples, dtype=np.float32).reshape(-1, report.channels)
                 self._monitor(report.whose, samples, report.rate, report.start)
-            case protocol.Notice():
-                self._notice(report)
+            case protocol.Notice() | protocol.Missing():
+                self._send_on(report)
 
     def _heard(self, report: protocol.HeardNotes) -> None:
         """In the engine's loop: what files brought before the transport stopped no longer counts."""

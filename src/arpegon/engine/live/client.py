@@ -1,26 +1,37 @@
-"""The window's side of the engine: starts the process, talks to it, starts it again when it dies."""
+"""The window's side of the engine: starts the process, talks to it, starts it again when it ends unasked."""
 
 from __future__ import annotations
 
-import contextlib
-import subprocess
 import threading
 import time
-from collections import deque
 from collections.abc import Callable, Iterator
 from pathlib import Path
-from typing import IO
+from typing import Protocol
 
 import msgspec
 
 from arpegon.core.document.model import Project
+from arpegon.core.notes.taps import Batch, Passage
 from arpegon.engine.wire import protocol
-from arpegon.engine.wire.spawning import spawn
-
-RESTARTS = 5
-RESTART_SPAN_SECONDS = 60.0
+from arpegon.engine.wire.supervisor import Ended, Supervisor
 
 Receive = Callable[[protocol.Report], None]
+
+GIVEN_UP = "engine-gone"
+"""The topic of the notice that the engine is started no more by itself."""
+
+
+class Keeper(Protocol):
+    """Who remembers what the engine printed; called from the client's threads."""
+
+    def worked_on(self, project: Project, revision: int) -> None:
+        """The engine is told of a document."""
+
+    def take(self, report: protocol.Report) -> None:
+        """The engine reported something."""
+
+    def open_ends(self, time: float) -> list[Passage]:
+        """The ends of all notes that are still open."""
 
 
 class EngineClient:
@@ -28,117 +39,88 @@ class EngineClient:
 
     Args:
         receive: called from a thread of the client with every report.
-        log: the file to which the engine's errors go (none: nowhere).
+        stderr: the file to which the engine's errors are appended (none: nowhere).
+        keeper: remembers what was printed, before ``receive`` hears of it.
     """
 
-    def __init__(self, receive: Receive, log: Path | None = None) -> None:
+    def __init__(self, receive: Receive, stderr: Path | None = None, keeper: Keeper | None = None) -> None:
         self._receive = receive
-        self._log = log
-        self._process: subprocess.Popen[bytes] | None = None
-        self._channel: protocol.Channel | None = None
-        self._lock = threading.Lock()
-        self._closing = False
-        self._starts: deque[float] = deque(maxlen=RESTARTS)
+        self._keeper = keeper
+        self._revisions = 0
         self._project: protocol.SetProject | None = None
+        self._told: protocol.SetProject | None = None
         self._watch = protocol.Watch("")
         self._audio: protocol.SetAudio | None = None
         self._playing = False
         self._beat = 0.0
+        self._lock = threading.Lock()
+        self.supervisor = Supervisor(
+            "arpegon.engine.live.loop", protocol.Report, self._greeting, self._take, self._ended, stderr
+        )
 
     # -- commands ----------------------------------------------------------------------------------
 
     def start(self) -> None:
         """Start the process; returns at once, long before the engine is ready."""
-        with self._lock:
-            self._spawn()
+        self.supervisor.start()
+
+    def start_anew(self) -> None:
+        """Start it once more after it ended too often."""
+        self.supervisor.start_anew()
 
     def send(self, command: protocol.Command) -> None:
         """Tell the engine something; it never waits."""
-        if isinstance(command, protocol.SetProject):
-            self._project = command
-        elif isinstance(command, protocol.Watch):
+        if isinstance(command, protocol.Watch):
             self._watch = command
         elif isinstance(command, protocol.SetAudio):
             self._audio = command
-        channel = self._channel
-        if channel is not None:
-            channel.send(command)
+        self.supervisor.send(command)
 
-    def set_project(self, project: Project, folder: Path) -> None:
-        """Have the engine work on a document (takes stay here: it does not need them)."""
-        self.send(protocol.SetProject(msgspec.structs.replace(project, takes=()), str(folder)))
+    def set_project(self, project: Project, folder: Path) -> int:
+        """Have the engine work on a document (takes stay here: it does not need them); returns its revision."""
+        with self._lock:
+            self._revisions += 1
+            command = protocol.SetProject(msgspec.structs.replace(project, takes=()), str(folder), self._revisions)
+            self._project = command
+            if self._keeper is not None:
+                self._keeper.worked_on(project, command.revision)
+            self.supervisor.send(command)
+            return command.revision
 
     def close(self) -> None:
         """End the process in order; it lets go of every note."""
-        self._closing = True
-        self.send(protocol.Quit())
-        process, channel = self._process, self._channel
-        if process is not None:
-            try:
-                process.wait(4.0)
-            except subprocess.TimeoutExpired:
-                process.kill()
-                process.wait()
-        if channel is not None:
-            channel.close()
+        self.supervisor.close(protocol.Quit(), patience=4.0)
 
     @property
     def pid(self) -> int | None:
         """The process's number."""
-        return self._process.pid if self._process else None
+        return self.supervisor.process.pid if self.supervisor.process else None
 
-    # -- the process -------------------------------------------------------------------------------
+    # -- what it says ------------------------------------------------------------------------------
 
-    def _spawn(self) -> None:
-        with self._errors() as errors:
-            self._process, ours = spawn("arpegon.engine.live.loop", errors, apart=True)
-        channel = self._channel = protocol.Channel(ours, protocol.Report)
-        self._starts.append(time.monotonic())
+    def _greeting(self) -> Iterator[protocol.Command]:
         for command in (self._audio, self._project, self._watch):
             if command is not None:
-                channel.send(command)
-        threading.Thread(target=self._listen, args=(channel, self._process), name="engine-reports", daemon=True).start()
+                yield command
+        if self._playing:
+            yield protocol.Play(self._beat)
 
-    @contextlib.contextmanager
-    def _errors(self) -> Iterator[IO[bytes] | int]:
-        file: IO[bytes] | int = subprocess.DEVNULL
-        if self._log is not None:
-            with contextlib.suppress(OSError):
-                self._log.parent.mkdir(parents=True, exist_ok=True)
-                file = self._log.open("wb")
-        try:
-            yield file
-        finally:
-            if not isinstance(file, int):
-                file.close()
+    def _take(self, report: protocol.Report) -> None:
+        if isinstance(report, protocol.Telemetry):
+            self._playing, self._beat = report.playing, report.beat
+        if self._keeper is not None:
+            self._keeper.take(report)
+        self._receive(report)
 
-    def _listen(self, channel: protocol.Channel, process: subprocess.Popen[bytes]) -> None:
-        while True:
-            report = channel.receive()
-            if report is None:
-                break
-            if isinstance(report, protocol.Telemetry):
-                self._playing, self._beat = report.playing, report.beat
-            self._receive(report)
-        process.wait()
-        if not self._closing:
-            self._restart()
-
-    def _restart(self) -> None:
-        with self._lock:
-            if self._closing:
-                return
-            now = time.monotonic()
-            if len(self._starts) == RESTARTS and now - self._starts[0] < RESTART_SPAN_SECONDS:
-                self._receive(
-                    protocol.Notice(
-                        "engine",
-                        "The engine stopped again and again and was left alone; save your work and start Arpegon anew.",
-                    )
-                )
-                return
-            playing, beat = self._playing, self._beat
-            self._spawn()
-            if playing and self._channel is not None:
-                self._channel.send(protocol.Play(beat))
-        self._receive(protocol.Notice("restart", "The engine had stopped and was started again with the same project."))
+    def _ended(self, how: Ended) -> None:
+        """The engine is gone: what it held ends here, as events like any other."""
+        if self._keeper is not None:
+            passages = self._keeper.open_ends(time.monotonic())
+            if passages:
+                self._take(Batch(self._revisions, passages))
+        if how.again:
+            words = "The engine had stopped and was started again with the same project."
+            self._receive(protocol.Notice("restart", words))
+        else:
+            why = f" It said: {how.reason}" if how.reason else ""
+            self._receive(protocol.Notice(GIVEN_UP, f"The engine stopped again and again and was left alone.{why}"))

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import ctypes
 import gc
-import math
+import logging
 import os
 import select
 import signal
@@ -15,25 +15,28 @@ import socket
 import sys
 import threading
 import time
-import traceback
-from collections import defaultdict, deque
-from collections.abc import Callable, Sequence
+from collections import deque
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 from arpegon.core.document.model import PortDestination, Project
 from arpegon.core.errors import ArpegonError
-from arpegon.core.events import CONTROL, NOTE_ON, Event
+from arpegon.core.events import Event
 from arpegon.core.notes.flood import thin
 from arpegon.engine.audio.audio_out import AudioOut, list_outputs
 from arpegon.engine.clocks.clock_box import NAME as CLOCK_BOX
 from arpegon.engine.clocks.clock_box import ClockBox
 from arpegon.engine.hearing.inputs import list_inputs
 from arpegon.engine.hearing.remote import RemoteHearing
+from arpegon.engine.live.assets import Assets, Clips
+from arpegon.engine.live.commands import DO
 from arpegon.engine.live.ports import PortHub
+from arpegon.engine.live.reporter import Reporter
 from arpegon.engine.simulation import Engine
 from arpegon.engine.wire import protocol
-from arpegon.files.assets import Cache, load_clips
+from arpegon.engine.wire.channel import Channel, WireError
+from arpegon.files.logs import catch_faults, start_log
 
 TELEMETRY_SECONDS = 1.0 / 60.0
 IDLE_TELEMETRY_SECONDS = 0.1
@@ -41,16 +44,13 @@ FLOOD_LIMIT = 256
 """Events that may wait at one wake-up before controllers are thinned."""
 _REPORT_SECONDS = 0.0025
 _REPORT_PATIENCE = 0.02
-_LATENESS_SECONDS = 2.0
-"""Lateness is told for what was due in the last seconds, so that one stumble is not told for long."""
-_LATENESS_KEPT = 8000
-_HEARD_LIMIT = 64
-_SEEN_LIMIT = 12
-"""Events of a roll between stages in one batch, from which on superseded controller values are left out."""
-_BACKLOG_LIMIT = 600
-"""Telemetry batches that may wait for a window that does not read, before meters and rolls are skipped."""
+_ASSETS_PATIENCE = 3.0
+"""How long the transport waits for clips that were named just before it is started."""
 
-Act = Callable[[float], None]
+log = logging.getLogger(__name__)
+
+Task = Callable[[float], None]
+"""Something that the loop does, with the time at which it does it."""
 
 
 class LiveEngine:
@@ -60,68 +60,45 @@ class LiveEngine:
         channel: the way to the window.
     """
 
-    def __init__(self, channel: protocol.Channel) -> None:
+    def __init__(self, channel: Channel) -> None:
         self.channel = channel
         self.hearing = RemoteHearing(
-            self.act,
+            self.soon,
             lambda events: self.engine.audio.expect(events),
             lambda *dry: self.audio.renderer.monitor(*dry),
             channel.send,
         )
-        self.engine = Engine(self, hearing=self.hearing)
-        self.audio = AudioOut(lambda text: channel.send(protocol.Notice("audio", text)))
+        self.audio: AudioOut = AudioOut(lambda text: channel.send(protocol.Notice("audio", text)))
         self.ports = PortHub(
             self._arrived,
             self._lost,
             self._ports_changed,
-            self._port_failed,
+            lambda missing: channel.send(protocol.Missing("port", missing)),
             pause=self.audio.paused,
             clocked=self._clocked,
         )
-        self.box = ClockBox()
+        self.reporter = Reporter(channel, self.ports.send, self.audio.play, self._beat)
+        self.engine: Engine = Engine(self.reporter, hearing=self.hearing)
+        self.assets = Assets(lambda clips, missing: self.soon(lambda now: self._clips_read(clips, missing, now)))
+        self.box: ClockBox = ClockBox()
         self._learning = False
         self._heard_of = Project()
         """The project whose instruments the audio output knows."""
         self._clock_words = ""
         self._wake = os.eventfd(0, os.EFD_NONBLOCK)
         self._arrivals: deque[tuple[str, Event]] = deque()
-        self._acts: deque[Act] = deque()
+        self._tasks: deque[Task] = deque()
         self._running = True
-        self._printed: defaultdict[tuple[str, int], list[Event]] = defaultdict(list)
-        self._passed: list[protocol.Passed] = []
-        self._heard: list[tuple[str, Event]] = []
-        self._controls: dict[str, dict[int, int]] = {}
-        self._late: deque[tuple[float, float]] = deque(maxlen=_LATENESS_KEPT)
-        self._clip_cache: Cache = {}
-        self._missing_clips: set[str] = set()
-        self._project: Project | None = None
-        self._late_p99 = 0.0
+        self._reading_since: float | None = None
+        """Since when clips are read that the document names anew."""
+        self._play_at: tuple[float | None] | None = None
+        """The beat at which the transport starts once they are read."""
         self._thinned = 0
-        self._counted = 0
-        self._rate = 0.0
-        self._rate_since = time.monotonic()
         self._realtime = False
 
-    # -- outputs of the graph ----------------------------------------------------------------------
-
-    def port(self, port: str, events: Sequence[Event]) -> None:
-        self.ports.send(port, events)
-
-    def instrument(self, instrument: str, events: Sequence[Event]) -> None:
-        self.audio.play(instrument, events)
-        for event in events:
-            if event.status & 0xF0 == CONTROL:
-                self._controls.setdefault(instrument, {})[event.data1] = event.data2
-
-    def printed(self, strand: str, roll: int, events: Sequence[Event]) -> None:
-        self._printed[strand, roll] += events
-        if roll == 0:
-            self._counted += len(events)
-
-    def passed(self, stage: str, event: Event | None, out: Sequence[Event]) -> None:
+    def _beat(self, time: float) -> float | None:
         clock = self.engine.clock
-        beat = clock.beat_at((event or out[0]).time) if clock.playing else None
-        self._passed.append(protocol.Passed(stage, beat, event, list(out)))
+        return clock.beat_at(time) if clock.playing else None
 
     # -- what arrives, from other threads ----------------------------------------------------------
 
@@ -132,96 +109,99 @@ class LiveEngine:
     def _clocked(self, name: str, message: bytes, time: float) -> None:
         value = message[1] | message[2] << 7 if len(message) > 2 else 0
         if self.engine.follower.takes(name):
-            self.act(lambda now: self.engine.clock_message(name, message[0], value, time))
+            self.soon(lambda now: self.engine.clock_message(name, message[0], value, time))
 
     def _lost(self, name: str) -> None:
-        self.act(lambda now: self.engine.lost(f"midi:{name}", max(now, self.engine.now)))
+        self.soon(lambda now: self.engine.lost(f"midi:{name}", max(now, self.engine.now)))
 
-    def act(self, act: Act) -> None:
+    def soon(self, task: Task) -> None:
         """Have something done by the loop, at its next wake-up."""
-        self._acts.append(act)
+        self._tasks.append(task)
         os.eventfd_write(self._wake, 1)
 
-    def _ports_changed(self, inputs: list[str], outputs: list[str]) -> None:
-        self.channel.send(protocol.Ports(inputs, outputs, list_outputs(), list_inputs()))
-
-    def _port_failed(self, name: str, text: str) -> None:
-        self.channel.send(protocol.Notice(f"port:{name}", text))
+    def _ports_changed(self, inputs: list[str], outputs: list[str], opened: list[str]) -> None:
+        self.channel.send(protocol.Ports(inputs, outputs, list_outputs(), list_inputs(), opened))
 
     def listen(self) -> None:
         """Take commands until the window is gone (runs in a thread of its own)."""
         while True:
             try:
                 command = self.channel.receive()
-            except Exception as error:
-                self.channel.send(protocol.Notice("engine", f"The engine could not read a command: {error}."))
-                continue
+            except WireError as error:
+                log.error("a command could not be read: %s", error)
+                self.channel.send(protocol.Notice("engine", f"The engine could not read a command ({error})."))
+                command = protocol.Quit() if error.lost else None
+                if command is None:
+                    continue
             if command is None or isinstance(command, protocol.Quit):
-                self.act(self._quit)
+                self.soon(self.quit)
                 return
             if isinstance(command, protocol.Feed):
                 self._arrivals.extend([(command.name, event) for event in command.events])
                 os.eventfd_write(self._wake, 1)
             else:
-                self.act(lambda now, command=command: self._obey(command, now))  # type: ignore[misc]
+                self.soon(lambda now, command=command: DO[type(command)](self, command, now))  # type: ignore[misc]
 
     # -- commands ----------------------------------------------------------------------------------
 
-    def _obey(self, command: protocol.Command, now: float) -> None:
-        engine = self.engine
-        match command:
-            case protocol.SetProject():
-                self._set_project(command.project, Path(command.folder), now)
-            case protocol.SetParams():
-                engine.set_params(command.stage, command.values)
-            case protocol.Play():
-                engine.play(now, command.beat)
-            case protocol.Stop():
-                engine.halt(now)
-            case protocol.Locate():
-                engine.locate(now, command.beat)
-            case protocol.Watch():
-                engine.graph.watched = command.stage or None
-                self.hearing.watch(command.stage)
-            case protocol.PlayTake():
-                engine.play_take(command.parts, now, command.start)
-            case protocol.StopTake():
-                engine.stop_take(now)
-            case protocol.Direct():
-                engine.direct(command.strand, command.events, now)
-            case protocol.Act():
-                engine.command(command.stage, command.act, command.value, now)
-            case protocol.Learn():
-                self._learning = command.on
-            case protocol.SetClockBox():
-                self.box.configure(command.settings, now)
-            case protocol.GoToSection():
-                engine.sections.go(command.place, now)
-            case protocol.AllOff():
-                self._arrivals.clear()
-                engine.all_off(now)
-            case protocol.SetAudio():
-                self.audio.set_device(command.device, command.block)
-
-    def _set_project(self, project: Project, folder: Path, now: float) -> None:
-        clips, missing = load_clips(project, folder, self._clip_cache)
-        for file in self._missing_clips | missing.keys():
-            self.channel.send(protocol.Notice(f"clip:{file}", missing.get(file, "")))
-        self._missing_clips = set(missing)
-        self.hearing.folder = str(folder)
+    def set_project(self, command: protocol.SetProject, now: float) -> None:
+        """Work on a document; one that cannot be worked out leaves the one before at work."""
+        project, folder = command.project, Path(command.folder)
+        self.hearing.folder = command.folder
         destinations = (destination for strand in project.strands for destination in strand.destinations)
         ports = {one.port for one in destinations if isinstance(one, PortDestination)}
         self.ports.want(ports | set(project.clock.send))
+        reading = self.assets.want(project, folder)
+        self._reading_since = (self._reading_since or now) if reading else None
         try:
-            self.engine.apply(project, clips, now)
-            self._project = project
+            self.engine.apply(project, self.assets.clips, now, revision=command.revision)
         except ArpegonError as error:
             self.channel.send(protocol.Notice("document", str(error)))
         else:
             self.channel.send(protocol.Notice("document", ""))
 
-    def _quit(self, now: float) -> None:
+    def _clips_read(self, clips: Clips, missing: dict[str, str], now: float) -> None:
+        self._reading_since = None
+        self.channel.send(protocol.Missing("clip", missing))
+        self.engine.set_clips(clips, now)
+        self._play_waiting(now)
+
+    def play(self, beat: float | None, now: float) -> None:
+        """Start the transport, once the clips are read that go with it."""
+        if self._reading_since is None:
+            self.engine.play(now, beat)
+        else:
+            self._play_at = (beat,)
+
+    def _play_waiting(self, now: float) -> None:
+        if self._play_at is not None:
+            (beat,), self._play_at = self._play_at, None
+            self.engine.play(now, beat)
+
+    def stop(self, now: float) -> None:
+        """Stop the transport."""
+        self._play_at = None
+        self.engine.halt(now)
+
+    def watch(self, stage: str) -> None:
+        """Report exactly what a stage makes of each event (empty: none)."""
+        self.engine.graph.watch(stage or None)
+        self.hearing.watch(stage)
+
+    def learn(self, on: bool) -> None:
+        """Report all that comes in, or no longer."""
+        self._learning = on
+
+    def all_off(self, now: float) -> None:
+        """Silence everything, what has just arrived too."""
+        self._arrivals.clear()
+        self._play_at = None
+        self.engine.all_off(now)
+
+    def quit(self, now: float) -> None:
+        """End every note, tell of it, and leave."""
         self.engine.finish(max(now, self.engine.now))
+        self.reporter.send_batches()
         self._running = False
 
     # -- the loop ----------------------------------------------------------------------------------
@@ -236,9 +216,7 @@ class LiveEngine:
         while self._running:
             due = min(engine.next_due(), self.box.next_due())
             busy = (
-                self._printed
-                or self._passed
-                or self._heard
+                self.reporter.waiting
                 or engine.clock.playing
                 or engine.take_position is not None
                 or self.hearing.waiting
@@ -249,15 +227,15 @@ class LiveEngine:
                 wanted_at += _REPORT_PATIENCE
             wake_at = min(due, wanted_at)
             timeout = min(1.0, wake_at - time.monotonic())
-            if timeout > 0 and not self._arrivals and not self._acts and select.select(waking, [], [], timeout)[0]:
+            if timeout > 0 and not self._arrivals and not self._tasks and select.select(waking, [], [], timeout)[0]:
                 self._drain()
             now = time.monotonic()
             if due <= now:
-                self._late.append((now, now - due))
+                self.reporter.lateness.add(now, now - due)
             try:
                 self._work(now)
             except Exception:  # a fault in one stage must neither hang notes nor stop the others
-                traceback.print_exc()
+                log.exception("the engine met a fault")
                 self.channel.send(
                     protocol.Notice("engine", "The engine met a fault and silenced everything; please go on playing.")
                 )
@@ -283,10 +261,13 @@ class LiveEngine:
         for time_due, status in self.box.take(now):
             engine.run(time_due)
             engine.clock_message(CLOCK_BOX, status, 0, time_due)
-        while self._acts:
+        while self._tasks:
             engine.run(now)
-            self._acts.popleft()(max(now, engine.now))
+            self._tasks.popleft()(max(now, engine.now))
             self._hear_of(engine.graph.project)  # before notes that came with their instrument reach it
+        if self._reading_since is not None and now - self._reading_since > _ASSETS_PATIENCE:
+            self._reading_since = None
+            self._play_waiting(max(now, engine.now))
         arrivals = self._arrivals
         if arrivals:
             taken = [arrivals.popleft() for _ in range(len(arrivals))]
@@ -295,9 +276,7 @@ class LiveEngine:
             taken.sort(key=lambda entry: entry[1].time)
             for name, event in taken:
                 engine.feed(name, event if event.time <= now else event.at(now))
-                heard = self._learning or event.status & 0xF0 == NOTE_ON
-                if heard and len(self._heard) < _HEARD_LIMIT:
-                    self._heard.append((name, event))
+                self.reporter.heard(name, event, self._learning)
         engine.run(now)
         self._hear_of(engine.graph.project)
 
@@ -321,56 +300,39 @@ class LiveEngine:
     # -- telemetry ---------------------------------------------------------------------------------
 
     def _report(self, now: float) -> None:
-        printed = [protocol.Printed(*place, self._shown(*place, events)) for place, events in self._printed.items()]
-        self._printed = defaultdict(list)
-        passed, self._passed = self._passed, []
-        heard, self._heard = self._heard, []
-        controls, self._controls = self._controls, {}
-        if self.channel.waiting > _BACKLOG_LIMIT:
+        if not self.reporter.send_batches():
+            self.reporter.drop()
             return
-        elapsed = now - self._rate_since
-        if elapsed >= 1.0:
-            self._rate = self._counted / elapsed
-            while self._late and self._late[0][0] < now - _LATENESS_SECONDS:
-                self._late.popleft()
-            late = sorted(lateness for _, lateness in self._late)
-            self._late_p99 = late[math.ceil(0.99 * len(late)) - 1] if late else 0.0
-            self._counted, self._rate_since = 0, now
+        self.reporter.measure(now)
         clock = self.engine.clock
-        telemetry = protocol.Telemetry(
-            now,
-            clock.beat_at(now),
-            clock.playing,
-            self.engine.follower.ticks.tempo or clock.tempo if self.engine.follower.on else clock.tempo,
-            self.engine.take_position,
-            printed,
-            passed,
-            self.audio.renderer.mixer.peaks(),
-            self._health(),
-            heard,
-            controls,
-            self._live(now),
-            self.engine.follower.state,
-            *self.hearing.seen(),
-            section_wanted=-1 if self.engine.sections.wanted is None else self.engine.sections.wanted,
+        follower = self.engine.follower
+        marks, sight = self.hearing.seen()
+        wanted = self.engine.sections.wanted
+        self.reporter.send(
+            protocol.Telemetry(
+                now=now,
+                beat=clock.beat_at(now),
+                playing=clock.playing,
+                tempo=(follower.ticks.tempo or clock.tempo) if follower.on else clock.tempo,
+                take=self.engine.take_position,
+                passed=[],
+                meters=self.audio.renderer.mixer.peaks(),
+                health=self._health(),
+                live=self._live(now),
+                clock=follower.state,
+                marks=marks,
+                sight=sight,
+                section_wanted=-1 if wanted is None else wanted,
+            )
         )
-        self.channel.send(telemetry)
         self._tell_of_clock()
-        hooks = self.engine.hooks
-        put = self.engine.overlay.set
-        if hooks.moved or put or hooks.asked:
-            done = [(*target, value, passing) for target, (value, passing) in put.items()]
+        hooks, overlay = self.engine.hooks, self.engine.overlay
+        if hooks.moved or overlay.done or hooks.asked:
+            done = [(*target, value, passing) for target, (value, passing) in overlay.done.items()]
             self.channel.send(protocol.Hooked(done, dict(hooks.moved), list(hooks.asked)))
             hooks.moved.clear()
-            put.clear()
+            overlay.done.clear()
             hooks.asked.clear()
-
-    def _shown(self, strand: str, roll: int, events: list[Event]) -> list[Event]:
-        """What is told of a roll: first and last in full, for takes; of those between no more than can be seen."""
-        found = self._project.strand(strand) if self._project is not None and len(events) > _SEEN_LIMIT else None
-        if found is None or roll in (0, len(found.stages)):
-            return events
-        return thin(events, _SEEN_LIMIT)
 
     def _tell_of_clock(self) -> None:
         """Say what is wrong with the clock that is followed, once."""
@@ -393,8 +355,9 @@ class LiveEngine:
     def _health(self) -> protocol.Health:
         renderer = self.audio.renderer
         return protocol.Health(
-            late_p99=self._late_p99,
+            late_p99=self.reporter.late_p99,
             audio=self.audio.name,
+            audio_known=self.audio.looked,
             audio_rests=self.audio.rests,
             audio_load=renderer.load,
             audio_latency=renderer.latency,
@@ -402,7 +365,7 @@ class LiveEngine:
             realtime=self._realtime,
             sounding=self.engine.graph.sounding,
             thinned=self._thinned,
-            events_per_second=self._rate,
+            events_per_second=self.reporter.rate,
         )
 
 
@@ -427,12 +390,14 @@ def _set_timer_slack() -> None:
 def main(arguments: list[str]) -> None:
     """Run the engine on the socket whose file descriptor is the first argument."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+    start_log("engine")
+    catch_faults(lambda error: None)
     os.environ.setdefault("JACK_NO_START_SERVER", "1")
     sys.setswitchinterval(0.00002)
     sock: Any = socket.socket(fileno=int(arguments[0]))
-    channel = protocol.Channel(sock, protocol.Command)
+    channel = Channel(sock, protocol.Command)
     live = LiveEngine(channel)
-    signal.signal(signal.SIGTERM, lambda *_: live.act(live._quit))
+    signal.signal(signal.SIGTERM, lambda *_: live.soon(live.quit))
     threading.Thread(target=live.listen, name="commands", daemon=True).start()
     live.ports.scan()
     live.ports.start()

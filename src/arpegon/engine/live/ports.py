@@ -72,8 +72,9 @@ class PortHub:
     Args:
         arrived: called from MIDI threads with the input's name and the event, stamped with monotonic time.
         lost: called with the name of an input that vanished.
-        changed: called with the inputs and outputs that are there, whenever they change.
-        failed: called with the name of an output and a sentence (empty: all is well again).
+        changed: called with the inputs and outputs that are there, and those of both that are open, whenever
+            these are others.
+        missing: called with the outputs that are wanted and not open, and why, whenever these are others.
         pause: holds the audio stream while clients are made.
         clocked: called from MIDI threads with the input's name, a message of its clock, and monotonic time.
     """
@@ -82,8 +83,8 @@ class PortHub:
         self,
         arrived: Arrived,
         lost: Callable[[str], None],
-        changed: Callable[[list[str], list[str]], None],
-        failed: Callable[[str, str], None],
+        changed: Callable[[list[str], list[str], list[str]], None],
+        missing: Callable[[dict[str, str]], None],
         pause: Pause = contextlib.nullcontext,
         clocked: Callable[[str, bytes, float], None] = lambda name, message, time: None,
     ) -> None:
@@ -91,7 +92,8 @@ class PortHub:
         self._clocked = clocked
         self._lost = lost
         self._changed = changed
-        self._failed = failed
+        self._missing = missing
+        self._said: dict[str, str] = {}
         self._pause = pause
         self._spare: dict[tuple[int, Any], list[Any]] = {}
         self._inputs: dict[str, tuple[int, Any]] = {}
@@ -100,7 +102,7 @@ class PortHub:
         """Arpegon's own output and input by API; they also tell which ports there are."""
         self._wanted_outputs: frozenset[str] = frozenset()
         self._listen = True
-        self._known: tuple[list[str], list[str]] | None = None
+        self._known: tuple[list[str], list[str], list[str]] | None = None
         self._lock = threading.Lock()
         self._wake = threading.Event()
         self._running = True
@@ -171,7 +173,8 @@ class PortHub:
                 self._drop_api(api)
         self._match_inputs(inputs)
         self._match_outputs(outputs)
-        known = (sorted(inputs), sorted(outputs))
+        opened = sorted({*self._inputs, *self._outputs, *([""] if self._own else [])})
+        known = (sorted(inputs), sorted(outputs), opened)
         if known != self._known:
             self._known = known
             self._changed(*known)
@@ -240,18 +243,21 @@ class PortHub:
                 self._inputs[name] = (api, device)
 
     def _match_outputs(self, there: dict[str, tuple[int, str]]) -> None:
+        missing: dict[str, str] = {}
         for name in [name for name in self._outputs if name not in there or name not in self._wanted_outputs]:
             self._put_back(rtmidi.MidiOut, *self._outputs.pop(name))
         for name in self._wanted_outputs:
             if name not in there:
-                self._failed(name, f"The MIDI output “{name}” is not there; it is used again as soon as it comes back.")
+                missing[name] = f"The MIDI output “{name}” is not there; it is used again as soon as it comes back."
             elif name not in self._outputs:
                 device = self._open(rtmidi.MidiOut, *there[name])
                 if device is None:
-                    self._failed(name, f"The MIDI output “{name}” cannot be opened; another program may hold it.")
+                    missing[name] = f"The MIDI output “{name}” cannot be opened; another program may hold it."
                 else:
                     self._outputs[name] = (there[name][0], device)
-                    self._failed(name, "")
+        if missing != self._said:
+            self._said = missing
+            self._missing(missing)
 
     def _listen_to(self, device: Any, name: str) -> None:
         device.ignore_types(sysex=False, timing=False, active_sense=True)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
+from typing import Any, Protocol
 
 from arpegon.core.document.hookup_values import TakeOver, next_value, share_in, share_of, value_at
 from arpegon.core.document.model import Hookup, Project
@@ -12,11 +12,11 @@ from arpegon.core.events import BEND, CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE,
 from arpegon.core.processing.parameters import Param
 from arpegon.core.processing.values import TOP, coarse
 from arpegon.core.time.tapping import Taps
+from arpegon.engine.clocks.roles import AtWork, Transport
+from arpegon.engine.performance.overlay import Overlay
+from arpegon.engine.performance.sections import SectionPlayer
 from arpegon.processors.bases.modulator import Modulator
 from arpegon.processors.targets import ACTIONS, declared, value_now
-
-if TYPE_CHECKING:
-    from arpegon.engine.simulation import Engine
 
 _KINDS = {CONTROL: "cc", NOTE_ON: "note", NOTE_OFF: "note", PRESSURE: "pressure", POLY_PRESSURE: "poly", BEND: "bend"}
 _KINDS[PROGRAM] = "program"
@@ -45,11 +45,24 @@ class _Hook:
         return one.channel in (None, event.channel) and one.feed in ("", feed)
 
 
+class Player(Transport, Protocol):
+    """What actions ask of an engine."""
+
+    def all_off(self, time: float) -> None:
+        """Silence everything."""
+
+    def command(self, stage_id: str, act: str, value: float | None, time: float) -> None:
+        """Have a stage or generator do something."""
+
+
 class Hooks:
     """All hookups of a project. What they set stands in the engine's overlay."""
 
-    def __init__(self, engine: Engine) -> None:
-        self._engine = engine
+    def __init__(self, player: Player, overlay: Overlay, sections: SectionPlayer, at_work: AtWork) -> None:
+        self.player = player
+        self.sections = sections
+        self._overlay = overlay
+        self._at_work = at_work
         self._hooks: dict[str, _Hook] = {}
         self._taps = Taps()
         self._sources: list[Modulator] = []
@@ -61,7 +74,7 @@ class Hooks:
 
     # -- documents ---------------------------------------------------------------------------------
 
-    def taken(self, document: Project) -> None:
+    def use(self, document: Project) -> None:
         """The document is at work: know its hookups."""
         before = self._hooks
         self._hooks = {}
@@ -72,7 +85,7 @@ class Hooks:
             self._hooks[hookup.id] = hook
         self._sources = []
         for stage in {one.stage for one in document.hookups if one.control == "stage" and not one.muted}:
-            processor = self._engine.graph.find(stage)
+            processor = self._at_work.find(stage)
             if isinstance(processor, Modulator):
                 self._sources.append(processor)
 
@@ -106,7 +119,7 @@ class Hooks:
             return
         for hook in self._hooks.values():
             if hook.hookup.control == "stage" and not hook.hookup.muted:
-                processor = self._engine.graph.find(hook.hookup.stage)
+                processor = self._at_work.find(hook.hookup.stage)
                 if isinstance(processor, Modulator) and processor.output is not None and not processor.bypass:
                     self._move(hook, processor.output * TOP, time, False)
 
@@ -125,7 +138,7 @@ class Hooks:
 
     def _set_by(self, hook: _Hook, param: Param, share: float, struck: bool, released: bool) -> None:
         hookup = hook.hookup
-        now = value_now(self._engine.graph.project, hookup.target, hookup.param)
+        now = value_now(self._at_work.project, hookup.target, hookup.param)
         if hookup.way == "follow":
             if released:
                 return
@@ -146,7 +159,7 @@ class Hooks:
         else:
             made = value_at(param, 1.0, hookup)
         if made != now:
-            self._engine.overlay.put((hookup.target, hookup.param), made, hookup.control == "stage")
+            self._overlay.put((hookup.target, hookup.param), made, hookup.control == "stage")
 
     # -- actions -----------------------------------------------------------------------------------
 
@@ -166,73 +179,68 @@ class Hooks:
 
     def _turn_to_section(self, hookup: Hookup, share: float, time: float) -> None:
         """A knob over all sections; one that it stands on already is not begun anew."""
-        sections = self._engine.sections
-        last = len(self._engine.graph.project.sections) - 1
+        sections = self.sections
+        last = len(self._at_work.project.sections) - 1
         place = round(share * last) if hookup.value is None else round(hookup.value) - 1
         if place != sections.coming:
             sections.go(place, time)
 
     def _step_section(self, by: int, time: float) -> None:
-        sections = self._engine.sections
+        sections = self.sections
         sections.go(sections.coming + by, time)
 
     def _choose_pattern(self, hookup: Hookup, number: int) -> None:
-        found = self._engine.graph.project.find_stage(hookup.target)
-        if found is None or not _has_patterns(self._engine.graph.project, hookup):
+        found = self._at_work.project.find_stage(hookup.target)
+        if found is None or not _has_patterns(self._at_work.project, hookup):
             return
-        patterns: Any = value_now(self._engine.graph.project, hookup.target, "patterns")
+        patterns: Any = value_now(self._at_work.project, hookup.target, "patterns")
         count = max(1, len(patterns))
         number = (number - 1) % count + 1
-        if number != value_now(self._engine.graph.project, hookup.target, "pattern"):
-            self._engine.overlay.put((hookup.target, "pattern"), number)
+        if number != value_now(self._at_work.project, hookup.target, "pattern"):
+            self._overlay.put((hookup.target, "pattern"), number)
 
     def _step_pattern(self, hookup: Hookup, by: int) -> None:
-        if _has_patterns(self._engine.graph.project, hookup):
-            now: Any = value_now(self._engine.graph.project, hookup.target, "pattern")
+        if _has_patterns(self._at_work.project, hookup):
+            now: Any = value_now(self._at_work.project, hookup.target, "pattern")
             self._choose_pattern(hookup, now + by)
 
     def _flip(self, hookup: Hookup, key: str) -> None:
         """Bypass a stage, or mute or solo a strand; or take it back."""
-        project = self._engine.graph.project
+        project = self._at_work.project
         if key == "bypass":
             found = project.find_stage(hookup.target)
             if found is not None:
-                self._engine.overlay.put((hookup.target, "bypass"), not found[1].bypass)
+                self._overlay.put((hookup.target, "bypass"), not found[1].bypass)
         elif project.strand(hookup.target) is not None:
-            self._engine.overlay.put((hookup.target, key), not value_now(project, hookup.target, key))
+            self._overlay.put((hookup.target, key), not value_now(project, hookup.target, key))
 
     def _play_stop(self, time: float) -> None:
-        (self._engine.halt if self._engine.transport.clock.playing else self._engine.play)(time)
+        (self.player.halt if self.player.transport.clock.playing else self.player.play)(time)
 
     def _tap(self, time: float) -> None:
         tempo = self._taps.tap(time)
         if tempo is not None:
-            self._engine.overlay.put(("", "tempo"), tempo)
+            self._overlay.put(("", "tempo"), tempo)
 
     def _start(self, hookup: Hookup, time: float) -> None:
-        self._engine.command(hookup.target, "start", hookup.value, time)
+        self.player.command(hookup.target, "start", hookup.value, time)
 
     def _start_stop(self, hookup: Hookup, time: float) -> None:
-        run = getattr(self._engine.graph.find(hookup.target), "run", None)
+        run = getattr(self._at_work.find(hookup.target), "run", None)
         going = run is not None and run.on
-        self._engine.command(hookup.target, "stop" if going else "start", None if going else hookup.value, time)
-
-    @property
-    def engine(self) -> Engine:
-        """The engine that it works for."""
-        return self._engine
+        self.player.command(hookup.target, "stop" if going else "start", None if going else hookup.value, time)
 
 
 Do = Callable[[Hooks, Hookup, float], None]
 
 _DO: dict[str, Do] = {
-    "play": lambda hooks, hookup, time: hooks.engine.play(time),
-    "stop": lambda hooks, hookup, time: hooks.engine.halt(time),
+    "play": lambda hooks, hookup, time: hooks.player.play(time),
+    "stop": lambda hooks, hookup, time: hooks.player.halt(time),
     "play-stop": lambda hooks, hookup, time: hooks._play_stop(time),
-    "to-start": lambda hooks, hookup, time: hooks.engine.locate(time, 0.0),
+    "to-start": lambda hooks, hookup, time: hooks.player.locate(time, 0.0),
     "tap": lambda hooks, hookup, time: hooks._tap(time),
-    "all-off": lambda hooks, hookup, time: hooks.engine.all_off(time),
-    "section": lambda hooks, hookup, time: hooks.engine.sections.go(round(hookup.value or 1) - 1, time),
+    "all-off": lambda hooks, hookup, time: hooks.player.all_off(time),
+    "section": lambda hooks, hookup, time: hooks.sections.go(round(hookup.value or 1) - 1, time),
     "section-next": lambda hooks, hookup, time: hooks._step_section(1, time),
     "section-previous": lambda hooks, hookup, time: hooks._step_section(-1, time),
     "pattern-next": lambda hooks, hookup, time: hooks._step_pattern(hookup, 1),
@@ -243,7 +251,7 @@ _DO: dict[str, Do] = {
     "solo": lambda hooks, hookup, time: hooks._flip(hookup, "solo"),
     "start": lambda hooks, hookup, time: hooks._start(hookup, time),
     "start-stop": lambda hooks, hookup, time: hooks._start_stop(hookup, time),
-    "halt": lambda hooks, hookup, time: hooks.engine.command(hookup.target, "stop", None, time),
+    "halt": lambda hooks, hookup, time: hooks.player.command(hookup.target, "stop", None, time),
 }
 
 _BY_KNOB: dict[str, Callable[[Hooks, Hookup, float, float], None]] = {

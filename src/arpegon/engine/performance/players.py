@@ -4,20 +4,27 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from typing import TYPE_CHECKING
+
+import msgspec
 
 from arpegon.core.document.model import ClickSource, ClipSource, Project, Strand
 from arpegon.core.events import Event, note_off, note_on
 from arpegon.core.time.clock import bar_beats
+from arpegon.engine.clocks.roles import AtWork, Direct, Entrance, Scheduler, Transport
+from arpegon.engine.clocks.timeline import Timeline
 from arpegon.engine.graph.feeds import feed_of
 from arpegon.files.midi import Clip
 
-if TYPE_CHECKING:
-    from arpegon.engine.clocks.timeline import Timeline
-    from arpegon.engine.simulation import Engine
-
 _CLICK_SECONDS = 0.04
 _NEAR = 1e-6
+
+
+class Room(msgspec.Struct, frozen=True, eq=False):
+    """What players need around them."""
+
+    scheduler: Scheduler
+    entrance: Entrance
+    at_work: AtWork
 
 
 class ClipPlayer:
@@ -27,8 +34,8 @@ class ClipPlayer:
         clip: ``None`` while there is none that can be played.
     """
 
-    def __init__(self, engine: Engine, line: Timeline, name: str, source: ClipSource, clip: Clip | None) -> None:
-        self._engine = engine
+    def __init__(self, room: Room, line: Timeline, name: str, source: ClipSource, clip: Clip | None) -> None:
+        self._room = room
         self._line = line
         self._name = name
         self._source = source
@@ -50,7 +57,7 @@ class ClipPlayer:
     def stop(self, time: float) -> None:
         """Stop, and let go of what is held."""
         self._run += 1
-        self._engine.lost(self._name, time)
+        self._room.entrance.lost(self._name, time)
 
     def set(self, source: ClipSource, clip: Clip | None, time: float) -> None:
         """Go on as another source says; another clip takes over when that source wants it to."""
@@ -76,7 +83,7 @@ class ClipPlayer:
         self.start(self._line.clock.beat_at(time))
 
     def _bar(self) -> float:
-        return bar_beats(self._engine.graph.project.meter)
+        return bar_beats(self._room.at_work.project.meter)
 
     def _begin(self, origin: float, beat: float) -> None:
         """Play what falls at or after a beat, when the first bar of the clip falls on ``origin``."""
@@ -114,7 +121,7 @@ class ClipPlayer:
         if self._source.follow_tempo:
             self._line.at_beat(self._origin + beat, play)
         else:
-            self._engine.at_time(self._origin + beat * 60.0 / self._tempo(), play)
+            self._room.scheduler.at_time(self._origin + beat * 60.0 / self._tempo(), play)
 
     def _play(self, run: int, round_: int, place: int, time: float) -> None:
         if run != self._run or self._clip is None:
@@ -126,14 +133,14 @@ class ClipPlayer:
             together.append(events[place].at(time))
             place += 1
         self._schedule(round_, place)
-        self._engine.inject(self._name, together)
+        self._room.entrance.inject(self._name, together)
 
 
 class ClickPlayer:
     """Strikes the beats of the transport; the bars that are counted before its start too."""
 
-    def __init__(self, engine: Engine, line: Timeline, name: str, source: ClickSource) -> None:
-        self._engine = engine
+    def __init__(self, room: Room, line: Timeline, name: str, source: ClickSource) -> None:
+        self._room = room
         self._line = line
         self._name = name
         self._source = source
@@ -147,11 +154,11 @@ class ClickPlayer:
     def stop(self, time: float) -> None:
         """Stop, and let go of what is held."""
         self._run += 1
-        self._engine.lost(self._name, time)
+        self._room.entrance.lost(self._name, time)
 
     def _length(self) -> float:
         """The length of a beat in quarter notes."""
-        return 4.0 / self._engine.graph.project.meter[1]
+        return 4.0 / self._room.at_work.project.meter[1]
 
     def _schedule(self, number: int) -> None:
         run = self._run
@@ -160,11 +167,11 @@ class ClickPlayer:
     def _click(self, run: int, number: int, time: float) -> None:
         if run != self._run:
             return
-        first = number % self._engine.graph.project.meter[0] == 0
+        first = number % self._room.at_work.project.meter[0] == 0
         note = self._source.bar_note if first else self._source.beat_note
-        self._engine.inject(self._name, [note_on(time, 0, note, 110 if first else 84)])
-        self._engine.at_time(
-            time + _CLICK_SECONDS, lambda now: self._engine.inject(self._name, [note_off(now, 0, note)])
+        self._room.entrance.inject(self._name, [note_on(time, 0, note, 110 if first else 84)])
+        self._room.scheduler.at_time(
+            time + _CLICK_SECONDS, lambda now: self._room.entrance.inject(self._name, [note_off(now, 0, note)])
         )
         self._schedule(number + 1)
 
@@ -172,8 +179,9 @@ class ClickPlayer:
 class Players:
     """All clips and metronomes of an engine, by feed; those of strands that play on go with the endless timeline."""
 
-    def __init__(self, engine: Engine) -> None:
-        self._engine = engine
+    def __init__(self, room: Room, transport: Transport) -> None:
+        self._room = room
+        self._transport = transport
         self._players: dict[str, tuple[Timeline, ClipPlayer | ClickPlayer]] = {}
 
     def configure(self, project: Project, clips: Mapping[str, Clip], time: float) -> None:
@@ -189,7 +197,7 @@ class Players:
         for name, (strand, source) in wanted.items():
             clip = clips.get(source.playing_file) if isinstance(source, ClipSource) else None
             if name not in self._players:
-                line = self._engine.endless if strand.plays_on else self._engine.transport
+                line = self._transport.endless if strand.plays_on else self._transport.transport
                 self._add(name, source, clip, line, time)
                 continue
             player = self._players[name][1]
@@ -199,9 +207,9 @@ class Players:
     def _add(self, name: str, source: ClipSource | ClickSource, clip: Clip | None, line: Timeline, time: float) -> None:
         player: ClipPlayer | ClickPlayer
         if isinstance(source, ClickSource):
-            player = ClickPlayer(self._engine, line, name, source)
+            player = ClickPlayer(self._room, line, name, source)
         else:
-            player = ClipPlayer(self._engine, line, name, source, clip)
+            player = ClipPlayer(self._room, line, name, source, clip)
         self._players[name] = (line, player)
         if line.clock.playing:
             player.start(line.clock.beat_at(time))
@@ -222,8 +230,11 @@ class Players:
 class TakePlayer:
     """Plays recorded events straight to destinations."""
 
-    def __init__(self, engine: Engine, parts: Mapping[str, Sequence[Event]], time: float, start: float) -> None:
-        self._engine = engine
+    def __init__(
+        self, scheduler: Scheduler, direct: Direct, parts: Mapping[str, Sequence[Event]], time: float, start: float
+    ) -> None:
+        self._scheduler = scheduler
+        self._direct = direct
         self._strands = list(parts)
         self._began = time - start
         entries = [(event.time, strand, event) for strand, events in parts.items() for event in events]
@@ -240,13 +251,13 @@ class TakePlayer:
         """Stop, and end what sounds."""
         self.done = True
         for strand in self._strands:
-            self._engine.graph.release_direct(strand, time)
+            self._direct.release_direct(strand, time)
 
     def _schedule(self) -> None:
         if self._place < len(self._events):
-            self._engine.at_time(self._began + self._events[self._place][0], self._play)
+            self._scheduler.at_time(self._began + self._events[self._place][0], self._play)
         else:
-            self.stop(self._engine.now)
+            self.stop(self._scheduler.now)
 
     def _play(self, time: float) -> None:
         if self.done:
@@ -254,6 +265,6 @@ class TakePlayer:
         due = self._events[self._place][0]
         while self._place < len(self._events) and self._events[self._place][0] == due:
             _, strand, event = self._events[self._place]
-            self._engine.graph.play_direct(strand, [event.at(time)])
+            self._direct.play_direct(strand, [event.at(time)])
             self._place += 1
         self._schedule()

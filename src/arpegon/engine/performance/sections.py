@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from arpegon.core.document.model import Project
 from arpegon.core.document.sections import following, section_at, starts
 from arpegon.core.time.clock import bar_beats
+from arpegon.engine.clocks.roles import AtWork, Transport
+from arpegon.engine.performance.overlay import Overlay
 from arpegon.processors.holding import held_values
 from arpegon.processors.targets import Target
-
-if TYPE_CHECKING:
-    from arpegon.engine.simulation import Engine
 
 _EARLY = 1e-6
 """Seconds before its bar line at which a section begins, so that all that falls on the line is already its own."""
@@ -28,9 +27,10 @@ class SectionPlayer:
     that play on do not notice.
     """
 
-    def __init__(self, engine: Engine) -> None:
-        self._engine = engine
-        self._project = Project()
+    def __init__(self, transport: Transport, overlay: Overlay, at_work: AtWork) -> None:
+        self._transport = transport
+        self._overlay = overlay
+        self._at_work = at_work
         self.place = -1
         """The section that holds; -1: none."""
         self.wanted: int | None = None
@@ -44,23 +44,24 @@ class SectionPlayer:
         """The section that was asked for, else the one that holds."""
         return self.place if self.wanted is None else self.wanted
 
-    def configure(self, document: Project, time: float) -> None:
-        """Take over the sections of a document; what changed in the one that holds is set at once."""
-        before, self._project = self._project, document
+    def configure(self, before: Project, time: float) -> None:
+        """Take over the sections of the document, after the one ``before``; what changed in the one that holds is set
+        at once."""
+        document = self._overlay.document
         if not document.sections and not before.sections:
             return
         if self.wanted is not None:
             wanted = before.sections[self.wanted].id
             self.wanted = next((at for at, one in enumerate(document.sections) if one.id == wanted), None)
         holding = before.sections[self.place].id if self.place >= 0 else None
-        beat = self._engine.clock.beat_at(time)
+        beat = self._transport.clock.beat_at(time)
         place = section_at(document, beat)
         self._begin(place, beat, time, anew=place >= 0 and document.sections[place].id != holding)
 
     def placed(self, beat: float, time: float) -> None:
         """The transport was set to a beat."""
         self.wanted = None
-        self._begin(section_at(self._project, beat), beat, time, anew=True)
+        self._begin(section_at(self._overlay.document, beat), beat, time, anew=True)
 
     def halted(self) -> None:
         """The transport stopped: what was asked for is forgotten."""
@@ -68,41 +69,41 @@ class SectionPlayer:
 
     def go(self, place: int, time: float) -> None:
         """Go to a section: on the next bar line while the transport runs, else now. There may be no such section."""
-        if not 0 <= place < len(self._project.sections):
+        if not 0 <= place < len(self._overlay.document.sections):
             return
-        clock = self._engine.clock
+        clock = self._transport.clock
         if clock.playing:
             self.wanted = place
             self._turn = max(0.0, self._next_line(clock.beat_at(time)))
         else:
-            self._engine.locate(time, starts(self._project)[place])
+            self._transport.locate(time, starts(self._overlay.document)[place])
 
     def due(self) -> float:
         """When another section begins, in seconds; infinity where none does, as things are."""
-        return math.inf if self._turn == math.inf else self._engine.clock.time_at(self._turn) - _EARLY
+        return math.inf if self._turn == math.inf else self._transport.clock.time_at(self._turn) - _EARLY
 
     def turn(self, time: float) -> None:
         """Begin what is due."""
-        beat, line = self._turn, self._engine.clock.time_at(self._turn)
+        beat, line = self._turn, self._transport.clock.time_at(self._turn)
         place, self.wanted = self.wanted, None
-        jumps = place is not None or self._project.sections[self.place].then in ("again", "top")
+        jumps = place is not None or self._overlay.document.sections[self.place].then in ("again", "top")
         if place is None:
-            place = following(self._project, self.place)
+            place = following(self._overlay.document, self.place)
         if place is None:
             self._stop(time)
         elif jumps:
-            beat = starts(self._project)[place]
+            beat = starts(self._overlay.document)[place]
             self._begin(place, beat, line, anew=True)
-            self._engine.jump(time, line, beat)
+            self._transport.jump(time, line, beat)
         else:
             self._begin(place, beat, line, anew=True)
 
     def _stop(self, time: float) -> None:
         """The transport stops after a section, and rests where the next one begins; after the last, at the start."""
-        after = self.place + 1
-        self._engine.halt(time)
-        if self._engine.graph.project.on_stop == "stay":
-            self._engine.locate(time, starts(self._project)[after] if after < len(self._project.sections) else 0.0)
+        after, document = self.place + 1, self._overlay.document
+        self._transport.halt(time)
+        if self._at_work.project.on_stop == "stay":
+            self._transport.locate(time, starts(document)[after] if after < len(document.sections) else 0.0)
 
     def _begin(self, place: int, beat: float, time: float, anew: bool) -> None:
         """Let a section hold from a beat, which falls on ``time``.
@@ -110,9 +111,9 @@ class SectionPlayer:
         ``anew`` sets also what it held before, whatever became of it.
         """
         self.place = place
-        held = held_values(self._project, self._project.sections[place] if place >= 0 else None)
+        held = held_values(self._overlay.document, self._overlay.document.sections[place] if place >= 0 else None)
         before, self._held = self._held, held
-        self._engine.overlay.lay(
+        self._overlay.lay(
             {target: value for target, value in held.items() if anew or before.get(target, _NOTHING) != value},
             [target for target in before if target not in held],
             time,
@@ -122,11 +123,11 @@ class SectionPlayer:
 
     def _end(self, beat: float) -> float:
         """The beat on which something follows the section; past its end (it was cut short) the next bar line."""
-        last = self.place + 1 == len(self._project.sections)
-        if self.place < 0 or (last and self._project.sections[self.place].then == "on"):
+        last = self.place + 1 == len(self._overlay.document.sections)
+        if self.place < 0 or (last and self._overlay.document.sections[self.place].then == "on"):
             return math.inf
-        return max(starts(self._project)[self.place + 1], self._next_line(beat))
+        return max(starts(self._overlay.document)[self.place + 1], self._next_line(beat))
 
     def _next_line(self, beat: float) -> float:
-        bar = bar_beats(self._project.meter)
+        bar = bar_beats(self._overlay.document.meter)
         return (math.floor(beat / bar + _NEAR) + 1) * bar

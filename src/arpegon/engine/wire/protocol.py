@@ -6,17 +6,13 @@ Commands go one way; telemetry, port lists and notices the other. Each message i
 
 from __future__ import annotations
 
-import contextlib
-import socket
-import struct
-import threading
-from collections import deque
-from typing import Any
+from typing import Any, Literal
 
 import msgspec
 
 from arpegon.core.document.model import Project
 from arpegon.core.events import Event
+from arpegon.core.notes.taps import Batch
 from arpegon.engine.clocks.clock_box import BoxSettings
 from arpegon.listen import Mark, Sight
 
@@ -29,10 +25,11 @@ class Message(msgspec.Struct, tag=True, array_like=True, gc=False):
 
 
 class SetProject(Message):
-    """Work on this document; clip files are relative to ``folder``."""
+    """Work on this document, of this number; clip files are relative to ``folder``."""
 
     project: Project
     folder: str
+    revision: int = 0
 
 
 class SetParams(Message):
@@ -95,11 +92,11 @@ class Direct(Message):
     events: list[Event]
 
 
-class Act(Message):
+class CommandStage(Message):
     """Have a stage or generator do something: ``start`` (so many rounds), ``stop``."""
 
     stage: str
-    act: str
+    command: str
     value: float | None = None
 
 
@@ -142,7 +139,7 @@ Command = (
     | PlayTake
     | StopTake
     | Direct
-    | Act
+    | CommandStage
     | Learn
     | SetClockBox
     | AllOff
@@ -151,14 +148,6 @@ Command = (
 )
 
 # -- engine to window --------------------------------------------------------------------------------
-
-
-class Printed(Message):
-    """Events that passed one roll of a strand."""
-
-    strand: str
-    roll: int
-    events: list[Event]
 
 
 class Passed(Message):
@@ -178,6 +167,8 @@ class Health(Message):
 
     late_p99: float = 0.0
     audio: str = ""
+    audio_known: bool = False
+    """Whether a device was looked for."""
     audio_rests: bool = False
     """Nothing in the project sounds, so that no device is used."""
     audio_load: float = 0.0
@@ -190,14 +181,13 @@ class Health(Message):
 
 
 class Telemetry(Message):
-    """Everything since the last batch, about 60 times a second."""
+    """How things are, and what happened beside events, about 60 times a second."""
 
     now: float
     beat: float
     playing: bool
     tempo: float
     take: float | None
-    printed: list[Printed]
     passed: list[Passed]
     meters: dict[str, float]
     health: Health
@@ -236,6 +226,15 @@ class Ports(Message):
     outputs: list[str]
     audio: list[str]
     audio_in: list[str] = []
+    opened: list[str] = []
+    """The ports that are open: what is played there is heard. An empty name is Arpegon's own."""
+
+
+class Missing(Message):
+    """What the document names and is not there: by name, why, as a sentence. All of a kind, each time it changes."""
+
+    what: Literal["clip", "sound", "audio-in", "port"]
+    why: dict[str, str]
 
 
 class Notice(Message):
@@ -245,7 +244,7 @@ class Notice(Message):
     text: str
 
 
-Report = Telemetry | Hooked | Ports | Notice
+Report = Batch | Telemetry | Hooked | Ports | Missing | Notice
 
 # -- engine to ears and back --------------------------------------------------------------------------
 
@@ -289,75 +288,4 @@ class Dry(Message):
     start: float
 
 
-EarsReport = HeardNotes | Seen | Dry | Notice
-
-_HEAD = struct.Struct("<I")
-
-
-class Channel:
-    """One end of the socket: a writer in a thread of its own, which never holds up its caller, and a reader.
-
-    Args:
-        incoming: the type (union) of the messages that arrive here.
-    """
-
-    def __init__(self, sock: socket.socket, incoming: Any) -> None:
-        self._sock = sock
-        self._decoder: msgspec.msgpack.Decoder[Any] = msgspec.msgpack.Decoder(incoming)
-        self._encoder = msgspec.msgpack.Encoder()
-        self._outbox: deque[Message] = deque()
-        self._ready = threading.Semaphore(0)
-        self._closed = False
-        self._writer = threading.Thread(target=self._write, name="channel-writer", daemon=True)
-        self._writer.start()
-
-    @property
-    def waiting(self) -> int:
-        """How many messages wait to be sent."""
-        return len(self._outbox)
-
-    def send(self, message: Message) -> None:
-        """Send soon; nothing happens where the other end is gone."""
-        self._outbox.append(message)
-        self._ready.release()
-
-    def receive(self) -> Any:
-        """Wait for the next message; ``None`` when the other end is gone."""
-        head = self._read(_HEAD.size)
-        if head is None:
-            return None
-        content = self._read(_HEAD.unpack(head)[0])
-        return None if content is None else self._decoder.decode(content)
-
-    def close(self) -> None:
-        """Send what waits, then close this end."""
-        self._closed = True
-        self._ready.release()
-        self._writer.join(1.0)
-        with contextlib.suppress(OSError):
-            self._sock.shutdown(socket.SHUT_RDWR)
-        self._sock.close()
-
-    def _read(self, count: int) -> bytes | None:
-        chunks = bytearray()
-        while len(chunks) < count:
-            try:
-                chunk = self._sock.recv(count - len(chunks))
-            except OSError:
-                return None
-            if not chunk:
-                return None
-            chunks += chunk
-        return bytes(chunks)
-
-    def _write(self) -> None:
-        while True:
-            self._ready.acquire()
-            while self._outbox:
-                content = self._encoder.encode(self._outbox.popleft())
-                try:
-                    self._sock.sendall(_HEAD.pack(len(content)) + content)
-                except OSError:
-                    return
-            if self._closed:
-                return
+EarsReport = HeardNotes | Seen | Dry | Missing | Notice

@@ -8,7 +8,7 @@ from typing import Any, ClassVar
 
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
 from arpegon.core.processing.parameters import Choice, Number, Param
-from arpegon.core.processing.processor import Processor, Setting
+from arpegon.core.processing.processor import Context, Processor
 from arpegon.core.processing.values import TOP, stepped, written
 
 TARGETS = {
@@ -59,7 +59,7 @@ class Modulator(Processor):
     timed: ClassVar[bool] = True
     cut_by_bypass: ClassVar[bool] = True
 
-    def __init__(self, values: Mapping[str, Any], setting: Setting) -> None:
+    def __init__(self, values: Mapping[str, Any], context: Context) -> None:
         self._began = 0.0
         self._next = 0.0
         """When the value is looked at next."""
@@ -69,7 +69,7 @@ class Modulator(Processor):
         self._keys = 0
         self.output: float | None = None
         """Where the value stands, 0 ... 1, for hookups."""
-        super().__init__(values, setting)
+        super().__init__(values, context)
 
     # -- what subclasses say -----------------------------------------------------------------------
 
@@ -92,7 +92,7 @@ class Modulator(Processor):
     # -- starts ------------------------------------------------------------------------------------
 
     def joined(self, time: float) -> None:
-        if self.values["starts"] == "free" or (self.values["starts"] == "play" and self.setting.clock.playing):
+        if self.values["starts"] == "free" or (self.values["starts"] == "play" and self.context.clock.playing):
             self._begin(time)
 
     def restart(self) -> None:
@@ -108,7 +108,7 @@ class Modulator(Processor):
 
     def _start_due(self) -> float:
         """When it begins by itself."""
-        clock = self.setting.clock
+        clock = self.context.clock
         if self._runs:
             return math.inf
         if self.values["starts"] == "play" and clock.playing:
@@ -120,7 +120,7 @@ class Modulator(Processor):
     def cycles(self, time: float) -> float:
         """How many cycles have gone by at a time."""
         beats = self.beats()
-        clock = self.setting.clock
+        clock = self.context.clock
         if beats is None:
             return (time - self._began) / self.seconds()
         if self.values["starts"] == "play":

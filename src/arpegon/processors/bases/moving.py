@@ -7,8 +7,8 @@ from collections.abc import Mapping, Sequence
 from typing import Any, ClassVar
 
 from arpegon.core.events import CONTROL, NOTE_OFF, NOTE_ON, Event
-from arpegon.core.notes.ledger import note_key
-from arpegon.core.processing.processor import Processor, Setting
+from arpegon.core.notes.pairing import note_key
+from arpegon.core.processing.processor import Context, Processor
 from arpegon.core.processing.slew import Pace, Slew
 from arpegon.core.processing.values import stepped, written
 
@@ -35,7 +35,7 @@ class MovingValues(Processor):
 
     timed: ClassVar[bool] = True
 
-    def __init__(self, values: Mapping[str, Any], setting: Setting) -> None:
+    def __init__(self, values: Mapping[str, Any], context: Context) -> None:
         self._lanes: dict[Any, Lane] = {}
         self._gliding: list[Lane] = []
         """The lanes that are on their way."""
@@ -43,7 +43,7 @@ class MovingValues(Processor):
         """When the first of them is looked at."""
         self._held: dict[int, None] = {}
         """The keys that are down, by channel and note: key pressure goes to them."""
-        super().__init__(values, setting)
+        super().__init__(values, context)
 
     def take(self, event: Event, out: list[Event]) -> None:
         """Work on one event."""

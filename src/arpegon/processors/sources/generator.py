@@ -8,7 +8,7 @@ from typing import Any, ClassVar
 
 from arpegon.core.events import NOTE_ON, Event
 from arpegon.core.processing.parameters import Choice, NoteKey, Number, Param, Switch, key_params
-from arpegon.core.processing.processor import KeyBook, Setting
+from arpegon.core.processing.processor import Context, KeyBook
 from arpegon.core.processing.starting import ActionRun, times_param
 from arpegon.core.processing.toss import TossLane
 from arpegon.core.theory.scales import Key, stage_key
@@ -82,11 +82,11 @@ class Generator(KeyBook):
     timed: ClassVar[bool] = True
     cut_by_bypass: ClassVar[bool] = True
 
-    def __init__(self, values: Mapping[str, Any], setting: Setting) -> None:
+    def __init__(self, values: Mapping[str, Any], context: Context) -> None:
         self.run = ActionRun()
         self.running = False
         self._moved_by = 0
-        super().__init__(values, setting)
+        super().__init__(values, context)
 
     # -- what subclasses say -----------------------------------------------------------------------
 
@@ -109,7 +109,7 @@ class Generator(KeyBook):
 
     def configured(self) -> None:
         values = self.values
-        self.key: Key = stage_key(values, self.setting.key)
+        self.key: Key = stage_key(values, self.context.key)
         self._moves = moves(self.key, "nearest") if values["in_scale"] else [0] * 12
         if values["transpose"] == "no" or (values["transpose"] == "held" and not self.down):
             self._moved_by = 0
@@ -155,7 +155,7 @@ class Generator(KeyBook):
     def struck(self, strike: int, event: Event, out: list[Event]) -> None:
         if self.values["transpose"] != "no":
             self._moved_by = event.data1 - self.values["home"]
-        if self.values["starts"] == "key" and sum(len(strikes) for strikes in self.down.values()) == 1:
+        if self.values["starts"] == "key" and len(self.down) == 1:
             self.running = True
             self.begun(event.time)
 

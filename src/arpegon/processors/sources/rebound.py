@@ -10,7 +10,7 @@ from typing import Any
 from arpegon.core.events import Event
 from arpegon.core.processing.entries import Entries
 from arpegon.core.processing.parameters import Choice, NoteKey, NoteValue, Number, Switch, seed_param
-from arpegon.core.processing.processor import Setting
+from arpegon.core.processing.processor import Context
 from arpegon.core.theory.billiard import Bead
 from arpegon.core.time.rhythm import beats_of
 from arpegon.processors.sources.generator import VELOCITY, Generator, degree_param, generator_params
@@ -108,7 +108,7 @@ class Rebound(Generator):
         *generator_params(low=24, high=96),
     )
 
-    def __init__(self, values: Mapping[str, Any], setting: Setting) -> None:
+    def __init__(self, values: Mapping[str, Any], context: Context) -> None:
         self._beads: list[Bead] = []
         self._path: tuple[Any, ...] = ()
         self._began: float | None = None
@@ -116,14 +116,14 @@ class Rebound(Generator):
         self._since = -math.inf
         self._anchor = (0.0, 0.0)
         self._struck = -1
-        super().__init__(values, setting)
+        super().__init__(values, context)
 
     def settled(self) -> None:
         values = self.values
         self._walls = [*WALLS.filled(values["walls"])][: values["sides"]]
         self._walls += WALLS.filled([{}] * (values["sides"] - len(self._walls)))
-        self._grid = beats_of(values["grid"], self.setting.meter) if values["time"] == "grid" else 0.0
-        self._length = beats_of(values["length"], self.setting.meter)
+        self._grid = beats_of(values["grid"], self.context.meter) if values["time"] == "grid" else 0.0
+        self._length = beats_of(values["length"], self.context.meter)
         names = ("sides", "beads", "speed", "angle", "fan", "scatter", "seed", "starts", "in_time")
         path = tuple(values[name] for name in names)
         if path != self._path:
@@ -154,7 +154,7 @@ class Rebound(Generator):
 
     def _look(self) -> None:
         """Find the beat on which the beads set out, and bring them to where they are by now."""
-        clock = self.setting.clock
+        clock = self.context.clock
         now = clock.beat_at(max(clock.time_at(clock.beat), self._since))
         if self.values["starts"] == "play":
             self._began = 0.0
@@ -177,7 +177,7 @@ class Rebound(Generator):
         bead = self._next()
         if bead is None:
             return math.inf
-        clock = self.setting.clock
+        clock = self.context.clock
         if self.on_beat:
             if not clock.playing:
                 return math.inf
@@ -204,11 +204,11 @@ class Rebound(Generator):
             return
         softened = 1.0 - self.values["touch"] / 100.0 * (1.0 - bounce.squareness)
         degree = wall["degree"] or bounce.wall + 1
-        seconds = self.setting.clock.seconds(self._length)
+        seconds = self.context.clock.seconds(self._length)
         self.sound(self.degree(degree, self.values["base"]), wall["velocity"] * softened, seconds, time, out)
 
     def live(self, time: float) -> list[float]:
-        clock = self.setting.clock
+        clock = self.context.clock
         if not self.running or (self.on_beat and (not clock.playing or self._began is None)):
             return []
         if self.on_beat:

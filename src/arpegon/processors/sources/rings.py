@@ -11,7 +11,7 @@ from arpegon.core.events import Event
 from arpegon.core.processing.entries import Entries
 from arpegon.core.processing.parameters import Choice, NoteKey, NoteValue, Number, Switch, seed_param, swing_param
 from arpegon.core.processing.patterns import Patterns, PatternTurn, chosen, pattern_params
-from arpegon.core.processing.processor import Setting
+from arpegon.core.processing.processor import Context
 from arpegon.core.processing.pulse import Pulse
 from arpegon.core.processing.toss import TossLane, toss_params
 from arpegon.core.theory.euclid import spread_evenly
@@ -128,14 +128,14 @@ class Rings(Generator):
         *toss_params(RING_TOSS, RINGS),
     )
 
-    def __init__(self, values: Mapping[str, Any], setting: Setting) -> None:
+    def __init__(self, values: Mapping[str, Any], context: Context) -> None:
         self._turn = PatternTurn()
         self._patterns: list[list[dict[str, Any]]] = []
-        self._pulses = [Pulse(setting.clock) for _ in range(MOST_RINGS)]
+        self._pulses = [Pulse(context.clock) for _ in range(MOST_RINGS)]
         self._firsts: list[int | None] = [0] * MOST_RINGS
         self._numbers_now = [-1] * MOST_RINGS
         self._ring = 0
-        super().__init__(values, setting)
+        super().__init__(values, context)
 
     def settled(self) -> None:
         values = self.values
@@ -143,7 +143,7 @@ class Rings(Generator):
         if values["change"] == "now" or not self.running:
             self._turn.playing = chosen(values, len(self._patterns))
         for pulse in self._pulses:
-            pulse.clock = self.setting.clock
+            pulse.clock = self.context.clock
             pulse.swing = values["swing"] / 100.0
             pulse.on_beat = self.on_beat
             pulse.running = pulse.running or values["starts"] == "play"
@@ -155,7 +155,7 @@ class Rings(Generator):
 
     def _set_rates(self) -> None:
         for ring, pulse in zip(self._rings(), self._pulses, strict=False):
-            pulse.set_beats(beats_of(ring["rate"], self.setting.meter))
+            pulse.set_beats(beats_of(ring["rate"], self.context.meter))
 
     # -- steps -------------------------------------------------------------------------------------
 
@@ -192,7 +192,7 @@ class Rings(Generator):
             self.values["change"],
             number,
             pulse.beat_of(taken),
-            bar_beats(self.setting.meter),
+            bar_beats(self.context.meter),
             (number - self._turn.since) % ring["steps"] == 0,
             self.values["from_first"],
         ):
@@ -215,18 +215,18 @@ class Rings(Generator):
         if ring["silent"] or not rhythm[inside]:
             return
         if ring["chance"] < 100:
-            seed = self.values["seed"] if self.setting.seed is None else self.setting.seed
-            draw = random.Random(f"{seed}/{self.setting.identity}/ring {place}/{number}")
+            seed = self.values["seed"] if self.context.seed is None else self.context.seed
+            draw = random.Random(f"{seed}/{self.context.identity}/ring {place}/{number}")
             if draw.random() * 100.0 >= ring["chance"]:
                 return
         note = ring["note"] if self.values["reads"] == "note" else self.degree(ring["degree"], self.values["base"])
         loudness = ring["velocity"] + (ring["accent"] if inside == rhythm.index(True) else 0)
-        seconds = self.setting.clock.seconds(self._pulses[place].length(taken) * ring["length"])
+        seconds = self.context.clock.seconds(self._pulses[place].length(taken) * ring["length"])
         channel = ring["channel"] - 1 if ring["channel"] else None
         self.sound(note, max(1, loudness), seconds, time, out, channel)
 
     def live(self, time: float) -> list[float]:
-        going = self.running and (not self.on_beat or self.setting.clock.playing)
+        going = self.running and (not self.on_beat or self.context.clock.playing)
         places = [
             float((self._numbers_now[place]) % ring["steps"] if going and self._numbers_now[place] >= 0 else -1)
             for place, ring in enumerate(self._rings())

@@ -10,7 +10,7 @@ from arpegon.core.events import Event
 from arpegon.core.processing.entries import Entries
 from arpegon.core.processing.parameters import Choice, NoteKey, NoteValue, Number, Switch, seed_param, swing_param
 from arpegon.core.processing.patterns import Patterns, PatternTurn, chosen, pattern_params
-from arpegon.core.processing.processor import Setting
+from arpegon.core.processing.processor import Context
 from arpegon.core.processing.pulse import Pulse
 from arpegon.core.processing.toss import TossLane, toss_params
 from arpegon.core.theory.scales import Key, stage_key
@@ -146,22 +146,22 @@ class Steps(Generator):
         *toss_params(STEP_TOSS, STEPS),
     )
 
-    def __init__(self, values: Mapping[str, Any], setting: Setting) -> None:
-        self._pulse = Pulse(setting.clock)
+    def __init__(self, values: Mapping[str, Any], context: Context) -> None:
+        self._pulse = Pulse(context.clock)
         self._turn = PatternTurn()
         self._patterns: list[list[dict[str, Any]]] = []
         self._walks: list[RingWalk] = []
         self._first: int | None = 0
         self._number = 0
-        super().__init__(values, setting)
+        super().__init__(values, context)
 
     def settled(self) -> None:
         values = self.values
         self._patterns = [STEPS.filled(steps) for steps in values["patterns"]]
         self._walks = [self._walk(steps) for steps in self._patterns]
         pulse = self._pulse
-        pulse.clock = self.setting.clock
-        pulse.set_beats(beats_of(values["rate"], self.setting.meter))
+        pulse.clock = self.context.clock
+        pulse.set_beats(beats_of(values["rate"], self.context.meter))
         pulse.swing = values["swing"] / 100.0
         pulse.on_beat = self.on_beat
         pulse.running = pulse.running or values["starts"] == "play"
@@ -181,8 +181,8 @@ class Steps(Generator):
         return RingWalk(values["walk"], places, skipped, self._seed_text())
 
     def _seed_text(self) -> str:
-        seed = self.values["seed"] if self.setting.seed is None else self.setting.seed
-        return f"{seed}/{self.setting.identity}"
+        seed = self.values["seed"] if self.context.seed is None else self.context.seed
+        return f"{seed}/{self.context.identity}"
 
     # -- steps -------------------------------------------------------------------------------------
 
@@ -209,7 +209,7 @@ class Steps(Generator):
             self.values["change"],
             number,
             pulse.beat_of(taken),
-            bar_beats(self.setting.meter),
+            bar_beats(self.context.meter),
             not len(walk) or (number - self._turn.since) % len(walk) == 0,
             self.values["from_first"],
         )
@@ -235,12 +235,12 @@ class Steps(Generator):
         while beats < _MOST_TIED and (following := self._step(number + 1)) is not None and following["play"] == "tie":
             beats += self._pulse.length(taken)
             taken, number = taken + 1, number + 1
-        return self.setting.clock.seconds(beats + self._pulse.length(taken) * step["length"])
+        return self.context.clock.seconds(beats + self._pulse.length(taken) * step["length"])
 
     def live(self, time: float) -> list[float]:
         playing = self._turn.playing % max(1, len(self._patterns))
         inside = self._number - self._turn.since
-        going = self.running and self._pulse.step > 0 and (not self.on_beat or self.setting.clock.playing)
+        going = self.running and self._pulse.step > 0 and (not self.on_beat or self.context.clock.playing)
         place = self._walks[playing].place(inside) if going else None
         return [float(-1 if place is None else place), float(playing), float(inside)]
 

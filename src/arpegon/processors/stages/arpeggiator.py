@@ -6,10 +6,10 @@ from collections.abc import Mapping
 from typing import Any
 
 from arpegon.core.events import Event
-from arpegon.core.notes.ledger import note_key
+from arpegon.core.notes.pairing import note_key
 from arpegon.core.processing.parameters import Choice, NoteValue, Number, Numbers, Switch, seed_param, swing_param
 from arpegon.core.processing.patterns import Patterns, PatternTurn, chosen, pattern_params
-from arpegon.core.processing.processor import KeyBook, Setting
+from arpegon.core.processing.processor import Context, KeyBook
 from arpegon.core.processing.pulse import Pulse
 from arpegon.core.processing.starting import ActionRun, times_param
 from arpegon.core.processing.toss import toss_params
@@ -127,10 +127,10 @@ class Arpeggiator(KeyBook):
         *toss_params(LANE_TOSS, LANE),
     )
 
-    def __init__(self, values: Mapping[str, Any], setting: Setting) -> None:
+    def __init__(self, values: Mapping[str, Any], context: Context) -> None:
         self._held: dict[int, Event] = {}
         """The notes that are walked over, in the order in which they were pressed, by channel and note."""
-        self._pulse = Pulse(setting.clock)
+        self._pulse = Pulse(context.clock)
         self._turn = PatternTurn()
         self._lanes: list[list[dict[str, Any]]] = []
         self._run = ActionRun()
@@ -138,13 +138,13 @@ class Arpeggiator(KeyBook):
         self._place = 0
         self._order: list[int] = []
         self._last_pick = -1
-        super().__init__(values, setting)
+        super().__init__(values, context)
 
     def configured(self) -> None:
         values = self.values
-        self._pulse.set_beats(beats_of(values["rate"], self.setting.meter))
+        self._pulse.set_beats(beats_of(values["rate"], self.context.meter))
         self._pulse.swing = values["swing"] / 100.0
-        self._pulse.clock = self.setting.clock
+        self._pulse.clock = self.context.clock
         self._pulse.on_beat = values["starts"] == "beat"
         self._lanes = [LANE.filled(lane) for lane in values["patterns"]]
         if values["change"] == "now" or not self._pulse.running:
@@ -195,7 +195,7 @@ class Arpeggiator(KeyBook):
     # -- keys --------------------------------------------------------------------------------------
 
     def struck(self, strike: int, event: Event, out: list[Event]) -> None:
-        if sum(len(strikes) for strikes in self.down.values()) == 1:
+        if len(self.down) == 1:
             self._held.clear()
             if self._walks() and (self.values["anew"] or not self._pulse.running):
                 self._begin_walk()
@@ -262,7 +262,7 @@ class Arpeggiator(KeyBook):
             self.values["change"],
             number,
             self._pulse.beat_of(number),
-            bar_beats(self.setting.meter),
+            bar_beats(self.context.meter),
             not lane or (number - self._turn.since) % len(lane) == 0,
             self.values["from_first"],
         )
@@ -279,7 +279,7 @@ class Arpeggiator(KeyBook):
                 number, place = number + 1, place + 1
         factor = lane[place % len(lane)]["length"] if lane else 1.0
         beats += self._pulse.length(number) * self.values["gate"] / 100.0 * factor
-        return max(_SHORTEST, self.setting.clock.seconds(beats))
+        return max(_SHORTEST, self.context.clock.seconds(beats))
 
     def _chosen(self, play: str | int, notes: list[Event]) -> list[Event]:
         """The notes of a step."""

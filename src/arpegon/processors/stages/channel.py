@@ -7,7 +7,7 @@ from typing import Any
 
 from arpegon.core.events import CONTROL, SUSTAIN, SYSEX, Event
 from arpegon.core.processing.parameters import Number
-from arpegon.core.processing.processor import NoteMapper, Setting
+from arpegon.core.processing.processor import Context, NoteMapper
 
 
 class Channel(NoteMapper):
@@ -28,9 +28,9 @@ class Channel(NoteMapper):
         ),
     )
 
-    def __init__(self, values: Mapping[str, Any], setting: Setting) -> None:
+    def __init__(self, values: Mapping[str, Any], context: Context) -> None:
         self._pedals: dict[int, int] = {}
-        super().__init__(values, setting)
+        super().__init__(values, context)
 
     def configured(self) -> None:
         channel, only = self.values["channel"] - 1, self.values["only"]

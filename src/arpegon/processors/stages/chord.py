@@ -152,7 +152,7 @@ class Chord(KeyBook):
 
     def configured(self) -> None:
         values = self.values
-        key = stage_key(values, self.setting.key)
+        key = stage_key(values, self.context.key)
         self._plain = not any(values[name] for name in ("inversion", "register", "lead", "strum_ms"))
         self._plain = self._plain and values["spread"] == "close"
         self._key = key

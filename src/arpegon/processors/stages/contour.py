@@ -67,7 +67,7 @@ class Contour(Modulator):
 
     def configured(self) -> None:
         self._places: list[tuple[float, float]]
-        self._beats = beats_of(self.values["length"], self.setting.meter)
+        self._beats = beats_of(self.values["length"], self.context.meter)
         values = self.values
         if values["drawn"] == "points":
             self._places = [(when / (TOP + 1.0), float(value)) for when, value in values["points"]]
@@ -89,7 +89,7 @@ class Contour(Modulator):
         number, phase = _split(cycles)
         later = next((when for when, _ in self._places if when > phase + _NEAR), 1.0 + self._places[0][0])
         following = (number + later) * self._beats
-        clock = self.setting.clock
+        clock = self.context.clock
         if self.values["starts"] == "play":
             return min(even, max(time, clock.time_at(following)))
         return min(even, max(time, self._began + clock.seconds(following)))

@@ -7,7 +7,7 @@ from typing import Any
 
 from arpegon.core.events import CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, Event
 from arpegon.core.processing.parameters import Choice, Number, Numbers, Param, Points
-from arpegon.core.processing.processor import Setting
+from arpegon.core.processing.processor import Context
 from arpegon.core.processing.slew import pace
 from arpegon.core.processing.values import READS, SHAPES, WRITES, curve, placed, read, stair
 from arpegon.processors.bases.moving import MovingValues
@@ -138,13 +138,13 @@ class Convert(MovingValues):
         ),
     )
 
-    def __init__(self, values: Mapping[str, Any], setting: Setting) -> None:
+    def __init__(self, values: Mapping[str, Any], context: Context) -> None:
         self._loudness: dict[int, int] = {}
         """The velocity of the notes that follow, by channel."""
         self._blocked: dict[int, int] = {}
         self._down: dict[int, int] = {}
         self._last: float | None = None
-        super().__init__(values, setting)
+        super().__init__(values, context)
 
     def configured(self) -> None:
         values = self.values

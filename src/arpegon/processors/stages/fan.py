@@ -10,7 +10,7 @@ from arpegon.core.events import CONTROL, Event
 from arpegon.core.processing.entries import Entries
 from arpegon.core.processing.parameters import Choice, Number, Points, Switch
 from arpegon.core.processing.patterns import Patterns
-from arpegon.core.processing.processor import Setting
+from arpegon.core.processing.processor import Context
 from arpegon.core.processing.values import READS, TOP, on_line, placed, read, stepped
 from arpegon.processors.bases.moving import MovingValues
 from arpegon.processors.stages.convert import reading_params
@@ -82,13 +82,13 @@ class Fan(MovingValues):
         Switch(key="keep", label="The original passes too", default=False, help="Let what was read pass as well."),
     )
 
-    def __init__(self, values: Mapping[str, Any], setting: Setting) -> None:
+    def __init__(self, values: Mapping[str, Any], context: Context) -> None:
         self._position: dict[int, float] = {}
         self._sent: dict[int, list[int]] = {}
         """The last value of each curve, by the channel that drives it."""
         self._moved = False
         self._seen = 0.0
-        super().__init__(values, setting)
+        super().__init__(values, context)
 
     def configured(self) -> None:
         shapes = self.values["shapes"]

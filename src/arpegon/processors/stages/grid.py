@@ -47,10 +47,10 @@ class Grid(DelayedNotes):
     )
 
     def configured(self) -> None:
-        self._beats = beats_of(self.values["rate"], self.setting.meter)
+        self._beats = beats_of(self.values["rate"], self.context.meter)
 
     def delay(self, event: Event) -> float:
-        clock = self.setting.clock
+        clock = self.context.clock
         if not clock.playing:
             return 0.0
         line = next_line(clock.beat_at(event.time), self._beats, self.values["swing"] / 100.0)

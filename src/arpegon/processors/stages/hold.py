@@ -6,9 +6,9 @@ from collections.abc import Mapping
 from typing import Any
 
 from arpegon.core.events import CONTROL, Event
-from arpegon.core.notes.ledger import note_key
+from arpegon.core.notes.pairing import note_key
 from arpegon.core.processing.parameters import Choice, Number
-from arpegon.core.processing.processor import KeyBook, Setting
+from arpegon.core.processing.processor import Context, KeyBook
 
 
 class Hold(KeyBook):
@@ -41,15 +41,15 @@ class Hold(KeyBook):
         ),
     )
 
-    def __init__(self, values: Mapping[str, Any], setting: Setting) -> None:
+    def __init__(self, values: Mapping[str, Any], context: Context) -> None:
         self._latched: dict[int, int] = {}
         """The strike that each key holds, by channel and note."""
-        super().__init__(values, setting)
+        super().__init__(values, context)
 
     def struck(self, strike: int, event: Event, out: list[Event]) -> None:
         key = note_key(event)
         before = self._latched.get(key)
-        if self.values["until"] == "next" and sum(len(strikes) for strikes in self.down.values()) == 1:
+        if self.values["until"] == "next" and len(self.down) == 1:
             self._end_all(event.time, out)
         elif before is not None:
             self._end(key, event.time, out)

@@ -7,7 +7,7 @@ from typing import Any
 
 from arpegon.core.events import Event
 from arpegon.core.processing.parameters import Choice, NoteValue, Number
-from arpegon.core.processing.processor import KeyBook, Setting
+from arpegon.core.processing.processor import Context, KeyBook
 from arpegon.core.time.rhythm import beats_of
 
 _SHORTEST = 0.002
@@ -49,9 +49,9 @@ class Length(KeyBook):
         ),
     )
 
-    def __init__(self, values: Mapping[str, Any], setting: Setting) -> None:
+    def __init__(self, values: Mapping[str, Any], context: Context) -> None:
         self._begun: dict[int, float] = {}
-        super().__init__(values, setting)
+        super().__init__(values, context)
 
     def restart(self) -> None:
         self._last: float | None = None
@@ -73,7 +73,7 @@ class Length(KeyBook):
         values = self.values
         unit = values["unit"]
         if unit == "value":
-            return self.setting.clock.seconds(beats_of(values["value"], self.setting.meter))
+            return self.context.clock.seconds(beats_of(values["value"], self.context.meter))
         if unit == "ms":
             return float(values["ms"]) / 1000.0
         if unit == "step" and self._step is not None:

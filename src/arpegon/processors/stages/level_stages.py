@@ -7,7 +7,7 @@ from typing import Any
 
 from arpegon.core.events import BEND, CONTROL, PRESSURE, STRUCTURAL_CONTROLLERS, SUSTAIN, Event
 from arpegon.core.processing.parameters import Choice, Number, Param
-from arpegon.core.processing.processor import Setting
+from arpegon.core.processing.processor import Context
 from arpegon.core.processing.slew import pace
 from arpegon.core.processing.values import TOP, coarse
 from arpegon.processors.bases.moving import Address, MovingValues
@@ -74,9 +74,9 @@ class Smooth(MovingValues):
         ),
     )
 
-    def __init__(self, values: Mapping[str, Any], setting: Setting) -> None:
+    def __init__(self, values: Mapping[str, Any], context: Context) -> None:
         self._seen: tuple[float, tuple[str, int, int]] | None = None
-        super().__init__(values, setting)
+        super().__init__(values, context)
 
     def configured(self) -> None:
         self._pace = pace(self.values["up_ms"], self.values["down_ms"])
@@ -125,10 +125,10 @@ class Stairs(MovingValues):
         ),
     )
 
-    def __init__(self, values: Mapping[str, Any], setting: Setting) -> None:
+    def __init__(self, values: Mapping[str, Any], context: Context) -> None:
         self._levels: dict[tuple[str, int, int], int] = {}
         self._seen: tuple[float, float] | None = None
-        super().__init__(values, setting)
+        super().__init__(values, context)
 
     def configured(self) -> None:
         self._levels = {lane: min(level, self.values["levels"] - 1) for lane, level in self._levels.items()}

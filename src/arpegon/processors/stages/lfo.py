@@ -82,7 +82,7 @@ class Lfo(Modulator):
     )
 
     def configured(self) -> None:
-        self._beats = beats_of(self.values["rate"], self.setting.meter)
+        self._beats = beats_of(self.values["rate"], self.context.meter)
 
     def beats(self) -> float | None:
         return self._beats if self.values["unit"] == "note" else None
@@ -114,8 +114,8 @@ class Lfo(Modulator):
 
     def _drawn(self, number: int) -> float:
         """The random value of a cycle."""
-        seed = self.values["seed"] if self.setting.seed is None else self.setting.seed
-        return random.Random(f"{seed}/{self.setting.identity}/{number}").random()
+        seed = self.values["seed"] if self.context.seed is None else self.context.seed
+        return random.Random(f"{seed}/{self.context.identity}/{number}").random()
 
     @classmethod
     def caption(cls, values: Mapping[str, Any]) -> str:

@@ -7,7 +7,7 @@ from typing import Any
 
 from arpegon.core.events import Event
 from arpegon.core.processing.parameters import Choice, NoteValue, Number, Numbers
-from arpegon.core.processing.processor import KeyBook, Setting
+from arpegon.core.processing.processor import Context, KeyBook
 from arpegon.core.processing.pulse import Pulse
 from arpegon.core.time.rhythm import beats_of
 
@@ -74,17 +74,17 @@ class Repeat(KeyBook):
         ),
     )
 
-    def __init__(self, values: Mapping[str, Any], setting: Setting) -> None:
+    def __init__(self, values: Mapping[str, Any], context: Context) -> None:
         self._held: dict[int, Event] = {}
         self._struck: dict[int, int] = {}
         """How often each strike has sounded."""
-        self._pulse = Pulse(setting.clock)
-        super().__init__(values, setting)
+        self._pulse = Pulse(context.clock)
+        super().__init__(values, context)
 
     def configured(self) -> None:
         self._rhythm = self.values["rhythm"] or [1.0]
-        self._beats = beats_of(self.values["rate"], self.setting.meter)
-        self._pulse.clock = self.setting.clock
+        self._beats = beats_of(self.values["rate"], self.context.meter)
+        self._pulse.clock = self.context.clock
         self._pulse.set_beats(self._beats)
         self._pulse.on_beat = self.values["starts"] == "beat"
 
@@ -146,7 +146,7 @@ class Repeat(KeyBook):
         self.ledger.stop(strike, time, 64, out)
         self.ledger.start(strike, (note,), out)
         if self.values["gate"] < 100:
-            gate = self.setting.clock.seconds(self._beats) * self.values["gate"] / 100.0
+            gate = self.context.clock.seconds(self._beats) * self.values["gate"] / 100.0
             self.later(time + gate, lambda now, out: self._close(strike, count + 1, now, out))
 
     def _close(self, strike: int, count: int, now: float, out: list[Event]) -> None:

@@ -7,7 +7,7 @@ from typing import Any
 
 from arpegon.core.events import Event
 from arpegon.core.processing.parameters import Choice, Number, Switch
-from arpegon.core.processing.processor import KeyBook, Setting
+from arpegon.core.processing.processor import Context, KeyBook
 
 _RANKS: dict[str, Callable[[tuple[int, Event]], tuple[float, ...]]] = {
     # The notes that rank first are kept; the number of a strike grows with time.
@@ -47,7 +47,7 @@ class Thin(KeyBook):
         ),
     )
 
-    def __init__(self, values: Mapping[str, Any], setting: Setting) -> None:
+    def __init__(self, values: Mapping[str, Any], context: Context) -> None:
         self._held: dict[int, Event] = {}
         self._kept: set[int] = set()
         self._instant: float | None = None
@@ -55,7 +55,7 @@ class Thin(KeyBook):
         self._ended: dict[int, Event] = {}
         self._behind: list[Event] = []
         """What belongs to no note and came behind notes of this moment: it goes out behind them."""
-        super().__init__(values, setting)
+        super().__init__(values, context)
 
     def struck(self, strike: int, event: Event, out: list[Event]) -> None:
         self._instant = event.time

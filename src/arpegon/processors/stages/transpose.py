@@ -43,7 +43,7 @@ class Transpose(NoteMapper):
     )
 
     def configured(self) -> None:
-        key = stage_key(self.values, self.setting.key)
+        key = stage_key(self.values, self.context.key)
         self._table = [moved(note, self.values, key) for note in range(128)]
 
     def strike(self, event: Event) -> Sequence[Event]:

@@ -56,7 +56,8 @@ from arpegon.ui.bench.traffic_editors import ChannelEditor, SieveEditor
 from arpegon.ui.bench.velocity_editor import VelocityEditor
 from arpegon.ui.controls.elided import Elided
 from arpegon.ui.look import theme
-from arpegon.ui.model.session import Selection, Session
+from arpegon.ui.model.selection import Selection
+from arpegon.ui.model.session import Session
 from arpegon.ui.model.timers import one_shot
 from arpegon.ui.model.words import destination_words, source_words
 from arpegon.ui.parts import clipboard

@@ -7,7 +7,6 @@ from collections.abc import Callable, Sequence
 
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from arpegon.engine.wire import protocol
 from arpegon.listen import Mark, Sight
 from arpegon.listen.calibration import ENOUGH, TRIAL, Calibration, calibrate, strokes_in, surely
 from arpegon.ui.bench.editor import StageEditor
@@ -63,14 +62,14 @@ class CalibrationBox(QWidget):
             self._quiet_until, self._noise = math.inf, 0.0
             self._heard = {"soft": [], "hard": []}
             trial = {**self.editor.stage.params, **TRIAL}
-            self.editor.session.client.send(protocol.SetParams(self.editor.stage.id, trial))
+            self.editor.session.link.set_params(self.editor.stage.id, trial)
         self._show()
 
     def stop(self) -> None:
         """Hear as before."""
         if self.step:
             self.step = ""
-            self.editor.session.client.send(protocol.SetParams(self.editor.stage.id, self.editor.stage.params))
+            self.editor.session.link.set_params(self.editor.stage.id, self.editor.stage.params)
             self._show()
 
     def hear(self, sight: Sight | None, marks: Sequence[Mark]) -> None:

@@ -12,7 +12,7 @@ from arpegon.core.document import edits
 from arpegon.core.document.model import Hookup
 from arpegon.core.processing.entries import Entries
 from arpegon.core.processing.patterns import Patterns
-from arpegon.core.processing.processor import Setting
+from arpegon.core.processing.processor import Context
 from arpegon.core.processing.values import READS, WRITES, curve, on_line, placed, stair
 from arpegon.processors.stages.contour import MOST, Contour
 from arpegon.processors.stages.fan import MOST as MOST_CURVES
@@ -281,7 +281,7 @@ class LfoEditor(StageEditor):
         drawn = values["wave"] == "drawn"
         shown = {**values, "phase": 0} if drawn else values
         self._ahead = values["phase"] / 360.0 if drawn else 0.0
-        wave = Lfo(shown, Setting(identity=self.stage.id, key=self.session.project.key))
+        wave = Lfo(shown, Context(identity=self.stage.id, key=self.session.project.key))
         self.view.show_wave(wave.share, values["points"] if drawn else None)
         by_note = values["unit"] == "note"
         self.controls["rate"].setEnabled(by_note)
@@ -333,7 +333,7 @@ class ContourEditor(StageEditor):
         self.steps.setVisible(by_steps)
         self.view.setVisible(not by_steps)
         self.bars.show_levels([step / 127.0 for step in values["steps"]])
-        self.view.show_wave(Contour(values, Setting(identity=self.stage.id)).share, values["points"])
+        self.view.show_wave(Contour(values, Context(identity=self.stage.id)).share, values["points"])
         self.controls["offset"].setEnabled(by_steps)
         self.controls["to_number"].setEnabled(values["target"] in ("cc", "cc14"))
 

@@ -17,7 +17,6 @@ from arpegon.core.document.model import (
     StrandDestination,
 )
 from arpegon.core.events import control
-from arpegon.engine.wire.protocol import Direct
 from arpegon.files.validation import LEVEL_RANGE
 from arpegon.sound import SOUNDS
 from arpegon.ui.controls.choices import Picker, Switch
@@ -157,7 +156,7 @@ class DestinationEditor(EndEditor):
         instrument = self._instrument()
         if instrument is not None:
             self.session.controls.setdefault(instrument.id, {})[number] = value
-        self.session.client.send(Direct(self.strand_id, [control(0.0, channel, number, value)]))
+        self.session.link.direct(self.strand_id, [control(0.0, channel, number, value)])
 
     def tick(self, now: float) -> None:
         """One frame: controllers that arrived, and the level."""

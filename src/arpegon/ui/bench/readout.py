@@ -6,7 +6,7 @@ from collections import deque
 from collections.abc import Iterable, Sequence
 
 from PyQt6.QtCore import QRectF, QSize, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtGui import QPaintEvent
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from arpegon.core.events import BEND, CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, PROGRAM, Event
@@ -14,6 +14,7 @@ from arpegon.core.theory.pitch import written
 from arpegon.core.time.clock import position_text
 from arpegon.engine.wire.protocol import Passed
 from arpegon.ui.look import theme
+from arpegon.ui.look.painted import painting
 from arpegon.ui.model.session import Session
 from arpegon.ui.parts.standard import caps
 
@@ -79,40 +80,40 @@ class Rows(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         t = theme.theme()
-        painter = QPainter(self)
-        width = float(self.width())
-        if not self.kept:
-            painter.setFont(theme.label_font(12))
-            painter.setPen(theme.color(t.second))
-            painter.drawText(
-                QRectF(0, 0, width, 2 * ROW),
-                Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap,
-                "Play: each event that passes here is listed with what it became.",
-            )
-            return
-        out_x = 0.45 * width
-        count = self.height() // ROW
-        for place, passed in enumerate(list(self.kept)[-count:][::-1]):
-            where, name, value, out, values = self.text_of(passed)
-            y = place * ROW
-            if place % 2 == 0:
-                painter.fillRect(QRectF(0, y, width, ROW), theme.color(t.roll))
-            centre = Qt.AlignmentFlag.AlignVCenter
-            right = centre | Qt.AlignmentFlag.AlignRight
-            painter.setFont(theme.number_font(12))
-            painter.setPen(theme.color(t.second))
-            painter.drawText(QRectF(6, y, 78, ROW), centre, where or "at rest")
-            painter.setPen(theme.color(t.ink))
-            painter.drawText(QRectF(out_x - 46, y, 36, ROW), right, value)
-            values_width = min(0.24 * width, painter.fontMetrics().horizontalAdvance(values) + 4.0)
-            shown = painter.fontMetrics().elidedText(values, Qt.TextElideMode.ElideRight, int(values_width))
-            painter.drawText(QRectF(width - values_width - 6, y, values_width, ROW), right, shown)
-            painter.setFont(theme.label_font(13, 600))
-            painter.drawText(QRectF(84, y, out_x - 84 - 40, ROW), centre, name)
-            room = QRectF(out_x + 6, y, width - out_x - values_width - 16, ROW)
-            shown = painter.fontMetrics().elidedText(out, Qt.TextElideMode.ElideRight, int(room.width()))
-            painter.setPen(theme.color(t.second if out.endswith("unchanged") or out == "nothing now" else t.ink))
-            painter.drawText(room, centre, shown)
+        with painting(self) as painter:
+            width = float(self.width())
+            if not self.kept:
+                painter.setFont(theme.label_font(12))
+                painter.setPen(theme.color(t.second))
+                painter.drawText(
+                    QRectF(0, 0, width, 2 * ROW),
+                    Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap,
+                    "Play: each event that passes here is listed with what it became.",
+                )
+                return
+            out_x = 0.45 * width
+            count = self.height() // ROW
+            for place, passed in enumerate(list(self.kept)[-count:][::-1]):
+                where, name, value, out, values = self.text_of(passed)
+                y = place * ROW
+                if place % 2 == 0:
+                    painter.fillRect(QRectF(0, y, width, ROW), theme.color(t.roll))
+                centre = Qt.AlignmentFlag.AlignVCenter
+                right = centre | Qt.AlignmentFlag.AlignRight
+                painter.setFont(theme.number_font(12))
+                painter.setPen(theme.color(t.second))
+                painter.drawText(QRectF(6, y, 78, ROW), centre, where or "at rest")
+                painter.setPen(theme.color(t.ink))
+                painter.drawText(QRectF(out_x - 46, y, 36, ROW), right, value)
+                values_width = min(0.24 * width, painter.fontMetrics().horizontalAdvance(values) + 4.0)
+                shown = painter.fontMetrics().elidedText(values, Qt.TextElideMode.ElideRight, int(values_width))
+                painter.drawText(QRectF(width - values_width - 6, y, values_width, ROW), right, shown)
+                painter.setFont(theme.label_font(13, 600))
+                painter.drawText(QRectF(84, y, out_x - 84 - 40, ROW), centre, name)
+                room = QRectF(out_x + 6, y, width - out_x - values_width - 16, ROW)
+                shown = painter.fontMetrics().elidedText(out, Qt.TextElideMode.ElideRight, int(room.width()))
+                painter.setPen(theme.color(t.second if out.endswith("unchanged") or out == "nothing now" else t.ink))
+                painter.drawText(room, centre, shown)
 
 
 class Readout(QWidget):

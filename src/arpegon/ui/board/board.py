@@ -24,7 +24,8 @@ from arpegon.ui.board.column import NARROWEST, WIDEST, WIDTH, Column
 from arpegon.ui.board.roll_view import BeatRuler
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import Painted
-from arpegon.ui.model.session import Selection, Session
+from arpegon.ui.model.selection import Selection
+from arpegon.ui.model.session import Session
 from arpegon.ui.parts import clipboard
 from arpegon.ui.parts.preset_picker import PresetPicker
 

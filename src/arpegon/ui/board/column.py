@@ -11,6 +11,7 @@ from arpegon.core.document.model import (
     InstrumentDestination,
     Strand,
 )
+from arpegon.core.notes.taps import rolls_of
 from arpegon.ui.board.column_acts import ColumnActs
 from arpegon.ui.board.ends import DestinationRow, SourcePill
 from arpegon.ui.board.roll_view import BeatRuler, KeyStrip, RollView
@@ -20,7 +21,8 @@ from arpegon.ui.controls import arrows
 from arpegon.ui.controls.name_field import NameField
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import Painted
-from arpegon.ui.model.session import NOTHING, Selection, Session
+from arpegon.ui.model.selection import NOTHING, Selection
+from arpegon.ui.model.session import Session
 from arpegon.ui.model.words import destination_words, source_words
 from arpegon.ui.parts.hook_handle import offer_hookup
 
@@ -188,8 +190,9 @@ class Column(Painted):
 
     def _build_chain(self) -> None:
         paper = self.session.paper(self.strand.id)
-        for roll in range(len(self.strand.stages) + 1):
-            view = RollView(paper, roll, self.ruler, self.ink, self)
+        places = rolls_of(stage.id for stage in self.strand.stages)
+        for number, place in enumerate(places):
+            view = RollView(paper, place, number, self.ruler, self.ink, self)
             inset = QHBoxLayout()
             inset.setContentsMargins(6, 0, 6, 0)
             holder = QWidget(self)
@@ -198,8 +201,8 @@ class Column(Painted):
             view.asked.connect(self.acts.offer_stages)
             self.rolls.append(view)
             self._layout.addWidget(holder, 1)
-            if roll < len(self.strand.stages):
-                bar = StageBar(self.strand.stages[roll], self.ink, self)
+            if number < len(self.strand.stages):
+                bar = StageBar(self.strand.stages[number], self.ink, self)
                 bar.chosen.connect(self.session.select_stage)
                 bar.bypassed.connect(self.acts.bypass)
                 bar.asked.connect(self.acts.stage_menu)
@@ -208,7 +211,7 @@ class Column(Painted):
                 bar.dropped.connect(lambda stage, place: self.dragging.emit(stage, place, True))
                 self.bars.append(bar)
                 self._layout.addWidget(bar)
-        self._keys = KeyStrip(paper, len(self.strand.stages), self.ink)
+        self._keys = KeyStrip(paper, places[-1], self.ink)
         holder = QWidget(self)
         inset = QHBoxLayout(holder)
         inset.setContentsMargins(6, 0, 6, 0)

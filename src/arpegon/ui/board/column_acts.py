@@ -29,7 +29,8 @@ from arpegon.files.presets import Preset
 from arpegon.processors import GENERATORS, PROCESSORS
 from arpegon.processors.registry import GROUPS, LISTENINGS
 from arpegon.ui.look import theme
-from arpegon.ui.model.session import Selection, Session, fresh_audio
+from arpegon.ui.model.selection import Selection
+from arpegon.ui.model.session import Session, fresh_audio
 from arpegon.ui.parts import clipboard
 from arpegon.ui.parts.preset_picker import PresetPicker
 

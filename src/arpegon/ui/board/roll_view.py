@@ -9,8 +9,9 @@ from PyQt6.QtGui import QContextMenuEvent, QPainter, QPaintEvent, QPen, QPixmap,
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.core.events import BEND, CONTROL, POLY_PRESSURE, PRESSURE
-from arpegon.ui.board.trail import Mark
+from arpegon.ui.board.trail import TrailMark
 from arpegon.ui.look import theme
+from arpegon.ui.look.painted import painting
 from arpegon.ui.model.paper import Paper, RollLine
 
 PIXELS_PER_SECOND = 38.0
@@ -34,10 +35,9 @@ def _shadow(name: str, ratio: float) -> QPixmap:
     pixmap = QPixmap(round(16 * ratio), round(4 * ratio))
     pixmap.setDevicePixelRatio(ratio)
     pixmap.fill(Qt.GlobalColor.transparent)
-    painter = QPainter(pixmap)
-    for row in range(4):
-        painter.fillRect(0, row, 16, 1, theme.color(t.bar if not t.dark else t.desk, 0.16 - 0.04 * row))
-    painter.end()
+    with painting(pixmap) as painter:
+        for row in range(4):
+            painter.fillRect(0, row, 16, 1, theme.color(t.bar if not t.dark else t.desk, 0.16 - 0.04 * row))
     return pixmap
 
 
@@ -76,10 +76,14 @@ class RollView(QWidget):
 
     asked = pyqtSignal(int, QPoint)
 
-    def __init__(self, paper: Paper, roll: int, ruler: BeatRuler, ink: int, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, paper: Paper, place: str, number: int, ruler: BeatRuler, ink: int, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.paper = paper
-        self.roll = roll
+        self.place = place
+        self.number = number
+        """Which roll of the strand it is, from 0 on: a stage that is added here comes before so many others."""
         self.ruler = ruler
         self.ink = ink
         self._picture = QPixmap()
@@ -88,7 +92,7 @@ class RollView(QWidget):
         self._blank_key: tuple[object, ...] = ("none",)
         self._top = 0
         self._was_moving = True
-        self._mark: Mark | None = None
+        self._mark: TrailMark | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumHeight(26)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
@@ -99,7 +103,7 @@ class RollView(QWidget):
     @property
     def line(self) -> RollLine:
         """What is printed here."""
-        return self.paper.line(self.roll)
+        return self.paper.line(self.place)
 
     def tick(self, playing: bool) -> None:
         """Move the paper, if anything on it moves."""
@@ -133,7 +137,7 @@ class RollView(QWidget):
         self._print(min(strip, self.height()))
         return True
 
-    def show_mark(self, mark: Mark | None) -> None:
+    def show_mark(self, mark: TrailMark | None) -> None:
         """Write on the paper what the last note is here (``None``: nothing)."""
         if mark != self._mark:
             self._mark = mark
@@ -141,7 +145,7 @@ class RollView(QWidget):
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         if event is not None:
-            self.asked.emit(self.roll, event.globalPos())
+            self.asked.emit(self.number, event.globalPos())
 
     def x_of(self, note: float) -> float:
         """The middle of a note across the paper."""
@@ -150,12 +154,12 @@ class RollView(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         if self._picture.isNull() or self._picture_key[:2] != (self.width(), self.height()):
             self._advance()
-        painter = QPainter(self)
-        painter.drawPixmap(0, 0, self._picture)
-        if self._mark is not None:
-            self._paint_mark(painter, self._mark)
+        with painting(self) as painter:
+            painter.drawPixmap(0, 0, self._picture)
+            if self._mark is not None:
+                self._paint_mark(painter, self._mark)
 
-    def _paint_mark(self, painter: QPainter, mark: Mark) -> None:
+    def _paint_mark(self, painter: QPainter, mark: TrailMark) -> None:
         t = theme.theme()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(theme.label_font(12, 600))
@@ -172,21 +176,20 @@ class RollView(QWidget):
 
     def _print(self, height: int) -> None:
         """Paint the uppermost ``height`` pixels of the picture."""
-        painter = QPainter(self._picture)
-        t = theme.theme()
-        width = self.width()
-        painter.setClipRect(0, 0, width, height)
-        painter.drawTiledPixmap(0, 0, width, height, self._blank())
-        for ago, bar in self.ruler.lines(height / PIXELS_PER_SECOND + 0.1):
-            y = self._top - row_of(self.ruler.now - ago)
-            painter.fillRect(0, y, width, 1, theme.color(t.rule_strong if bar else t.rule))
-        self._print_bars(painter, height)
-        if self.line.pens:
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            self._print_pens(painter, t, width, height)
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-        painter.drawTiledPixmap(0, 0, width, 4, _shadow(t.name, self.devicePixelRatioF()))
-        painter.end()
+        with painting(self._picture) as painter:
+            t = theme.theme()
+            width = self.width()
+            painter.setClipRect(0, 0, width, height)
+            painter.drawTiledPixmap(0, 0, width, height, self._blank())
+            for ago, bar in self.ruler.lines(height / PIXELS_PER_SECOND + 0.1):
+                y = self._top - row_of(self.ruler.now - ago)
+                painter.fillRect(0, y, width, 1, theme.color(t.rule_strong if bar else t.rule))
+            self._print_bars(painter, height)
+            if self.line.pens:
+                painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+                self._print_pens(painter, t, width, height)
+                painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+            painter.drawTiledPixmap(0, 0, width, 4, _shadow(t.name, self.devicePixelRatioF()))
 
     def _blank(self) -> QPixmap:
         """A piece of paper with its rules for octaves and fifths; painted again only when the range changes."""
@@ -197,15 +200,14 @@ class RollView(QWidget):
             ratio = self.devicePixelRatioF()
             self._blank_paper = QPixmap(round(self.width() * ratio), round(_BLANK * ratio))
             self._blank_paper.setDevicePixelRatio(ratio)
-            painter = QPainter(self._blank_paper)
-            painter.fillRect(0, 0, self.width(), _BLANK, theme.color(t.roll))
-            first_c = int(-(-self.paper.low // 12) * 12)
-            octaves = [self.x_of(note) for note in range(first_c, int(self.paper.high) + 1, 12)]
-            fifths = [self.x_of(note + 7) for note in range(first_c - 12, int(self.paper.high) + 1, 12)]
-            for places, shade in ((fifths, t.rule), (octaves, t.rule_strong)):
-                for x in places:
-                    painter.fillRect(int(x), 0, 1, _BLANK, theme.color(shade))
-            painter.end()
+            with painting(self._blank_paper) as painter:
+                painter.fillRect(0, 0, self.width(), _BLANK, theme.color(t.roll))
+                first_c = int(-(-self.paper.low // 12) * 12)
+                octaves = [self.x_of(note) for note in range(first_c, int(self.paper.high) + 1, 12)]
+                fifths = [self.x_of(note + 7) for note in range(first_c - 12, int(self.paper.high) + 1, 12)]
+                for places, shade in ((fifths, t.rule), (octaves, t.rule_strong)):
+                    for x in places:
+                        painter.fillRect(int(x), 0, 1, _BLANK, theme.color(shade))
         return self._blank_paper
 
     def _print_bars(self, painter: QPainter, height: int) -> None:
@@ -247,10 +249,10 @@ class RollView(QWidget):
 class KeyStrip(QWidget):
     """The little keyboard at the foot of a strand; its keys stand under the notes of the roll."""
 
-    def __init__(self, paper: Paper, roll: int, ink: int, parent: QWidget | None = None) -> None:
+    def __init__(self, paper: Paper, place: str, ink: int, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.paper = paper
-        self.roll = roll
+        self.place = place
         self.ink = ink
         self._shown: tuple[object, ...] = ()
         self._pixmap = QPixmap()
@@ -260,7 +262,7 @@ class KeyStrip(QWidget):
 
     def tick(self) -> None:
         """Repaint if keys or range changed."""
-        shown = (self.paper.low, self.paper.high, frozenset(self.paper.line(self.roll).sounding))
+        shown = (self.paper.low, self.paper.high, frozenset(self.paper.line(self.place).sounding))
         if shown != self._shown:
             self._shown = shown
             self.update()
@@ -276,17 +278,18 @@ class KeyStrip(QWidget):
             ratio = self.devicePixelRatioF()
             self._pixmap = QPixmap(self.size() * ratio)
             self._pixmap.setDevicePixelRatio(ratio)
-            self._paint_keys(QPainter(self._pixmap))
+            with painting(self._pixmap) as painter:
+                self._paint_keys(painter)
         return self._pixmap
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.drawPixmap(0, 0, self._keys())
-        scale = self.width() / (self.paper.high - self.paper.low + 1)
-        for note in self.paper.line(self.roll).sounding:
-            dark = note % 12 in (1, 3, 6, 8, 10)
-            rect = QRectF((note - self.paper.low) * scale, 0, max(3.0, scale), 11 if dark else 17)
-            painter.fillRect(rect, theme.color(theme.ink(self.ink)))
+        with painting(self) as painter:
+            painter.drawPixmap(0, 0, self._keys())
+            scale = self.width() / (self.paper.high - self.paper.low + 1)
+            for note in self.paper.line(self.place).sounding:
+                dark = note % 12 in (1, 3, 6, 8, 10)
+                rect = QRectF((note - self.paper.low) * scale, 0, max(3.0, scale), 11 if dark else 17)
+                painter.fillRect(rect, theme.color(theme.ink(self.ink)))
 
     def _paint_keys(self, painter: QPainter) -> None:
         t = theme.theme()

@@ -7,6 +7,7 @@ from collections.abc import Mapping
 import msgspec
 
 from arpegon.core.document.model import Strand
+from arpegon.core.notes.taps import IN, rolls_of
 from arpegon.core.theory.pitch import written
 from arpegon.ui.model.paper import RollLine
 
@@ -16,32 +17,32 @@ _TOGETHER_SECONDS = 0.03
 _MOST_NAMED = 4
 
 
-class Mark(msgspec.Struct, frozen=True):
+class TrailMark(msgspec.Struct, frozen=True):
     """What stands on one roll: the notes, and whether the way ends before it."""
 
     text: str
     ends: bool = False
 
 
-def trail(strand: Strand, lines: Mapping[int, RollLine], names: tuple[str, ...], now: float) -> list[Mark]:
+def trail(strand: Strand, lines: Mapping[str, RollLine], names: tuple[str, ...], now: float) -> list[TrailMark]:
     """A mark for each roll that the last note reached, and one for the first that it did not reach.
 
     Nothing where no note came in of late.
     """
-    first = lines.get(0)
+    first = lines.get(IN)
     if first is None or not first.bars or first.bars[-1].start < now - RECENT_SECONDS:
         return []
     together = [bar for bar in first.bars if first.bars[-1].start - bar.start < _TOGETHER_SECONDS]
     struck = min(bar.start for bar in together)
-    marks = [Mark(_names({bar.note for bar in together}, names))]
-    for roll in range(1, len(strand.stages) + 1):
-        line = lines.get(roll)
+    marks = [TrailMark(_names({bar.note for bar in together}, names))]
+    for place in rolls_of(stage.id for stage in strand.stages)[1:]:
+        line = lines.get(place)
         until = struck + _SPAN_SECONDS
         notes = {bar.note for bar in line.bars if struck - 0.001 <= bar.start <= until} if line else set()
         if not notes:
             waiting = now - struck < 0.15
-            return marks if waiting else [*marks, Mark("ends here", True)]
-        marks.append(Mark(_names(notes, names)))
+            return marks if waiting else [*marks, TrailMark("ends here", True)]
+        marks.append(TrailMark(_names(notes, names)))
     return marks
 
 

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QComboBox, QSizePolicy, QWidget
 
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.painted import Painted, painting
 
 
 class Segments(Painted):
@@ -116,11 +116,11 @@ class Picker(QComboBox):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         super().paintEvent(event)
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(theme.color(theme.theme().second), 1.5))
-        x, y = self.width() - 16.0, self.height() / 2 - 2.0
-        painter.drawPolyline(QPolygonF([QPointF(x, y), QPointF(x + 4, y + 4), QPointF(x + 8, y)]))
+        with painting(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setPen(QPen(theme.color(theme.theme().second), 1.5))
+            x, y = self.width() - 16.0, self.height() / 2 - 2.0
+            painter.drawPolyline(QPolygonF([QPointF(x, y), QPointF(x + 4, y + 4), QPointF(x + 8, y)]))
 
     def value(self) -> str:
         """The value that is chosen."""

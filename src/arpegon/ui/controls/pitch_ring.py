@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from arpegon.core.theory.pitch import SHARP_NAMES
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.painted import Painted, painting
 
 _FADE_SECONDS = 0.9
 _GLOWS = 12
@@ -36,17 +36,16 @@ def _disc(ground: str, outline: str, width: float, halo: int | None, ratio: floa
     pixmap = QPixmap(round(_DISC * ratio), round(_DISC * ratio))
     pixmap.setDevicePixelRatio(ratio)
     pixmap.fill(Qt.GlobalColor.transparent)
-    painter = QPainter(pixmap)
-    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    centre = QPointF(_DISC / 2, _DISC / 2)
-    if halo is not None:
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QColor.fromRgba(halo))
-        painter.drawEllipse(centre, 18, 18)
-    painter.setPen(QPen(theme.color(outline), width))
-    painter.setBrush(theme.color(ground))
-    painter.drawEllipse(centre, 12.5, 12.5)
-    painter.end()
+    with painting(pixmap) as painter:
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        centre = QPointF(_DISC / 2, _DISC / 2)
+        if halo is not None:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(QColor.fromRgba(halo))
+            painter.drawEllipse(centre, 18, 18)
+        painter.setPen(QPen(theme.color(outline), width))
+        painter.setBrush(theme.color(ground))
+        painter.drawEllipse(centre, 12.5, 12.5)
     return pixmap
 
 

@@ -13,7 +13,7 @@ from arpegon.core.document.model import Hookup
 from arpegon.core.processing.parameters import Number
 from arpegon.engine.clocks.clock_box import NAME as CLOCK_BOX
 from arpegon.engine.clocks.clock_box import BoxSettings
-from arpegon.engine.wire.protocol import SetClockBox, Telemetry
+from arpegon.engine.wire.protocol import Telemetry
 from arpegon.ui.controls.choices import Picker, Segments
 from arpegon.ui.controls.slider import Slider
 from arpegon.ui.look import theme
@@ -215,5 +215,5 @@ class ClockPanel(QDialog):
 
     def _turn(self, **changes: Any) -> None:
         self.box = msgspec.structs.replace(self.box, **changes)
-        self.session.client.send(SetClockBox(self.box))
+        self.session.link.set_clock_box(self.box)
         self._show_box()

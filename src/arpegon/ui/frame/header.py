@@ -12,7 +12,7 @@ from arpegon.core.processing.parameters import SCALE_OPTIONS
 from arpegon.core.theory.pitch import pretty_name
 from arpegon.core.theory.scales import Key
 from arpegon.core.time.clock import TEMPO_RANGE, bar_beats
-from arpegon.engine.wire.protocol import Locate, Telemetry
+from arpegon.engine.wire.protocol import Telemetry
 from arpegon.processors.targets import TEMPO
 from arpegon.ui.controls.name_field import NameField
 from arpegon.ui.frame.clock_panel import ClockPanel
@@ -257,7 +257,7 @@ class Header(QWidget):
         except ValueError:
             self.session.notice("edit", f"“{text}” is no position: type a bar, or bar and beat as in 12.3.")
             return
-        self.session.client.send(Locate(max(0.0, beat)))
+        self.session.link.locate(max(0.0, beat))
 
     def _meter_menu(self) -> None:
         menu = QMenu(self)

@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import QPushButton, QWidget
 from arpegon.ui.controls import arrows
 from arpegon.ui.controls.in_place import InPlace
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.painted import Painted, painting
 
 HEIGHT = 54
 
@@ -66,33 +66,33 @@ class TransportButton(QPushButton):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         t = theme.theme()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        ground = t.rule if self.isDown() else t.field
-        shade = t.ink
-        if self.active:
-            ground = t.warning if self.sign == "record" else t.bar
-            shade = theme.text_on(ground)
-        elif self.sign == "record":
-            shade = t.warning
-        painter.setPen(QPen(theme.color(t.ink if self.hasFocus() else t.line), 1))
-        painter.setBrush(theme.color(ground))
-        painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 5, 5)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(theme.color(shade))
-        middle = QRectF(self.rect()).center()
-        if self.sign == "record":
-            painter.drawEllipse(middle, 6, 6)
-        elif self.sign == "start":
-            painter.drawRect(QRectF(middle.x() - 8, middle.y() - 6, 2.4, 12))
-            for left in (-4.5, 2.0):
-                points = [QPointF(left + 6, -6), QPointF(left + 6, 6), QPointF(left, 0)]
+        with painting(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            ground = t.rule if self.isDown() else t.field
+            shade = t.ink
+            if self.active:
+                ground = t.warning if self.sign == "record" else t.bar
+                shade = theme.text_on(ground)
+            elif self.sign == "record":
+                shade = t.warning
+            painter.setPen(QPen(theme.color(t.ink if self.hasFocus() else t.line), 1))
+            painter.setBrush(theme.color(ground))
+            painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 5, 5)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(theme.color(shade))
+            middle = QRectF(self.rect()).center()
+            if self.sign == "record":
+                painter.drawEllipse(middle, 6, 6)
+            elif self.sign == "start":
+                painter.drawRect(QRectF(middle.x() - 8, middle.y() - 6, 2.4, 12))
+                for left in (-4.5, 2.0):
+                    points = [QPointF(left + 6, -6), QPointF(left + 6, 6), QPointF(left, 0)]
+                    painter.drawPolygon(QPolygonF([point + middle for point in points]))
+            elif self.active:
+                painter.drawRect(QRectF(middle.x() - 5, middle.y() - 5, 10, 10))
+            else:
+                points = [QPointF(-4, -7), QPointF(-4, 7), QPointF(8, 0)]
                 painter.drawPolygon(QPolygonF([point + middle for point in points]))
-        elif self.active:
-            painter.drawRect(QRectF(middle.x() - 5, middle.y() - 5, 10, 10))
-        else:
-            points = [QPointF(-4, -7), QPointF(-4, 7), QPointF(8, 0)]
-            painter.drawPolygon(QPolygonF([point + middle for point in points]))
 
 
 class Field(Painted):
@@ -205,11 +205,11 @@ class Tab(QPushButton):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         t = theme.theme()
-        painter = QPainter(self)
-        painter.setFont(theme.label_font(15, 600 if self.isChecked() else 400))
-        painter.setPen(theme.color(t.ink if self.isChecked() or self.underMouse() else t.second))
-        painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, self.text())
-        if self.isChecked():
-            painter.fillRect(QRectF(0, self.height() - 4, self.width(), 4), theme.color(theme.roll_ink(0)))
-        if self.hasFocus():
-            painter.drawRect(self.rect().adjusted(4, 12, -5, -12))
+        with painting(self) as painter:
+            painter.setFont(theme.label_font(15, 600 if self.isChecked() else 400))
+            painter.setPen(theme.color(t.ink if self.isChecked() or self.underMouse() else t.second))
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, self.text())
+            if self.isChecked():
+                painter.fillRect(QRectF(0, self.height() - 4, self.width(), 4), theme.color(theme.roll_ink(0)))
+            if self.hasFocus():
+                painter.drawRect(self.rect().adjusted(4, 12, -5, -12))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import partial
 
 from PyQt6.QtCore import QPointF, Qt
@@ -13,6 +13,7 @@ from arpegon.core.document.mending import mend_label
 from arpegon.core.document.path_check import Break
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import Painted
+from arpegon.ui.model.notices import Act
 from arpegon.ui.model.session import Session
 from arpegon.ui.model.timers import one_shot, ticking
 
@@ -23,14 +24,12 @@ _MOST = 3
 _NUMBERS = {3: "three", 4: "four", 5: "five", 6: "six", 7: "seven", 8: "eight", 9: "nine", 10: "ten"}
 
 
-class Notice(Painted):
+class NoticeRow(Painted):
     """One sentence, with what can be done about it."""
 
     smooth = False
 
-    def __init__(
-        self, text: str, acts: list[tuple[str, Callable[[], None]]], good: bool, dismiss: Callable[[], None]
-    ) -> None:
+    def __init__(self, text: str, acts: Sequence[Act], good: bool, dismiss: Callable[[], None]) -> None:
         super().__init__()
         self._good = good
         row = QHBoxLayout(self)
@@ -62,7 +61,6 @@ class NoticeBar(QWidget):
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session = session
-        self.acts: dict[str, list[tuple[str, Callable[[], None]]]] = {}
         self._box = QVBoxLayout(self)
         self._box.setContentsMargins(0, 0, 0, 0)
         self._box.setSpacing(1)
@@ -87,7 +85,12 @@ class NoticeBar(QWidget):
         shown = list(self.session.notices.items())[::-1][:_MOST]
         for topic, text in shown:
             self._box.addWidget(
-                Notice(text, self.acts.get(topic, []), topic in _GOOD, partial(self.session.notice, topic, ""))
+                NoticeRow(
+                    text,
+                    self.session.notice_list.acts.get(topic, ()),
+                    topic in _GOOD,
+                    partial(self.session.notice, topic, ""),
+                )
             )
         self.setVisible(bool(shown))
         if any(topic in _PASSING for topic, _ in shown):

@@ -2,14 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+import contextlib
+from collections.abc import Collection, Iterator
 from typing import ClassVar
 
 from PyQt6.QtCore import QEvent, QRectF, Qt
-from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent
+from PyQt6.QtGui import QKeyEvent, QPaintDevice, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
 from arpegon.ui.look import theme
+
+
+@contextlib.contextmanager
+def painting(device: QPaintDevice) -> Iterator[QPainter]:
+    """A painter that ends in any case: one that is left on a widget by a fault would bring the program down."""
+    painter = QPainter(device)
+    try:
+        yield painter
+    finally:
+        painter.end()
 
 
 class Painted(QWidget):
@@ -32,9 +43,9 @@ class Painted(QWidget):
         return super().event(event)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, self.smooth)
-        self.paint(painter, theme.theme())
+        with painting(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing, self.smooth)
+            self.paint(painter, theme.theme())
 
     def paint(self, painter: QPainter, t: theme.Theme) -> None:
         """Draw all of it; ``painter`` ends with this call."""

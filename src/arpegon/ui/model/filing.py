@@ -7,8 +7,10 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject
 
+from arpegon.core.document import edits
 from arpegon.core.document.model import Project
 from arpegon.core.errors import ArpegonError
+from arpegon.core.notes.takes import cut_take
 from arpegon.files.autosave import Autosave, Leftover, forget
 from arpegon.files.collect import take_clips_along
 from arpegon.files.project import load_project, save_project
@@ -30,22 +32,30 @@ class Filing(QObject):
         self.folder = Path.cwd()
         """What the names of clips are relative to."""
         self.autosave = Autosave()
+        session.link.keeper.begin(self.autosave.memory)
         self._timer = one_shot(self, AUTOSAVE_MS)
         self._timer.timeout.connect(self.keep)
 
     def placed(self, path: Path | None, folder: Path | None) -> None:
-        """Another document is worked on, from a file or none."""
+        """Another document is worked on, from a file or none; its memory begins anew."""
         self.path = path
         self.folder = folder or (path.parent if path else Path.cwd())
+        keeper = self.session.link.keeper
+        if not self.autosave.written:
+            keeper.close(discard=True)
+        self.autosave = self.autosave.next()
+        keeper.begin(self.autosave.memory, str(path) if path else "")
 
     def keep_soon(self) -> None:
         """Keep the work for a crash, once edits rest."""
         self._timer.start()
 
     def close(self) -> None:
-        """What is not saved is offered at the next start."""
+        """What is not saved is offered at the next start, with what was played last."""
         self._timer.stop()
         self.keep()
+        self.session.link.keeper.close(discard=not self.autosave.written)
+        self.autosave.lock.release()
 
     def keep(self) -> None:
         """Keep the work for a crash."""
@@ -76,7 +86,6 @@ class Filing(QObject):
         """What was not saved before another project came stays to be recovered."""
         if self.session.history.dirty:
             self.keep()
-            self.autosave = Autosave(self.autosave.folder)
 
     def new(self) -> None:
         """Work on an empty project."""
@@ -97,6 +106,7 @@ class Filing(QObject):
                 self.session.notice("clips", sentence)
         self.path = path
         self.folder = path.parent
+        self.session.link.keeper.lies_at(str(path))
         self.autosave.clear()
         self._timer.stop()
         self.session.notice("file", "")
@@ -109,9 +119,33 @@ class Filing(QObject):
         self.session.change_settings(recent=self.session.settings.with_recent(path).recent)
 
     def recover(self, leftover: Leftover) -> None:
-        """Go on with what a crash left; it counts as unsaved."""
+        """Go on with what a crash left; it counts as unsaved. What was played last becomes a take."""
+        history, said = leftover.history()
+        project = leftover.project
+        if project is None:
+            project = self._saved(leftover.origin)
+        start, end = history.first_time, history.last_time
+        take = None
+        if start is not None and end is not None:
+            take_id = edits.fresh_id("take", (one.id for one in project.takes))
+            name = edits.next_name("Played before the crash", (one.name for one in project.takes))
+            take = cut_take(history, start, end, id=take_id, name=name)
+        if take is not None:
+            project = edits.add_take(project, take)
         folder = leftover.origin.parent if leftover.origin else None
         self._keep_unsaved()
-        self.session.load(leftover.project, leftover.origin, folder, saved=False)
+        self.session.load(project, leftover.origin, folder, saved=False)
         self.keep()
         forget(leftover)
+        if said:
+            self.session.notice("memory-read", said)
+
+    def _saved(self, origin: Path | None) -> Project:
+        """The project as it was saved; an empty one where it is not there."""
+        if origin is None:
+            return Project()
+        try:
+            return load_project(origin)
+        except ArpegonError as error:
+            self.session.notice("file", str(error))
+            return Project(title=origin.stem)

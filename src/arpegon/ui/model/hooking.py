@@ -12,7 +12,7 @@ from arpegon.core.document import edits
 from arpegon.core.document.learning import Learner
 from arpegon.core.document.model import Hookup, Project
 from arpegon.core.processing.parameters import Switch
-from arpegon.engine.wire.protocol import Hooked, Learn
+from arpegon.engine.wire.protocol import Hooked
 from arpegon.processors.targets import declared, differs, target_words, with_value
 from arpegon.ui.model.hookup_words import control_words
 from arpegon.ui.model.timers import one_shot
@@ -116,7 +116,7 @@ class Hooking(QObject):
     def learn(self, wanted: Hookup) -> None:
         """Hook up what is moved next; a hookup that is there already goes to another control."""
         self._wanted, self._learner = wanted, Learner()
-        self.session.client.send(Learn(True))
+        self.session.link.learn(True)
         words = target_words(self.session.project, wanted) or "it"
         self.session.notice("learn", f"Move or strike a control to hook it up to {words}; Esc leaves it.")
         self.learning.emit(words)
@@ -125,7 +125,7 @@ class Hooking(QObject):
         """Learn no more."""
         if self._learner is not None:
             self._learner = self._wanted = None
-            self.session.client.send(Learn(False))
+            self.session.link.learn(False)
             self.session.notice("learn", "")
             self.learning.emit("")
 

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator
 
 from arpegon.core.events import BEND, CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, Event
+from arpegon.core.notes.pairing import Pairing, note_key
+from arpegon.core.notes.taps import IN, OUT, Passage
 
 KEPT_SECONDS = 45.0
 MOST_BARS = 1500
@@ -13,7 +15,7 @@ _LEAST_SPAN = 19
 _MARGIN = 2
 
 
-class Printed:
+class Bar:
     """A note on paper; ``end`` is ``None`` while it sounds."""
 
     __slots__ = ("end", "note", "start", "velocity")
@@ -29,14 +31,14 @@ class RollLine:
     """One strip of paper: notes as bars, controllers as pen lines."""
 
     def __init__(self) -> None:
-        self.bars: deque[Printed] = deque(maxlen=MOST_BARS)
+        self.bars: deque[Bar] = deque(maxlen=MOST_BARS)
         """All notes in the order of their beginnings."""
-        self.ended: deque[Printed] = deque(maxlen=MOST_BARS)
+        self.ended: deque[Bar] = deque(maxlen=MOST_BARS)
         """Those that ended, in the order of their ends."""
         self.pens: dict[tuple[int, int], deque[tuple[float, float]]] = {}
         self.fresh_from: float | None = None
         """The earliest time that was printed since somebody painted the roll, who sets it back."""
-        self._open: dict[int, list[Printed]] = {}
+        self._open: Pairing[Bar] = Pairing()
 
     def add(self, events: Iterable[Event]) -> None:
         """Print events, in order."""
@@ -45,13 +47,14 @@ class RollLine:
             if self.fresh_from is None or event.time < self.fresh_from:
                 self.fresh_from = event.time
             if kind == NOTE_ON:
-                bar = Printed(event.data1, event.data2, event.time)
+                bar = Bar(event.data1, event.data2, event.time)
                 self.bars.append(bar)
-                self._open.setdefault((event.status & 0x0F) << 7 | event.data1, []).append(bar)
+                self._open.begin(note_key(event), bar)
             elif kind == NOTE_OFF:
-                started = self._open.get((event.status & 0x0F) << 7 | event.data1)
-                if started:
-                    self._end(started.pop(0), event.time)
+                ended = self._open.end(note_key(event))
+                if ended is not None:
+                    ended.end = event.time
+                    self.ended.append(ended)
             elif kind in (CONTROL, PRESSURE, BEND, POLY_PRESSURE):
                 number = event.data1 if kind == CONTROL else 0
                 value = (
@@ -60,14 +63,9 @@ class RollLine:
                 pen = self.pens.setdefault((event.status, number), deque(maxlen=1200))
                 pen.append((event.time, float(value)))
 
-    def _end(self, bar: Printed, time: float) -> None:
-        bar.end = time
-        self.ended.append(bar)
-
-    def in_sight(self, time: float) -> Iterator[Printed]:
+    def in_sight(self, time: float) -> Iterator[Bar]:
         """The notes that sound, or ended after a time."""
-        for started in self._open.values():
-            yield from started
+        yield from self._open.marks()
         for bar in reversed(self.ended):
             if bar.end is not None and bar.end < time:
                 return
@@ -95,21 +93,14 @@ class RollLine:
         for key in [key for key, pen in self.pens.items() if pen[-1][0] < limit]:
             del self.pens[key]
 
-    def let_go(self, now: float) -> None:
-        """End every open bar (the engine went away, or All off)."""
-        for started in self._open.values():
-            for bar in started:
-                self._end(bar, now)
-        self._open.clear()
-
     @property
     def sounding(self) -> set[int]:
         """The notes that sound."""
-        return {bar.note for started in self._open.values() for bar in started}
+        return {bar.note for bar in self._open.marks()}
 
     def moves(self, now: float, seconds: float) -> bool:
         """Whether anything is on the paper of the last seconds."""
-        if any(self._open.values()):
+        if self._open:
             return True
         newest = self.bars[-1] if self.bars else None
         if newest is not None and (newest.end or now) > now - seconds:
@@ -121,42 +112,31 @@ class Paper:
     """All rolls of one strand, and the range of notes to which they are fitted."""
 
     def __init__(self) -> None:
-        self.lines: dict[int, RollLine] = {}
+        self.lines: dict[str, RollLine] = {}
+        """By their places (see :mod:`arpegon.core.notes.taps`), also those of stages that are gone."""
         self.low = 48.0
         self.high = 84.0
         self._target = (48, 84)
 
-    def line(self, roll: int) -> RollLine:
-        """The strip before stage number ``roll`` (the last one leaves the strand)."""
-        line = self.lines.get(roll)
+    def line(self, place: str) -> RollLine:
+        """The strip at a place of the strand."""
+        line = self.lines.get(place)
         if line is None:
-            line = self.lines[roll] = RollLine()
+            line = self.lines[place] = RollLine()
         return line
 
-    def restructure(self, before: Sequence[str], after: Sequence[str], now: float) -> None:
-        """The strand's stages are others: rolls keep their notes as far up as nothing changed above them.
-
-        Where stages were only put in, the rolls beneath go on too; where stages went or moved, what is open
-        beneath them is ended, as the engine ends it.
-        """
-        same = next(
-            (i for i, (a, b) in enumerate(zip(before, after, strict=False)) if a != b), min(len(before), len(after))
-        )
-        added = len(after) - len(before)
-        kept = {roll: line for roll, line in self.lines.items() if roll <= same}
-        beneath = {roll: line for roll, line in self.lines.items() if roll > same}
-        if added > 0 and list(after[same + added :]) == list(before[same:]):
-            self.lines = kept | {roll + added: line for roll, line in beneath.items()}
-            return
-        for line in beneath.values():
-            line.let_go(now)
-        self.lines = kept | {roll: line for roll, line in beneath.items() if roll <= len(after)}
+    def add(self, passage: Passage) -> None:
+        """Print what passed."""
+        for place in passage.places:
+            self.line(place).add(passage.events)
 
     def prune(self, now: float) -> None:
         """Forget the past and fit the range to what is left."""
         low, high = 127, 0
-        for line in self.lines.values():
+        for place, line in list(self.lines.items()):
             line.prune(now)
+            if not line.bars and not line.pens and place not in (IN, OUT):
+                del self.lines[place]
             for bar in line.bars:
                 low, high = min(low, bar.note), max(high, bar.note)
         if low > high:

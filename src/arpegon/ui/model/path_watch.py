@@ -9,7 +9,6 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from arpegon.core.document.mending import PLAY, mend_label, mended
 from arpegon.core.document.path_check import Break, check_paths
-from arpegon.engine.wire.protocol import Play
 from arpegon.processors.facts import stage_facts
 from arpegon.ui.model.surroundings import surroundings
 from arpegon.ui.model.timers import ticking
@@ -20,7 +19,7 @@ if TYPE_CHECKING:
 _CHECK_MS = 250
 
 
-class Paths(QObject):
+class PathWatch(QObject):
     """Looks at all paths every now and then, and whenever something changed.
 
     Signals:
@@ -58,7 +57,7 @@ class Paths(QObject):
     def mend(self, found: Break) -> None:
         """Do what the path check offers."""
         if found.mend == PLAY:
-            self.session.client.send(Play())
+            self.session.link.play()
         else:
             self.session.edit(f"Mend: {mend_label(found)}", mended(self.session.project, found))
 

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from arpegon.core.document import edits
 from arpegon.core.document.model import Held, Project, Section
 from arpegon.core.document.sections import section_at, starts
-from arpegon.engine.wire.protocol import GoToSection, Telemetry
+from arpegon.engine.wire.protocol import Telemetry
 from arpegon.processors.holding import edited_within, held_values, within
 from arpegon.processors.targets import Target, value_now
 
@@ -72,7 +72,7 @@ class Piece(QObject):
             self.look()
             for target in self.held:
                 self.session.hooking.values.pop(target, None)
-            self.session.changed.emit()
+            self.session.tell_change("sections")
         if (self._place, self.wanted) != before:
             self.turned.emit()
 
@@ -85,7 +85,7 @@ class Piece(QObject):
     def go(self, place: int) -> None:
         """Go to a section, on the next bar line while music plays."""
         self.session.send_edits()
-        self.session.client.send(GoToSection(place))
+        self.session.link.go_to_section(place)
 
     def go_by(self, by: int) -> None:
         """Go to the section before or after the one that comes."""

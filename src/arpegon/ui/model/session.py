@@ -1,4 +1,4 @@
-"""The session: the document and its history, the engine, the memory, the selection. The widgets' one model."""
+"""The session: the document and its edits, and the models beside it. All that widgets work on; it knows none."""
 
 from __future__ import annotations
 
@@ -14,38 +14,32 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from arpegon.core.document import edits
 from arpegon.core.document.history import History
 from arpegon.core.document.model import AudioSource, Project, Stage, Strand
-from arpegon.core.document.routing import working_order
+from arpegon.core.document.routing import topological_order
 from arpegon.core.errors import ArpegonError
-from arpegon.core.events import Event, note_off, note_on
+from arpegon.core.events import Event
+from arpegon.core.notes.taps import Batch
 from arpegon.core.processing.parameters import with_defaults
-from arpegon.core.time.clock import position_text
-from arpegon.core.time.tapping import Taps
-from arpegon.engine.live.client import EngineClient
-from arpegon.engine.wire import protocol
-from arpegon.files.places import Settings, save_settings, state_dir
+from arpegon.engine.live.client import GIVEN_UP
+from arpegon.engine.wire.protocol import Missing, Ports, Telemetry
+from arpegon.files.places import Settings, save_settings
 from arpegon.processors import processor_class
 from arpegon.processors.tossing import tossed
+from arpegon.ui.model.change import EVERYTHING, Change, change_between
 from arpegon.ui.model.filing import Filing
 from arpegon.ui.model.hooking import Hooking
+from arpegon.ui.model.link import EngineLink
+from arpegon.ui.model.notices import Act, Notices
 from arpegon.ui.model.paper import Paper
-from arpegon.ui.model.path_watch import Paths
+from arpegon.ui.model.path_watch import PathWatch
 from arpegon.ui.model.piece import Piece
 from arpegon.ui.model.recorder import Recorder
+from arpegon.ui.model.selection import NOTHING, Selection, source_selection, stage_selection
 from arpegon.ui.model.timers import one_shot, ticking
+from arpegon.ui.model.transport import Transport
 
 ENGINE_DEBOUNCE_MS = 8
-
-
-class Selection(msgspec.Struct, frozen=True):
-    """What stands on the bench: a stage by its id, or a source or destination of a strand by its place."""
-
-    strand: str = ""
-    part: str = ""
-    stage: str = ""
-    place: int = 0
-
-
-NOTHING = Selection()
+_LASTING = {"audio", "recover", "memory"}
+"""Topics of notices that have nothing to do with the document."""
 
 
 def fresh_audio(session: Session, kind: str) -> AudioSource:
@@ -59,23 +53,22 @@ class Session(QObject):
     """What the window works on.
 
     Signals:
-        changed: the document is another one.
+        changed: the document is another one (a :class:`~arpegon.ui.model.change.Change` says what of it).
         selected: something else stands on the bench.
-        reported: a batch of telemetry was taken in.
+        reported: the engine said how it is.
         noticed: the notices are others.
         ports_changed: MIDI ports or audio devices came or went.
         file_changed: the file, or whether it is saved, changed.
         heard: a note on came in from outside (its feed, the event), whether or not a strand took it.
     """
 
-    changed = pyqtSignal()
+    changed = pyqtSignal(object)
     selected = pyqtSignal()
     reported = pyqtSignal(object)
     noticed = pyqtSignal()
     ports_changed = pyqtSignal()
     file_changed = pyqtSignal()
     heard = pyqtSignal(str, object)
-    _arrived = pyqtSignal(object)
 
     def __init__(self, settings: Settings, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -85,18 +78,28 @@ class Session(QObject):
         self.controls: dict[str, dict[int, int]] = {}
         """The controllers that arrived at each instrument, with their last value."""
         self.selection = NOTHING
-        self.notices: dict[str, str] = {}
-        self._chains: dict[str, list[str]] = {}
-        self.ports = protocol.Ports([], [], [])
-        self.telemetry = protocol.Telemetry(time.monotonic(), 0.0, False, 120.0, None, [], [], {}, protocol.Health())
-        self._taps = Taps()
+        self.ports = Ports([], [], [])
+        self.missing: dict[str, dict[str, str]] = {}
+        """What is named and not there: clips, sounds, audio inputs, ports; of each kind by name, and why."""
+        self._shown = Project()
+        """The view that was last told of as changed."""
+        self._first_revision = 0
+        """The first revision of the document that is worked on: what others printed belongs to another one."""
+        self.notice_list = Notices(self)
+        self.link = EngineLink(self)
+        self.transport = Transport(self.link, self)
         self.filing = Filing(self)
         self.hooking = Hooking(self)
         self.piece = Piece(self)
         self.recorder = Recorder(self)
-        self.paths = Paths(self)
-        self.client = EngineClient(self._arrived.emit, state_dir() / "engine.log")
-        self._arrived.connect(self._take_report)
+        self.paths = PathWatch(self)
+        self.notice_list.changed.connect(self.noticed)
+        self.link.printed.connect(self._print)
+        self.link.told.connect(self._take_telemetry)
+        self.link.hooked.connect(self.hooking.take)
+        self.link.ports.connect(self._take_ports)
+        self.link.missing.connect(self._take_missing)
+        self.link.said.connect(self._take_notice)
         self._send_timer = one_shot(self, ENGINE_DEBOUNCE_MS)
         self._send_timer.timeout.connect(self.send_project)
         self._prune_timer = ticking(self, 500)
@@ -106,8 +109,7 @@ class Session(QObject):
 
     def start(self) -> None:
         """Start the engine; returns at once."""
-        self.client.start()
-        self.client.send(protocol.SetAudio(self.settings.audio_device, self.settings.block))
+        self.link.start(self.settings.audio_device, self.settings.block)
         self.send_project()
         self._prune_timer.start()
         self.paths.start()
@@ -117,7 +119,7 @@ class Session(QObject):
         self._prune_timer.stop()
         self.paths.stop()
         self._send_timer.stop()
-        self.client.close()
+        self.link.close()
         self.filing.close()
 
     def change_settings(self, **changes: Any) -> None:
@@ -135,10 +137,10 @@ class Session(QObject):
     def edit(self, label: str, project: Project, merge: str | None = None) -> None:
         """Go on with an edited document; ``merge`` joins the steps of a drag. A loop among strands is refused."""
         try:
-            working_order(project)
+            topological_order(project)
         except ArpegonError as error:
             self.notice("edit", str(error))
-            self.changed.emit()
+            self.changed.emit(EVERYTHING)  # what was turned or typed shows the document again
             return
         if self.history.do(label, self.piece.edited(project), merge):
             self._after_edit()
@@ -162,45 +164,30 @@ class Session(QObject):
         self.piece.look()
         self.hooking.edited(seen)
         self._drop_stale()
-        now = time.monotonic()
-        for strand in self.project.strands:
-            after = [stage.id for stage in strand.stages]
-            before = self._chains.get(strand.id, after)
-            if before != after and strand.id in self.papers:
-                self.papers[strand.id].restructure(before, after, now)
-        self._remember_chains()
         self._send_timer.start()
         self.filing.keep_soon()
-        self.changed.emit()
+        self.tell_change()
         self.file_changed.emit()
 
-    def _remember_chains(self) -> None:
-        self._chains = {strand.id: [stage.id for stage in strand.stages] for strand in self.project.strands}
+    def tell_change(self, *fields: str) -> None:
+        """Tell what is another in the view than when this was last told, and that these fields are."""
+        before, self._shown = self._shown, self.project
+        change = change_between(before, self._shown)
+        change = Change(change.fields.union(fields), change.strands)
+        if change != Change():
+            self.changed.emit(change)
 
     def _drop_stale(self) -> None:
         """Forget the selection and papers of what is gone."""
         known = {strand.id for strand in self.project.strands}
         for strand_id in [strand_id for strand_id in self.papers if strand_id not in known]:
             del self.papers[strand_id]
-        chosen = self.selection
-        strand = self.project.strand(chosen.strand)
-        gone = strand is None or (
-            (chosen.part == "stage" and all(stage.id != chosen.stage for stage in strand.stages))
-            or (
-                chosen.part == "source"
-                and (
-                    chosen.place >= len(strand.sources)
-                    or getattr(strand.sources[chosen.place], "id", "") != chosen.stage
-                )
-            )
-            or (chosen.part == "destination" and chosen.place >= len(strand.destinations))
-        )
-        if gone and chosen != NOTHING:
+        if self.selection != NOTHING and not self.selection.there(self.project):
             self.select(NOTHING)
 
-    def send_project(self) -> None:
-        """Let the engine work on the document as it is now."""
-        self.client.set_project(self.history.project, self.filing.folder)
+    def send_project(self) -> int:
+        """Let the engine work on the document as it is now; returns its revision."""
+        return self.link.set_project(self.history.project, self.filing.folder)
 
     def send_edits(self) -> None:
         """Let an edit that waits go to the engine before what comes next."""
@@ -226,7 +213,7 @@ class Session(QObject):
         if self.project is not before:
             stage = self.project.find_stage(stage_id)
             if stage is not None:
-                self.client.send(protocol.SetParams(stage_id, stage[1].params))
+                self.link.set_params(stage_id, stage[1].params)
         if settled:
             self.settle()
 
@@ -258,25 +245,20 @@ class Session(QObject):
         if selection != self.selection:
             self.settle()
             self.selection = selection
-            self.client.send(protocol.Watch(selection.stage))
+            self.link.watch(selection.stage)
             self.selected.emit()
 
     def select_stage(self, stage_id: str) -> None:
         """Put a stage, or a source that makes notes by itself, on the bench."""
-        found = self.project.find_stage(stage_id)
-        if found is None:
-            return
-        place = next((at for at, one in enumerate(found[0].sources) if getattr(one, "id", "") == stage_id), None)
-        if place is None:
-            self.select(Selection(found[0].id, "stage", stage_id))
-        else:
-            self.select_source(found[0].id, place)
+        found = stage_selection(self.project, stage_id)
+        if found is not None:
+            self.select(found)
 
     def select_source(self, strand_id: str, place: int) -> None:
         """Put a source on the bench."""
-        strand = self.project.strand(strand_id)
-        if strand is not None and place < len(strand.sources):
-            self.select(Selection(strand_id, "source", getattr(strand.sources[place], "id", ""), place))
+        found = source_selection(self.project, strand_id, place)
+        if found is not None:
+            self.select(found)
 
     def select_part(self, strand: str, part: str, stage: str, place: int) -> None:
         """Put a part of a strand on the bench."""
@@ -285,15 +267,24 @@ class Session(QObject):
         else:
             self.select(Selection(strand, part, stage, place))
 
+    def strand_of_selection(self) -> Strand | None:
+        """The strand in which the selection stands."""
+        return self.project.strand(self.selection.strand)
+
     # -- transport and playing ---------------------------------------------------------------------
+
+    @property
+    def telemetry(self) -> Telemetry:
+        """How the engine was when it last said so."""
+        return self.transport.told
 
     def play(self) -> None:
         """Start or stop."""
-        self.client.send(protocol.Stop() if self.telemetry.playing else protocol.Play())
+        self.transport.toggle()
 
     def tap(self) -> None:
         """Take a tap of the tempo; from the second one on it is the tempo."""
-        tempo = self._taps.tap(time.monotonic())
+        tempo = self.transport.tap()
         if tempo is not None:
             self.edit("Tap tempo", edits.set_project(self.project, tempo=tempo), "tap")
 
@@ -312,43 +303,35 @@ class Session(QObject):
         other = "start" if self.project.on_stop == "stay" else "stay"
         self.edit("What stop does", edits.set_project(self.project, on_stop=other))
 
-    def command(self, stage_id: str, act: str, value: float | None = None) -> None:
+    def command(self, stage_id: str, command: str, value: float | None = None) -> None:
         """Have a stage or generator do something now, such as ``start`` or ``stop``."""
-        self.client.send(protocol.Act(stage_id, act, value))
+        self.link.command(stage_id, command, value)
 
     def rewind(self) -> None:
         """Go to the start."""
-        self.client.send(protocol.Locate(0.0))
+        self.link.locate(0.0)
 
     def all_off(self) -> None:
         """Silence everything."""
-        self.client.send(protocol.AllOff())
-        now = time.monotonic()
-        for paper in self.papers.values():
-            for line in paper.lines.values():
-                line.let_go(now)
+        self.link.all_off()
 
     def feed(self, *events: Event) -> None:
         """Play events on the play surface; an edit that waits goes first, so that it is heard at once."""
         self.send_edits()
-        self.client.send(protocol.Feed("surface", list(events)))
+        self.link.feed("surface", events)
 
     def hear(self, strand_id: str, notes: Sequence[int], seconds: float = 0.8) -> None:
         """Sound notes for a moment at a strand's destinations, past its stages."""
-        strand = self.project.strand(strand_id)
-        if strand is not None and notes:
-            events = [note_on(0.0, 0, note, 90) for note in notes]
-            events += [note_off(seconds, 0, note) for note in notes]
-            self.client.send(protocol.Direct(strand_id, events))
+        if self.project.strand(strand_id) is not None and notes:
+            self.link.hear(strand_id, notes, seconds)
 
     def beat_at(self, now: float) -> float:
         """The transport's beat at a monotonic time, from the last telemetry."""
-        told = self.telemetry
-        return told.beat + ((now - told.now) * told.tempo / 60.0 if told.playing else 0.0)
+        return self.transport.beat_at(now)
 
     def position(self, now: float) -> str:
         """The transport's position, as it is read."""
-        return position_text(self.beat_at(now), self.project.meter)
+        return self.transport.position(now, self.project)
 
     # -- what the engine reports -------------------------------------------------------------------
 
@@ -356,60 +339,55 @@ class Session(QObject):
         """The rolls of a strand."""
         return self.papers.setdefault(strand_id, Paper())
 
-    def _take_report(self, report: protocol.Report) -> None:
-        if isinstance(report, protocol.Telemetry):
-            self.telemetry = report
-            self.piece.take(report)
-            for printed in report.printed:
-                self._print(printed)
-            if report.health.sounding == 0 and not report.printed:
-                self._let_go_below(report.now)
-            for instrument, values in report.controls.items():
-                self.controls.setdefault(instrument, {}).update(values)
-            self.recorder.doubt(report)
-            for feed, event in report.heard:
-                self.heard.emit(feed, event)
-            self.reported.emit(report)
-        elif isinstance(report, protocol.Hooked):
-            self.hooking.take(report)
-        elif isinstance(report, protocol.Ports):
-            self.ports = report
-            self.ports_changed.emit()
-        else:
-            if report.topic == "restart":
-                now = time.monotonic()
-                for paper in self.papers.values():
-                    for line in paper.lines.values():
-                        line.let_go(now)
-            self.notice(report.topic, report.text)
-
-    def _let_go_below(self, now: float) -> None:
-        """Nothing sounds: bars that are still open beneath a stage were printed while the strand was rebuilt."""
-        for paper in self.papers.values():
-            for roll, line in paper.lines.items():
-                if roll > 0 and line.sounding:
-                    line.let_go(now)
-
-    def _print(self, printed: protocol.Printed) -> None:
-        strand = self.project.strand(printed.strand)
-        if strand is None:
+    def _print(self, batch: Batch) -> None:
+        """Lay a batch on the strands that it belongs to."""
+        if batch.revision < self._first_revision:
             return
-        self.paper(strand.id).line(printed.roll).add(printed.events)
-        self.recorder.take_in(printed, len(strand.stages))
+        for passage in batch.passages:
+            if self.project.strand(passage.strand) is not None:
+                self.paper(passage.strand).add(passage)
+
+    def _take_telemetry(self, told: Telemetry) -> None:
+        self.piece.take(told)
+        for instrument, values in told.controls.items():
+            self.controls.setdefault(instrument, {}).update(values)
+        for feed, event in told.heard:
+            self.heard.emit(feed, event)
+        self.reported.emit(told)
+
+    def _take_ports(self, ports: Ports) -> None:
+        self.ports = ports
+        self.ports_changed.emit()
+
+    def _take_missing(self, missing: Missing) -> None:
+        before = self.missing.get(missing.what, {})
+        self.missing[missing.what] = missing.why
+        for name in before.keys() | missing.why.keys():
+            if before.get(name) != missing.why.get(name):
+                self.notice(f"{missing.what}:{name}", missing.why.get(name, ""))
+        self.paths.check()
+
+    def _take_notice(self, topic: str, text: str) -> None:
+        acts: Sequence[Act] = (("Try again", self._start_anew),) if topic == GIVEN_UP else ()
+        self.notice(topic, text, acts)
+
+    def _start_anew(self) -> None:
+        self.notice(GIVEN_UP, "")
+        self.link.start_anew()
 
     def _prune(self) -> None:
         now = time.monotonic()
         for paper in self.papers.values():
             paper.prune(now)
 
-    def notice(self, topic: str, text: str) -> None:
+    @property
+    def notices(self) -> Mapping[str, str]:
+        """The sentences that stand now, by topic, oldest first."""
+        return self.notice_list.texts
+
+    def notice(self, topic: str, text: str, acts: Sequence[Act] = ()) -> None:
         """Say a sentence under a topic; an empty one takes it back."""
-        if text:
-            self.notices.pop(topic, None)
-            self.notices[topic] = text
-        elif self.notices.pop(topic, None) is None:
-            return
-        self.noticed.emit()
+        self.notice_list.say(topic, text, acts)
 
     # -- files -------------------------------------------------------------------------------------
 
@@ -429,17 +407,13 @@ class Session(QObject):
         self.controls.clear()
         self.hooking.forget()
         self.piece.set_hold_all(False)
-        self._remember_chains()
         self.recorder.forget()
-        self.notices = {topic: text for topic, text in self.notices.items() if topic in ("audio", "recover")}
-        self.client.send(protocol.Stop())
-        self.client.send(protocol.Locate(0.0))
+        self.notice_list.keep_only(_LASTING)
+        self.link.stop()
+        self.link.locate(0.0)
         self.select(NOTHING)
-        self.send_project()
-        self.changed.emit()
+        self._send_timer.stop()
+        self._first_revision = self.send_project()
+        self._shown = self.project
+        self.changed.emit(EVERYTHING)
         self.file_changed.emit()
-        self.noticed.emit()
-
-    def strand_of_selection(self) -> Strand | None:
-        """The strand in which the selection stands."""
-        return self.project.strand(self.selection.strand)

@@ -9,7 +9,8 @@ from arpegon.core.document.model import Stage, Strand
 from arpegon.core.errors import ArpegonError
 from arpegon.files.presets import Preset, format_preset, of_stage, of_strand, parse_preset
 from arpegon.processors import GENERATORS, processor_class
-from arpegon.ui.model.session import Selection, Session
+from arpegon.ui.model.selection import Selection
+from arpegon.ui.model.session import Session
 
 
 def selected(session: Session) -> tuple[Strand | None, Stage | None]:

@@ -23,7 +23,6 @@ from arpegon.core.errors import ArpegonError
 from arpegon.core.events import NOTE_ON, Event
 from arpegon.core.notes.takes import Part, Take
 from arpegon.core.time.clock import bar_beats
-from arpegon.engine.wire.protocol import PlayTake, StopTake
 from arpegon.files.midi import Track, write_midi
 from arpegon.ui.controls.choices import Segments
 from arpegon.ui.controls.name_field import NameField
@@ -323,12 +322,12 @@ class TakeView(QWidget):
         take = self.take
         if take is not None:
             parts = {part.strand: list(part.generated) for part in take.parts}
-            self.session.client.send(PlayTake(parts, start))
+            self.session.link.play_take(parts, start)
 
     def stop(self) -> None:
         """Stop playing."""
         if self.session.telemetry.take is not None:
-            self.session.client.send(StopTake())
+            self.session.link.stop_take()
 
     def remove(self) -> None:
         """Take the take out."""

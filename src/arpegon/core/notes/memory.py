@@ -1,0 +1,203 @@
+"""The memory: what passed every tap in the last minutes, without being asked.
+
+It keeps records as they came, encoded: that is small (some twenty bytes an event) and costs next to nothing while music
+plays. They are decoded when somebody wants to know. The same records are what :mod:`arpegon.files.spool` writes.
+"""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Iterable, Sequence
+
+import msgspec
+
+from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
+from arpegon.core.notes.pairing import Pairing, note_key
+from arpegon.core.notes.taps import IN, OUT, Batch, Passage, Tap
+
+MEMORY_SECONDS = 600.0
+MEMORY_BYTES = 256 * 2**20
+"""More than ten minutes of the densest playing that sixty MIDI cables carry; past this the oldest records go first."""
+
+
+class Piece(msgspec.Struct, tag=True, array_like=True, frozen=True):
+    """What a revision of the document says of what is remembered: names, and how seconds lie on beats."""
+
+    revision: int
+    tempo: float = 120.0
+    meter: tuple[int, int] = (4, 4)
+    strands: tuple[tuple[str, str], ...] = ()
+    """Ids and names of the strands, in order."""
+    title: str = ""
+    file: str = ""
+    """The project's file; empty where it has none."""
+
+
+class Doubt(msgspec.Struct, tag=True, array_like=True, frozen=True):
+    """A note that was played at a time, in seconds, which an audio source may have heard falsely."""
+
+    strand: str
+    time: float
+    note: int
+
+
+Record = Piece | Batch | Doubt
+
+encode = msgspec.msgpack.Encoder().encode
+decode = msgspec.msgpack.Decoder(Record).decode
+
+
+class Memory:
+    """Records of the last ``seconds``, and which notes are open at every tap."""
+
+    def __init__(self, seconds: float = MEMORY_SECONDS) -> None:
+        self.seconds = seconds
+        self._records: deque[tuple[float, bytes]] = deque()
+        """Each with the time of its newest event; pieces count as old as what came before them."""
+        self._bytes = 0
+        self._newest = 0.0
+        self._open: dict[Tap, Pairing[bool]] = {}
+        self._piece: Piece | None = None
+
+    # -- as it happens -----------------------------------------------------------------------------
+
+    def remember(self, record: Record, encoded: bytes | None = None) -> None:
+        """Remember a record, of which ``encoded`` is the coded form if that is at hand."""
+        if isinstance(record, Piece):
+            self._piece = record
+        elif isinstance(record, Batch):
+            for passage in record.passages:
+                self._pair(passage)
+        if encoded is None:
+            encoded = encode(record)
+        self._records.append((self._newest, encoded))
+        self._bytes += len(encoded)
+        while self._records and (self._records[0][0] < self._newest - self.seconds or self._bytes > MEMORY_BYTES):
+            self._bytes -= len(self._records.popleft()[1])
+
+    def _pair(self, passage: Passage) -> None:
+        pairings = [self._open.setdefault(Tap(passage.strand, place), Pairing()) for place in passage.places]
+        for event in passage.events:
+            if event.time > self._newest:
+                self._newest = event.time
+            kind = event.status & 0xF0
+            if kind == NOTE_ON:
+                for pairing in pairings:
+                    pairing.begin(note_key(event), True)
+            elif kind == NOTE_OFF:
+                for pairing in pairings:
+                    pairing.end(note_key(event))
+
+    def ends(self, time: float) -> list[Passage]:
+        """The ends of all that is still open, for whoever lets go of everything (an engine that is gone).
+
+        They are not remembered by this: they come back as a batch like any other.
+        """
+        return [
+            Passage(tap.strand, (tap.place,), [Event(time, NOTE_OFF | key >> 7, key & 0x7F, 64) for key, _ in waiting])
+            for tap, pairing in self._open.items()
+            if (waiting := list(pairing.items()))
+        ]
+
+    @property
+    def open(self) -> bool:
+        """Whether any note waits for its end, at any tap."""
+        return any(self._open.values())
+
+    # -- afterwards --------------------------------------------------------------------------------
+
+    @property
+    def newest(self) -> float:
+        """When the last event passed a tap, in seconds; 0 where none did."""
+        return self._newest
+
+    def encoded(self) -> list[bytes]:
+        """All that is remembered, encoded, oldest first.
+
+        The last piece stands before everything, as it may be older than the rest.
+        """
+        first = [encode(self._piece)] if self._piece is not None else []
+        return [*first, *(encoded for _, encoded in self._records)]
+
+    def history(self) -> History:
+        """What is remembered, by tap."""
+        return History(self.encoded())
+
+
+class History:
+    """What passed every tap, decoded.
+
+    Args:
+        records: pieces, batches and doubts in the order in which they came, encoded or not.
+    """
+
+    def __init__(self, records: Iterable[Record | bytes]) -> None:
+        self.events: dict[Tap, list[Event]] = {}
+        self.names: dict[str, str] = {}
+        """The strands that were there, with their last names."""
+        self.piece = Piece(0)
+        """What the last document said."""
+        self.doubts: list[Doubt] = []
+        for one in records:
+            record: Record = decode(one) if isinstance(one, bytes) else one
+            if isinstance(record, Batch):
+                for passage in record.passages:
+                    for place in passage.places:
+                        self.events.setdefault(Tap(passage.strand, place), []).extend(passage.events)
+            elif isinstance(record, Doubt):
+                self.doubts.append(record)
+            else:
+                self.piece = record
+                self.names.update(record.strands)
+
+    def played(self, strand: str) -> Sequence[Event]:
+        """What entered a strand."""
+        return self.events.get(Tap(strand, IN), ())
+
+    def generated(self, strand: str) -> Sequence[Event]:
+        """What left a strand."""
+        return self.events.get(Tap(strand, OUT), ())
+
+    @property
+    def strands(self) -> list[str]:
+        """The strands of which something is remembered, those of the last document first, in its order."""
+        there = {tap.strand for tap, events in self.events.items() if events}
+        order = [strand for strand, _ in self.piece.strands]
+        return sorted(there, key=lambda strand: order.index(strand) if strand in order else len(order))
+
+    @property
+    def last_time(self) -> float | None:
+        """When the last event passed a tap."""
+        return max((events[-1].time for events in self.events.values() if events), default=None)
+
+    @property
+    def first_time(self) -> float | None:
+        """When the first event passed a tap."""
+        return min((events[0].time for events in self.events.values() if events), default=None)
+
+    def doubtful(self, strand: str, start: float, end: float) -> tuple[tuple[float, int], ...]:
+        """The doubtful notes of a strand between two times, at seconds from the first one."""
+        return tuple(
+            (one.time - start, one.note) for one in self.doubts if one.strand == strand and start <= one.time <= end
+        )
+
+    def phrase_start(self, pause: float = 4.0) -> float | None:
+        """The start of what was played last: just before the first note after a pause of that many seconds.
+
+        Only played notes count; where a strand plays without rest, that is the oldest one remembered.
+        """
+        strikes = sorted(
+            event.time
+            for tap, events in self.events.items()
+            if tap.place == IN
+            for event in events
+            if event.status & 0xF0 == NOTE_ON
+        )
+        if not strikes:
+            return None
+        start = strikes[-1]
+        for earlier in reversed(strikes[:-1]):
+            if start - earlier > pause:
+                break
+            start = earlier
+        return start

@@ -1,0 +1,97 @@
+"""What the parts of an engine ask of one another: small protocols, so that none of them holds the whole."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Any, Protocol
+
+from arpegon.core.document.model import Project
+from arpegon.core.events import Event
+from arpegon.core.processing.processor import Processor
+from arpegon.core.time.clock import Clock
+from arpegon.engine.clocks.timeline import Due, Timeline
+
+
+class Scheduler(Protocol):
+    """Has things done when their time comes."""
+
+    @property
+    def now(self) -> float:
+        """Up to when everything is done, in seconds."""
+
+    def at_time(self, time: float, due: Due) -> None:
+        """Call ``due`` at a time in seconds."""
+
+
+class Entrance(Protocol):
+    """Where events come in, by the name of their feed."""
+
+    def feed(self, name: str, event: Event) -> None:
+        """Let an event arrive, to be worked on with the next moment."""
+
+    def inject(self, name: str, events: Sequence[Event]) -> None:
+        """Let events enter together with all else that is due at this moment."""
+
+    def lost(self, name: str, time: float) -> None:
+        """A feed is gone or stops: end the keys that it holds."""
+
+
+class Transport(Protocol):
+    """The timelines, and what starts and stops them."""
+
+    @property
+    def transport(self) -> Timeline:
+        """The transport's timeline."""
+
+    @property
+    def endless(self) -> Timeline:
+        """The timeline of strands that play on when the transport stops."""
+
+    @property
+    def clock(self) -> Clock:
+        """The transport's clock."""
+
+    def play(self, time: float, beat: float | None = None) -> None:
+        """Start from ``beat``, or from where it rests."""
+
+    def stop(self, time: float) -> None:
+        """Stop where it is."""
+
+    def halt(self, time: float) -> None:
+        """Stop as the project wants it."""
+
+    def locate(self, time: float, beat: float) -> None:
+        """Go to a beat, playing on if it plays."""
+
+    def jump(self, time: float, line: float, beat: float) -> None:
+        """Go on from another beat, which falls on ``line`` seconds."""
+
+    def set_tempo(self, time: float, tempo: float) -> None:
+        """Go on at another tempo."""
+
+
+class AtWork(Protocol):
+    """The document at work, with all that hookups and sections have laid over it."""
+
+    @property
+    def project(self) -> Project:
+        """The document as it is now."""
+
+    def find(self, stage_id: str) -> Processor | None:
+        """The processor of a stage or generator."""
+
+
+class Direct(Protocol):
+    """The way straight to destinations, past all stages."""
+
+    def play_direct(self, strand: str, events: Sequence[Event]) -> None:
+        """Send events straight to a strand's destinations."""
+
+    def release_direct(self, strand: str, time: float) -> None:
+        """End what was sent so."""
+
+
+GoOn = Callable[[Project, Sequence[Any], float], None]
+"""Goes on with a document in which these targets are others, from a time on."""
+Send = Callable[[str, Sequence[Event]], None]
+"""Sends events to a MIDI output, by name."""

@@ -1,0 +1,34 @@
+"""What the engine does at each command of the window."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
+
+from arpegon.engine.wire import protocol
+
+if TYPE_CHECKING:
+    from arpegon.engine.live.loop import LiveEngine
+
+Do = Callable[["LiveEngine", Any, float], None]
+"""Does what a command says, in the loop, at a time."""
+
+DO: dict[type[protocol.Message], Do] = {
+    protocol.SetProject: lambda live, command, now: live.set_project(command, now),
+    protocol.SetParams: lambda live, command, now: live.engine.set_params(command.stage, command.values),
+    protocol.Play: lambda live, command, now: live.play(command.beat, now),
+    protocol.Stop: lambda live, command, now: live.stop(now),
+    protocol.Locate: lambda live, command, now: live.engine.locate(now, command.beat),
+    protocol.GoToSection: lambda live, command, now: live.engine.sections.go(command.place, now),
+    protocol.Watch: lambda live, command, now: live.watch(command.stage),
+    protocol.PlayTake: lambda live, command, now: live.engine.play_take(command.parts, now, command.start),
+    protocol.StopTake: lambda live, command, now: live.engine.stop_take(now),
+    protocol.Direct: lambda live, command, now: live.engine.direct(command.strand, command.events, now),
+    protocol.CommandStage: lambda live, command, now: live.engine.command(
+        command.stage, command.command, command.value, now
+    ),
+    protocol.Learn: lambda live, command, now: live.learn(command.on),
+    protocol.SetClockBox: lambda live, command, now: live.box.configure(command.settings, now),
+    protocol.AllOff: lambda live, command, now: live.all_off(now),
+    protocol.SetAudio: lambda live, command, now: live.audio.set_device(command.device, command.block),
+}

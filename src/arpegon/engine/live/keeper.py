@@ -1,0 +1,118 @@
+"""Keeping what the engine printed: in the window's process, but beside its main thread."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from pathlib import Path
+
+import msgspec
+
+from arpegon.core.document.model import Project
+from arpegon.core.notes.memory import Doubt, History, Memory, Piece, Record, encode
+from arpegon.core.notes.taps import Batch, Passage
+from arpegon.engine.wire import protocol
+from arpegon.files.spool import Spool
+
+
+class MemoryKeeper:
+    """Remembers what passed every tap, and writes it to disk as it grows.
+
+    It is filled by the threads that hear the engine, and asked by the window; each call is short.
+
+    Args:
+        say: called with a sentence when the disk takes no more, and with an empty one when it does again.
+    """
+
+    def __init__(self, say: Callable[[str], None]) -> None:
+        self._say = say
+        self._lock = threading.Lock()
+        self._memory = Memory()
+        self._spool: Spool | None = None
+        self._piece = Piece(0)
+        self._strand_of: dict[str, str] = {}
+        """The strands of audio sources, by the ids of these."""
+        self._first = 0
+        """The first revision of the document that is remembered; what others printed is no more of interest."""
+        self._new = False
+        self._newest = 0.0
+
+    # -- the engine's side -------------------------------------------------------------------------
+
+    def worked_on(self, project: Project, revision: int) -> None:
+        with self._lock:
+            if self._new:
+                self._new, self._first = False, revision
+            strands = tuple((strand.id, strand.name) for strand in project.strands)
+            piece = msgspec.structs.replace(
+                self._piece,
+                revision=revision,
+                tempo=project.tempo,
+                meter=project.meter,
+                strands=strands,
+                title=project.title,
+            )
+            self._strand_of = {source.id: strand.id for strand, source in project.audio_sources()}
+            if piece != msgspec.structs.replace(self._piece, revision=revision):
+                self._piece = piece
+                self._remember(piece)
+
+    def take(self, report: protocol.Report) -> None:
+        if isinstance(report, Batch):
+            with self._lock:
+                if not self._new and report.revision >= self._first:
+                    self._remember(report)
+        elif isinstance(report, protocol.Telemetry) and report.marks:
+            with self._lock:
+                for source, marks in report.marks.items():
+                    for mark in marks:
+                        if mark.doubt and mark.end and source in self._strand_of:
+                            self._remember(Doubt(self._strand_of[source], mark.time, mark.note))
+
+    def open_ends(self, time: float) -> list[Passage]:
+        with self._lock:
+            return self._memory.ends(time)
+
+    def _remember(self, record: Record) -> None:
+        encoded = encode(record)
+        self._memory.remember(record, encoded)
+        if self._spool is not None and self._memory.newest:
+            self._spool.write(encoded, self._memory.newest, self._piece)
+
+    # -- the window's side -------------------------------------------------------------------------
+
+    def begin(self, folder: Path | None, file: str = "") -> None:
+        """Another document is worked on: forget what was remembered, and write to another folder.
+
+        What was written for the one before stays where it is.
+
+        Args:
+            folder: where the memory is written (``None``: nowhere).
+            file: the file of the document.
+        """
+        with self._lock:
+            if self._spool is not None:
+                self._spool.close()
+            self._memory = Memory()
+            self._piece = Piece(0, file=file)
+            self._new = True
+            self._spool = Spool(folder, self._say) if folder is not None else None
+
+    def lies_at(self, file: str) -> None:
+        """The document was saved in a file."""
+        with self._lock:
+            self._piece = msgspec.structs.replace(self._piece, file=file)
+            self._remember(self._piece)
+
+    def history(self) -> History:
+        """What is remembered, decoded."""
+        with self._lock:
+            records = list(self._memory.encoded())
+        return History(records)
+
+    def close(self, discard: bool) -> None:
+        """Remember no more; ``discard`` what was written."""
+        with self._lock:
+            if self._spool is not None:
+                (self._spool.discard if discard else self._spool.close)()
+                self._spool = None

@@ -1,0 +1,159 @@
+"""What the engine tells the window: the outputs of its strands, and how it is."""
+
+from __future__ import annotations
+
+import math
+import time
+from collections import deque
+from collections.abc import Callable, Sequence
+
+import msgspec
+
+from arpegon.core.events import CONTROL, NOTE_ON, Event
+from arpegon.core.notes.flood import thin
+from arpegon.core.notes.taps import IN, Batch, Passage
+from arpegon.engine.wire import protocol
+from arpegon.engine.wire.channel import Channel
+
+_LATENESS_SECONDS = 2.0
+"""Lateness is told for what was due in the last seconds, so that one stumble is not told for long."""
+_LATENESS_KEPT = 8000
+_HEARD_LIMIT = 64
+BACKLOG_LIMIT = 600
+"""Messages that may wait for a window that does not read (ten seconds of them), before no more are sent: what was
+printed is then kept here until it reads again."""
+KEPT_LIMIT = 500_000
+"""Events kept for a window that does not read, before controllers among them are thinned (some 50 MB)."""
+
+Send = Callable[[str, Sequence[Event]], None]
+
+
+class Lateness:
+    """How late the loop was for what was due."""
+
+    def __init__(self) -> None:
+        self._late: deque[tuple[float, float]] = deque(maxlen=_LATENESS_KEPT)
+
+    def add(self, now: float, late: float) -> None:
+        """Something that was due ``late`` seconds ago is done now."""
+        self._late.append((now, late))
+
+    def p99(self, now: float) -> float:
+        """The 99th percentile of the last seconds, in seconds."""
+        while self._late and self._late[0][0] < now - _LATENESS_SECONDS:
+            self._late.popleft()
+        late = sorted(lateness for _, lateness in self._late)
+        return late[math.ceil(0.99 * len(late)) - 1] if late else 0.0
+
+
+class Reporter:
+    """The engine's outputs, live: events go out at once, and what passed is told in batches.
+
+    Args:
+        channel: the way to the window.
+        port: sends events to a MIDI output.
+        instrument: plays events on a built-in instrument.
+        beat: where the transport is at a time; ``None`` while it stands.
+    """
+
+    def __init__(self, channel: Channel, port: Send, instrument: Send, beat: Callable[[float], float | None]) -> None:
+        self._channel = channel
+        self._beat = beat
+        self._instrument = instrument
+        self.port = port
+        self._revision = 0
+        self._batches: list[Batch] = []
+        """What was printed under earlier revisions, or could not be sent."""
+        self._printed: dict[tuple[str, tuple[str, ...]], list[Event]] = {}
+        self._kept = 0
+        self._passed: list[protocol.Passed] = []
+        self._heard: list[tuple[str, Event]] = []
+        self._controls: dict[str, dict[int, int]] = {}
+        self.lateness = Lateness()
+        self.late_p99 = 0.0
+        self.rate = 0.0
+        """Events that came in a second, of late."""
+        self._counted = 0
+        self._rate_since = time.monotonic()
+
+    # -- outputs of the graph ----------------------------------------------------------------------
+
+    def instrument(self, instrument: str, events: Sequence[Event]) -> None:
+        self._instrument(instrument, events)
+        for event in events:
+            if event.status & 0xF0 == CONTROL:
+                self._controls.setdefault(instrument, {})[event.data1] = event.data2
+
+    def printed(self, strand: str, places: tuple[str, ...], events: Sequence[Event]) -> None:
+        known = self._printed.get((strand, places))
+        if known is None:
+            self._printed[strand, places] = list(events)
+        else:
+            known += events
+        if places[0] == IN:
+            self._counted += len(events)
+
+    def revised(self, revision: int) -> None:
+        self._close_batch()
+        self._revision = revision
+
+    def passed(self, stage: str, event: Event | None, out: Sequence[Event]) -> None:
+        beat = self._beat((event or out[0]).time)
+        self._passed.append(protocol.Passed(stage, beat, event, list(out)))
+
+    def heard(self, name: str, event: Event, learning: bool) -> None:
+        """An event came in from outside, whether or not a strand takes it."""
+        if (learning or event.status & 0xF0 == NOTE_ON) and len(self._heard) < _HEARD_LIMIT:
+            self._heard.append((name, event))
+
+    # -- reports -----------------------------------------------------------------------------------
+
+    @property
+    def waiting(self) -> bool:
+        """Whether anything happened that was not told."""
+        return bool(self._printed or self._passed or self._heard or self._batches)
+
+    def _close_batch(self) -> None:
+        if self._printed:
+            passages = [Passage(strand, places, events) for (strand, places), events in self._printed.items()]
+            self._batches.append(Batch(self._revision, passages))
+            self._printed = {}
+
+    def send_batches(self) -> bool:
+        """Tell what was printed; False where the window does not read: then it is kept, and nothing more is told."""
+        self._close_batch()
+        if self._channel.waiting > BACKLOG_LIMIT:
+            self._thin_kept()
+            return False
+        for batch in self._batches:
+            self._channel.send(batch)
+        self._batches = []
+        return True
+
+    def _thin_kept(self) -> None:
+        """Too much is kept: leave out controller values that others followed, never notes."""
+        kept = sum(len(passage.events) for batch in self._batches for passage in batch.passages)
+        if kept > max(KEPT_LIMIT, 2 * self._kept):
+            for batch in self._batches:
+                for passage in batch.passages:
+                    passage.events = thin(passage.events, 0)
+            self._kept = sum(len(passage.events) for batch in self._batches for passage in batch.passages)
+
+    def send(self, telemetry: protocol.Telemetry) -> None:
+        """Tell how things are, with what passed the watched stage and what was heard."""
+        passed, self._passed = self._passed, []
+        heard, self._heard = self._heard, []
+        controls, self._controls = self._controls, {}
+        self._channel.send(msgspec.structs.replace(telemetry, passed=passed, heard=heard, controls=controls))
+
+    def drop(self) -> None:
+        """The window does not read: what is only for the eye is left out."""
+        self._passed, self._heard, self._controls = [], [], {}
+
+    def measure(self, now: float) -> None:
+        """Reckon rates anew, once a second."""
+        elapsed = now - self._rate_since
+        if elapsed >= 1.0:
+            self.rate = self._counted / elapsed
+            self.late_p99 = self.lateness.p99(now)
+            self._counted, self._rate_since = 0, now

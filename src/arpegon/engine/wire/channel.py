@@ -1,0 +1,107 @@
+"""One end of a socket between two of our processes: messages in both directions."""
+
+from __future__ import annotations
+
+import contextlib
+import socket
+import struct
+import threading
+from collections import deque
+from typing import Any
+
+import msgspec
+
+_HEAD = struct.Struct("<I")
+
+
+_MOST_BYTES = 2**30
+
+
+class WireError(Exception):
+    """What came over a channel cannot be read; ``lost`` where nothing after it can either."""
+
+    def __init__(self, what: str, lost: bool = False) -> None:
+        super().__init__(what)
+        self.lost = lost
+
+
+class Channel:
+    """One end of the socket: a writer in a thread of its own, which never holds up its caller, and a reader.
+
+    Args:
+        incoming: the type (union) of the messages that arrive here.
+    """
+
+    def __init__(self, sock: socket.socket, incoming: Any) -> None:
+        self._sock = sock
+        self._decoder: msgspec.msgpack.Decoder[Any] = msgspec.msgpack.Decoder(incoming)
+        self._encoder = msgspec.msgpack.Encoder()
+        self._outbox: deque[msgspec.Struct] = deque()
+        self._ready = threading.Semaphore(0)
+        self._closed = False
+        self._writer = threading.Thread(target=self._write, name="channel-writer", daemon=True)
+        self._writer.start()
+
+    @property
+    def waiting(self) -> int:
+        """How many messages wait to be sent."""
+        return len(self._outbox)
+
+    def send(self, message: msgspec.Struct) -> None:
+        """Send soon; nothing happens where the other end is gone."""
+        self._outbox.append(message)
+        self._ready.release()
+
+    def receive(self) -> Any:
+        """Wait for the next message; ``None`` when the other end is gone.
+
+        Raises:
+            WireError: what came is no message of the kind that is awaited. One that was whole may be followed by others
+                that can be read; after one of an impossible length nothing can.
+        """
+        head = self._read(_HEAD.size)
+        if head is None:
+            return None
+        (length,) = _HEAD.unpack(head)
+        if length > _MOST_BYTES:
+            raise WireError(f"a message of {length} bytes", lost=True)
+        content = self._read(length)
+        if content is None:
+            return None
+        try:
+            return self._decoder.decode(content)
+        except (msgspec.DecodeError, UnicodeDecodeError) as error:
+            raise WireError(str(error)) from None
+
+    def close(self) -> None:
+        """Send what waits, then close this end."""
+        self._closed = True
+        self._ready.release()
+        self._writer.join(1.0)
+        with contextlib.suppress(OSError):
+            self._sock.shutdown(socket.SHUT_RDWR)
+        self._sock.close()
+
+    def _read(self, count: int) -> bytes | None:
+        chunks = bytearray()
+        while len(chunks) < count:
+            try:
+                chunk = self._sock.recv(count - len(chunks))
+            except OSError:
+                return None
+            if not chunk:
+                return None
+            chunks += chunk
+        return bytes(chunks)
+
+    def _write(self) -> None:
+        while True:
+            self._ready.acquire()
+            while self._outbox:
+                content = self._encoder.encode(self._outbox.popleft())
+                try:
+                    self._sock.sendall(_HEAD.pack(len(content)) + content)
+                except OSError:
+                    return
+            if self._closed:
+                return

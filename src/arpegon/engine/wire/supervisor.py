@@ -1,0 +1,190 @@
+"""Keeping a process of ours at work: the one rule by which it is started, heard, and started again."""
+
+from __future__ import annotations
+
+import contextlib
+import logging
+import subprocess
+import threading
+import time
+from collections import deque
+from collections.abc import Callable, Iterable
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from arpegon.engine.wire.channel import Channel, WireError
+from arpegon.engine.wire.spawning import spawn
+
+RESTARTS = 5
+RESTART_SPAN_SECONDS = 60.0
+"""A process that ends this often within so many seconds is left alone: what is wrong is not mended by a start."""
+_REASON_BYTES = 4096
+_STDERR_BYTES = 512 * 1024
+"""What a process says on standard error is kept up to this length, over its restarts."""
+
+log = logging.getLogger(__name__)
+
+
+class Ended(msgspec.Struct, frozen=True):
+    """How a process ended: whether it was started again, and the last line of what it said, if it said anything."""
+
+    again: bool
+    reason: str = ""
+
+
+class Supervisor:
+    """A process of ours. Where it ends unasked, or says what cannot be read, it is started again, at once.
+
+    Args:
+        module: what it runs.
+        incoming: the type (union) of its messages.
+        greeting: what it is told first, at each start.
+        receive: called from a thread of the supervisor's with each of its messages.
+        ended: called from that thread when it ended unasked, before it is greeted anew.
+        stderr: the file to which its errors are appended (left out: nowhere).
+    """
+
+    def __init__(
+        self,
+        module: str,
+        incoming: Any,
+        greeting: Callable[[], Iterable[msgspec.Struct]],
+        receive: Callable[[Any], None],
+        ended: Callable[[Ended], None],
+        stderr: Path | None = None,
+    ) -> None:
+        self._module = module
+        self._incoming = incoming
+        self._greeting = greeting
+        self._receive = receive
+        self._ended = ended
+        self._stderr = stderr
+        self._said_before = 0
+        """How long the file of errors was when the process was started."""
+        self._lock = threading.RLock()
+        self._greeted = threading.Lock()
+        self._starts: deque[float] = deque(maxlen=RESTARTS)
+        self._closing = False
+        self.started = False
+        """Whether it was ever started."""
+        self.process: subprocess.Popen[bytes] | None = None
+        self.channel: Channel | None = None
+
+    def start(self) -> None:
+        """Start the process; long before it is ready this returns, after some milliseconds."""
+        self.started = True
+        with self._lock:
+            self._spawn()
+
+    def start_beside(self) -> None:
+        """Start the process from a thread of its own, for a caller that must not wait for that."""
+        self.started = True
+        threading.Thread(target=self.start, name="start", daemon=True).start()
+
+    def start_anew(self) -> None:
+        """Start it again although it ended too often: somebody asked for it."""
+        with self._lock:
+            if not self._closing and (self.process is None or self.process.poll() is not None):
+                self._starts.clear()
+                self._spawn()
+
+    def send(self, message: msgspec.Struct) -> None:
+        """Tell it something; never waits, and nothing happens where it is not there."""
+        with self._greeted:
+            if self.channel is not None:
+                self.channel.send(message)
+
+    def close(self, farewell: msgspec.Struct, patience: float) -> None:
+        """End it in order.
+
+        Args:
+            farewell: the message that asks it to leave.
+            patience: seconds after which it is ended by force.
+        """
+        with self._lock:
+            self._closing = True
+        self.send(farewell)
+        if self.process is not None:
+            try:
+                self.process.wait(patience)
+            except subprocess.TimeoutExpired:
+                self.process.kill()
+                self.process.wait()
+        if self.channel is not None:
+            self.channel.close()
+
+    # -- the process -------------------------------------------------------------------------------
+
+    def _spawn(self) -> None:
+        errors = self._open_stderr()
+        try:
+            self.process, ours = spawn(self._module, errors or subprocess.DEVNULL, apart=True)
+        finally:
+            if errors is not None:
+                errors.close()
+        channel = Channel(ours, self._incoming)
+        self._starts.append(time.monotonic())
+        with self._greeted:  # what is sent from now on comes after the greeting
+            for message in self._greeting():
+                channel.send(message)
+            self.channel = channel
+        name = f"{self._module.rpartition('.')[2]}-reports"
+        threading.Thread(target=self._listen, args=(channel, self.process), name=name, daemon=True).start()
+
+    def _open_stderr(self) -> Any:
+        if self._stderr is None:
+            return None
+        with contextlib.suppress(OSError):
+            self._stderr.parent.mkdir(parents=True, exist_ok=True)
+            if self._stderr.exists() and self._stderr.stat().st_size > _STDERR_BYTES:
+                self._stderr.replace(self._stderr.with_suffix(".1"))
+            self._said_before = self._stderr.stat().st_size if self._stderr.exists() else 0
+            return self._stderr.open("ab")
+        return None
+
+    def _listen(self, channel: Channel, process: subprocess.Popen[bytes]) -> None:
+        reason = ""
+        while True:
+            try:
+                message = channel.receive()
+            except WireError as error:
+                log.error("%s said what cannot be read: %s", self._module, error)
+                reason = f"it said what cannot be read: {error}"
+                process.kill()
+                break
+            if message is None:
+                break
+            try:
+                self._receive(message)
+            except Exception:  # a fault on our side must not make us deaf
+                log.exception("a message of %s could not be taken", self._module)
+        process.wait()
+        self._end(channel, process, reason)
+
+    def _end(self, channel: Channel, process: subprocess.Popen[bytes], reason: str) -> None:
+        with self._lock:
+            if self._closing or process is not self.process:
+                return
+            reason = reason or self._last_words()
+            log.error("%s (%d) ended with %s: %s", self._module, process.pid, process.returncode, reason or "no word")
+            now = time.monotonic()
+            often = len(self._starts) == RESTARTS and now - self._starts[0] < RESTART_SPAN_SECONDS
+            channel.close()
+            try:
+                self._ended(Ended(not often, reason))
+            finally:
+                if not often:
+                    self._spawn()
+
+    def _last_words(self) -> str:
+        """The last line that the process wrote to its errors since it was started."""
+        if self._stderr is None:
+            return ""
+        with contextlib.suppress(OSError):
+            with self._stderr.open("rb") as file:
+                file.seek(max(self._said_before, self._stderr.stat().st_size - _REASON_BYTES))
+                lines = file.read().decode("utf-8", "replace").strip().splitlines()
+            return lines[-1].strip() if lines else ""
+        return ""

@@ -1,0 +1,97 @@
+"""The logs of our processes: one rotating file for each, in the state folder, and one for what ends them."""
+
+from __future__ import annotations
+
+import contextlib
+import faulthandler
+import logging
+import sys
+import threading
+import traceback
+from collections import Counter
+from collections.abc import Callable
+from logging.handlers import RotatingFileHandler
+from pathlib import Path
+from types import TracebackType
+from typing import IO
+
+from arpegon.files.places import state_dir
+
+_BYTES = 512 * 1024
+_BACKUPS = 3
+_SAID_AGAIN = frozenset({10, 100, 1_000, 10_000, 100_000, 1_000_000})
+_FORMAT = "%(asctime)s %(levelname)s %(process)d %(name)s: %(message)s"
+
+Fault = Callable[[BaseException], None]
+
+
+def log_dir() -> Path:
+    """The folder of the logs."""
+    return state_dir() / "log"
+
+
+def log_file(name: str) -> Path:
+    """A file in the folder of the logs."""
+    return log_dir() / name
+
+
+def start_log(role: str) -> Path:
+    """Write what this process logs to ``role.log``; a folder that cannot be written to leaves only standard error.
+
+    What Python itself says when the process dies (a fault in a library) goes to standard error, which whoever started
+    the process appends to a file.
+
+    Args:
+        role: ``window``, ``engine`` or ``listening``.
+    """
+    handler: logging.Handler
+    path = log_file(f"{role}.log")
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        handler = RotatingFileHandler(path, maxBytes=_BYTES, backupCount=_BACKUPS, encoding="utf-8", delay=True)
+    except OSError:
+        handler = logging.StreamHandler()
+    handler.setFormatter(logging.Formatter(_FORMAT))
+    root = logging.getLogger()
+    root.handlers = [handler]
+    root.setLevel(logging.INFO)
+    logging.raiseExceptions = False  # a full disk must not print a traceback for every line
+    with contextlib.suppress(Exception):
+        faulthandler.enable()
+    return path
+
+
+def keep_last_words(name: str) -> IO[str] | None:
+    """Append what Python says when this process dies to a file of its own, instead of standard error."""
+    try:
+        log_dir().mkdir(parents=True, exist_ok=True)
+        file = log_file(name).open("a", encoding="utf-8")
+        faulthandler.enable(file)
+    except (OSError, RuntimeError):
+        return None
+    return file
+
+
+def catch_faults(told: Fault) -> None:
+    """Log what nobody caught, in any thread, and tell of it, instead of ending the process.
+
+    Args:
+        told: called with the exception, in the thread in which it was raised.
+    """
+    log = logging.getLogger("arpegon.fault")
+    met: Counter[str] = Counter()
+
+    def caught(kind: type[BaseException], error: BaseException | None, trace: TracebackType | None) -> None:
+        if error is None or issubclass(kind, (KeyboardInterrupt, SystemExit)):
+            sys.__excepthook__(kind, error or kind(), trace)
+            return
+        where = "".join(traceback.format_tb(trace)[-1:]) + kind.__name__
+        met[where] += 1
+        if met[where] == 1:
+            log.error("nobody caught this", exc_info=(kind, error, trace))
+        elif met[where] in _SAID_AGAIN:  # what fails in a paint fails sixty times a second
+            log.error("%s, for the %dth time: %s", kind.__name__, met[where], error)
+        told(error)
+
+    sys.excepthook = caught
+    threading.excepthook = lambda args: caught(args.exc_type, args.exc_value, args.exc_traceback)

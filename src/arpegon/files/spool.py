@@ -1,0 +1,179 @@
+"""The memory on disk: records appended as they come, in pieces of half a minute, so that no crash takes them along.
+
+A file begins with a line that names it and its version; each record is its length and check sum (CRC-32), both of four
+bytes, little-endian, and the record as MessagePack (:mod:`arpegon.core.notes.memory`). It may be cut anywhere: what
+stands before the cut is read. Every file begins with the newest :class:`~arpegon.core.notes.memory.Piece`, so that the
+oldest ones can be deleted.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import shutil
+import struct
+import zlib
+from collections import deque
+from collections.abc import Callable
+from pathlib import Path
+
+import msgspec
+
+from arpegon.core.notes.memory import MEMORY_SECONDS, Piece, Record, decode, encode
+from arpegon.files.atomic import reason
+
+MARK = b"arpegon-memory "
+VERSION = b"1"
+SUFFIX = ".memory"
+SEGMENT_SECONDS = 30.0
+SEGMENT_BYTES = 8 * 2**20
+_HEAD = struct.Struct("<II")
+_MOST_BYTES = 64 * 2**20
+"""No record is longer; a length that says so is damage."""
+
+Say = Callable[[str], None]
+
+
+class Spool:
+    """Writes records to the files of a folder, and deletes what is older than the memory.
+
+    Nothing is made before the first record that is worth it. Where the disk is full or may not be written to, that is
+    said once and tried again with the next file.
+
+    Args:
+        folder: its own, made when it is needed.
+        say: called with a sentence when nothing can be written, and with an empty one when it can again.
+    """
+
+    def __init__(self, folder: Path, say: Say, seconds: float = MEMORY_SECONDS) -> None:
+        self.folder = folder
+        self._say = say
+        self._seconds = seconds
+        self._file: int | None = None
+        self._bytes = 0
+        self._number = 0
+        self._began = 0.0
+        self._said = False
+        self._older: deque[tuple[float, Path]] = deque()
+        """Files that are full, with the time of their last record."""
+
+    def write(self, record: bytes, time: float, piece: Piece | None) -> None:
+        """Append an encoded record.
+
+        Args:
+            time: of its newest event, in seconds; it only grows.
+            piece: what a file begins with, where one must be begun.
+        """
+        try:
+            if self._file is None or self._bytes > SEGMENT_BYTES or time - self._began > SEGMENT_SECONDS:
+                self._begin(time, piece)
+            self._append(record)
+        except OSError as error:
+            self._fail(error, time)
+
+    def _append(self, record: bytes) -> None:
+        if self._file is not None:
+            framed = _HEAD.pack(len(record), zlib.crc32(record)) + record
+            written = os.write(self._file, framed)
+            self._bytes += len(framed)
+            if written != len(framed):
+                raise OSError(28, "the disk is full")
+
+    def _begin(self, time: float, piece: Piece | None) -> None:
+        if self._said and time - self._began <= SEGMENT_SECONDS:
+            return
+        self._end_file(time)
+        self._began = time
+        self.folder.mkdir(parents=True, exist_ok=True)
+        self._number += 1
+        path = self.folder / f"{self._number:06}{SUFFIX}"
+        self._file = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_APPEND | os.O_CLOEXEC, 0o600)
+        self._older.append((time, path))
+        self._bytes = 0
+        os.write(self._file, MARK + VERSION + b"\n")
+        if piece is not None:
+            self._append(encode(piece))
+        if self._said:
+            self._said = False
+            self._say("")
+        while len(self._older) > 1 and self._older[0][0] < time - self._seconds:
+            self._older.popleft()[1].unlink(missing_ok=True)
+
+    def _end_file(self, time: float) -> None:
+        if self._file is not None:
+            file, self._file = self._file, None
+            self._older[-1] = (time, self._older[-1][1])
+            os.close(file)
+
+    def _fail(self, error: OSError, time: float) -> None:
+        with contextlib.suppress(OSError):
+            self._end_file(time)
+        if not self._said:
+            self._said = True
+            self._say(
+                f"The memory of what was played cannot be written to disk ({reason(error)}). It goes on in the "
+                "program, but a crash would take it along."
+            )
+
+    def close(self) -> None:
+        """Write no more; what was written stays."""
+        with contextlib.suppress(OSError):
+            self._end_file(self._began)
+
+    def discard(self) -> None:
+        """Delete all of it."""
+        self.close()
+        discard_spool(self.folder)
+
+
+def discard_spool(folder: Path) -> None:
+    """Delete a memory on disk."""
+    shutil.rmtree(folder, ignore_errors=True)
+
+
+def has_spool(folder: Path) -> bool:
+    """Whether a folder holds a memory."""
+    return any(folder.glob(f"*{SUFFIX}"))
+
+
+def read_spool(folder: Path) -> tuple[list[Record], str]:
+    """What the files of a folder hold, oldest first.
+
+    Returns:
+        The records, and a sentence where some of them could not be read (empty: all could).
+    """
+    records: list[Record] = []
+    said = ""
+    for path in sorted(folder.glob(f"*{SUFFIX}")):
+        try:
+            content = path.read_bytes()
+        except OSError as error:
+            said = f"A part of the memory could not be read: {reason(error)}."
+            continue
+        mark, _, rest = content.partition(b"\n")
+        if mark[: len(MARK)] != MARK:
+            said = "A part of the memory could not be read: it is damaged at its beginning."
+        elif mark[len(MARK) :] != VERSION:
+            version = mark[len(MARK) :].decode("ascii", "replace")
+            said = f"A part of the memory is of version {version}; this Arpegon reads version {VERSION.decode()}."
+        elif not _read_records(rest, records):
+            said = "The memory was cut in the middle; what came before the cut was read."
+    return records, said
+
+
+def _read_records(content: bytes, records: list[Record]) -> bool:
+    """Append the records of a file; whether it was whole."""
+    place = 0
+    while place < len(content):
+        if place + _HEAD.size > len(content):
+            return False
+        length, check = _HEAD.unpack_from(content, place)
+        record = content[place + _HEAD.size : place + _HEAD.size + length]
+        if length > _MOST_BYTES or len(record) < length or zlib.crc32(record) != check:
+            return False
+        try:
+            records.append(decode(record))
+        except msgspec.DecodeError:
+            return False
+        place += _HEAD.size + length
+    return True

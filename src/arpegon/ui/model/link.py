@@ -1,0 +1,144 @@
+"""The window's link to the engine: commands go out by name, reports come in as signals."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from arpegon.core.document.model import Project
+from arpegon.core.events import Event, note_off, note_on
+from arpegon.core.notes.taps import Batch
+from arpegon.engine.clocks.clock_box import BoxSettings
+from arpegon.engine.live.client import EngineClient
+from arpegon.engine.live.keeper import MemoryKeeper
+from arpegon.engine.wire import protocol
+from arpegon.files.logs import log_file
+
+
+class EngineLink(QObject):
+    """The only place in the window that knows the messages of the wire.
+
+    Signals:
+        printed: a batch of what passed the taps.
+        told: how the engine is.
+        hooked: what hookups did.
+        ports: the ports that are there.
+        missing: what the document names and is not there.
+        said: a topic and a sentence.
+    """
+
+    printed = pyqtSignal(object)
+    told = pyqtSignal(object)
+    hooked = pyqtSignal(object)
+    ports = pyqtSignal(object)
+    missing = pyqtSignal(object)
+    said = pyqtSignal(str, str)
+    _arrived = pyqtSignal(object)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.keeper = MemoryKeeper(lambda text: self._arrived.emit(protocol.Notice("memory", text)))
+        self.client = EngineClient(self._arrived.emit, log_file("engine-errors.log"), self.keeper)
+        self._arrived.connect(self._take)
+        self._signals = {
+            Batch: self.printed,
+            protocol.Telemetry: self.told,
+            protocol.Hooked: self.hooked,
+            protocol.Ports: self.ports,
+            protocol.Missing: self.missing,
+        }
+
+    def _take(self, report: protocol.Report) -> None:
+        if isinstance(report, protocol.Notice):
+            self.said.emit(report.topic, report.text)
+        else:
+            self._signals[type(report)].emit(report)
+
+    # -- the process -------------------------------------------------------------------------------
+
+    def start(self, device: str, block: int) -> None:
+        """Start the engine; returns at once."""
+        self.client.start()
+        self.set_audio(device, block)
+
+    def start_anew(self) -> None:
+        """Start it once more after it ended too often."""
+        self.client.start_anew()
+
+    def close(self) -> None:
+        """End it in order; it lets go of its notes."""
+        self.client.close()
+
+    # -- commands ----------------------------------------------------------------------------------
+
+    def set_project(self, project: Project, folder: Path) -> int:
+        """Have the engine work on a document; returns its revision."""
+        return self.client.set_project(project, folder)
+
+    def set_params(self, stage: str, values: Mapping[str, Any]) -> None:
+        """The short cut for a knob that is dragged."""
+        self.client.send(protocol.SetParams(stage, dict(values)))
+
+    def set_audio(self, device: str, block: int) -> None:
+        """Use an audio device (empty: the default one) with blocks of so many frames."""
+        self.client.send(protocol.SetAudio(device, block))
+
+    def set_clock_box(self, settings: BoxSettings) -> None:
+        """Turn the knobs of the clock box."""
+        self.client.send(protocol.SetClockBox(settings))
+
+    def watch(self, stage: str) -> None:
+        """Have every event of a stage reported (empty: none)."""
+        self.client.send(protocol.Watch(stage))
+
+    def learn(self, on: bool) -> None:
+        """Have all that comes in reported, or no longer."""
+        self.client.send(protocol.Learn(on))
+
+    def feed(self, name: str, events: Sequence[Event]) -> None:
+        """Let events arrive at a feed, at monotonic seconds."""
+        self.client.send(protocol.Feed(name, list(events)))
+
+    def direct(self, strand: str, events: Sequence[Event]) -> None:
+        """Send events straight to a strand's destinations, at seconds from now."""
+        self.client.send(protocol.Direct(strand, list(events)))
+
+    def hear(self, strand: str, notes: Sequence[int], seconds: float) -> None:
+        """Sound notes for a moment at a strand's destinations, past its stages."""
+        events = [note_on(0.0, 0, note, 90) for note in notes]
+        self.direct(strand, [*events, *(note_off(seconds, 0, note) for note in notes)])
+
+    def command(self, stage: str, command: str, value: float | None) -> None:
+        """Have a stage or generator do something, such as ``start`` or ``stop``."""
+        self.client.send(protocol.CommandStage(stage, command, value))
+
+    def play(self, beat: float | None = None) -> None:
+        """Start the transport."""
+        self.client.send(protocol.Play(beat))
+
+    def stop(self) -> None:
+        """Stop the transport."""
+        self.client.send(protocol.Stop())
+
+    def locate(self, beat: float) -> None:
+        """Set the transport to a beat."""
+        self.client.send(protocol.Locate(beat))
+
+    def go_to_section(self, place: int) -> None:
+        """Go to a section."""
+        self.client.send(protocol.GoToSection(place))
+
+    def play_take(self, parts: Mapping[str, Sequence[Event]], start: float) -> None:
+        """Play recorded events straight to the strands' destinations."""
+        self.client.send(protocol.PlayTake({strand: list(events) for strand, events in parts.items()}, start))
+
+    def stop_take(self) -> None:
+        """Stop the take that plays."""
+        self.client.send(protocol.StopTake())
+
+    def all_off(self) -> None:
+        """Silence everything."""
+        self.client.send(protocol.AllOff())

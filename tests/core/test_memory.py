@@ -1,0 +1,96 @@
+"""The memory: what passed every tap, whole, bounded, and let go of."""
+
+from __future__ import annotations
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from arpegon.core.events import Event, note_off, note_on
+from arpegon.core.notes.memory import Doubt, History, Memory, Piece
+from arpegon.core.notes.pairing import Pairing, note_key
+from arpegon.core.notes.takes import cut_take
+from arpegon.core.notes.taps import IN, OUT, Batch, Passage, Tap, rolls_of
+from building import note_ons, notes, pitches
+
+
+def batch(*events, strand="a", places=(IN,), revision=1):
+    return Batch(revision, [Passage(strand, places, list(events))])
+
+
+def test_it_keeps_ten_minutes_and_forgets_the_rest():
+    memory = Memory()
+    memory.remember(batch(*notes(60)))
+    memory.remember(batch(note_on(601.0, 0, 62, 9)))
+    memory.remember(batch(note_off(602.0, 0, 62)))
+    assert pitches(memory.history().played("a")) == [62]
+    assert memory.newest == 602.0
+
+
+def test_what_passed_several_places_at_once_is_remembered_at_each():
+    memory = Memory()
+    memory.remember(batch(*notes(60), places=("s", OUT)))
+    history = memory.history()
+    assert pitches(history.generated("a")) == [60] and pitches(history.events[Tap("a", "s")]) == [60]
+    assert history.played("a") == ()
+
+
+def test_a_phrase_begins_after_the_last_rest():
+    memory = Memory()
+    memory.remember(batch(*notes(60, 62, 64)))
+    memory.remember(batch(*[event.at(event.time + 20) for event in notes(67, 69)]))
+    history = memory.history()
+    assert history.phrase_start(4.0) == 20.0 and history.phrase_start(60.0) == 0.0
+    assert Memory().history().phrase_start() is None
+
+
+@given(st.lists(st.tuples(st.booleans(), st.integers(60, 63), st.integers(0, 1)), max_size=40))
+def test_what_is_open_is_ended_once_at_every_tap_and_then_nothing_is_open(rows):
+    memory = Memory()
+    for place, (on, note, channel) in enumerate(rows):
+        event = note_on(place, channel, note, 9) if on else note_off(place, channel, note)
+        memory.remember(batch(event, places=(IN, OUT) if note % 2 else (IN,)))
+    ends = memory.ends(99.0)
+    for passage in ends:
+        memory.remember(Batch(2, [passage]))
+    assert not memory.open and memory.ends(100.0) == []
+    waiting = {place: Pairing() for place in (IN, OUT)}
+    history = memory.history()
+    for place, pairing in waiting.items():
+        for event in history.events.get(Tap("a", place), ()):
+            (pairing.begin(note_key(event), True) if event.kind == 0x90 else pairing.end(note_key(event)))
+        assert not pairing, f"notes hang at {place}"
+
+
+def test_a_take_names_its_strands_as_they_were_and_those_that_are_gone_come_last():
+    memory = Memory()
+    memory.remember(Piece(1, 96.0, (3, 4), (("a", "Harbour"), ("b", "Lamp"))))
+    memory.remember(batch(*notes(60), strand="a", places=(IN, OUT)))
+    memory.remember(batch(*notes(64), strand="b", places=(IN, OUT)))
+    memory.remember(Piece(2, 96.0, (3, 4), (("b", "Lamp room"),)))
+    memory.remember(Doubt("b", 0.0, 64))
+    take = cut_take(memory.history(), 0.0, 5.0, id="t", name="Take 1")
+    assert [(part.strand, part.name) for part in take.parts] == [("b", "Lamp room"), ("a", "Harbour")]
+    assert take.tempo == 96.0 and take.meter == (3, 4)
+    assert take.parts[0].doubtful == ((0.0, 64),)
+    assert cut_take(memory.history(), 50.0, 60.0, id="t", name="x") is None
+
+
+def test_a_piece_that_is_older_than_the_memory_is_still_known():
+    memory = Memory(seconds=10.0)
+    memory.remember(Piece(1, 96.0, (4, 4), (("a", "Harbour"),)))
+    for second in range(100):
+        memory.remember(batch(note_on(second, 0, 60, 9), note_off(second + 0.5, 0, 60)))
+    history = memory.history()
+    assert history.names == {"a": "Harbour"} and len(note_ons(history.played("a"))) <= 12
+
+
+def test_history_reads_records_encoded_or_not():
+    memory = Memory()
+    memory.remember(batch(Event(1.0, 0xF0, payload=b"\xf0\x01\xf7"), note_on(1.0, 0, 60, 9)))
+    assert History(memory.encoded()).events == History([batch(*memory.history().played("a"))]).events
+
+
+def test_rolls_are_named_after_what_is_above_them():
+    assert rolls_of([]) == [IN]
+    assert rolls_of(["a"]) == [IN, OUT]
+    assert rolls_of(["a", "b", "c"]) == [IN, "a", "b", OUT]
