@@ -4,7 +4,10 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: demo run test hunt lint bench screenshots docs format clean
+.PHONY: help demo run test coverage hunt soak lint bench screenshots docs format clean
+
+help: ## Say what there is
+	@grep -hE '^[a-z]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/^([a-z]+):.*## (.*)/  make \1|\2/' | column -t -s '|'
 
 demo: $(READY) ## Open the demo project (on a virtual display where there is none)
 	@sh tools/demo.sh
@@ -12,12 +15,23 @@ demo: $(READY) ## Open the demo project (on a virtual display where there is non
 run: $(READY) ## Open the window on an empty board
 	@$(BIN)/arpegon
 
-test: $(READY) ## Run all tests
+TESTS ?= tests
+JOBS ?= auto
+test: $(READY) ## Run all tests (TESTS=tests/core: some of them; JOBS=1: one after the other)
 	@sh tools/system-packages.sh test
-	@$(BIN)/pytest
+	@$(BIN)/pytest -n $(JOBS) --dist loadgroup $(TESTS)
+
+coverage: $(READY) ## Run all tests, and say which lines none of them reached
+	@sh tools/system-packages.sh test
+	@$(BIN)/python -m coverage run -m pytest $(TESTS) && $(BIN)/python -m coverage combine -q && $(BIN)/python -m coverage report
 
 hunt: $(READY) ## Run the tests of properties with new and more examples
 	@ARPEGON_EXAMPLES=hunt $(BIN)/pytest tests/core tests/processors tests/engine/test_promises.py tests/engine/test_windows.py
+
+MINUTES ?= 60
+soak: $(READY) ## Play, edit, unplug and kill for an hour (MINUTES=5: shorter), and count what was lost
+	@sh tools/system-packages.sh test
+	@$(BIN)/python -m tools.soak --minutes $(MINUTES)
 
 lint: $(READY) ## Check style, types and layers
 	@$(BIN)/ruff check .
@@ -34,10 +48,10 @@ screenshots: $(READY) ## Take docs/screenshots anew
 	@sh tools/system-packages.sh test
 	@$(BIN)/python -m tools.screenshots docs/screenshots
 
-docs: $(READY) ## Write the generated docs anew
+docs: $(READY) ## Write docs/processors.md and the schema anew
 	@$(BIN)/python tools/write_docs.py
 
-format: $(READY)
+format: $(READY) ## Lay out the code
 	@$(BIN)/ruff check --fix -q .
 	@$(BIN)/ruff format -q .
 
@@ -48,5 +62,5 @@ $(READY): pyproject.toml
 	@$(BIN)/python -m pip install --quiet --disable-pip-version-check -e '.[dev]'
 	@touch $(READY)
 
-clean:
-	rm -rf $(VENV) build .pytest_cache .hypothesis .mypy_cache .ruff_cache .import_linter_cache
+clean: ## Remove what was installed and what tools left
+	rm -rf $(VENV) build .coverage .pytest_cache .hypothesis .mypy_cache .ruff_cache .import_linter_cache

@@ -11,7 +11,7 @@ from scipy.stats import spearmanr
 from tools.stand_ins import RATE, Array, Crate, TrueNote, hummed_line, pluck, plucked_line, taps
 
 from arpegon.core.theory.pitch import note_hz
-from arpegon.listen import Mark, listener, transcript
+from arpegon.listen import HeardNote, listener, transcript
 from bench.rows import Row, median
 from bench.two_notes import two_notes
 
@@ -76,7 +76,7 @@ class Melody:
         self.true = self.found = self.right = self.octaves = 0
         self.late: list[float] = []
 
-    def add(self, true: Sequence[TrueNote], marks: Sequence[Mark]) -> None:
+    def add(self, true: Sequence[TrueNote], marks: Sequence[HeardNote]) -> None:
         self.true, self.found = self.true + len(true), self.found + len(marks)
         if not marks:
             return
@@ -103,7 +103,7 @@ class Melody:
         return _share(self.right, self.true, self.found)
 
 
-def _reference(sound: Array, low: int, high: int) -> list[Mark]:
+def _reference(sound: Array, low: int, high: int) -> list[HeardNote]:
     """pYIN of librosa, with the plainest segmentation: a note for each stretch of one rounded pitch."""
     import librosa
 
@@ -112,13 +112,13 @@ def _reference(sound: Array, low: int, high: int) -> list[Mark]:
         sound, fmin=note_hz(low - 1), fmax=note_hz(high + 1), sr=RATE, frame_length=4096, hop_length=hop
     )
     rounded = np.where(voiced, np.round(69.0 + 12.0 * np.log2(np.where(hz > 0, hz, 440.0) / 440.0)), -1).astype(int)
-    marks: list[Mark] = []
+    marks: list[HeardNote] = []
     start = 0
     for place in range(1, len(rounded) + 1):
         if place == len(rounded) or rounded[place] != rounded[start]:
             began, end = start * hop / RATE, place * hop / RATE
             if rounded[start] >= 0 and end - began > 0.06:
-                marks.append(Mark(began, int(rounded[start]), 64, 0.0, 0.0, began, end))
+                marks.append(HeardNote(began, int(rounded[start]), 64, 0.0, 0.0, began, end))
             start = place
     return marks
 

@@ -122,7 +122,7 @@ class Quiet:
     def printed(self, strand_id: str, places: tuple[str, ...], events: Sequence[Event]) -> None:
         pass
 
-    def revised(self, revision: int) -> None:
+    def revised(self, revision: int, taps, time: float) -> None:
         pass
 
     def passed(self, stage_id: str, event: Event | None, out: Sequence[Event]) -> None:

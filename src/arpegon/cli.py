@@ -78,7 +78,7 @@ def render(
     """Work a project out offline, from its start."""
     from arpegon.engine import offline
     from arpegon.files.assets import load_clips, load_sounds
-    from arpegon.files.audio import Sound, read_audio, write_audio
+    from arpegon.files.audio import AudioFile, read_audio, write_audio
     from arpegon.files.midi import Track, read_midi, write_midi
     from arpegon.files.project import load_project
 
@@ -89,7 +89,7 @@ def render(
     document = load_project(project)
     clips, missing = load_clips(document, project.parent)
     heard = read_audio(audio_in) if audio_in else None
-    sounds: dict[str, Sound] = {}
+    sounds: dict[str, AudioFile] = {}
     if heard is None:
         sounds, unheard = load_sounds(document, project.parent)
         missing |= unheard

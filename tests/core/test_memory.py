@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from arpegon.core.events import Event, note_off, note_on
-from arpegon.core.notes.memory import Doubt, History, Memory, Piece
+from arpegon.core.notes.memory import Doubt, Memory, PieceFacts, Remembered
 from arpegon.core.notes.pairing import Pairing, note_key
 from arpegon.core.notes.takes import cut_take
 from arpegon.core.notes.taps import IN, OUT, Batch, Passage, Tap, rolls_of
@@ -63,10 +63,10 @@ def test_what_is_open_is_ended_once_at_every_tap_and_then_nothing_is_open(rows):
 
 def test_a_take_names_its_strands_as_they_were_and_those_that_are_gone_come_last():
     memory = Memory()
-    memory.remember(Piece(1, 96.0, (3, 4), (("a", "Harbour"), ("b", "Lamp"))))
+    memory.remember(PieceFacts(1, 96.0, (3, 4), (("a", "Harbour"), ("b", "Lamp"))))
     memory.remember(batch(*notes(60), strand="a", places=(IN, OUT)))
     memory.remember(batch(*notes(64), strand="b", places=(IN, OUT)))
-    memory.remember(Piece(2, 96.0, (3, 4), (("b", "Lamp room"),)))
+    memory.remember(PieceFacts(2, 96.0, (3, 4), (("b", "Lamp room"),)))
     memory.remember(Doubt("b", 0.0, 64))
     take = cut_take(memory.history(), 0.0, 5.0, id="t", name="Take 1")
     assert [(part.strand, part.name) for part in take.parts] == [("b", "Lamp room"), ("a", "Harbour")]
@@ -77,7 +77,7 @@ def test_a_take_names_its_strands_as_they_were_and_those_that_are_gone_come_last
 
 def test_a_piece_that_is_older_than_the_memory_is_still_known():
     memory = Memory(seconds=10.0)
-    memory.remember(Piece(1, 96.0, (4, 4), (("a", "Harbour"),)))
+    memory.remember(PieceFacts(1, 96.0, (4, 4), (("a", "Harbour"),)))
     for second in range(100):
         memory.remember(batch(note_on(second, 0, 60, 9), note_off(second + 0.5, 0, 60)))
     history = memory.history()
@@ -87,7 +87,7 @@ def test_a_piece_that_is_older_than_the_memory_is_still_known():
 def test_history_reads_records_encoded_or_not():
     memory = Memory()
     memory.remember(batch(Event(1.0, 0xF0, payload=b"\xf0\x01\xf7"), note_on(1.0, 0, 60, 9)))
-    assert History(memory.encoded()).events == History([batch(*memory.history().played("a"))]).events
+    assert Remembered(memory.encoded()).events == Remembered([batch(*memory.history().played("a"))]).events
 
 
 def test_rolls_are_named_after_what_is_above_them():

@@ -20,7 +20,7 @@ from arpegon.engine.offline import run
 from arpegon.engine.simulation import Engine
 from arpegon.engine.wire import protocol
 from arpegon.files.assets import load_sounds
-from arpegon.files.audio import Sound, read_audio, sound_path
+from arpegon.files.audio import AudioFile, read_audio, sound_path
 from building import Recording, assert_whole, pitches, project, stage, strand
 from jacking import wait_for
 
@@ -237,7 +237,7 @@ def test_live_an_input_that_is_not_there_is_named_and_the_rest_goes_on(live):
 def test_a_short_sound_goes_round_without_a_gap():
     from arpegon.engine.hearing.hearing import blocks_of
 
-    sound = Sound(np.arange(100, dtype=np.float32)[:, None], 48_000)
+    sound = AudioFile(np.arange(100, dtype=np.float32)[:, None], 48_000)
     parts = [blocks_of([source(file="x")], {"x": sound}, 0.0, number)["ear"].samples for number in range(4)]
     joined = np.concatenate(parts)[:, 0]
     assert np.array_equal(joined, np.arange(len(joined)) % 100)

@@ -7,7 +7,7 @@ from gestures import INK, LEFT, SHIFT, collect, drag, drawn, picture, pixels, ty
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
-from arpegon.ui.frame.header_parts import Field, Mark, Tab, TransportButton
+from arpegon.ui.frame.header_parts import BrandFigure, Field, Tab, TransportButton
 from arpegon.ui.look import theme
 
 
@@ -75,7 +75,7 @@ def test_a_tab_is_underlined_where_its_view_is_in_sight(shown):
 
 
 def test_the_mark_turns_with_the_beat(shown):
-    mark = shown(Mark(), 32, 32)
+    mark = shown(BrandFigure(), 32, 32)
     still = picture(mark)
     mark.turn = 1.0
     mark.update()

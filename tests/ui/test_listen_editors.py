@@ -13,7 +13,7 @@ from tools.stand_ins import RATE, Crate
 from arpegon.core.document import edits
 from arpegon.core.document.model import AudioSource
 from arpegon.core.notes.takes import Part, without_doubtful
-from arpegon.listen import Mark, Sight, listener
+from arpegon.listen import HeardNote, Sight, listener
 from arpegon.listen.calibration import TRIAL
 from arpegon.ui.bench.listen_editors import HitsEditor, PitchEditor
 from arpegon.ui.controls.input_meter import InputMeter
@@ -176,7 +176,7 @@ def test_doubtful_notes_are_remembered_and_dropped_from_takes(window, on_bench, 
     strand = session.project.strands[0].id
     qtbot.waitUntil(lambda: note_ons(session.recorder.history().played(strand)))
     note = note_ons(session.recorder.history().played(strand))[0]
-    mark = Mark(note.time, note.data1, 90, -20.0, -10.0, note.time, end=note.time + 0.1, doubt="string noise")
+    mark = HeardNote(note.time, note.data1, 90, -20.0, -10.0, note.time, end=note.time + 0.1, doubt="string noise")
     told = msgspec.structs.replace(session.telemetry, marks={"ear": [mark]})
     session.link.keeper.take(told)
     qtbot.wait(1200)

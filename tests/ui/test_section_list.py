@@ -8,14 +8,16 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
 from arpegon.ui.look import theme
-from arpegon.ui.sections.section_list import ROW, Entry, SectionList
+from arpegon.ui.sections.section_list import ROW, SectionList, SectionRow
 
 
 @pytest.fixture
 def rows(shown):
     made = shown(SectionList(), 600, 4 * ROW)
     names = ("Lamps lit", "Fog comes in", "The tide turns", "Morning")
-    entries = [Entry(id=str(place), name=name, bars="8 bars", then="", holds="") for place, name in enumerate(names)]
+    entries = [
+        SectionRow(id=str(place), name=name, bars="8 bars", then="", holds="") for place, name in enumerate(names)
+    ]
     made.show_entries(entries, "1")
     return made
 

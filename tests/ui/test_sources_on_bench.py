@@ -10,7 +10,7 @@ from PyQt6.QtTest import QTest
 from arpegon.core.document import edits
 from arpegon.core.document.model import ClipSource
 from arpegon.core.errors import ParameterError
-from arpegon.core.processing.toss import MOST_KEPT, toss
+from arpegon.core.processing.toss import MAX_KEPT, toss
 from arpegon.processors import WORKS
 from arpegon.processors.sources.steps import STEP_TOSS, STEPS
 from arpegon.ui.bench.bench import EDITORS
@@ -170,10 +170,10 @@ def test_a_full_row_of_tosses_keeps_its_stars(window, on_bench):
     editor = on_bench("steps")
     editor.tosses.toss()
     editor.tosses.star(0)
-    for _ in range(MOST_KEPT + 3):
+    for _ in range(MAX_KEPT + 3):
         editor.tosses.toss()
     kept = values_on_bench(window)["tosses"]
-    assert len(kept) == MOST_KEPT and kept[0]["star"]
+    assert len(kept) == MAX_KEPT and kept[0]["star"]
     assert shape(7, QPointF(), 8.0) == shape(7, QPointF(), 8.0) != shape(8, QPointF(), 8.0)
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from typing import Any
 
 import msgspec
@@ -12,9 +12,9 @@ from numpy.typing import NDArray
 from arpegon.core.document.model import AudioSource, MidiSource, Project, SurfaceSource
 from arpegon.core.document.sections import seconds_of
 from arpegon.core.events import Event
-from arpegon.core.notes.taps import IN, OUT
+from arpegon.core.notes.taps import IN, OUT, Tap
 from arpegon.engine.simulation import Engine
-from arpegon.files.audio import Sound
+from arpegon.files.audio import AudioFile
 from arpegon.files.midi import Clip
 from arpegon.sound.mixer import Mixer
 
@@ -76,7 +76,7 @@ class Collector:
             if place in places:
                 found.setdefault(strand, []).extend(events)
 
-    def revised(self, revision: int) -> None:
+    def revised(self, revision: int, taps: Collection[Tap], time: float) -> None:
         """Offline there is one document."""
 
     def passed(self, stage: str, event: Event | None, out: Sequence[Event]) -> None:
@@ -104,7 +104,7 @@ def heard_alike(project: Project) -> Project:
     return msgspec.structs.replace(project, strands=strands, hookups=hookups)
 
 
-def hearing(project: Project, sound: Sound) -> tuple[Project, dict[str, Sound]]:
+def hearing(project: Project, sound: AudioFile) -> tuple[Project, dict[str, AudioFile]]:
     """The project with all its audio sources hearing one sound, once, and its files."""
     strands = tuple(
         msgspec.structs.replace(
@@ -125,7 +125,7 @@ def length_seconds(
     clips: Mapping[str, Clip],
     bars: float | None = None,
     seconds: float | None = None,
-    heard: Iterable[Sound] = (),
+    heard: Iterable[AudioFile] = (),
 ) -> float:
     """How long a run lasts: what was asked for, else until the sections, the input, each clip and each sound have
     ended once."""
@@ -146,8 +146,8 @@ def run(
     *,
     seconds: float,
     seed: int | None = None,
-    sounds: Mapping[str, Sound] | None = None,
-    heard: Sound | None = None,
+    sounds: Mapping[str, AudioFile] | None = None,
+    heard: AudioFile | None = None,
 ) -> Result:
     """Run a project from its start.
 

@@ -27,7 +27,7 @@ from arpegon.engine.performance.hooks import Hooks
 from arpegon.engine.performance.overlay import Overlay
 from arpegon.engine.performance.players import Players, Room, TakePlayer
 from arpegon.engine.performance.sections import SectionPlayer
-from arpegon.files.audio import Sound
+from arpegon.files.audio import AudioFile
 from arpegon.files.midi import Clip
 from arpegon.processors.targets import Target
 
@@ -266,7 +266,7 @@ class Engine:
         document: Project,
         clips: Mapping[str, Clip],
         time: float,
-        sounds: Mapping[str, Sound] | None = None,
+        sounds: Mapping[str, AudioFile] | None = None,
         revision: int | None = None,
     ) -> None:
         """Take over a document, and the clips and sounds that it names.

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from arpegon.core.document.model import Project
 from arpegon.core.errors import ArpegonError
-from arpegon.files.audio import Sound, read_audio, sound_path
+from arpegon.files.audio import AudioFile, read_audio, sound_path
 from arpegon.files.midi import Clip, read_midi
 
 Cache = MutableMapping[tuple[Path, int, tuple[int, int]], Clip]
@@ -39,15 +39,15 @@ def load_clips(project: Project, folder: Path, cache: Cache | None = None) -> tu
     return clips, missing
 
 
-SoundCache = MutableMapping[tuple[Path, int], Sound]
+SoundCache = MutableMapping[tuple[Path, int], AudioFile]
 
 
 def load_sounds(
     project: Project, folder: Path, cache: SoundCache | None = None
-) -> tuple[dict[str, Sound], dict[str, str]]:
+) -> tuple[dict[str, AudioFile], dict[str, str]]:
     """Read the files of audio sources, like :func:`load_clips`."""
     cache = {} if cache is None else cache
-    sounds: dict[str, Sound] = {}
+    sounds: dict[str, AudioFile] = {}
     missing: dict[str, str] = {}
     for strand, source in project.audio_sources():
         if not source.file:

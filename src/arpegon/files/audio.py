@@ -15,13 +15,13 @@ from arpegon.core.document.model import STAND_IN
 from arpegon.core.errors import FileError
 from arpegon.files.atomic import write_atomic
 
-MOST_SECONDS = 3600.0
+MAX_SECONDS = 3600.0
 """Longer audio files are not read whole."""
 _RATES = (8_000, 192_000)
 _STAND_INS = Path(__file__).resolve().parent.parent / "data" / "listen"
 
 
-class Sound(msgspec.Struct, frozen=True, eq=False):
+class AudioFile(msgspec.Struct, frozen=True, eq=False):
     """Audio from a file: float32 samples of shape (frames, channels), -1 ... 1, and their rate."""
 
     samples: NDArray[Any]
@@ -33,7 +33,7 @@ class Sound(msgspec.Struct, frozen=True, eq=False):
         return len(self.samples) / self.rate
 
 
-def read_audio(path: Path) -> Sound:
+def read_audio(path: Path) -> AudioFile:
     """Read a WAV, FLAC, OGG, AIFF or MP3 file.
 
     Raises:
@@ -44,7 +44,7 @@ def read_audio(path: Path) -> Sound:
     try:
         with soundfile.SoundFile(path) as file:
             rate = int(file.samplerate)
-            if file.frames > MOST_SECONDS * rate:
+            if file.frames > MAX_SECONDS * rate:
                 raise FileError(f"“{path}” lasts longer than an hour; cut it, or play it into an input.")
             samples = file.read(dtype="float32", always_2d=True)
     except (soundfile.SoundFileError, OSError, ValueError) as error:
@@ -54,7 +54,7 @@ def read_audio(path: Path) -> Sound:
         raise FileError(f"“{path}” holds no sound: it is empty.")
     if not _RATES[0] <= rate <= _RATES[1]:
         raise FileError(f"“{path}” has {rate} samples a second; Arpegon listens to 8,000 to 192,000.")
-    return Sound(samples, rate)
+    return AudioFile(samples, rate)
 
 
 def sound_path(file: str, folder: Path) -> Path:

@@ -18,7 +18,7 @@ import msgspec
 
 from arpegon.core.document.model import Project
 from arpegon.core.errors import ArpegonError
-from arpegon.core.notes.memory import History
+from arpegon.core.notes.memory import Remembered
 from arpegon.files.atomic import write_atomic
 from arpegon.files.places import state_dir
 from arpegon.files.project import format_project, parse_project
@@ -46,10 +46,10 @@ class Leftover(msgspec.Struct, frozen=True):
             return self.project.title
         return self.origin.stem if self.origin else "a project without a name"
 
-    def history(self) -> tuple[History, str]:
+    def history(self) -> tuple[Remembered, str]:
         """What was played, and a sentence where some of it could not be read."""
         records, said = read_spool(self.memory)
-        return History(records), said
+        return Remembered(records), said
 
 
 class _Envelope(msgspec.Struct):
@@ -148,7 +148,7 @@ class Autosave:
             with contextlib.suppress(OSError):
                 saved_at = max(one.stat().st_mtime for one in memory.iterdir())
             records, _ = read_spool(memory)
-            name = History(records).piece.file
+            name = Remembered(records).piece.file
             origin = Path(name) if name else None
         return Leftover(file, project, origin, saved_at, memory)
 

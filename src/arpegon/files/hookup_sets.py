@@ -33,7 +33,7 @@ def load_set(path: Path) -> tuple[Hookup, ...]:
     Raises:
         FileError: it cannot be read, or is no such file.
     """
-    tree = read_tree(read_bytes(path), str(path), FORMAT, VERSION, "a set of hookups")
+    tree = read_tree(read_bytes(path), str(path), FORMAT, "a set of hookups")
     unknown = sorted(tree.keys() - _KEYS)
     if unknown:
         raise FileError(f"“{path}”: there is an unknown key “{unknown[0]}”.")

@@ -13,7 +13,7 @@ from arpegon.files.atomic import read_bytes, write_atomic
 from arpegon.processors.stages.keymap import only
 
 HEAD = ("key", "plays")
-_MOST_NAMED = 4
+_MAX_NAMED = 4
 
 
 def format_keymap(table: Sequence[Sequence[int]]) -> str:
@@ -46,8 +46,8 @@ def parse_keymap(text: str, name: str = "the key map") -> dict[str, list[int]]:
         except ParameterError as error:
             wrong.append(f"line {number}: {str(error).rstrip('.')}")
     if wrong:
-        more = f" (and {len(wrong) - _MOST_NAMED} more)" if len(wrong) > _MOST_NAMED else ""
-        raise FileError(f"“{name}” was not read: {'; '.join(wrong[:_MOST_NAMED])}{more}.")
+        more = f" (and {len(wrong) - _MAX_NAMED} more)" if len(wrong) > _MAX_NAMED else ""
+        raise FileError(f"“{name}” was not read: {'; '.join(wrong[:_MAX_NAMED])}{more}.")
     return only(threads)
 
 

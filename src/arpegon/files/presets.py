@@ -24,7 +24,7 @@ from arpegon.files.project import format_project, project_of, read_tree
 from arpegon.processors import GENERATORS, processor_class
 from arpegon.processors.registry import LISTENINGS
 
-FORMAT, VERSION = "arpegon-preset", 1
+FORMAT, VERSION = "arpegon-preset", 2
 SUFFIX = ".arpegon-preset"
 _KEYS = {"format", "version", "name", "about", "stage", "strand", "instruments"}
 
@@ -82,7 +82,7 @@ def parse_preset(content: bytes, name: str = "the preset") -> Preset:
     Raises:
         FileError: it is none, is of another version, or does not hold together.
     """
-    tree = read_tree(content, name, FORMAT, VERSION, "a preset")
+    tree = read_tree(content, name, FORMAT, "a preset")
     unknown = sorted(tree.keys() - _KEYS)
     if unknown:
         raise FileError(f"“{name}”: there is an unknown key “{unknown[0]}”.")

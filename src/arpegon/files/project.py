@@ -14,10 +14,11 @@ from typing import Any
 
 import msgspec
 
-from arpegon.core.document.model import FORMAT, VERSION, Project
+from arpegon.core.document.model import FORMAT, Project
 from arpegon.core.errors import ArpegonError, DocumentError, FileError, ParameterError
 from arpegon.core.theory.pitch import ascii_name, note_name, parse_note
 from arpegon.files.atomic import read_bytes, write_atomic
+from arpegon.files.migrations import migrated, newest
 from arpegon.files.validation import validated
 
 SUFFIX = ".arpegon"
@@ -48,17 +49,16 @@ def parse_project(content: bytes, name: str = "the project") -> Project:
     Raises:
         FileError: see :func:`load_project`.
     """
-    return project_of(read_tree(content, name, FORMAT, VERSION, "an Arpegon project"), name)
+    return project_of(read_tree(content, name, FORMAT, "an Arpegon project"), name)
 
 
-def read_tree(content: bytes, name: str, format: str, version: int, what: str) -> dict[str, Any]:
-    """The JSON object in the bytes of a file of ours, whose mark and version are right.
+def read_tree(content: bytes, name: str, format: str, what: str) -> dict[str, Any]:
+    """The JSON object in the bytes of a file of ours, whose mark is right, as the newest version has it.
 
     Args:
         content: UTF-8 text.
         name: the file's name, for sentences.
         format: the mark under its key ``format``.
-        version: the version that is read.
         what: what it should be, with its article.
 
     Raises:
@@ -75,12 +75,11 @@ def read_tree(content: bytes, name: str, format: str, version: int, what: str) -
         raise FileError(f"“{name}” is not {what}: it cannot be made sense of as JSON.") from None
     if not isinstance(tree, dict) or tree.get("format") != format:
         raise FileError(f'“{name}” is not {what}: it does not begin with "format": "{format}".')
-    if tree.get("version") != version:
-        raise FileError(
-            f"“{name}” is of version {tree.get('version')!r}; this Arpegon reads version {version}. "
-            "A newer Arpegon may open it."
-        )
-    return tree
+    version = tree.get("version")
+    if not isinstance(version, int) or isinstance(version, bool) or not 1 <= version <= newest(format):
+        known = "version 1" if newest(format) == 1 else f"versions 1 to {newest(format)}"
+        raise FileError(f"“{name}” is of version {version!r}; this Arpegon reads {known}. A newer Arpegon may open it.")
+    return migrated(tree, format, version)
 
 
 def project_of(tree: dict[str, Any], name: str) -> Project:

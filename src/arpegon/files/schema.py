@@ -9,7 +9,7 @@ from typing import Any
 import msgspec
 
 from arpegon.core.document.model import FORMAT, GENERATOR_SOURCES, VERSION, Project
-from arpegon.core.document.sections import MOST_BARS
+from arpegon.core.document.sections import MAX_BARS
 from arpegon.core.processing.parameters import NOTE_SCHEMA, Choice, Param
 from arpegon.core.processing.processor import Processor
 from arpegon.core.theory.scales import ALIASES, SCALES
@@ -48,7 +48,7 @@ def project_schema() -> dict[str, Any]:
     ink = {"type": "integer", "minimum": 0, "maximum": INKS - 1}
     components["Strand"]["properties"]["ink"] = {"oneOf": [ink, {"type": "null"}], "default": None}
     components["Key"]["properties"]["scale"] = {"enum": [*SCALES, *ALIASES], "default": "ionian"}
-    components["Section"]["properties"]["bars"] |= {"minimum": 1, "maximum": MOST_BARS}
+    components["Section"]["properties"]["bars"] |= {"minimum": 1, "maximum": MAX_BARS}
     components["Stage"] = _stage_schema()
     for kind, processor in GENERATORS.items():
         generator = components[GENERATOR_SOURCES[kind].__name__]

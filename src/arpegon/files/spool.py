@@ -2,8 +2,8 @@
 
 A file begins with a line that names it and its version; each record is its length and check sum (CRC-32), both of four
 bytes, little-endian, and the record as MessagePack (:mod:`arpegon.core.notes.memory`). It may be cut anywhere: what
-stands before the cut is read. Every file begins with the newest :class:`~arpegon.core.notes.memory.Piece`, so that the
-oldest ones can be deleted.
+stands before the cut is read. Every file begins with the newest
+:class:`~arpegon.core.notes.memory.PieceFacts`, so that the oldest ones can be deleted.
 """
 
 from __future__ import annotations
@@ -19,7 +19,7 @@ from pathlib import Path
 
 import msgspec
 
-from arpegon.core.notes.memory import MEMORY_SECONDS, Piece, Record, decode, encode
+from arpegon.core.notes.memory import MEMORY_SECONDS, PieceFacts, Record, decode, encode
 from arpegon.files.atomic import reason
 
 MARK = b"arpegon-memory "
@@ -28,7 +28,7 @@ SUFFIX = ".memory"
 SEGMENT_SECONDS = 30.0
 SEGMENT_BYTES = 8 * 2**20
 _HEAD = struct.Struct("<II")
-_MOST_BYTES = 64 * 2**20
+_MAX_BYTES = 64 * 2**20
 """No record is longer; a length that says so is damage."""
 
 Say = Callable[[str], None]
@@ -57,7 +57,7 @@ class Spool:
         self._older: deque[tuple[float, Path]] = deque()
         """Files that are full, with the time of their last record."""
 
-    def write(self, record: bytes, time: float, piece: Piece | None) -> None:
+    def write(self, record: bytes, time: float, piece: PieceFacts | None) -> None:
         """Append an encoded record.
 
         Args:
@@ -79,7 +79,7 @@ class Spool:
             if written != len(framed):
                 raise OSError(28, "the disk is full")
 
-    def _begin(self, time: float, piece: Piece | None) -> None:
+    def _begin(self, time: float, piece: PieceFacts | None) -> None:
         if self._said and time - self._began <= SEGMENT_SECONDS:
             return
         self._end_file(time)
@@ -169,7 +169,7 @@ def _read_records(content: bytes, records: list[Record]) -> bool:
             return False
         length, check = _HEAD.unpack_from(content, place)
         record = content[place + _HEAD.size : place + _HEAD.size + length]
-        if length > _MOST_BYTES or len(record) < length or zlib.crc32(record) != check:
+        if length > _MAX_BYTES or len(record) < length or zlib.crc32(record) != check:
             return False
         try:
             records.append(decode(record))

@@ -9,8 +9,9 @@ import msgspec
 
 from arpegon.core.document.model import AudioSource, Held, Hookup, Project, Section, Stage, Strand, WorkingSource
 from arpegon.core.document.routing import topological_order
-from arpegon.core.document.sections import MOST_BARS
+from arpegon.core.document.sections import MAX_BARS
 from arpegon.core.errors import DocumentError
+from arpegon.core.notes.taps import IN, OUT
 from arpegon.core.processing.parameters import check_params, check_pitch_class
 from arpegon.core.theory.scales import ALIASES, SCALES, Key
 from arpegon.core.time.clock import TEMPO_RANGE
@@ -40,6 +41,9 @@ def validated(project: Project) -> Project:
     _unique("instrument id", (instrument.id for instrument in project.instruments))
     _unique("strand id", (strand.id for strand in project.strands))
     _unique("stage id", (stage.id for _, stage in project.stages()))
+    for _, stage in project.stages():
+        if stage.id in (IN, OUT):
+            raise DocumentError(f"a stage or source cannot have the id “{stage.id}”: it names an end of its strand.")
     _unique("take id", (take.id for take in project.takes))
     for instrument in project.instruments:
         if instrument.sound not in SOUNDS:
@@ -100,7 +104,7 @@ def _check_hookup(hookup: Hookup) -> None:
 
 def _section(project: Project, section: Section) -> Section:
     where = f"section “{section.id}”"
-    _within(f"bars of {where}", section.bars, 1, MOST_BARS)
+    _within(f"bars of {where}", section.bars, 1, MAX_BARS)
     _unique(f"held value of {where}", (" of ".join(filter(None, reversed(one.place))) for one in section.holds))
     return _replace(section, holds=tuple(_held(project, one, where) for one in section.holds))
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from arpegon.listen.listener import Listener, Mark, Sight
+from arpegon.listen.listener import HeardNote, Listener, Sight
 from arpegon.listen.transcript import LISTENERS, Transcript, transcript
 
 
@@ -14,4 +14,4 @@ def listener(kind: str, values: Mapping[str, Any], rate: int) -> Listener:
     return LISTENERS[kind](values, rate)
 
 
-__all__ = ["LISTENERS", "Listener", "Mark", "Sight", "Transcript", "listener", "transcript"]
+__all__ = ["LISTENERS", "HeardNote", "Listener", "Sight", "Transcript", "listener", "transcript"]

@@ -10,7 +10,7 @@ from typing import Any
 
 import msgspec
 
-from arpegon.listen.listener import Mark
+from arpegon.listen.listener import HeardNote
 
 TRIAL: dict[str, Any] = {"threshold": -70.0, "sensitivity": 60, "retrigger_ms": 8}
 """Values while it watches."""
@@ -36,9 +36,9 @@ class Calibration(msgspec.Struct, frozen=True):
     """How sure it is, 0-1."""
 
 
-def strokes_in(marks: Sequence[Mark]) -> tuple[list[Mark], float]:
+def strokes_in(marks: Sequence[HeardNote]) -> tuple[list[HeardNote], float]:
     """The strokes among all that was heard, and after how many seconds the last of their bounces came (0: none)."""
-    strokes: list[Mark] = []
+    strokes: list[HeardNote] = []
     bounced = 0.0
     for mark in sorted(marks, key=lambda mark: mark.time):
         last = strokes[-1] if strokes else None
@@ -49,7 +49,7 @@ def strokes_in(marks: Sequence[Mark]) -> tuple[list[Mark], float]:
     return strokes, bounced
 
 
-def calibrate(noise_db: float, soft: Sequence[Mark], hard: Sequence[Mark]) -> Calibration:
+def calibrate(noise_db: float, soft: Sequence[HeardNote], hard: Sequence[HeardNote]) -> Calibration:
     """Settings from strokes heard with :data:`TRIAL` values.
 
     Args:
@@ -102,7 +102,7 @@ def _middle(values: Sequence[float]) -> float:
     return ordered[len(ordered) // 2]
 
 
-def _spread(marks: Sequence[Mark]) -> float:
+def _spread(marks: Sequence[HeardNote]) -> float:
     """How far apart the levels of strokes lie, dB, the outermost left out."""
     levels = sorted(mark.level for mark in marks)
     inner = levels[1:-1] or levels

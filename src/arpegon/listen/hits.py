@@ -12,7 +12,7 @@ from scipy.signal import butter, lfilter
 
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
 from arpegon.listen.bands import HOP_SECONDS, Bands, greatest
-from arpegon.listen.listener import Array, Listener, Mark
+from arpegon.listen.listener import Array, HeardNote, Listener
 from arpegon.processors.sources.listening import Hits
 
 _BEFORE_HOPS = 7
@@ -222,7 +222,7 @@ class HitListener(Listener):
             end = stroke.time + length
             clarity = min(1.0, stroke.rise / 40.0)
             self.marks.append(
-                Mark(
+                HeardNote(
                     stroke.time,
                     note,
                     velocity,

@@ -22,7 +22,7 @@ _LOUDEST = 4.0
 _SIGHT_LIMIT = 4096
 
 
-class Mark(msgspec.Struct, array_like=True):
+class HeardNote(msgspec.Struct, array_like=True):
     """A note that was heard: for the editor, for calibration, and for what is doubtful in a take.
 
     Times are seconds of the stream until the engine puts them on its own clock.
@@ -74,7 +74,7 @@ class Listener:
 
     def __init__(self, values: Mapping[str, Any], rate: int) -> None:
         self.rate = rate
-        self.marks: list[Mark] = []
+        self.marks: list[HeardNote] = []
         """What was heard since somebody last took this list away."""
         self.peak = 0.0
         """The greatest sample since the last :meth:`sight`."""

@@ -26,7 +26,7 @@ LONGEST = 1.4
 """How far the window grows after a stroke, in windows."""
 SHORTEST = 0.5
 """From which share of the window on a growing one is read."""
-_LEAST_RATE = 11_000.0
+_MIN_RATE = 11_000.0
 _TAPS = 12
 """Of the filter before samples are left out, for each sample that is kept."""
 _HOP_SECONDS = (0.0025, 0.005)
@@ -82,7 +82,7 @@ class PeriodMeter:
     """
 
     def __init__(self, rate: int, lowest: float, highest: float, periods: float) -> None:
-        self._step = max(1, int(rate // max(_LEAST_RATE, 8.0 * highest)))
+        self._step = max(1, int(rate // max(_MIN_RATE, 8.0 * highest)))
         self.rate = rate / self._step
         """Of the samples that it keeps: no more than the highest pitch needs."""
         self._smooth = firwin(_TAPS * self._step, 0.9 / self._step) if self._step > 1 else np.ones(1)

@@ -17,7 +17,7 @@ import msgspec
 from arpegon.core.events import BEND, NOTE_OFF, NOTE_ON, Event
 from arpegon.core.theory.pitch import hz_note, note_hz
 from arpegon.listen.bands import Bands
-from arpegon.listen.listener import Array, Listener, Mark
+from arpegon.listen.listener import Array, HeardNote, Listener
 from arpegon.listen.periods import PeriodMeter, Reading, hop_seconds
 from arpegon.processors.sources.listening import Pitch
 
@@ -60,7 +60,7 @@ class _Note(msgspec.Struct):
     time: float
     clear: float
     """When it was last clear."""
-    mark: Mark
+    mark: HeardNote
     silent: bool = False
     """Whether it is doubtful, and such notes are left out."""
     unclear: float = 0.0
@@ -316,7 +316,7 @@ class PitchListener(Listener):
         velocity = max(1, self.velocity(reading.level))
         doubt = "unclear" if clarity < 0.85 else "very soft" if reading.level < self._gate + 4.0 else ""
         level = reading.level
-        mark = Mark(
+        mark = HeardNote(
             time, number, velocity, level, level, max(0.0, began), clarity=clarity, doubt=doubt, channel=self.channel
         )
         silent = bool(doubt) and self.values["doubtful"] == "drop"

@@ -9,7 +9,7 @@ import msgspec
 
 from arpegon.core.events import BEND, NOTE_OFF, NOTE_ON, Event
 from arpegon.listen.hits import HitListener
-from arpegon.listen.listener import Array, Listener, Mark
+from arpegon.listen.listener import Array, HeardNote, Listener
 from arpegon.listen.pitch import PitchListener
 
 _BLOCK = 4096
@@ -23,7 +23,7 @@ LISTENERS: dict[str, type[Listener]] = {cls.kind: cls for cls in (HitListener, P
 class Transcript(msgspec.Struct, frozen=True):
     """The notes of a recording, in order of their beginnings, and the delay with which they are sent live."""
 
-    marks: list[Mark]
+    marks: list[HeardNote]
     latency: float
     sent: list[Event]
     """What is sent live, at those times."""
@@ -57,9 +57,9 @@ def transcript(kind: str, values: Mapping[str, Any], samples: Array, rate: int) 
     return Transcript(corrected(heard.marks), heard.latency, sent)
 
 
-def corrected(marks: Sequence[Mark]) -> list[Mark]:
+def corrected(marks: Sequence[HeardNote]) -> list[HeardNote]:
     """The notes that ended, without first looks that were put right at once."""
-    kept: list[Mark] = []
+    kept: list[HeardNote] = []
     for mark in marks:
         if not mark.end:
             continue
@@ -71,7 +71,7 @@ def corrected(marks: Sequence[Mark]) -> list[Mark]:
     return sorted(kept, key=lambda mark: mark.began)
 
 
-def _put_right(last: Mark, mark: Mark) -> bool:
+def _put_right(last: HeardNote, mark: HeardNote) -> bool:
     """Whether a note was a first look that the next one put right."""
     at_once = abs(last.end - mark.time) < 0.001 and mark.time - last.time < _CORRECTED_SECONDS
     return at_once and last.note != mark.note and last.end - last.time < _WRONG_SECONDS

@@ -10,7 +10,7 @@ from arpegon.processors.sources.rings import Rings
 from arpegon.processors.sources.steps import Steps
 from arpegon.processors.stages.arpeggiator import Arpeggiator
 from arpegon.processors.stages.chance import Chance
-from arpegon.processors.stages.channel import Channel
+from arpegon.processors.stages.channel import ChannelStage
 from arpegon.processors.stages.chord import Chord
 from arpegon.processors.stages.contour import Contour
 from arpegon.processors.stages.convert import Convert
@@ -35,7 +35,7 @@ GROUPS: dict[str, tuple[type[Processor], ...]] = {
     "Harmony": (Chord, Thin),
     "Time": (Arpeggiator, Repeat, Grid, Length, Hold),
     "Controllers": (Convert, Fan, Stairs, Smooth, Lfo, Contour),
-    "Traffic": (Sieve, Chance, Channel),
+    "Traffic": (Sieve, Chance, ChannelStage),
 }
 """The processors as menus offer them."""
 

@@ -9,7 +9,7 @@ from gestures import LEFT, RIGHT, collect, drawn, picture
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
-from arpegon.ui.controls.choices import Picker, Segments, Switch
+from arpegon.ui.controls.choices import Picker, Segments, ToggleSwitch
 
 WAYS = {"hold": "Hold", "go": "Go to a value", "ignore": "Ignore"}
 
@@ -58,7 +58,7 @@ def test_a_list_keeps_its_value_when_other_values_are_offered(shown):
 
 
 def test_a_switch_is_flipped_by_click_and_return_and_shows_it(shown):
-    switch = shown(Switch("The original passes too"), 220, 26)
+    switch = shown(ToggleSwitch("The original passes too"), 220, 26)
     told = collect(switch.toggled)
     off = picture(switch)
     QTest.mouseClick(switch, LEFT, pos=QPoint(14, 13))

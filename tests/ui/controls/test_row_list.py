@@ -7,12 +7,12 @@ from gestures import LEFT, collect, pixels
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
-from arpegon.ui.hookups.hookup_list import ROW, Entry, HookupList
+from arpegon.ui.hookups.hookup_list import ROW, HookupList, HookupRow
 from arpegon.ui.look import theme
 
 
 def entry(name, muted=False, gone=False):
-    return Entry(id=name, control="CC 20, ch 1", name=name, target="Tempo", how="follow", gone=gone, muted=muted)
+    return HookupRow(id=name, control="CC 20, ch 1", name=name, target="Tempo", how="follow", gone=gone, muted=muted)
 
 
 @pytest.fixture

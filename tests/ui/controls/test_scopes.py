@@ -5,13 +5,13 @@ from __future__ import annotations
 import pytest
 from gestures import INK, drawn, picture, pixels
 
-from arpegon.listen import Mark, Sight
+from arpegon.listen import HeardNote, Sight
 from arpegon.ui.controls.hits_scope import HitsScope, swing
 from arpegon.ui.controls.pitch_scope import PitchScope
 
 
 def mark(began, note=60, end=0.0, doubt=""):
-    return Mark(time=began, note=note, velocity=90, level=-12.0, peak=-6.0, began=began, end=end, doubt=doubt)
+    return HeardNote(time=began, note=note, velocity=90, level=-12.0, peak=-6.0, began=began, end=end, doubt=doubt)
 
 
 def test_soft_strokes_swing_so_far_that_they_are_seen():

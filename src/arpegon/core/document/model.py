@@ -15,7 +15,7 @@ from arpegon.core.notes.takes import Take
 from arpegon.core.theory.scales import Key
 
 FORMAT = "arpegon-project"
-VERSION = 1
+VERSION = 2
 
 OWN_PORT = ""
 """A port destination or MIDI source with no port named: Arpegon's own output, all inputs."""

@@ -8,7 +8,7 @@ from itertools import accumulate
 from arpegon.core.document.model import Project, Section
 from arpegon.core.time.clock import bar_beats
 
-MOST_BARS = 128
+MAX_BARS = 128
 _NEAR = 1e-6
 
 

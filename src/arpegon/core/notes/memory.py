@@ -20,7 +20,7 @@ MEMORY_BYTES = 256 * 2**20
 """More than ten minutes of the densest playing that sixty MIDI cables carry; past this the oldest records go first."""
 
 
-class Piece(msgspec.Struct, tag=True, array_like=True, frozen=True):
+class PieceFacts(msgspec.Struct, tag=True, array_like=True, frozen=True):
     """What a revision of the document says of what is remembered: names, and how seconds lie on beats."""
 
     revision: int
@@ -41,7 +41,7 @@ class Doubt(msgspec.Struct, tag=True, array_like=True, frozen=True):
     note: int
 
 
-Record = Piece | Batch | Doubt
+Record = PieceFacts | Batch | Doubt
 
 encode = msgspec.msgpack.Encoder().encode
 decode = msgspec.msgpack.Decoder(Record).decode
@@ -57,13 +57,13 @@ class Memory:
         self._bytes = 0
         self._newest = 0.0
         self._open: dict[Tap, Pairing[bool]] = {}
-        self._piece: Piece | None = None
+        self._piece: PieceFacts | None = None
 
     # -- as it happens -----------------------------------------------------------------------------
 
     def remember(self, record: Record, encoded: bytes | None = None) -> None:
         """Remember a record, of which ``encoded`` is the coded form if that is at hand."""
-        if isinstance(record, Piece):
+        if isinstance(record, PieceFacts):
             self._piece = record
         elif isinstance(record, Batch):
             for passage in record.passages:
@@ -119,12 +119,12 @@ class Memory:
         first = [encode(self._piece)] if self._piece is not None else []
         return [*first, *(encoded for _, encoded in self._records)]
 
-    def history(self) -> History:
+    def history(self) -> Remembered:
         """What is remembered, by tap."""
-        return History(self.encoded())
+        return Remembered(self.encoded())
 
 
-class History:
+class Remembered:
     """What passed every tap, decoded.
 
     Args:
@@ -135,7 +135,7 @@ class History:
         self.events: dict[Tap, list[Event]] = {}
         self.names: dict[str, str] = {}
         """The strands that were there, with their last names."""
-        self.piece = Piece(0)
+        self.piece = PieceFacts(0)
         """What the last document said."""
         self.doubts: list[Doubt] = []
         for one in records:

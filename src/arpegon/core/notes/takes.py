@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable, Sequence
 import msgspec
 
 from arpegon.core.events import ALL_NOTES_OFF, CONTROL, NOTE_OFF, NOTE_ON, SUSTAIN, Event
-from arpegon.core.notes.memory import History
+from arpegon.core.notes.memory import Remembered
 from arpegon.core.notes.pairing import Pairing, note_key
 
 _SAME_SECONDS = 0.012
@@ -36,7 +36,7 @@ class Take(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     parts: tuple[Part, ...] = ()
 
 
-def cut_take(history: History, start: float, end: float, *, id: str, name: str) -> Take | None:
+def cut_take(history: Remembered, start: float, end: float, *, id: str, name: str) -> Take | None:
     """A take of what the memory holds between two times; ``None`` where that is nothing.
 
     Its parts are the strands in the order of the document; those that are no longer there come last.
@@ -125,7 +125,7 @@ def _without(events: Iterable[Event], drops: Callable[[Event], bool]) -> tuple[E
     return tuple(kept)
 
 
-class Bar(msgspec.Struct, frozen=True):
+class TakeNote(msgspec.Struct, frozen=True):
     """A note as a roll draws it: from ``start`` to ``end`` (``None`` while it sounds)."""
 
     note: int
@@ -135,16 +135,16 @@ class Bar(msgspec.Struct, frozen=True):
     end: float | None
 
 
-def bars(events: Iterable[Event]) -> list[Bar]:
+def bars(events: Iterable[Event]) -> list[TakeNote]:
     """Pair note ons with their offs, in order of their starts."""
-    found: list[Bar] = []
+    found: list[TakeNote] = []
     sounding: Pairing[int] = Pairing()
     for event in events:
         kind = event.status & 0xF0
         if kind == NOTE_ON:
             sounding.begin(note_key(event), len(found))
-            found.append(Bar(event.data1, event.data2, event.channel, event.time, None))
+            found.append(TakeNote(event.data1, event.data2, event.channel, event.time, None))
         elif kind == NOTE_OFF and (place := sounding.end(note_key(event))) is not None:
             bar = found[place]
-            found[place] = Bar(bar.note, bar.velocity, bar.channel, bar.start, event.time)
+            found[place] = TakeNote(bar.note, bar.velocity, bar.channel, bar.start, event.time)
     return found

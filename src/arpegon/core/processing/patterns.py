@@ -9,7 +9,7 @@ from typing import Any
 from arpegon.core.errors import ParameterError
 from arpegon.core.processing.parameters import Choice, Number, Param, Switch
 
-MOST = 8
+MAX = 8
 CHANGES = {
     "now": "at once",
     "step": "next step",
@@ -27,7 +27,7 @@ class Patterns(Param, frozen=True, kw_only=True):
     least: int = 0
 
     def check(self, value: Any) -> Any:
-        if not isinstance(value, (list, tuple)) or len(value) > MOST:
+        if not isinstance(value, (list, tuple)) or len(value) > MAX:
             raise self._refuse(value)
         return [self._pattern(number, pattern) for number, pattern in enumerate(value)]
 
@@ -47,13 +47,13 @@ class Patterns(Param, frozen=True, kw_only=True):
 
     @property
     def range_text(self) -> str:
-        return f"a list of up to {MOST} patterns, each {self.one.range_text}"
+        return f"a list of up to {MAX} patterns, each {self.one.range_text}"
 
     def schema(self) -> dict[str, Any]:
         one = self.one.schema()
         if self.least:
             one = {**one, "minItems": self.least}
-        return {"type": "array", "maxItems": MOST, "items": one}
+        return {"type": "array", "maxItems": MAX, "items": one}
 
 
 def pattern_params(patterns: Param) -> tuple[Param, ...]:
@@ -65,7 +65,7 @@ def pattern_params(patterns: Param) -> tuple[Param, ...]:
             label="Pattern",
             default=1,
             low=1,
-            high=MOST,
+            high=MAX,
             help="Which of the patterns plays; a number beyond the last one takes the last.",
         ),
         Choice(

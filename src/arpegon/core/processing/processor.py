@@ -223,7 +223,7 @@ class NoteGate(Processor):
         self._passed.clear()
 
 
-Act = Callable[[float, list[Event]], None]
+Task = Callable[[float, list[Event]], None]
 """Called when it is due, with that time and the list to which it appends what comes out."""
 
 _SERIALS = 1 << 20
@@ -242,7 +242,7 @@ class KeyBook(Processor):
         self.ledger = NoteLedger()
         self.down: Pairing[int] = Pairing()
         """The strikes of each key that is down, oldest first, by channel and note."""
-        self._queue: list[tuple[float, int, Act]] = []
+        self._queue: list[tuple[float, int, Task]] = []
         self._numbers = count(_SERIALS)
         self.seen = -math.inf
         """Up to when everything was emitted: what turns out to have been due before is emitted then."""
@@ -275,7 +275,7 @@ class KeyBook(Processor):
 
     # -- what is due -------------------------------------------------------------------------------
 
-    def later(self, time: float, act: Act) -> None:
+    def later(self, time: float, act: Task) -> None:
         """Have something done at a time."""
         heapq.heappush(self._queue, (time, next(self._numbers), act))
 

@@ -6,7 +6,7 @@ import math
 
 from arpegon.core.time.clock import Clock
 
-_LEAST_SECONDS = 0.001
+_MIN_SECONDS = 0.001
 _APART = 1e-3
 """Beats between a step and the first one after a change of their length."""
 
@@ -79,7 +79,7 @@ class Pulse:
         self._last = time
         if self.on_beat and self._beat_step is not None:
             self._beat_step += 1
-        self._next = time + max(_LEAST_SECONDS, self.clock.seconds(self.length(taken)))
+        self._next = time + max(_MIN_SECONDS, self.clock.seconds(self.length(taken)))
         self.step = taken + 1
         return taken
 

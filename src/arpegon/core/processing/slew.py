@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-LEAST_SECONDS = 0.005
+MIN_SECONDS = 0.005
 """The least time between two values that are sent on the way."""
 _PATIENCE_SECONDS = 0.006
 """How long after the last value a look waits for a new aim with which it could be done."""
@@ -34,7 +34,7 @@ class Slew:
         self._target = 0.0
         self._since = 0.0
         self._arrives = 0.0
-        self._interval = LEAST_SECONDS
+        self._interval = MIN_SECONDS
         self._looked = -math.inf
 
     def jump(self, value: float) -> None:
@@ -71,10 +71,10 @@ class Slew:
         self._interval = unit * step
         looked = self._looked
         patience = looked + _PATIENCE_SECONDS
-        if time < looking <= patience and time < looked + LEAST_SECONDS:
+        if time < looking <= patience and time < looked + MIN_SECONDS:
             return None
-        until_look = min(max(self._interval, LEAST_SECONDS), lasts)
-        if looking < math.inf and time >= looked + LEAST_SECONDS:
+        until_look = min(max(self._interval, MIN_SECONDS), lasts)
+        if looking < math.inf and time >= looked + MIN_SECONDS:
             # In a stream of new aims the look is done with one of them, so that none needs a moment of its own.
             self._looked = time
             self.next = time + max(_PATIENCE_SECONDS, until_look)
@@ -109,5 +109,5 @@ class Slew:
             self.jump(self._target)
             return self._target
         self._looked = time
-        self.next = max(time + LEAST_SECONDS, min(time + self._interval, self._arrives))
+        self.next = max(time + MIN_SECONDS, min(time + self._interval, self._arrives))
         return here

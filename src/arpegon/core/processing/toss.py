@@ -11,7 +11,7 @@ import msgspec
 from arpegon.core.errors import ParameterError
 from arpegon.core.processing.parameters import Flags, Param, is_number
 
-MOST_KEPT = 48
+MAX_KEPT = 48
 """Tosses that are kept; then the oldest one without a star goes."""
 
 
@@ -93,7 +93,7 @@ class Tosses(Param, frozen=True, kw_only=True):
     pattern: Param
 
     def check(self, value: Any) -> Any:
-        if not isinstance(value, (list, tuple)) or len(value) > MOST_KEPT:
+        if not isinstance(value, (list, tuple)) or len(value) > MAX_KEPT:
             raise self._refuse(value)
         return [self._toss(number, toss) for number, toss in enumerate(value)]
 
@@ -124,7 +124,7 @@ class Tosses(Param, frozen=True, kw_only=True):
 
     @property
     def range_text(self) -> str:
-        return f"a list of up to {MOST_KEPT} tosses, each with `seed`, `lanes`, `made`, `whole`, `star`"
+        return f"a list of up to {MAX_KEPT} tosses, each with `seed`, `lanes`, `made`, `whole`, `star`"
 
     def schema(self) -> dict[str, Any]:
         bounds = Bounds(key=self.key, label=self.label, help="", default={}, lanes=self.lanes)
@@ -136,7 +136,7 @@ class Tosses(Param, frozen=True, kw_only=True):
             "star": {"type": "boolean"},
         }
         toss = {"type": "object", "additionalProperties": False, "properties": properties}
-        return {"type": "array", "maxItems": MOST_KEPT, "items": toss}
+        return {"type": "array", "maxItems": MAX_KEPT, "items": toss}
 
 
 _KEYS = frozenset({"seed", "lanes", "made", "whole", "star"})
@@ -224,7 +224,7 @@ def toss(
 def kept(tosses: Sequence[Mapping[str, Any]], made: Mapping[str, Any]) -> list[dict[str, Any]]:
     """The row of tosses with one more; where it is full, the oldest without a star goes."""
     row = [dict(one) for one in tosses]
-    if len(row) >= MOST_KEPT:
+    if len(row) >= MAX_KEPT:
         place = next((place for place, one in enumerate(row) if not one["star"]), 0)
         del row[place]
     return [*row, dict(made)]

@@ -10,7 +10,7 @@ import math
 from typing import NamedTuple
 
 _NEAR = 1e-9
-_LEAST_WAY = 1e-3
+_MIN_WAY = 1e-3
 """The least way between two walls, so that a bead in a sharp corner does not bounce without end."""
 
 
@@ -74,7 +74,7 @@ class Bead:
             way = (self._reach - (self.x * nx + self.y * ny)) / into
             if way < nearest:
                 nearest, wall_hit, squareness = max(way, 0.0), wall, into
-        return Bounce(self.time + max(nearest, _LEAST_WAY) / self.speed, wall_hit, squareness)
+        return Bounce(self.time + max(nearest, _MIN_WAY) / self.speed, wall_hit, squareness)
 
     def _pull_in(self) -> None:
         """Rounding, or the least way, may have carried it beyond a wall."""

@@ -6,7 +6,7 @@ from arpegon.core.time.clock import TEMPO_RANGE
 
 _PAUSE_SECONDS = 3.2
 """A longer wait than this (a beat at the slowest tempo, and a little) begins anew."""
-_MOST = 8
+_MAX = 8
 _STRAY = 0.4
 
 
@@ -29,7 +29,7 @@ class Taps:
             if wait <= 0 or wait > _PAUSE_SECONDS or abs(wait - usual) > _STRAY * usual:
                 times.clear()
         times.append(time)
-        del times[:-_MOST]
+        del times[:-_MAX]
         if len(times) < 2:
             return None
         tempo = 60.0 * (len(times) - 1) / (times[-1] - times[0])

@@ -81,7 +81,7 @@ class AtWork(Protocol):
         """The processor of a stage or generator."""
 
 
-class Direct(Protocol):
+class DirectOutput(Protocol):
     """The way straight to destinations, past all stages."""
 
     def play_direct(self, strand: str, events: Sequence[Event]) -> None:

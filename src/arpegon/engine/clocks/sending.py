@@ -10,7 +10,7 @@ from arpegon.core.time.ticks import CONTINUE, PER_QUARTER, POSITION, START, STOP
 from arpegon.engine.clocks.roles import Send, Transport
 
 _NEAR = 1e-6
-_MOST_SIXTEENTHS = 0x3FFF
+_MAX_SIXTEENTHS = 0x3FFF
 
 
 class ClockSender:
@@ -44,7 +44,7 @@ class ClockSender:
             # Receivers go on at sixteenths: they are sent to the next one, and start there.
             sixteenth = math.ceil(first / 6)
             first = 6 * sixteenth
-            self._position(min(sixteenth, _MOST_SIXTEENTHS), time)
+            self._position(min(sixteenth, _MAX_SIXTEENTHS), time)
             self._at(first, CONTINUE, self._run)
         self._schedule(first, self._run)
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from itertools import count, groupby
 from typing import Protocol
 
@@ -13,7 +13,7 @@ from arpegon.core.document.model import AnySource, Project, Stage, Strand, Stran
 from arpegon.core.document.routing import topological_order
 from arpegon.core.errors import ArpegonError, DocumentError
 from arpegon.core.events import Event
-from arpegon.core.notes.taps import OUT
+from arpegon.core.notes.taps import OUT, Tap
 from arpegon.core.processing.processor import Context, Processor
 from arpegon.core.time.clock import Clock
 from arpegon.engine.graph.feeds import connections_of, feeds_of, into_feed, is_silent, strand_feed, taken_after
@@ -40,8 +40,8 @@ class Outputs(Protocol):
     def printed(self, strand: str, places: tuple[str, ...], events: Sequence[Event]) -> None:
         """Events passed these places of a strand (see :mod:`arpegon.core.notes.taps`)."""
 
-    def revised(self, revision: int) -> None:
-        """What is printed from now on passed the strands of this revision of the document."""
+    def revised(self, revision: int, taps: Collection[Tap], time: float) -> None:
+        """What is printed from ``time`` on passed the strands of this revision of the document, with these taps."""
 
     def passed(self, stage: str, event: Event | None, out: Sequence[Event]) -> None:
         """What one event became in the watched stage; ``None`` where the stage emits of its own accord."""
@@ -313,7 +313,8 @@ class Graph:
         for node in self._order:
             self._set_steps(node)
         if revision is not None:
-            self.outputs.revised(revision)
+            taps = {Tap(node.strand.id, place) for node in self._order for place in node.places}
+            self.outputs.revised(revision, taps, time)
         self._worked()
 
     def _disconnect(self, project: Project, time: float) -> None:

@@ -20,7 +20,7 @@ Work = Callable[[Sequence[Event], float, list[Event]], float]
 Report = Callable[[str, Event | None, Sequence[Event]], None]
 
 
-class Step(msgspec.Struct, eq=False, gc=False):
+class StageStep(msgspec.Struct, eq=False, gc=False):
     """What a stage does in a pass: its work, at which places what leaves it is printed, and whom it feeds."""
 
     stage: str
@@ -53,8 +53,13 @@ class StrandNode:
         """Whether something lets go in the next pass, whatever comes in."""
         self.entry_places: tuple[str, ...] = (IN,)
         self.head_steps: list[tuple[Head, Work]] = []
-        self.steps: list[Step] = []
+        self.steps: list[StageStep] = []
         self._due: float | None = None
+
+    @property
+    def places(self) -> list[str]:
+        """All places at which it prints."""
+        return [IN, *(stage.id for stage, _ in self.stages), OUT]
 
     def processors(self) -> Iterator[tuple[str, Processor]]:
         """All that is at work, by its id: generators, then stages."""
@@ -89,7 +94,9 @@ class StrandNode:
             places[-1] = (*places[-1], OUT)  # type: ignore[assignment]
         self.head_steps = [(head, work_of(head.source.id, head.processor)) for head in self.heads]
         self.steps = [
-            Step(stage.id, work_of(stage.id, processor), printed, feed_of(stage.id) if stage.id in self.tapped else "")
+            StageStep(
+                stage.id, work_of(stage.id, processor), printed, feed_of(stage.id) if stage.id in self.tapped else ""
+            )
             for (stage, processor), printed in zip(self.stages, places, strict=True)
         ]
 

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from arpegon.core.document.model import AudioSource, Project, Strand
 from arpegon.core.events import Event
 from arpegon.engine.graph.feeds import feed_of
-from arpegon.listen import Listener, Mark, Sight, listener
+from arpegon.listen import HeardNote, Listener, Sight, listener
 from arpegon.listen.hits import HitListener, Rack, Stroke
 
 BLOCK_SECONDS = 256 / 48_000
@@ -138,9 +138,9 @@ class Ears:
         if ear is not None and ear.listener is not None:
             ear.listener.silence()
 
-    def marks(self) -> dict[str, list[Mark]]:
+    def marks(self) -> dict[str, list[HeardNote]]:
         """What was heard since the last call, by ear, on the engine's clock."""
-        found: dict[str, list[Mark]] = {}
+        found: dict[str, list[HeardNote]] = {}
         for ear_id, ear in self.by_id.items():
             heard = ear.listener
             if heard is None or not heard.marks:

@@ -10,7 +10,7 @@ from arpegon.core.events import Event
 from arpegon.engine.clocks.roles import AtWork, Entrance, Scheduler
 from arpegon.engine.clocks.timeline import Timeline
 from arpegon.engine.hearing.hearing import Heard, Hearing, LocalHearing, file_sources
-from arpegon.files.audio import Sound
+from arpegon.files.audio import AudioFile
 
 
 class AudioFeeds:
@@ -28,7 +28,7 @@ class AudioFeeds:
         self._at_work = at_work
         self._endless = endless
         self._hearing: Hearing = hearing or LocalHearing(scheduler, at_work, self.expect)
-        self._sounds: Mapping[str, Sound] = {}
+        self._sounds: Mapping[str, AudioFile] = {}
         self._heard_as: dict[str, tuple[object, ...]] = {}
         """What each source listens to, by its feed: with another input what it played ends."""
         self._hushes: dict[str, int] = {}
@@ -37,7 +37,7 @@ class AudioFeeds:
         """Whether an id is that of an audio source."""
         return f"audio:{source_id}" in self._heard_as
 
-    def configure(self, project: Project, time: float, sounds: Mapping[str, Sound] | None = None) -> None:
+    def configure(self, project: Project, time: float, sounds: Mapping[str, AudioFile] | None = None) -> None:
         """Take over a document, and the sounds that it names where they are others."""
         self._sounds = self._sounds if sounds is None else sounds
         now: dict[str, tuple[object, ...]] = {

@@ -13,7 +13,7 @@ from arpegon.core.document.model import AudioSource, Project
 from arpegon.core.events import Event
 from arpegon.engine.clocks.roles import AtWork, Scheduler
 from arpegon.engine.hearing.ears import BLOCK_SECONDS, Block, Ears
-from arpegon.files.audio import Sound
+from arpegon.files.audio import AudioFile
 
 _NEAR = 1e-6
 
@@ -21,7 +21,7 @@ _NEAR = 1e-6
 class Hearing(Protocol):
     """What the engine asks of those who listen."""
 
-    def configure(self, project: Project, sounds: Mapping[str, Sound], time: float) -> None:
+    def configure(self, project: Project, sounds: Mapping[str, AudioFile], time: float) -> None:
         """Take over a document and the sounds that it names."""
 
     def set_params(self, source_id: str, values: Mapping[str, Any]) -> None:
@@ -40,12 +40,12 @@ class LocalHearing:
         self._at_work = at_work
         self._expect = expect
         self._ears = Ears()
-        self._sounds: Mapping[str, Sound] = {}
+        self._sounds: Mapping[str, AudioFile] = {}
         self._origins: dict[bool, float | None] = {False: None, True: None}
         self._runs = {False: 0, True: 0}
         self._busy = {False: False, True: False}
 
-    def configure(self, project: Project, sounds: Mapping[str, Sound], time: float) -> None:
+    def configure(self, project: Project, sounds: Mapping[str, AudioFile], time: float) -> None:
         self._sounds = sounds
         self._ears.configure(project)
         for endless in (False, True):
@@ -102,7 +102,7 @@ def first_block(origin: float, time: float) -> int:
 
 
 def blocks_of(
-    sources: Iterable[AudioSource], sounds: Mapping[str, Sound], origin: float, number: int
+    sources: Iterable[AudioSource], sounds: Mapping[str, AudioFile], origin: float, number: int
 ) -> dict[str, Block]:
     """What sources hear of their files in one block."""
     start = origin + number * BLOCK_SECONDS
@@ -114,7 +114,7 @@ def blocks_of(
     return found
 
 
-def _part(sound: Sound, number: int, loop: bool) -> NDArray[Any]:
+def _part(sound: AudioFile, number: int, loop: bool) -> NDArray[Any]:
     """The samples of a block; silence after the end of a sound that does not go round."""
     first = round(number * BLOCK_SECONDS * sound.rate)
     last = round((number + 1) * BLOCK_SECONDS * sound.rate)

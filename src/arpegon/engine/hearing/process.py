@@ -27,7 +27,7 @@ from arpegon.engine.hearing.inputs import AudioIn, InputBlock
 from arpegon.engine.wire import protocol
 from arpegon.engine.wire.channel import Channel, WireError
 from arpegon.files.assets import SoundCache, load_sounds
-from arpegon.files.audio import Sound
+from arpegon.files.audio import AudioFile
 from arpegon.files.logs import catch_faults, start_log
 
 log = logging.getLogger(__name__)
@@ -45,7 +45,7 @@ class EarsProcess:
         self.channel = channel
         self.ears = Ears()
         self.project = Project()
-        self._sounds: dict[str, Sound] = {}
+        self._sounds: dict[str, AudioFile] = {}
         self._cache: SoundCache = {}
         self._missing: dict[str, str] = {}
         self._todo: queue.SimpleQueue[Callable[[], None]] = queue.SimpleQueue()

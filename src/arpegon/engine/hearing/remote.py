@@ -12,11 +12,11 @@ from arpegon.core.document.model import Project
 from arpegon.engine.hearing.hearing import Heard
 from arpegon.engine.wire import protocol
 from arpegon.engine.wire.supervisor import Ended, Supervisor
-from arpegon.files.audio import Sound
+from arpegon.files.audio import AudioFile
 from arpegon.files.logs import log_file
-from arpegon.listen import Mark, Sight
+from arpegon.listen import HeardNote, Sight
 
-Act = Callable[[float], None]
+Task = Callable[[float], None]
 Monitor = Callable[[str, NDArray[Any], int, float], None]
 
 
@@ -32,7 +32,7 @@ class RemoteHearing:
 
     def __init__(
         self,
-        act: Callable[[Act], None],
+        act: Callable[[Task], None],
         expect: Callable[[Heard], None],
         monitor: Monitor,
         send_on: Callable[[protocol.Notice | protocol.Missing], None],
@@ -46,7 +46,7 @@ class RemoteHearing:
         self._project: protocol.SetProject | None = None
         self._rolls = {endless: protocol.Roll(endless, None, 0.0, 0) for endless in (False, True)}
         self._watch = protocol.Watch("")
-        self._marks: dict[str, list[Mark]] = {}
+        self._marks: dict[str, list[HeardNote]] = {}
         self._sight: Sight | None = None
         self._supervisor = Supervisor(
             "arpegon.engine.hearing.process",
@@ -59,7 +59,7 @@ class RemoteHearing:
 
     # -- what the engine asks ----------------------------------------------------------------------
 
-    def configure(self, project: Project, sounds: Mapping[str, Sound], time: float) -> None:
+    def configure(self, project: Project, sounds: Mapping[str, AudioFile], time: float) -> None:
         if not self._supervisor.started and not any(True for _ in project.audio_sources()):
             return
         self._project = protocol.SetProject(project, self.folder)
@@ -86,7 +86,7 @@ class RemoteHearing:
         """Whether something was heard that was not yet told."""
         return bool(self._marks) or self._sight is not None
 
-    def seen(self) -> tuple[dict[str, list[Mark]], Sight | None]:
+    def seen(self) -> tuple[dict[str, list[HeardNote]], Sight | None]:
         """What was heard since the last call, by source, and what the editor of the watched one draws."""
         marks, self._marks = self._marks, {}
         sight, self._sight = self._sight, None

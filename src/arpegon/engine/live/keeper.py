@@ -9,7 +9,7 @@ from pathlib import Path
 import msgspec
 
 from arpegon.core.document.model import Project
-from arpegon.core.notes.memory import Doubt, History, Memory, Piece, Record, encode
+from arpegon.core.notes.memory import MEMORY_SECONDS, Doubt, Memory, PieceFacts, Record, Remembered, encode
 from arpegon.core.notes.taps import Batch, Passage
 from arpegon.engine.wire import protocol
 from arpegon.files.spool import Spool
@@ -22,14 +22,16 @@ class MemoryKeeper:
 
     Args:
         say: called with a sentence when the disk takes no more, and with an empty one when it does again.
+        seconds: how far back it remembers.
     """
 
-    def __init__(self, say: Callable[[str], None]) -> None:
+    def __init__(self, say: Callable[[str], None], seconds: float = MEMORY_SECONDS) -> None:
         self._say = say
+        self._seconds = seconds
         self._lock = threading.Lock()
-        self._memory = Memory()
+        self._memory = Memory(seconds)
         self._spool: Spool | None = None
-        self._piece = Piece(0)
+        self._piece = PieceFacts(0)
         self._strand_of: dict[str, str] = {}
         """The strands of audio sources, by the ids of these."""
         self._first = 0
@@ -93,10 +95,10 @@ class MemoryKeeper:
         with self._lock:
             if self._spool is not None:
                 self._spool.close()
-            self._memory = Memory()
-            self._piece = Piece(0, file=file)
+            self._memory = Memory(self._seconds)
+            self._piece = PieceFacts(0, file=file)
             self._new = True
-            self._spool = Spool(folder, self._say) if folder is not None else None
+            self._spool = Spool(folder, self._say, self._seconds) if folder is not None else None
 
     def lies_at(self, file: str) -> None:
         """The document was saved in a file."""
@@ -104,11 +106,11 @@ class MemoryKeeper:
             self._piece = msgspec.structs.replace(self._piece, file=file)
             self._remember(self._piece)
 
-    def history(self) -> History:
+    def history(self) -> Remembered:
         """What is remembered, decoded."""
         with self._lock:
             records = list(self._memory.encoded())
-        return History(records)
+        return Remembered(records)
 
     def close(self, discard: bool) -> None:
         """Remember no more; ``discard`` what was written."""

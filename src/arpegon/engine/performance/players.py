@@ -10,7 +10,7 @@ import msgspec
 from arpegon.core.document.model import ClickSource, ClipSource, Project, Strand
 from arpegon.core.events import Event, note_off, note_on
 from arpegon.core.time.clock import bar_beats
-from arpegon.engine.clocks.roles import AtWork, Direct, Entrance, Scheduler, Transport
+from arpegon.engine.clocks.roles import AtWork, DirectOutput, Entrance, Scheduler, Transport
 from arpegon.engine.clocks.timeline import Timeline
 from arpegon.engine.graph.feeds import feed_of
 from arpegon.files.midi import Clip
@@ -231,7 +231,12 @@ class TakePlayer:
     """Plays recorded events straight to destinations."""
 
     def __init__(
-        self, scheduler: Scheduler, direct: Direct, parts: Mapping[str, Sequence[Event]], time: float, start: float
+        self,
+        scheduler: Scheduler,
+        direct: DirectOutput,
+        parts: Mapping[str, Sequence[Event]],
+        time: float,
+        start: float,
     ) -> None:
         self._scheduler = scheduler
         self._direct = direct

@@ -14,7 +14,7 @@ import msgspec
 _HEAD = struct.Struct("<I")
 
 
-_MOST_BYTES = 2**30
+_MAX_BYTES = 2**30
 
 
 class WireError(Exception):
@@ -63,7 +63,7 @@ class Channel:
         if head is None:
             return None
         (length,) = _HEAD.unpack(head)
-        if length > _MOST_BYTES:
+        if length > _MAX_BYTES:
             raise WireError(f"a message of {length} bytes", lost=True)
         content = self._read(length)
         if content is None:

@@ -14,7 +14,7 @@ from arpegon.core.document.model import Project
 from arpegon.core.events import Event
 from arpegon.core.notes.taps import Batch
 from arpegon.engine.clocks.clock_box import BoxSettings
-from arpegon.listen import Mark, Sight
+from arpegon.listen import HeardNote, Sight
 
 
 class Message(msgspec.Struct, tag=True, array_like=True, gc=False):
@@ -199,7 +199,7 @@ class Telemetry(Message):
     """Where the watched stage is (see :meth:`~arpegon.core.processing.processor.Processor.live`)."""
     clock: str = "own"
     """Whose clock leads (see :attr:`~arpegon.engine.clocks.following.ClockFollower.state`)."""
-    marks: dict[str, list[Mark]] = {}
+    marks: dict[str, list[HeardNote]] = {}
     """Notes that audio sources heard, by source."""
     sight: Sight | None = None
     """What the watched audio source hears."""
@@ -273,7 +273,7 @@ class HeardNotes(Message):
 class Seen(Message):
     """What was heard by each source, and what the watched one hears."""
 
-    marks: dict[str, list[Mark]]
+    marks: dict[str, list[HeardNote]]
     watched: str
     sight: Sight | None
 

@@ -15,8 +15,8 @@ from arpegon.core.theory.billiard import Bead
 from arpegon.core.time.rhythm import beats_of
 from arpegon.processors.sources.generator import VELOCITY, Generator, degree_param, generator_params
 
-MOST_SIDES = 12
-_MOST_BEATS = 20_000.0
+MAX_SIDES = 12
+_MAX_BEATS = 20_000.0
 """A path is followed for so long at most when it is entered in the middle of the piece."""
 _NEAR = 1e-6
 
@@ -24,7 +24,7 @@ WALLS = Entries(
     key="walls",
     label="What walls sound",
     default=[],
-    most=MOST_SIDES,
+    most=MAX_SIDES,
     what="wall",
     help="What each wall sounds, from the one right of the top corner, clockwise; the n-th one, the n-th degree.",
     fields=(
@@ -46,7 +46,7 @@ class Rebound(Generator):
     label = "Rebound"
     summary = "Beads bounce inside a polygon, and its walls sound."
     params = (
-        Number(key="sides", label="Walls", default=5, low=3, high=MOST_SIDES, help="How many walls the polygon has."),
+        Number(key="sides", label="Walls", default=5, low=3, high=MAX_SIDES, help="How many walls the polygon has."),
         Number(key="beads", label="Beads", default=2, low=1, high=6, help="How many beads move in it."),
         Number(
             key="speed",
@@ -158,7 +158,7 @@ class Rebound(Generator):
         now = clock.beat_at(max(clock.time_at(clock.beat), self._since))
         if self.values["starts"] == "play":
             self._began = 0.0
-            passed = now % _MOST_BEATS if now > _MOST_BEATS else now
+            passed = now % _MAX_BEATS if now > _MAX_BEATS else now
             self._began = now - passed
             for bead in self._beads:
                 while self._snapped(bead.next.time) < passed - _NEAR:
@@ -245,5 +245,5 @@ def _within(draw: random.Random, radius: float) -> tuple[float, float]:
 def wall_degrees(values: Mapping[str, Any]) -> Sequence[int]:
     """The degree of each wall, as they sound."""
     walls = WALLS.filled(values["walls"])
-    given = [wall["degree"] for wall in walls] + [0] * MOST_SIDES
+    given = [wall["degree"] for wall in walls] + [0] * MAX_SIDES
     return [given[place] or place + 1 for place in range(values["sides"])]

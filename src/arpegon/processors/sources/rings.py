@@ -27,19 +27,19 @@ from arpegon.processors.sources.generator import (
     generator_params,
 )
 
-MOST_RINGS = 6
-MOST_STEPS = 32
+MAX_RINGS = 6
+MAX_STEPS = 32
 
 RINGS = Entries(
     key="rings",
     label="Rings",
     default=[],
-    most=MOST_RINGS,
+    most=MAX_RINGS,
     what="ring",
     help="The rings of one pattern, from the outermost in.",
     fields=(
-        Number(key="hits", label="Hits", default=4, low=0, high=MOST_STEPS, help="How many of its steps are hit."),
-        Number(key="steps", label="Steps", default=8, low=1, high=MOST_STEPS, help="How many steps the ring has."),
+        Number(key="hits", label="Hits", default=4, low=0, high=MAX_STEPS, help="How many of its steps are hit."),
+        Number(key="steps", label="Steps", default=8, low=1, high=MAX_STEPS, help="How many steps the ring has."),
         Number(key="turn", label="Turned by", default=0, low=-31, high=31, help="By how many steps it is turned."),
         NoteValue(key="rate", label="Rate", default="1/16", help="The time from one of its steps to the next."),
         NoteKey(key="note", label="Note", default=60, help="What it plays, where rings are notes."),
@@ -131,9 +131,9 @@ class Rings(Generator):
     def __init__(self, values: Mapping[str, Any], context: Context) -> None:
         self._turn = PatternTurn()
         self._patterns: list[list[dict[str, Any]]] = []
-        self._pulses = [Pulse(context.clock) for _ in range(MOST_RINGS)]
-        self._firsts: list[int | None] = [0] * MOST_RINGS
-        self._numbers_now = [-1] * MOST_RINGS
+        self._pulses = [Pulse(context.clock) for _ in range(MAX_RINGS)]
+        self._firsts: list[int | None] = [0] * MAX_RINGS
+        self._numbers_now = [-1] * MAX_RINGS
         self._ring = 0
         super().__init__(values, context)
 
@@ -162,8 +162,8 @@ class Rings(Generator):
     def begun(self, time: float) -> None:
         self._turn.begin(chosen(self.values, len(self._patterns)))
         first = 0 if self.values["starts"] == "play" else None
-        self._firsts = [first] * MOST_RINGS
-        self._numbers_now = [-1] * MOST_RINGS
+        self._firsts = [first] * MAX_RINGS
+        self._numbers_now = [-1] * MAX_RINGS
         for pulse in self._pulses:
             pulse.begin(time)
         self._set_rates()
@@ -205,7 +205,7 @@ class Rings(Generator):
         self._set_rates()
         if self.values["from_first"]:
             # The first ring has just taken its step, which is now its first; the others begin with it.
-            self._firsts = [number + (self._firsts[0] or 0), *[None] * (MOST_RINGS - 1)]
+            self._firsts = [number + (self._firsts[0] or 0), *[None] * (MAX_RINGS - 1)]
             for pulse in self._pulses[1:]:
                 pulse.begin(time)
 

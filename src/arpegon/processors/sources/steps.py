@@ -28,14 +28,14 @@ from arpegon.processors.sources.generator import (
 )
 from arpegon.processors.stages.scale import moves
 
-MOST = 32
-_MOST_TIED = 64.0
+MAX = 32
+_MAX_TIED = 64.0
 
 STEPS = Entries(
     key="steps",
     label="Steps",
     default=[],
-    most=MOST,
+    most=MAX,
     help="The steps on the ring.",
     fields=(
         Choice(
@@ -125,7 +125,7 @@ class Steps(Generator):
             help="Where the stride closes before it has reached all steps, the walk goes on one step further.",
         ),
         Switch(key="mirrored", label="Mirrored", default=False, help="Walk the other way round the ring."),
-        Number(key="first", label="First step", default=1, low=1, high=MOST, help="The step at which the walk begins."),
+        Number(key="first", label="First step", default=1, low=1, high=MAX, help="The step at which the walk begins."),
         NoteValue(key="rate", label="Rate", default="1/16", help="The time from one step to the next."),
         swing_param("steps"),
         Choice(
@@ -232,7 +232,7 @@ class Steps(Generator):
     def _seconds(self, taken: int, number: int, step: Mapping[str, Any]) -> float:
         """How long a note sounds: over all ties that follow, and a share of the last step."""
         beats = 0.0
-        while beats < _MOST_TIED and (following := self._step(number + 1)) is not None and following["play"] == "tie":
+        while beats < _MAX_TIED and (following := self._step(number + 1)) is not None and following["play"] == "tie":
             beats += self._pulse.length(taken)
             taken, number = taken + 1, number + 1
         return self.context.clock.seconds(beats + self._pulse.length(taken) * step["length"])

@@ -10,7 +10,7 @@ from arpegon.core.processing.parameters import Number
 from arpegon.core.processing.processor import Context, NoteMapper
 
 
-class Channel(NoteMapper):
+class ChannelStage(NoteMapper):
     """Puts every channel message on one channel; notes and a pedal that are down end where they began."""
 
     kind = "channel"

@@ -12,7 +12,7 @@ from arpegon.core.processing.values import TOP
 from arpegon.core.time.rhythm import beats_of
 from arpegon.processors.bases.modulator import Modulator, modulator_params
 
-MOST = 64
+MAX = 64
 _NEAR = 1e-7
 
 
@@ -41,7 +41,7 @@ class Contour(Modulator):
             default=[[0, 0], [64, 127], [96, 32]],
             low=0,
             high=127,
-            most=MOST,
+            most=MAX,
             help="Free points: when in its length, and the value, both from 0 to 127.",
         ),
         Numbers(
@@ -50,7 +50,7 @@ class Contour(Modulator):
             default=[0, 127, 64, 96],
             low=0,
             high=127,
-            most=MOST,
+            most=MAX,
             help="The values, one after the other, from 0 to 127.",
         ),
         NoteValue(key="length", label="Over", default="4 bars", help="The time that all steps take together."),
@@ -61,7 +61,7 @@ class Contour(Modulator):
             options={"hold": "holds", "glide": "glides"},
             help="Whether each value is held, or glides to the next.",
         ),
-        Number(key="offset", label="Begins at", default=1, low=1, high=MOST, help="The step at which it begins."),
+        Number(key="offset", label="Begins at", default=1, low=1, high=MAX, help="The step at which it begins."),
         *modulator_params(),
     )
 

@@ -15,14 +15,14 @@ from arpegon.core.processing.values import READS, TOP, on_line, placed, read, st
 from arpegon.processors.bases.moving import MovingValues
 from arpegon.processors.stages.convert import reading_params
 
-MOST = 8
+MAX = 8
 _NOTES = frozenset({"velocity", "key"})
 
 FAN = Entries(
     key="fan",
     label="Curves",
     default=[],
-    most=MOST,
+    most=MAX,
     what="curve",
     help="What is driven, each along its own curve.",
     fields=(
@@ -123,7 +123,7 @@ class Fan(MovingValues):
 
     def _drive(self, channel: int, value: float, time: float, out: list[Event]) -> None:
         whole = int(value)
-        sent = self._sent.setdefault(channel, [-1] * MOST)
+        sent = self._sent.setdefault(channel, [-1] * MAX)
         for place, one, to, number, table in self._driving:
             to = to - 1 if to else channel
             if table and whole == value:

@@ -8,26 +8,26 @@ from arpegon.core.processing.entries import Entries
 from arpegon.core.processing.parameters import Number, Param
 from arpegon.core.processing.toss import TossLane
 
-MOST = 32
+MAX = 32
 WORDS = ("next", "all", "rest", "tie")
-MOST_NOTES = 16
+MAX_NOTES = 16
 
 
 class Play(Param, frozen=True, kw_only=True):
     """``"next"`` (in the order), the number of a held note from 1, ``"all"``, ``"rest"`` or ``"tie"``."""
 
     def check(self, value: Any) -> Any:
-        numbered = isinstance(value, int) and not isinstance(value, bool) and 1 <= value <= MOST_NOTES
+        numbered = isinstance(value, int) and not isinstance(value, bool) and 1 <= value <= MAX_NOTES
         if numbered or (isinstance(value, str) and value in WORDS):
             return value
         raise self._refuse(value)
 
     @property
     def range_text(self) -> str:
-        return f"a number from 1 to {MOST_NOTES}, {', '.join(f'“{word}”' for word in WORDS)}"
+        return f"a number from 1 to {MAX_NOTES}, {', '.join(f'“{word}”' for word in WORDS)}"
 
     def schema(self) -> dict[str, Any]:
-        number = {"type": "integer", "minimum": 1, "maximum": MOST_NOTES}
+        number = {"type": "integer", "minimum": 1, "maximum": MAX_NOTES}
         return {"oneOf": [{"enum": list(WORDS)}, number]}
 
 
@@ -35,7 +35,7 @@ LANE = Entries(
     key="lane",
     label="Steps",
     default=[],
-    most=MOST,
+    most=MAX,
     help="What each step plays; with none, all play the next note.",
     fields=(
         Play(key="play", label="Plays", default="next", help="Which of the held notes."),

@@ -11,7 +11,7 @@ from arpegon.core.theory.chords import CHORD_TYPES, STACKS, stacked
 from arpegon.core.theory.pitch import note_name, parse_note, parse_pitch_class
 from arpegon.core.theory.scales import Key
 
-MOST = 128
+MAX = 128
 BOUNDS = {"inversion": (-4, 4), "register": (-3, 3)}
 _KEYS = frozenset({"trigger", "group", "root", "quality", "degree", "stack", *BOUNDS})
 HOME = 48
@@ -27,7 +27,7 @@ class Pads(Param, frozen=True, kw_only=True):
     """
 
     def check(self, value: Any) -> Any:
-        if not isinstance(value, (list, tuple)) or len(value) > MOST:
+        if not isinstance(value, (list, tuple)) or len(value) > MAX:
             raise self._refuse(value)
         pads = [self._pad(number, pad) for number, pad in enumerate(value)]
         seen: set[int] = set()
@@ -93,7 +93,7 @@ class Pads(Param, frozen=True, kw_only=True):
             **{name: {"type": "integer", "minimum": low, "maximum": high} for name, (low, high) in BOUNDS.items()},
         }
         pad = {"type": "object", "required": ["trigger"], "additionalProperties": False, "properties": properties}
-        return {"type": "array", "maxItems": MOST, "items": pad}
+        return {"type": "array", "maxItems": MAX, "items": pad}
 
 
 def pad_notes(pad: Mapping[str, Any], key: Key) -> list[int]:

@@ -14,7 +14,7 @@ from arpegon.core.theory.orders import DRAWN, cycle
 from arpegon.core.theory.pitch import written
 from arpegon.engine.wire.protocol import Passed
 from arpegon.processors.stages.arpeggiator import octaves
-from arpegon.processors.stages.lane import LANE, LANE_TOSS, MOST
+from arpegon.processors.stages.lane import LANE, LANE_TOSS, MAX
 from arpegon.ui.bench.generator_editor import ActionRow
 from arpegon.ui.bench.pattern_editor import PatternEditor
 from arpegon.ui.controls.choices import Segments
@@ -176,7 +176,7 @@ class ArpeggiatorEditor(PatternEditor):
 
     def _count(self, by: int) -> None:
         lane = self.pattern()
-        if by > 0 and len(lane) < MOST:
+        if by > 0 and len(lane) < MAX:
             lane.append({"play": "next"})
         elif by < 0:
             lane = lane[:-1]

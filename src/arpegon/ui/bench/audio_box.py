@@ -14,13 +14,13 @@ from arpegon.core.document.model import STAND_IN, AudioSource
 from arpegon.files.audio import stand_ins
 from arpegon.processors.registry import LISTENINGS
 from arpegon.ui.bench.editor import StageEditor
-from arpegon.ui.controls.choices import Picker, Segments, Switch
+from arpegon.ui.controls.choices import Picker, Segments, ToggleSwitch
 from arpegon.ui.controls.input_meter import InputMeter
 from arpegon.ui.parts.standard import under_caption
 
 _FILE = "file:"
 _CHOOSE = "choose"
-_MOST_CHANNELS = 16
+_MAX_CHANNELS = 16
 
 
 def stand_in_words(name: str) -> str:
@@ -60,10 +60,10 @@ class AudioBox(QWidget):
         self.channels = Picker({}, "Which channel of the input is heard; two for a pad with head and rim.")
         self.channels.chosen.connect(self._set_channels)
         grid.addWidget(under_caption("Channel of the input", self.channels), 0, 0, 2, 1)
-        self.monitor = Switch("Hear it, too", "Let the audio itself be heard beside the notes made of it.")
+        self.monitor = ToggleSwitch("Hear it, too", "Let the audio itself be heard beside the notes made of it.")
         self.monitor.toggled.connect(lambda on: self.change("Hear it, too", monitor=on))
         grid.addWidget(self.monitor, 0, 1)
-        self.loop = Switch("Round and round", "Begin the file anew when it has ended.")
+        self.loop = ToggleSwitch("Round and round", "Begin the file anew when it has ended.")
         self.loop.toggled.connect(lambda on: self.change("Loop", loop=on))
         grid.addWidget(self.loop, 1, 1)
         box.addLayout(grid)
@@ -138,9 +138,9 @@ class AudioBox(QWidget):
         self.what.set_options(options)
         self.what.set_value(f"{_FILE}{source.file}" if source.file else source.device)
         self.kind.set_value(source.listen)
-        channels = {str(number): str(number) for number in range(1, _MOST_CHANNELS + 1)}
+        channels = {str(number): str(number) for number in range(1, _MAX_CHANNELS + 1)}
         if source.listen == "hits":
-            channels |= {f"{n}+{n + 1}": f"{n} head, {n + 1} rim" for n in range(1, _MOST_CHANNELS, 2)}
+            channels |= {f"{n}+{n + 1}": f"{n} head, {n + 1} rim" for n in range(1, _MAX_CHANNELS, 2)}
         here = "+".join(str(number) for number in source.inputs)
         self.channels.set_options(channels if here in channels else {**channels, here: here})
         self.channels.set_value(here)

@@ -64,8 +64,8 @@ from arpegon.ui.parts import clipboard
 from arpegon.ui.parts.preset_picker import PresetPicker
 
 NARROW, WIDE = 398, 720
-_LEAST_READOUT = 150
-_LEAST_BESIDE_SOURCES = 122
+_MIN_READOUT = 150
+_MIN_BESIDE_SOURCES = 122
 """Sources that make notes by themselves need their room more than the list of what came out."""
 
 EDITORS: dict[str, type[StageEditor]] = {
@@ -258,7 +258,7 @@ class Bench(QWidget):
             self._area.setMaximumHeight(16_777_215)
             self._area.setMinimumHeight(0)
             return
-        least = _LEAST_BESIDE_SOURCES if self.session.selection.part == "source" else _LEAST_READOUT
+        least = _MIN_BESIDE_SOURCES if self.session.selection.part == "source" else _MIN_READOUT
         room = self.height() - 86 - (0 if isinstance(self.editor, ListenEditor) else least)
         self._area.setFixedHeight(max(120, min(holder.sizeHint().height() + 4, room)))
 

@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from arpegon.listen import Mark, Sight
+from arpegon.listen import HeardNote, Sight
 from arpegon.listen.calibration import ENOUGH, TRIAL, Calibration, calibrate, strokes_in, surely
 from arpegon.ui.bench.editor import StageEditor
 
@@ -25,7 +25,7 @@ class CalibrationBox(QWidget):
         self.found: Calibration | None = None
         self._quiet_until = math.inf
         self._noise = 0.0
-        self._heard: dict[str, list[Mark]] = {"soft": [], "hard": []}
+        self._heard: dict[str, list[HeardNote]] = {"soft": [], "hard": []}
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(6)
@@ -72,7 +72,7 @@ class CalibrationBox(QWidget):
             self.editor.session.link.set_params(self.editor.stage.id, self.editor.stage.params)
             self._show()
 
-    def hear(self, sight: Sight | None, marks: Sequence[Mark]) -> None:
+    def hear(self, sight: Sight | None, marks: Sequence[HeardNote]) -> None:
         """Something was heard."""
         if self.step == "quiet" and sight is not None and sight.values:
             if self._quiet_until == math.inf:
@@ -87,7 +87,7 @@ class CalibrationBox(QWidget):
             else:
                 self._show()
 
-    def _strokes(self) -> list[Mark]:
+    def _strokes(self) -> list[HeardNote]:
         return strokes_in(self._heard.get(self.step, []))[0]
 
     def _advance(self) -> None:

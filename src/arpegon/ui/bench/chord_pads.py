@@ -14,7 +14,7 @@ from arpegon.core.theory.chords import CHORD_TYPES, STACKS, TYPE_LABELS, chord_n
 from arpegon.core.theory.pitch import ascii_name, written
 from arpegon.core.theory.scales import Key
 from arpegon.core.theory.voicing import inverted
-from arpegon.processors.stages.pads import BOUNDS, MOST, pad_notes
+from arpegon.processors.stages.pads import BOUNDS, MAX, pad_notes
 from arpegon.ui.controls.chord_palette import Chip, ChordPalette
 from arpegon.ui.controls.pad_grid import PadGrid, Tile
 from arpegon.ui.controls.pitch_ring import PitchRing
@@ -209,8 +209,8 @@ class PadsPane(QWidget):
     def add_pad(self, trigger: int | None = None) -> None:
         """Add a pad with the next chord of the key, on a trigger or on the next free one."""
         pads = self.pads
-        if len(pads) >= MOST:
-            self.editor.session.notice("edit", f"There are {MOST} pads, one for each note; no more fit.")
+        if len(pads) >= MAX:
+            self.editor.session.notice("edit", f"There are {MAX} pads, one for each note; no more fit.")
             return
         used = {pad["trigger"] for pad in pads}
         after = max(used) if used else _FIRST_TRIGGER - 1

@@ -14,7 +14,7 @@ from arpegon.ui.parts.standard import caps
 if TYPE_CHECKING:
     from arpegon.ui.bench.chord_editor import ChordEditor
 
-_MOST = 8
+_MAX = 8
 _SUGGESTED = (7, 4, 12, -12, 10, 3, 14, 19)
 
 
@@ -47,7 +47,7 @@ class ShapePane(QWidget):
     def show_values(self, values: dict[str, Any]) -> None:
         """Show the voices."""
         offsets = values["offsets"]
-        levels = [*values["levels"], *[1.0] * _MOST]
+        levels = [*values["levels"], *[1.0] * _MAX]
         while len(self.rows) < len(offsets):
             voice = VoiceRow(len(self.rows), self.editor.ink)
             voice.changed.connect(self._change_voice)
@@ -61,7 +61,7 @@ class ShapePane(QWidget):
             gone.deleteLater()
         for voice, offset, level in zip(self.rows, offsets, levels, strict=False):
             voice.show_voice(offset, level)
-        self.add.setVisible(len(offsets) < _MOST)
+        self.add.setVisible(len(offsets) < _MAX)
 
     def _voices(self) -> tuple[list[int], list[float]]:
         values = self.editor.values

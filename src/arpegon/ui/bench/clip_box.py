@@ -9,7 +9,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QRadioButton, QVBoxLayout, QWidget
 
 from arpegon.core.document.model import ClipSource
-from arpegon.ui.controls.choices import Segments, Switch
+from arpegon.ui.controls.choices import Segments, ToggleSwitch
 from arpegon.ui.parts.standard import under_caption
 
 
@@ -29,9 +29,9 @@ class ClipBox(QWidget):
         self.add = QPushButton("Choose a MIDI file …")
         self.add.setToolTip("Choose a file to play; where there is one, another to choose from.")
         box.addWidget(self.add)
-        self.loop = Switch("Round and round", "Begin again at the end of the clip's last bar.")
+        self.loop = ToggleSwitch("Round and round", "Begin again at the end of the clip's last bar.")
         self.loop.toggled.connect(lambda on: self.changed.emit("Loop", {"loop": on}))
-        self.tempo = Switch("In the project's tempo", "At the transport's tempo; else at the tempo of the file.")
+        self.tempo = ToggleSwitch("In the project's tempo", "At the transport's tempo; else at the tempo of the file.")
         self.tempo.toggled.connect(lambda on: self.changed.emit("Clip tempo", {"follow_tempo": on}))
         row = QHBoxLayout()
         row.addWidget(self.loop, 1)

@@ -14,8 +14,8 @@ from arpegon.core.processing.entries import Entries
 from arpegon.core.processing.patterns import Patterns
 from arpegon.core.processing.processor import Context
 from arpegon.core.processing.values import READS, WRITES, curve, on_line, placed, stair
-from arpegon.processors.stages.contour import MOST, Contour
-from arpegon.processors.stages.fan import MOST as MOST_CURVES
+from arpegon.processors.stages.contour import MAX, Contour
+from arpegon.processors.stages.fan import MAX as MAX_CURVES
 from arpegon.processors.stages.lfo import Lfo
 from arpegon.processors.targets import target_words
 from arpegon.ui.bench.editor import StageEditor
@@ -116,7 +116,7 @@ class FanEditor(StageEditor):
         self.curve.settled.connect(self.session.settle)
         row.addWidget(self.curve, 0, Qt.AlignmentFlag.AlignTop)
         column = QVBoxLayout()
-        column.addLayout(counted_heading("Curves", "curve", self._count, MOST_CURVES))
+        column.addLayout(counted_heading("Curves", "curve", self._count, MAX_CURVES))
         self.which = Picker({}, "Which of the curves is drawn and set.")
         self.which.chosen.connect(lambda place: self._choose(int(place)))
         column.addWidget(self.which)
@@ -183,7 +183,7 @@ class FanEditor(StageEditor):
 
     def _count(self, by: int) -> None:
         curves = self._curves()
-        if by > 0 and len(curves) < MOST_CURVES:
+        if by > 0 and len(curves) < MAX_CURVES:
             curves.append({"number": min(127, 16 + len(curves))})
             self._chosen = len(curves) - 1
         elif by < 0 and len(curves) > 1:
@@ -303,14 +303,14 @@ class ContourEditor(StageEditor):
         self.steps = QWidget()
         steps = QVBoxLayout(self.steps)
         steps.setContentsMargins(0, 0, 0, 0)
-        steps.addLayout(counted_heading("Steps", "step", self._count, MOST))
+        steps.addLayout(counted_heading("Steps", "step", self._count, MAX))
         self.bars = StepBars(self.ink, 1.0, "The values, one after the other: drag to draw.", "press + for a step")
         self.bars.snap = 1.0 / 127.0
         self.bars.changed.connect(lambda levels: self.set(False, steps=[round(level * 127) for level in levels]))
         self.bars.settled.connect(self.session.settle)
         steps.addWidget(self.bars)
         self.box.addWidget(self.steps)
-        self.view = WaveView(self.ink, MOST)
+        self.view = WaveView(self.ink, MAX)
         self.view.drawn.connect(lambda points: self.set(False, points=points))
         self.view.settled.connect(self.session.settle)
         self.box.addWidget(self.view)
@@ -323,7 +323,7 @@ class ContourEditor(StageEditor):
 
     def _count(self, by: int) -> None:
         steps: Sequence[int] = self.values["steps"]
-        if by > 0 and len(steps) < MOST:
+        if by > 0 and len(steps) < MAX:
             self.set(steps=[*steps, steps[-1] if steps else 64])
         elif by < 0:
             self.set(steps=list(steps[:-1]))

@@ -19,7 +19,7 @@ from arpegon.core.document.model import (
 from arpegon.core.events import control
 from arpegon.files.validation import LEVEL_RANGE
 from arpegon.sound import SOUNDS
-from arpegon.ui.controls.choices import Picker, Switch
+from arpegon.ui.controls.choices import Picker, ToggleSwitch
 from arpegon.ui.controls.panel import InstrumentPanel, Meter
 from arpegon.ui.model.session import Session
 from arpegon.ui.model.words import OWN_OUTPUT
@@ -42,7 +42,7 @@ class DestinationEditor(EndEditor):
         self.channel = Picker({"": "as played", **CHANNELS}, words)
         self.channel.chosen.connect(lambda value: self._change("Channel", channel=channel_of(value)))
         grid.addWidget(under_caption("Channel", self.channel), 0, 0)
-        self.muted = Switch("Mute", "Send nothing here; other destinations go on.")
+        self.muted = ToggleSwitch("Mute", "Send nothing here; other destinations go on.")
         self.muted.toggled.connect(lambda on: self._change("Mute destination", muted=on))
         grid.addWidget(self.muted, 0, 1, Qt.AlignmentFlag.AlignBottom)
         self.box.addLayout(grid)
@@ -62,7 +62,7 @@ class DestinationEditor(EndEditor):
         self.level.moved.connect(lambda value: self._change_instrument("Level", "level", level_db=round(value, 1)))
         self.pan = self._slider("pan", "Pan", "Where it stands: −1 is left, 1 is right.", 0.0, -1.0, 1.0, step=0.05)
         self.pan.moved.connect(lambda value: self._change_instrument("Pan", "pan", pan=round(value, 2)))
-        self.silent = Switch("Silence this instrument", "It sounds for no strand.")
+        self.silent = ToggleSwitch("Silence this instrument", "It sounds for no strand.")
         self.silent.toggled.connect(lambda on: self._change_instrument("Mute instrument", muted=on))
         self.meter = Meter(self.ink)
         self.listens = Picker({"": "all channels", **CHANNELS}, "The channel that this instrument plays.")

@@ -13,7 +13,7 @@ from arpegon.core.document.model import Stage, Strand
 from arpegon.core.events import NOTE_ON, Event
 from arpegon.core.processing.parameters import Param
 from arpegon.engine.wire.protocol import Passed
-from arpegon.listen import Mark, Sight
+from arpegon.listen import HeardNote, Sight
 from arpegon.processors import processor_class
 from arpegon.ui.look import theme
 from arpegon.ui.model.session import Session
@@ -91,7 +91,7 @@ class StageEditor(QWidget):
     def passed(self, batch: Sequence[Passed]) -> None:
         """Show what passed."""
 
-    def heard(self, sight: Sight | None, marks: Sequence[Mark], now: float) -> None:
+    def heard(self, sight: Sight | None, marks: Sequence[HeardNote], now: float) -> None:
         """Show what an audio source hears, and the notes made of it."""
 
     def tick(self, now: float) -> None:

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout
 from arpegon.core.document.model import Stage, Strand
 from arpegon.core.processing.values import curve, placed
 from arpegon.core.theory.pitch import written
-from arpegon.listen import Mark, Sight
+from arpegon.listen import HeardNote, Sight
 from arpegon.listen.pitch import latency_of
 from arpegon.ui.bench.audio_box import AudioBox
 from arpegon.ui.bench.calibration_box import CalibrationBox
@@ -67,7 +67,7 @@ class ListenEditor(StageEditor):
         points = values["points"] if values["shape"] == "drawn" else None
         self.response.show_response(line, points, (low, high))
 
-    def heard(self, sight: Sight | None, marks: Sequence[Mark], now: float) -> None:
+    def heard(self, sight: Sight | None, marks: Sequence[HeardNote], now: float) -> None:
         """Show what is heard."""
         values = self.values
         if sight is not None:
@@ -122,7 +122,7 @@ class HitsEditor(ListenEditor):
                 holder.setVisible(shown)
         self.controls["crosstalk_db"].setEnabled(values["group"] > 0)
 
-    def heard(self, sight: Sight | None, marks: Sequence[Mark], now: float) -> None:
+    def heard(self, sight: Sight | None, marks: Sequence[HeardNote], now: float) -> None:
         super().heard(sight, marks, now)
         if sight is not None:
             self.scope.take(sight, now)
@@ -178,7 +178,7 @@ class PitchEditor(ListenEditor):
         self.controls["bend_range"].setEnabled(values["bends"] == "follow")
         self.show_touch(values)
 
-    def heard(self, sight: Sight | None, marks: Sequence[Mark], now: float) -> None:
+    def heard(self, sight: Sight | None, marks: Sequence[HeardNote], now: float) -> None:
         super().heard(sight, marks, now)
         if sight is not None:
             self.scope.take(sight, now)

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMenu, QPushButton, QWidget
 
 from arpegon.core.errors import ArpegonError
-from arpegon.core.processing.patterns import MOST, Patterns
+from arpegon.core.processing.patterns import MAX, Patterns
 
 _MARK = "arpegon-pattern"
 
@@ -42,7 +42,7 @@ class PatternRow(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(4)
-        for place in range(MOST):
+        for place in range(MAX):
             button = QPushButton(str(place + 1))
             button.setCheckable(True)
             button.setFixedSize(30, 26)
@@ -68,7 +68,7 @@ class PatternRow(QWidget):
         for place, button in enumerate(self.buttons):
             button.setVisible(place < max(1, len(patterns)))
             button.setChecked(place == current)
-        self.add.setVisible(len(patterns) < MOST)
+        self.add.setVisible(len(patterns) < MAX)
         self._light()
 
     def show_playing(self, place: int | None) -> None:
@@ -102,7 +102,7 @@ class PatternRow(QWidget):
         menu.addSeparator()
         menu.addAction("Copy", lambda: self.copy(place))
         menu.addAction("Paste here", lambda: self.paste(place))
-        full = len(self.patterns) >= MOST
+        full = len(self.patterns) >= MAX
         duplicate = menu.addAction("Duplicate", lambda: self.duplicate(place))
         if duplicate is not None:
             duplicate.setEnabled(not full)
@@ -134,7 +134,7 @@ class PatternRow(QWidget):
 
     def duplicate(self, place: int) -> None:
         """A copy of a pattern behind all others, chosen at once."""
-        if len(self.patterns) >= MOST:
+        if len(self.patterns) >= MAX:
             return
         copied = self.patterns[place] if place < len(self.patterns) else self.fresh()
         patterns = [*(self.patterns or [self.fresh()]), copied]

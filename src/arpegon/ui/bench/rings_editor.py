@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QLabel
 from arpegon.core.theory.euclid import spread_evenly
 from arpegon.core.theory.pitch import written
 from arpegon.core.theory.scales import stage_key
-from arpegon.processors.sources.rings import MOST_RINGS, MOST_STEPS, RING_TOSS
+from arpegon.processors.sources.rings import MAX_RINGS, MAX_STEPS, RING_TOSS
 from arpegon.processors.stages.transpose import by_degrees
 from arpegon.ui.bench.entry_panel import EntryPanel
 from arpegon.ui.bench.generator_editor import GeneratorFoot
@@ -34,7 +34,7 @@ class RingsEditor(PatternEditor):
         self.view.more_hits.connect(self._more_hits)
         self.view.settled.connect(self.session.settle)
         self.box.addWidget(self.view)
-        self.box.addLayout(counted_heading("Rings", "ring", self._count, MOST_RINGS))
+        self.box.addLayout(counted_heading("Rings", "ring", self._count, MAX_RINGS))
         self.which = QLabel("")
         self.which.setProperty("role", "second")
         self.box.addWidget(self.which)
@@ -99,11 +99,11 @@ class RingsEditor(PatternEditor):
 
     def _more_hits(self, ring: int, by: int) -> None:
         entry = self.filled()[ring]
-        self.put_entry(ring, hits=max(0, min(entry["steps"], MOST_STEPS, entry["hits"] + by)))
+        self.put_entry(ring, hits=max(0, min(entry["steps"], MAX_STEPS, entry["hits"] + by)))
 
     def _count(self, by: int) -> None:
         pattern = self.pattern()
-        if by > 0 and len(pattern) < MOST_RINGS:
+        if by > 0 and len(pattern) < MAX_RINGS:
             pattern.append({"hits": 3, "steps": 8 + len(pattern), "note": 60 + 3 * len(pattern)})
         elif by < 0 and len(pattern) > 1:
             del pattern[self.view.chosen]

@@ -12,7 +12,7 @@ from arpegon.core.theory.pitch import written
 from arpegon.core.theory.scales import stage_key
 from arpegon.core.theory.walks import WALKS, RingWalk, figure
 from arpegon.core.time.rhythm import beats_of
-from arpegon.processors.sources.steps import MOST, STEP_TOSS
+from arpegon.processors.sources.steps import MAX, STEP_TOSS
 from arpegon.processors.stages.transpose import by_degrees
 from arpegon.ui.bench.generator_editor import GeneratorFoot
 from arpegon.ui.bench.pattern_editor import PatternEditor
@@ -30,7 +30,7 @@ _WAYS = {
     "shuffled": "shuffled anew each round",
     "random": "as the seed has it",
 }
-_COUNT = Number(key="count", label="Steps", default=8, low=1, high=MOST, help="How many steps the ring has.")
+_COUNT = Number(key="count", label="Steps", default=8, low=1, high=MAX, help="How many steps the ring has.")
 
 
 class StepsEditor(PatternEditor):

@@ -9,7 +9,7 @@ from arpegon.core.document import edits
 from arpegon.core.document.model import Stage, Strand
 from arpegon.processors import GENERATORS, WORKS
 from arpegon.processors.registry import GROUPS
-from arpegon.ui.controls.choices import Switch
+from arpegon.ui.controls.choices import ToggleSwitch
 from arpegon.ui.look import theme
 from arpegon.ui.model.session import Session
 from arpegon.ui.parts import clipboard
@@ -40,14 +40,14 @@ class StrandBench(QWidget):
         self.name.editingFinished.connect(self._rename)
         box.addWidget(under_caption("Name", self.name))
         box.addWidget(under_caption("Colour", self._swatches()))
-        self.along = Switch(
+        self.along = ToggleSwitch(
             "Send the source along",
             "What the sources bring also goes to the destinations untouched, beside what the stages make of it. "
             "Off, only what the stages made is heard.",
         )
         self.along.toggled.connect(lambda on: self._set("Send the source along", along=on))
         box.addWidget(self.along)
-        self.plays_on = Switch(
+        self.plays_on = ToggleSwitch(
             "Play on when the transport stops",
             "Its clips and what makes notes by itself go on when the transport stops, until it is stopped once more.",
         )

@@ -15,7 +15,7 @@ from arpegon.ui.controls.strokes_view import StrokesView
 from arpegon.ui.parts.standard import counted_heading
 
 _EMPTY = "play: keys show above, what sounds for them below"
-_MOST_STEPS = 32
+_MAX_STEPS = 32
 
 
 class StrokeEditor(StageEditor):
@@ -134,7 +134,7 @@ class RepeatEditor(StrokeEditor):
 
     def _count(self, by: int) -> None:
         rhythm = list(self.values["rhythm"]) or [1.0]
-        if by > 0 and len(rhythm) < _MOST_STEPS:
+        if by > 0 and len(rhythm) < _MAX_STEPS:
             rhythm.append(1.0)
         elif by < 0 and len(rhythm) > 1:
             rhythm.pop()

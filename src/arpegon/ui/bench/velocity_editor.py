@@ -16,7 +16,7 @@ from arpegon.ui.controls.curve_view import CurveView
 from arpegon.ui.controls.step_bars import StepBars
 from arpegon.ui.parts.standard import counted_heading
 
-_MOST_ACCENTS = 32
+_MAX_ACCENTS = 32
 
 
 class VelocityEditor(StageEditor):
@@ -53,7 +53,7 @@ class VelocityEditor(StageEditor):
 
     def _count(self, by: int) -> None:
         accents = list(self.values["accents"])
-        if by > 0 and len(accents) < _MOST_ACCENTS:
+        if by > 0 and len(accents) < _MAX_ACCENTS:
             accents.append(1.0)
         elif by < 0:
             accents = accents[:-1]

@@ -13,7 +13,7 @@ from arpegon.ui.look import theme
 from arpegon.ui.look.painted import Painted
 
 _SEGMENTS = 16
-_LEAST_SEGMENT = 4.0
+_MIN_SEGMENT = 4.0
 _NARROW = 120
 """Rows up to this width leave more room to the name than to the meter."""
 
@@ -132,7 +132,7 @@ class DestinationRow(EndRow):
 
     def _segments(self) -> int:
         """How many segments the meter has: fewer in a narrow column."""
-        return max(4, min(_SEGMENTS, int(self._meter_width() / _LEAST_SEGMENT)))
+        return max(4, min(_SEGMENTS, int(self._meter_width() / _MIN_SEGMENT)))
 
     def paint(self, painter: QPainter, t: theme.Theme) -> None:
         body = self.sheet()

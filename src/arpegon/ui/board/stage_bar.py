@@ -14,7 +14,7 @@ from arpegon.ui.look import theme
 from arpegon.ui.look.painted import Painted
 
 HEIGHT = 30
-_LEAST_CAPTION = 34
+_MIN_CAPTION = 34
 
 
 class StageBar(Painted):
@@ -149,7 +149,7 @@ class StageBar(Painted):
         quiet = text if self._selected or bypass else t.bar_second
         painter.setPen(theme.color(quiet))
         room = inner.adjusted(used, 0, 0, 0)
-        if room.width() < _LEAST_CAPTION:
+        if room.width() < _MIN_CAPTION:
             return
         caption = "bypassed" if bypass else self.caption
         caption = painter.fontMetrics().elidedText(caption, Qt.TextElideMode.ElideRight, int(room.width()))

@@ -14,7 +14,7 @@ from arpegon.ui.model.paper import RollLine
 RECENT_SECONDS = 8.0
 _SPAN_SECONDS = 1.2
 _TOGETHER_SECONDS = 0.03
-_MOST_NAMED = 4
+_MAX_NAMED = 4
 
 
 class TrailMark(msgspec.Struct, frozen=True):
@@ -48,5 +48,5 @@ def trail(strand: Strand, lines: Mapping[str, RollLine], names: tuple[str, ...],
 
 def _names(notes: set[int], names: tuple[str, ...]) -> str:
     ordered = sorted(notes)
-    more = f" +{len(ordered) - _MOST_NAMED}" if len(ordered) > _MOST_NAMED else ""
-    return " ".join(written(note, names) for note in ordered[:_MOST_NAMED]) + more
+    more = f" +{len(ordered) - _MAX_NAMED}" if len(ordered) > _MAX_NAMED else ""
+    return " ".join(written(note, names) for note in ordered[:_MAX_NAMED]) + more

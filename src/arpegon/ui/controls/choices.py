@@ -133,7 +133,7 @@ class Picker(QComboBox):
             self.setCurrentIndex(place)
 
 
-class Switch(Painted):
+class ToggleSwitch(Painted):
     """On or off, with its label."""
 
     toggled = pyqtSignal(bool)

@@ -14,14 +14,14 @@ from arpegon.ui.look import theme
 from arpegon.ui.look.painted import paint_paper
 
 _FADE_SECONDS = 2.5
-_MOST = 16
+_MAX = 16
 
 
 class CurveView(DrawnPoints):
     """Shows a response of 128 values; with ``points`` it can be drawn."""
 
     def __init__(self, ink: str, parent: QWidget | None = None, least: int = 1) -> None:
-        super().__init__(ink, least, _MOST, parent)
+        super().__init__(ink, least, _MAX, parent)
         self._others: Sequence[Sequence[float]] = ()
         self._line: float | None = None
         self.response: Sequence[float] = range(128)

@@ -12,7 +12,7 @@ from arpegon.ui.look import theme
 from arpegon.ui.look.painted import Painted
 
 _RUNG = 17.0
-_MOST = 8
+_MAX = 8
 
 
 class HeldLadder(Painted):
@@ -24,7 +24,7 @@ class HeldLadder(Painted):
         self.names: Sequence[str] = ()
         self._lit: Collection[int] = ()
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
-        self.setFixedSize(64, int(_MOST * _RUNG) + 4)
+        self.setFixedSize(64, int(_MAX * _RUNG) + 4)
         self.setToolTip("The notes that are walked over, numbered as the lane calls them.")
 
     def sizeHint(self) -> QSize:
@@ -38,12 +38,12 @@ class HeldLadder(Painted):
 
     def paint(self, painter: QPainter, t: theme.Theme) -> None:
         ink = t.drawn(self.ink)
-        rungs = max(3, min(_MOST, len(self.names)))
+        rungs = max(3, min(_MAX, len(self.names)))
         foot = self.height() - 2.0
         painter.setPen(QPen(theme.color(t.line), 1.5))
         for x in (18.0, self.width() - 2.0):
             painter.drawLine(QPointF(x, foot), QPointF(x, foot - rungs * _RUNG))
-        for place, name in enumerate(self.names[:_MOST]):
+        for place, name in enumerate(self.names[:_MAX]):
             rung = QRectF(18, foot - (place + 1) * _RUNG, self.width() - 20, _RUNG)
             lit = place in self._lit
             painter.setPen(Qt.PenStyle.NoPen)

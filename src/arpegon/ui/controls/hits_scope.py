@@ -10,7 +10,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy
 
-from arpegon.listen import Mark, Sight
+from arpegon.listen import HeardNote, Sight
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import Painted, paint_paper
 
@@ -34,7 +34,7 @@ class HitsScope(Painted):
         self._step = 0.001
         self._time = 0.0
         self._seen = 0.0
-        self._marks: deque[Mark] = deque(maxlen=64)
+        self._marks: deque[HeardNote] = deque(maxlen=64)
         self._now = 0.0
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(188)
@@ -54,7 +54,7 @@ class HitsScope(Painted):
             while len(self._peaks) > _SECONDS / self._step + 100:
                 self._peaks.popleft()
 
-    def add(self, marks: Sequence[Mark]) -> None:
+    def add(self, marks: Sequence[HeardNote]) -> None:
         """Strokes were found."""
         self._marks.extend(marks)
 

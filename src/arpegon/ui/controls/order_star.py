@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import Painted
 
-_MOST_NAMED = 14
+_MAX_NAMED = 14
 
 
 class OrderStar(Painted):
@@ -59,11 +59,11 @@ class OrderStar(Painted):
         for place, name in enumerate(self.names):
             lit = place in self.lit
             ground = self.ink if lit else t.field
-            size = 13.0 if count <= _MOST_NAMED else 6.0
+            size = 13.0 if count <= _MAX_NAMED else 6.0
             painter.setPen(QPen(theme.color(ink), 1.5))
             painter.setBrush(theme.color(ground))
             painter.drawEllipse(self._place(place), size, size)
-            if count <= _MOST_NAMED:
+            if count <= _MAX_NAMED:
                 painter.setPen(theme.color(theme.text_on(ground) if lit else t.ink))
                 spot = self._place(place)
                 painter.drawText(QRectF(spot.x() - 16, spot.y() - 9, 32, 18), Qt.AlignmentFlag.AlignCenter, name)

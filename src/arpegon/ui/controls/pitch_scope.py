@@ -10,13 +10,13 @@ from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy
 
 from arpegon.core.theory.pitch import written
-from arpegon.listen import Mark, Sight
+from arpegon.listen import HeardNote, Sight
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import Painted, paint_paper
 
 _SECONDS = 3.0
 _BLACK = {1, 3, 6, 8, 10}
-_LEAST_CLARITY = 0.45
+_MIN_CLARITY = 0.45
 
 
 class PitchScope(Painted):
@@ -27,7 +27,7 @@ class PitchScope(Painted):
         self.ink = ink
         self.low, self.high = 40, 76
         self._frames: deque[tuple[float, float, float, float]] = deque(maxlen=2000)
-        self._notes: deque[Mark] = deque(maxlen=64)
+        self._notes: deque[HeardNote] = deque(maxlen=64)
         self._seen = self._now = 0.0
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(206)
@@ -55,7 +55,7 @@ class PitchScope(Painted):
             time = sight.time - (count - 1 - place) * sight.step
             self._frames.append((time, *sight.values[3 * place : 3 * place + 3]))  # type: ignore[arg-type]
 
-    def add(self, marks: Sequence[Mark]) -> None:
+    def add(self, marks: Sequence[HeardNote]) -> None:
         """Notes began or ended."""
         for mark in marks:
             if self._notes and not self._notes[-1].end:  # there is one at a time: this is the end of the last one
@@ -106,7 +106,7 @@ class PitchScope(Painted):
             y = room.top() + (newest - time) * scale
             if y > room.bottom():
                 break
-            if clarity < _LEAST_CLARITY:
+            if clarity < _MIN_CLARITY:
                 before = None
                 continue
             x = self._x(pitch, room)

@@ -14,7 +14,7 @@ from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import Painted
 
-_MOST_NAMED = 20
+_MAX_NAMED = 20
 
 
 class Bead(msgspec.Struct, frozen=True):
@@ -172,7 +172,7 @@ class StepRing(Painted):
 
     def _paint_beads(self, painter: QPainter, t: theme.Theme, ink: str) -> None:
         size = self._size()
-        named = len(self.beads) <= _MOST_NAMED
+        named = len(self.beads) <= _MAX_NAMED
         for place, bead in enumerate(self.beads):
             spot = self._spot(place)
             lit = place == self._lit

@@ -15,7 +15,7 @@ from arpegon.ui.look.painted import Painted, paint_paper
 _SECONDS = 6.0
 
 
-class Stroke:
+class DrawnNote:
     """A note that came in and what became of it; times in seconds, ``None`` while it lasts."""
 
     __slots__ = ("end", "made_end", "made_start", "note", "start")
@@ -38,7 +38,7 @@ class StrokesView(Painted):
         super().__init__(parent)
         self.ink = ink
         self.empty = empty
-        self.strokes: deque[Stroke] = deque(maxlen=96)
+        self.strokes: deque[DrawnNote] = deque(maxlen=96)
         self._now = 0.0
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumHeight(120)
@@ -48,7 +48,7 @@ class StrokesView(Painted):
 
     def came_in(self, note: int, time: float) -> None:
         """A key was struck."""
-        self.strokes.append(Stroke(note, time))
+        self.strokes.append(DrawnNote(note, time))
 
     def went(self, note: int, time: float) -> None:
         """A key was let go."""
@@ -63,7 +63,7 @@ class StrokesView(Painted):
             if stroke.note == note and stroke.made_start is None and stroke.start <= time + 1e-6:
                 stroke.made_start = time
                 return
-        echo = Stroke(note, time)
+        echo = DrawnNote(note, time)
         echo.end = echo.made_start = time
         self.strokes.append(echo)
 
@@ -114,7 +114,7 @@ class StrokesView(Painted):
         return self.width() - 8 - (self._now - time) / _SECONDS * (self.width() - 16)
 
     def _paint(
-        self, painter: QPainter, t: theme.Theme, stroke: Stroke, above: float, below: float, tall: float
+        self, painter: QPainter, t: theme.Theme, stroke: DrawnNote, above: float, below: float, tall: float
     ) -> None:
         ink = t.drawn(self.ink)
         painter.setPen(Qt.PenStyle.NoPen)

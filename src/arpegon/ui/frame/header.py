@@ -16,7 +16,7 @@ from arpegon.engine.wire.protocol import Telemetry
 from arpegon.processors.targets import TEMPO
 from arpegon.ui.controls.name_field import NameField
 from arpegon.ui.frame.clock_panel import ClockPanel
-from arpegon.ui.frame.header_parts import HEIGHT, Field, Mark, Tab, TransportButton
+from arpegon.ui.frame.header_parts import HEIGHT, BrandFigure, Field, Tab, TransportButton
 from arpegon.ui.look import theme
 from arpegon.ui.model.session import Session
 from arpegon.ui.parts.hook_handle import offer_hookup
@@ -49,7 +49,7 @@ class Header(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(12, 0, 12, 0)
         row.setSpacing(6)
-        self.mark = Mark()
+        self.mark = BrandFigure()
         row.addWidget(self.mark)
         row.addLayout(self._names(), 1)
         self._build_transport(row)

@@ -26,7 +26,7 @@ from arpegon.ui.look.painted import Painted, painting
 HEIGHT = 54
 
 
-class Mark(Painted):
+class BrandFigure(Painted):
     """The brand's figure: a twelve-sided ring with a star in it; it turns a little with every beat."""
 
     def __init__(self, parent: QWidget | None = None) -> None:

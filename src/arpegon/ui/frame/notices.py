@@ -13,14 +13,14 @@ from arpegon.core.document.mending import mend_label
 from arpegon.core.document.path_check import Break
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import Painted
-from arpegon.ui.model.notices import Act
+from arpegon.ui.model.notices import NoticeAction
 from arpegon.ui.model.session import Session
 from arpegon.ui.model.timers import one_shot, ticking
 
 _PASSING = {"edit", "done", "take", "kept", "restart"}
 _GOOD = {"done", "learn", "kept", "recover", "restart"}
 _PASSING_MS = 6000
-_MOST = 3
+_MAX = 3
 _NUMBERS = {3: "three", 4: "four", 5: "five", 6: "six", 7: "seven", 8: "eight", 9: "nine", 10: "ten"}
 
 
@@ -29,7 +29,7 @@ class NoticeRow(Painted):
 
     smooth = False
 
-    def __init__(self, text: str, acts: Sequence[Act], good: bool, dismiss: Callable[[], None]) -> None:
+    def __init__(self, text: str, acts: Sequence[NoticeAction], good: bool, dismiss: Callable[[], None]) -> None:
         super().__init__()
         self._good = good
         row = QHBoxLayout(self)
@@ -72,7 +72,7 @@ class NoticeBar(QWidget):
     @property
     def texts(self) -> list[str]:
         """The sentences in sight, newest first."""
-        return list(self.session.notices.values())[::-1][:_MOST]
+        return list(self.session.notices.values())[::-1][:_MAX]
 
     def refresh(self) -> None:
         """Show the notices."""
@@ -82,7 +82,7 @@ class NoticeBar(QWidget):
             if widget is not None:
                 widget.hide()
                 widget.deleteLater()
-        shown = list(self.session.notices.items())[::-1][:_MOST]
+        shown = list(self.session.notices.items())[::-1][:_MAX]
         for topic, text in shown:
             self._box.addWidget(
                 NoticeRow(

@@ -13,7 +13,7 @@ from arpegon.core.document.model import Hookup, Project
 from arpegon.core.processing.parameters import Number, Param
 from arpegon.core.theory.pitch import written
 from arpegon.processors.targets import ACTIONS, declared, name_of, target_words
-from arpegon.ui.controls.choices import Picker, Segments, Switch
+from arpegon.ui.controls.choices import Picker, Segments, ToggleSwitch
 from arpegon.ui.controls.range_slider import RangeSlider
 from arpegon.ui.controls.slider import Slider
 from arpegon.ui.look import theme
@@ -144,9 +144,9 @@ class HookupEditor(QWidget):
             line.addWidget(words)
             column.addLayout(line)
             column.addWidget(slider)
-        self.reversed = Switch("Reversed", "The control's top becomes the bottom.")
+        self.reversed = ToggleSwitch("Reversed", "The control's top becomes the bottom.")
         self.reversed.toggled.connect(self._reverse)
-        self.passes = Switch("It goes on into the strands", "Else what moves it is kept from the strands.")
+        self.passes = ToggleSwitch("It goes on into the strands", "Else what moves it is kept from the strands.")
         self.passes.toggled.connect(lambda on: self._set("Passes", passes=on))
         row = QHBoxLayout()
         row.addWidget(self.reversed, 2)

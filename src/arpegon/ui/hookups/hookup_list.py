@@ -15,7 +15,7 @@ ROW = 44
 _GLOW = 0.8
 
 
-class Entry(msgspec.Struct, frozen=True):
+class HookupRow(msgspec.Struct, frozen=True):
     """One row: ids and words; ``gone`` where its target is no longer there."""
 
     id: str
@@ -27,7 +27,7 @@ class Entry(msgspec.Struct, frozen=True):
     muted: bool
 
 
-class HookupList(RowList[Entry]):
+class HookupList(RowList[HookupRow]):
     """Rows; click chooses one, Return or a click on the switch at its right mutes it, Del removes it."""
 
     muted = pyqtSignal(str)
@@ -67,7 +67,7 @@ class HookupList(RowList[Entry]):
         else:
             super().keyPressEvent(event)
 
-    def paint_row(self, painter: QPainter, t: theme.Theme, row: QRectF, place: int, entry: Entry) -> None:
+    def paint_row(self, painter: QPainter, t: theme.Theme, row: QRectF, place: int, entry: HookupRow) -> None:
         now = entry.id == self.current
         painter.setPen(QPen(theme.color(t.ink if now else t.line), 1.6 if now else 1.0))
         painter.setBrush(theme.color(t.roll))

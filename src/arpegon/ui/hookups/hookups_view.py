@@ -19,10 +19,10 @@ from arpegon.core.document.model import Hookup
 from arpegon.core.errors import ArpegonError
 from arpegon.files.hookup_sets import SUFFIX, load_set, save_set
 from arpegon.processors.targets import target_words
-from arpegon.ui.controls.choices import Switch
+from arpegon.ui.controls.choices import ToggleSwitch
 from arpegon.ui.controls.scrolled import beside_editor, scrolled
 from arpegon.ui.hookups.hookup_editor import HookupEditor
-from arpegon.ui.hookups.hookup_list import Entry, HookupList
+from arpegon.ui.hookups.hookup_list import HookupList, HookupRow
 from arpegon.ui.model.hookup_words import control_words, surface_name
 from arpegon.ui.model.session import Session
 from arpegon.ui.parts.parts_menu import target_menu
@@ -63,7 +63,7 @@ class HookupsView(QWidget):
         self.search.setClearButtonEnabled(True)
         self.search.textChanged.connect(lambda _: self.refresh())
         head.addWidget(self.search, 1)
-        self.touch = Switch("Go to what I touch", "The hookup of a control that is moved is chosen.")
+        self.touch = ToggleSwitch("Go to what I touch", "The hookup of a control that is moved is chosen.")
         self.touch.set_value(True)
         head.addWidget(self.touch)
         for text, help_text, act in (
@@ -88,7 +88,7 @@ class HookupsView(QWidget):
         self.none.setVisible(not hookups)
         self.editor.refresh()
 
-    def _entry(self, one: Hookup) -> Entry:
+    def _entry(self, one: Hookup) -> HookupRow:
         words = target_words(self.session.project, one)
         how: list[str] = [one.way]
         if one.in_low > one.in_high:
@@ -100,7 +100,7 @@ class HookupsView(QWidget):
         if one.takeover != "jump" and one.way == "follow":
             how.append(one.takeover)
         gone = words is None
-        return Entry(
+        return HookupRow(
             id=one.id,
             control=control_words(one, self.session.project),
             name=one.name or surface_name(self.session.project, one),
@@ -185,6 +185,6 @@ def _order(one: Hookup) -> tuple[str, str, int, int]:
     return (one.feed, one.control, -1 if one.channel is None else one.channel, one.number)
 
 
-def _found(entry: Entry, words: list[str]) -> bool:
+def _found(entry: HookupRow, words: list[str]) -> bool:
     text = f"{entry.control} {entry.name} {entry.target} {entry.how}".casefold().replace(",", " ")
     return all(word in text.split() if word.isdigit() else word in text for word in words)

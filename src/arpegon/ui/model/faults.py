@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import QObject, Qt, pyqtSignal
 
 from arpegon.files.logs import catch_faults
-from arpegon.ui.model.notices import Act
+from arpegon.ui.model.notices import NoticeAction
 from arpegon.ui.model.session import Session
 
 TOPIC = "fault"
@@ -21,7 +21,7 @@ class Faults(QObject):
 
     _met = pyqtSignal(str)
 
-    def __init__(self, session: Session, show: Act) -> None:
+    def __init__(self, session: Session, show: NoticeAction) -> None:
         super().__init__(session)
         self._session = session
         self._show = show

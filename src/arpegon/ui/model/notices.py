@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-Act = tuple[str, Callable[[], None]]
+NoticeAction = tuple[str, Callable[[], None]]
 """What can be done about something: the words on a button, and what it does."""
 
 
@@ -22,9 +22,9 @@ class Notices(QObject):
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.texts: dict[str, str] = {}
-        self.acts: dict[str, Sequence[Act]] = {}
+        self.acts: dict[str, Sequence[NoticeAction]] = {}
 
-    def say(self, topic: str, text: str, acts: Sequence[Act] = ()) -> None:
+    def say(self, topic: str, text: str, acts: Sequence[NoticeAction] = ()) -> None:
         """Say a sentence under a topic; an empty one takes it back."""
         if not text and topic not in self.texts:
             return

@@ -10,12 +10,12 @@ from arpegon.core.notes.pairing import Pairing, note_key
 from arpegon.core.notes.taps import IN, OUT, Passage
 
 KEPT_SECONDS = 45.0
-MOST_BARS = 1500
-_LEAST_SPAN = 19
+MAX_BARS = 1500
+_MIN_SPAN = 19
 _MARGIN = 2
 
 
-class Bar:
+class NoteBar:
     """A note on paper; ``end`` is ``None`` while it sounds."""
 
     __slots__ = ("end", "note", "start", "velocity")
@@ -31,14 +31,14 @@ class RollLine:
     """One strip of paper: notes as bars, controllers as pen lines."""
 
     def __init__(self) -> None:
-        self.bars: deque[Bar] = deque(maxlen=MOST_BARS)
+        self.bars: deque[NoteBar] = deque(maxlen=MAX_BARS)
         """All notes in the order of their beginnings."""
-        self.ended: deque[Bar] = deque(maxlen=MOST_BARS)
+        self.ended: deque[NoteBar] = deque(maxlen=MAX_BARS)
         """Those that ended, in the order of their ends."""
         self.pens: dict[tuple[int, int], deque[tuple[float, float]]] = {}
         self.fresh_from: float | None = None
         """The earliest time that was printed since somebody painted the roll, who sets it back."""
-        self._open: Pairing[Bar] = Pairing()
+        self._open: Pairing[NoteBar] = Pairing()
 
     def add(self, events: Iterable[Event]) -> None:
         """Print events, in order."""
@@ -47,7 +47,7 @@ class RollLine:
             if self.fresh_from is None or event.time < self.fresh_from:
                 self.fresh_from = event.time
             if kind == NOTE_ON:
-                bar = Bar(event.data1, event.data2, event.time)
+                bar = NoteBar(event.data1, event.data2, event.time)
                 self.bars.append(bar)
                 self._open.begin(note_key(event), bar)
             elif kind == NOTE_OFF:
@@ -63,7 +63,7 @@ class RollLine:
                 pen = self.pens.setdefault((event.status, number), deque(maxlen=1200))
                 pen.append((event.time, float(value)))
 
-    def in_sight(self, time: float) -> Iterator[Bar]:
+    def in_sight(self, time: float) -> Iterator[NoteBar]:
         """The notes that sound, or ended after a time."""
         yield from self._open.marks()
         for bar in reversed(self.ended):
@@ -142,7 +142,7 @@ class Paper:
         if low > high:
             return
         low, high = low - _MARGIN, high + _MARGIN
-        missing = _LEAST_SPAN - (high - low)
+        missing = _MIN_SPAN - (high - low)
         if missing > 0:
             low, high = low - missing // 2, high + missing - missing // 2
         self._target = (max(0, low), min(127, high))

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from arpegon.core.document import edits
-from arpegon.core.notes.memory import History
+from arpegon.core.notes.memory import Remembered
 from arpegon.core.notes.takes import Take, cut_take
 from arpegon.core.time.clock import bar_beats
 
@@ -35,7 +35,7 @@ class Recorder(QObject):
         """Another document is worked on."""
         self.since = None
 
-    def history(self) -> History:
+    def history(self) -> Remembered:
         """What is remembered, decoded."""
         return self.session.link.keeper.history()
 
@@ -61,7 +61,7 @@ class Recorder(QObject):
                 session.notice("take", "Nothing was played while recording, so no take was made.")
         session.file_changed.emit()
 
-    def _make_take(self, how: str, history: History, start: float, end: float) -> bool:
+    def _make_take(self, how: str, history: Remembered, start: float, end: float) -> bool:
         take = self.take_of(history, start, end)
         if take is None:
             return False
@@ -69,7 +69,7 @@ class Recorder(QObject):
         self.kept.emit(take.id)
         return True
 
-    def take_of(self, history: History, start: float, end: float) -> Take | None:
+    def take_of(self, history: Remembered, start: float, end: float) -> Take | None:
         """A take of what was remembered between two times, with a name of its own; ``None`` where that is nothing."""
         takes = self.session.project.takes
         take_id = edits.fresh_id("take", (take.id for take in takes))

@@ -28,14 +28,14 @@ from arpegon.ui.model.change import EVERYTHING, Change, change_between
 from arpegon.ui.model.filing import Filing
 from arpegon.ui.model.hooking import Hooking
 from arpegon.ui.model.link import EngineLink
-from arpegon.ui.model.notices import Act, Notices
+from arpegon.ui.model.notices import NoticeAction, Notices
 from arpegon.ui.model.paper import Paper
 from arpegon.ui.model.path_watch import PathWatch
 from arpegon.ui.model.piece import Piece
 from arpegon.ui.model.recorder import Recorder
 from arpegon.ui.model.selection import NOTHING, Selection, source_selection, stage_selection
 from arpegon.ui.model.timers import one_shot, ticking
-from arpegon.ui.model.transport import Transport
+from arpegon.ui.model.transport import TransportModel
 
 ENGINE_DEBOUNCE_MS = 8
 _LASTING = {"audio", "recover", "memory"}
@@ -87,7 +87,7 @@ class Session(QObject):
         """The first revision of the document that is worked on: what others printed belongs to another one."""
         self.notice_list = Notices(self)
         self.link = EngineLink(self)
-        self.transport = Transport(self.link, self)
+        self.transport = TransportModel(self.link, self)
         self.filing = Filing(self)
         self.hooking = Hooking(self)
         self.piece = Piece(self)
@@ -368,7 +368,7 @@ class Session(QObject):
         self.paths.check()
 
     def _take_notice(self, topic: str, text: str) -> None:
-        acts: Sequence[Act] = (("Try again", self._start_anew),) if topic == GIVEN_UP else ()
+        acts: Sequence[NoticeAction] = (("Try again", self._start_anew),) if topic == GIVEN_UP else ()
         self.notice(topic, text, acts)
 
     def _start_anew(self) -> None:
@@ -385,7 +385,7 @@ class Session(QObject):
         """The sentences that stand now, by topic, oldest first."""
         return self.notice_list.texts
 
-    def notice(self, topic: str, text: str, acts: Sequence[Act] = ()) -> None:
+    def notice(self, topic: str, text: str, acts: Sequence[NoticeAction] = ()) -> None:
         """Say a sentence under a topic; an empty one takes it back."""
         self.notice_list.say(topic, text, acts)
 

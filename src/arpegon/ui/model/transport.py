@@ -13,7 +13,7 @@ from arpegon.engine.wire.protocol import Health, Telemetry
 from arpegon.ui.model.link import EngineLink
 
 
-class Transport(QObject):
+class TransportModel(QObject):
     """Keeps the last word of the engine; between two of them the beat is reckoned."""
 
     def __init__(self, link: EngineLink, parent: QObject | None = None) -> None:

@@ -10,11 +10,11 @@ from PyQt6.QtWidgets import QMenu, QWidget
 from arpegon.core.document.model import Project
 from arpegon.processors.targets import ACTIONS, actions_on, holdable, name_of, params_of
 
-Entry = tuple[str, Callable[[], object]] | None
+MenuEntry = tuple[str, Callable[[], object]] | None
 """A line of the menu and what it does; ``None`` is a rule."""
 
 
-def parts_menu(project: Project, parent: QWidget, entries: Callable[[str], Iterable[Entry]]) -> QMenu:
+def parts_menu(project: Project, parent: QWidget, entries: Callable[[str], Iterable[MenuEntry]]) -> QMenu:
     """A menu with submenus; ``entries`` says what each part offers (by its id, the project's is empty)."""
     menu = QMenu(parent)
 
@@ -43,7 +43,7 @@ def parts_menu(project: Project, parent: QWidget, entries: Callable[[str], Itera
 def holdable_menu(project: Project, parent: QWidget, take: Callable[[str, str], None]) -> QMenu:
     """Everything that sections can hold; ``take`` gets target and parameter."""
 
-    def entries(target: str) -> list[Entry]:
+    def entries(target: str) -> list[MenuEntry]:
         return [(param.label, partial(take, target, key)) for key, param in holdable(project, target).items()]
 
     return parts_menu(project, parent, entries)
@@ -52,11 +52,11 @@ def holdable_menu(project: Project, parent: QWidget, take: Callable[[str, str], 
 def target_menu(project: Project, parent: QWidget, take: Callable[[str, str, str], None]) -> QMenu:
     """Everything that can be hooked up; ``take`` gets target, parameter, action."""
 
-    def entries(target: str) -> list[Entry]:
-        actions: list[Entry] = [
+    def entries(target: str) -> list[MenuEntry]:
+        actions: list[MenuEntry] = [
             (ACTIONS[name].label, partial(take, target, "", name)) for name in actions_on(project, target)
         ]
-        params: list[Entry] = [
+        params: list[MenuEntry] = [
             (param.label, partial(take, target, key, "")) for key, param in params_of(project, target).items()
         ]
         return [*actions, None, *params] if actions and params else actions + params

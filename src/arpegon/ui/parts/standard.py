@@ -30,7 +30,7 @@ from arpegon.ui.controls.slider import Slider, tooltip
 from arpegon.ui.look import theme
 
 ROOTS = ("C", "C#", "Db", "D", "D#", "Eb", "E", "F", "F#", "Gb", "G", "G#", "Ab", "A", "A#", "Bb", "B")
-MOST_ON_A_SLIDER = 20_000
+MAX_ON_A_SLIDER = 20_000
 STANDARD = (Number, Choice, Switch, PitchClass, Numbers, NoteValue, NoteKey, Flags)
 """Declarations that have a standard control; others are for editors of their own."""
 FEW = 4
@@ -49,7 +49,7 @@ def standard_control(param: Param, ink: str, choose: Choose, settle: Callable[[]
         settle: called when a drag ends.
     """
     made: QWidget
-    if isinstance(param, Number) and param.high > MOST_ON_A_SLIDER:
+    if isinstance(param, Number) and param.high > MAX_ON_A_SLIDER:
         made = SeedField(param)
         made.chosen.connect(lambda value: choose(value, True))
     elif isinstance(param, (Number, NoteKey)):
@@ -68,7 +68,7 @@ def standard_control(param: Param, ink: str, choose: Choose, settle: Callable[[]
         made = RateField(param)
         made.chosen.connect(lambda value: choose(value, True))
     elif isinstance(param, Switch):
-        made = choices.Switch(param.label, tooltip(param))
+        made = choices.ToggleSwitch(param.label, tooltip(param))
         made.toggled.connect(lambda on: choose(on, True))
     elif isinstance(param, Choice) and len(param.options) <= FEW:
         made = choices.Segments(param.options, tooltip(param))
@@ -193,7 +193,7 @@ class NumbersField(QLineEdit):
 
 def captioned(param: Param, control: QWidget) -> QWidget:
     """A standard control under its label (sliders and switches bear their own)."""
-    return control if isinstance(control, (Slider, choices.Switch)) else under_caption(param.label, control)
+    return control if isinstance(control, (Slider, choices.ToggleSwitch)) else under_caption(param.label, control)
 
 
 def under_caption(caption: str, widget: QWidget) -> QWidget:

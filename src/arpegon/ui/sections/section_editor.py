@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import Held, Project, Section
-from arpegon.core.document.sections import MOST_BARS
+from arpegon.core.document.sections import MAX_BARS
 from arpegon.core.processing.parameters import Number, Param
 from arpegon.processors.targets import held_words, holdable, name_of, value_now
 from arpegon.ui.controls.choices import Segments
@@ -29,7 +29,7 @@ from arpegon.ui.model.session import Session
 from arpegon.ui.parts.parts_menu import holdable_menu
 from arpegon.ui.parts.standard import STANDARD, caps, captioned, standard_control
 
-_BARS = Number(key="bars", label="Bars", default=8, low=1, high=MOST_BARS, help="How many bars it lasts.")
+_BARS = Number(key="bars", label="Bars", default=8, low=1, high=MAX_BARS, help="How many bars it lasts.")
 _THEN = {"on": "goes on", "again": "again", "top": "to the first", "stop": "stops"}
 _TEACH = (
     "A section is a part of the piece: some bars, and the settings that hold there. Add one, then press “hold changes” "

@@ -14,7 +14,7 @@ from arpegon.ui.look import theme
 ROW = 52
 
 
-class Entry(msgspec.Struct, frozen=True):
+class SectionRow(msgspec.Struct, frozen=True):
     """One row: its id, and what is written in it."""
 
     id: str
@@ -24,7 +24,7 @@ class Entry(msgspec.Struct, frozen=True):
     holds: str
 
 
-class SectionList(RowList[Entry]):
+class SectionList(RowList[SectionRow]):
     """Rows; a click chooses one, a double click or Enter goes there, a drag or Alt with the arrows moves it.
 
     Signals:
@@ -104,7 +104,7 @@ class SectionList(RowList[Entry]):
         if self._drop is not None:
             painter.fillRect(QRectF(0, max(0, self._drop * ROW - 2), self.width(), 3), theme.color(t.warning))
 
-    def paint_row(self, painter: QPainter, t: theme.Theme, row: QRectF, place: int, entry: Entry) -> None:
+    def paint_row(self, painter: QPainter, t: theme.Theme, row: QRectF, place: int, entry: SectionRow) -> None:
         now = place == self._playing
         chosen = entry.id == self.current
         painter.setPen(QPen(theme.color(t.ink if chosen else t.line), 1.6 if chosen else 1.0))

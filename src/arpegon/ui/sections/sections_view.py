@@ -11,7 +11,7 @@ from arpegon.processors.targets import held_words
 from arpegon.ui.controls.scrolled import beside_editor, scrolled
 from arpegon.ui.model.session import Session
 from arpegon.ui.sections.section_editor import SectionEditor
-from arpegon.ui.sections.section_list import Entry, SectionList
+from arpegon.ui.sections.section_list import SectionList, SectionRow
 from arpegon.ui.sections.section_strip import THEN
 
 
@@ -86,13 +86,13 @@ class SectionsView(QWidget):
         self.length.setText(f"{bars} bars, {minutes}:{seconds:02d} once through" if sections else "")
         self.editor.refresh()
 
-    def _entry(self, one: Section) -> Entry:
+    def _entry(self, one: Section) -> SectionRow:
         project = self.session.project
         held = [words for held in one.holds if (words := held_words(project, held)) is not None]
         gone = len(one.holds) - len(held)
         if gone:
             held.append("1 that is gone" if gone == 1 else f"{gone} that are gone")
-        return Entry(
+        return SectionRow(
             id=one.id,
             name=one.name,
             bars="1 bar" if one.bars == 1 else f"{one.bars} bars",

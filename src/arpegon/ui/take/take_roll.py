@@ -10,7 +10,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF, QWhee
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.core.events import BEND, CONTROL, PRESSURE, Event
-from arpegon.core.notes.takes import Bar, bars, is_doubtful
+from arpegon.core.notes.takes import TakeNote, bars, is_doubtful
 from arpegon.core.theory.pitch import written
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import Painted
@@ -52,7 +52,7 @@ class TakeRoll(Painted):
         super().__init__(parent)
         self.span = span
         self.ink = 0
-        self._bars: list[Bar] = []
+        self._bars: list[TakeNote] = []
         self._doubtful: Sequence[tuple[float, int]] = ()
         self._pens: dict[tuple[int, int], list[tuple[float, float]]] = {}
         self.empty_words = ""
@@ -82,7 +82,7 @@ class TakeRoll(Painted):
         self.update()
 
     @property
-    def notes(self) -> list[Bar]:
+    def notes(self) -> list[TakeNote]:
         """The notes on the paper."""
         return self._bars
 

@@ -1,0 +1,94 @@
+"""From version to version of our files: each step makes of a file's tree what the next version reads.
+
+A step gets the tree as it stands in the file, not yet checked, and returns another one. What it does not understand it
+leaves as it is: the checks that follow say what is wrong with it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from arpegon.core.notes.taps import IN, OUT
+
+Tree = dict[str, Any]
+Step = Callable[[Tree], Tree]
+
+
+def migrated(tree: Tree, format: str, version: int) -> Tree:
+    """A file's tree as the newest version has it.
+
+    Args:
+        format: the mark under its key ``format``.
+        version: the version that it is of, 1 up to :func:`newest`.
+    """
+    for number, step in enumerate(STEPS[format][version - 1 :], start=version + 1):
+        tree = {**step(tree), "version": number}
+    return tree
+
+
+def newest(format: str) -> int:
+    """The newest version of a format."""
+    return 1 + len(STEPS[format])
+
+
+def free_the_names_of_taps(tree: Tree) -> Tree:
+    """Version 2 of projects: ``in`` and ``out`` name places in a strand, so stages that are called so get other ids."""
+    strands = [strand for strand in _list(tree.get("strands")) if isinstance(strand, dict)]
+    workers = [
+        one
+        for strand in strands
+        for part in ("sources", "stages")
+        for one in _list(strand.get(part))
+        if isinstance(one, dict) and isinstance(one.get("id"), str)
+    ]
+    taken = {one["id"] for one in workers}
+    other = {}
+    for name in (IN, OUT):
+        if name in taken:
+            other[name] = next(made for number in range(1, len(taken) + 2) if (made := f"{name}-{number}") not in taken)
+            taken.add(other[name])
+    return _renamed(tree, other) if other else tree
+
+
+def free_the_names_in_a_preset(tree: Tree) -> Tree:
+    """Version 2 of presets: the same for the stage or strand that one holds."""
+    if isinstance(tree.get("stage"), dict):
+        wrapped = free_the_names_of_taps({"strands": [{"stages": [tree["stage"]]}]})
+        return {**tree, "stage": wrapped["strands"][0]["stages"][0]}
+    if isinstance(tree.get("strand"), dict):
+        return {**tree, "strand": free_the_names_of_taps({"strands": [tree["strand"]]})["strands"][0]}
+    return tree
+
+
+STEPS: dict[str, tuple[Step, ...]] = {
+    "arpegon-project": (free_the_names_of_taps,),
+    "arpegon-preset": (free_the_names_in_a_preset,),
+    "arpegon-hookups": (),
+}
+"""For each format what leads from version 1 to 2, from 2 to 3 ..."""
+
+
+def _renamed(tree: Tree, other: dict[str, str]) -> Tree:
+    """A project with other ids of stages, and whatever names them."""
+
+    def entry(one: Any, keys: tuple[str, ...]) -> Any:
+        if not isinstance(one, dict):
+            return one
+        named = {key: other[one[key]] for key in keys if isinstance(one.get(key), str) and one[key] in other}
+        return {**one, **named}
+
+    def entries(holder: Any, part: str, *keys: str) -> Any:
+        """A holder with the entries of one of its lists renamed."""
+        if not isinstance(holder, dict) or not isinstance(holder.get(part), list):
+            return holder
+        return {**holder, part: [entry(one, keys) for one in holder[part]]}
+
+    tree = entries(tree, "hookups", "target", "stage")
+    strands = [entries(entries(one, "sources", "id", "after"), "stages", "id") for one in _list(tree.get("strands"))]
+    sections = [entries(one, "holds", "target") for one in _list(tree.get("sections"))]
+    return {**tree, "strands": strands, **({"sections": sections} if "sections" in tree else {})}
+
+
+def _list(value: Any) -> list[Any]:
+    return value if isinstance(value, list) else []

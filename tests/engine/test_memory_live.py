@@ -1,0 +1,100 @@
+"""The memory beside a real engine: what the port sent is what is remembered, under edits, kills and a slow window."""
+
+from __future__ import annotations
+
+import os
+import random
+import signal
+import time
+from pathlib import Path
+
+import pytest
+
+from arpegon.core.document import edits
+from arpegon.core.document.model import PortDestination
+from arpegon.core.events import NOTE_OFF, NOTE_ON, note_off, note_on
+from arpegon.core.notes.takes import bars
+from arpegon.engine.live.client import EngineClient
+from arpegon.engine.live.keeper import MemoryKeeper
+from arpegon.engine.wire import protocol
+from arpegon.files.autosave import Autosave
+from building import generator, project, stage, strand
+from engine_reports import Reports
+from jacking import wait_for
+
+HERE = Path(".")
+
+
+@pytest.fixture
+def kept(tmp_path, jack_server):
+    """A running engine with a keeper that writes to a folder."""
+    reports = Reports()
+    keeper = MemoryKeeper(lambda text: None)
+    keeper.begin(tmp_path / "memory" / "1-1-1")
+    client = EngineClient(reports, tmp_path / "errors.log", keeper)
+    client.reports, client.keeper = reports, keeper
+    client.start()
+    wait_for(lambda: reports.telemetry and "" in reports.open_ports())
+    yield client
+    client.close()
+
+
+def sounded(pair):
+    """Notes that the port sent: pitch and how many of each, and those that were not ended."""
+    ons = [message[1] for message in pair.heard if message[0] & 0xF0 == NOTE_ON]
+    offs = [message[1] for message in pair.heard if message[0] & 0xF0 == NOTE_OFF]
+    return sorted(ons), sorted(offs)
+
+
+def test_stages_put_in_and_taken_out_lose_and_stretch_nothing(kept, pair):
+    steps = generator("steps", patterns=[[{"note": 60}, {"note": 62}]], rate="1/16", in_scale=False, gate=50)
+    now = project(strand(stage("scale", "s"), sources=(steps,), destinations=(PortDestination(),)), tempo=240.0)
+    kept.set_project(now, HERE)
+    pair.connect_to_own_output()
+    kept.send(protocol.Play(0.0))
+    wait_for(lambda: pair.heard)
+    dice = random.Random(1)
+    added = []
+    for _ in range(30):
+        if added and dice.random() < 0.5:
+            now = edits.remove_stage(now, added.pop(dice.randrange(len(added))))
+        else:
+            now, one = edits.add_stage(now, "a", dice.choice(["velocity", "transpose", "humanize"]), dice.randrange(2))
+            added.append(one)
+        kept.set_project(now, HERE)
+        count = len(pair.heard)
+        wait_for(lambda count=count: len(pair.heard) > count)
+    kept.send(protocol.Stop())
+    wait_for(lambda: not kept.reports.telemetry[-1].playing and sounded(pair)[0] == sounded(pair)[1])
+    wait_for(lambda: sorted(bar.note for bar in bars(kept.keeper.history().generated("a"))) == sounded(pair)[0])
+    lengths = [bar.end - bar.start for bar in bars(kept.keeper.history().generated("a"))]
+    assert max(lengths) < 0.0625 + 0.001, "a note was kept longer than its step"
+
+
+def test_the_notes_of_a_killed_engine_end_and_what_follows_is_remembered(kept):
+    kept.set_project(project(strand(stage("chord", offsets=[7]))), HERE)
+    kept.send(protocol.Feed("surface", [note_on(time.monotonic(), 0, 60, 90)]))
+    wait_for(lambda: len(kept.keeper.history().generated("a")) == 2)
+    os.kill(kept.pid, signal.SIGKILL)
+    wait_for(lambda: len(kept.keeper.history().generated("a")) == 4)
+    history = kept.keeper.history()
+    for place in ("in", "chord", "out"):
+        assert all(bar.end is not None for bar in bars(history.events["a", place])), place
+
+    def heard_again():
+        now = time.monotonic()
+        kept.send(protocol.Feed("surface", [note_on(now, 0, 64, 90), note_off(now + 0.01, 0, 64)]))
+        return any(bar.note == 71 and bar.end for bar in bars(kept.keeper.history().generated("a")))
+
+    wait_for(heard_again)
+
+
+def test_what_was_played_is_found_on_disk_when_the_window_was_killed(kept, tmp_path):
+    kept.set_project(project(strand(), title="Tide"), HERE)
+    now = time.monotonic()
+    kept.send(protocol.Feed("surface", [note_on(now, 0, 60, 90), note_off(now, 0, 60)]))
+    wait_for(lambda: len(kept.keeper.history().generated("a")) == 2)
+    (left,) = Autosave(tmp_path).leftovers()  # as the next window does, while nobody closed this one
+    history, said = left.history()
+    assert not said and history.piece.title == "Tide"
+    assert [bar.note for bar in bars(history.generated("a"))] == [60]

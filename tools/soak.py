@@ -1,0 +1,465 @@
+"""A long run of the real program: a window (offscreen), its engine and its listener, on a JACK server of their own.
+
+A keyboard plays at random while the document is edited, hookups are turned, sections change, ports are pulled out and
+put back, and the engine and the listener are killed. What the synthesizer heard is compared with what was remembered.
+The table that it ends with is what docs/benchmarks.md keeps.
+
+``python -m tools.soak --minutes 60 [--seed N]``
+"""
+
+from __future__ import annotations
+
+import argparse
+import contextlib
+import json
+import os
+import platform
+import random
+import signal
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+import msgspec
+from tools.jack_server import jack_server
+
+from arpegon.core.document import edits
+from arpegon.core.document.model import (
+    AudioSource,
+    Held,
+    Hookup,
+    Instrument,
+    InstrumentDestination,
+    MidiSource,
+    PortDestination,
+    Project,
+    Section,
+    Stage,
+    StepsSource,
+    Strand,
+)
+from arpegon.core.events import NOTE_ON
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+STAGES = ("velocity", "transpose", "humanize", "scale", "chord", "length", "grid", "sieve", "chance", "thin", "repeat")
+_STEP_SECONDS = 0.8
+_KILL_SECONDS = 75.0
+"""The engine is killed so often; more than five times a minute it would be left alone, as it should be."""
+_CHECK_SECONDS = 60.0
+_SETTLED_SECONDS = 300.0
+_EDGE_SECONDS = 0.05
+"""Notes heard so near to a kill may have been on their way to the window (it is told sixty times a second)."""
+_LATE_SECONDS = 1.0
+"""How far apart hearing a note and its time in the memory may lie (the busy machine's, not the engine's)."""
+_PATIENCE_SECONDS = 30.0
+
+
+class PlayerProcess:
+    """The keyboard and the synthesizer."""
+
+    def __init__(self, seed: int) -> None:
+        self._process = subprocess.Popen(
+            [sys.executable, "-m", "tools.soak_player", str(seed)],
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            text=True,
+        )
+
+    def tell(self, word: str) -> None:
+        """Have it do something."""
+        assert self._process.stdin is not None
+        self._process.stdin.write(f"{word}\n")
+        self._process.stdin.flush()
+
+    def report(self) -> dict[str, Any]:
+        """What it heard since the last report."""
+        assert self._process.stdout is not None
+        self.tell("report")
+        found: dict[str, Any] = json.loads(self._process.stdout.readline())
+        return found
+
+    def close(self) -> None:
+        """End it."""
+        self._process.kill()
+        self._process.wait()
+
+
+def first_project(port: str) -> Project:
+    """What is played on: a keyboard through stages, steps beside it, an ear, hookups and sections."""
+    out = PortDestination(port=port)
+    held = Held(target="chord", param="strum_ms", value=30)
+    return Project(
+        title="Soak",
+        tempo=132.0,
+        instruments=(Instrument(id="bells", sound="glass-bells"),),
+        strands=(
+            Strand(
+                id="keys",
+                name="Keys",
+                sources=(MidiSource(),),
+                stages=(Stage(id="touch", kind="humanize"), Stage(id="key", kind="scale")),
+                destinations=(msgspec.structs.replace(out, channel=0), InstrumentDestination(instrument="bells")),
+            ),
+            Strand(
+                id="walk",
+                name="Walk",
+                sources=(StepsSource(id="steps", params={"rate": "1/16"}),),
+                stages=(Stage(id="chord", kind="chord"),),
+                destinations=(msgspec.structs.replace(out, channel=1),),
+            ),
+            Strand(
+                id="ear",
+                name="Ear",
+                sources=(AudioSource(id="hum", listen="pitch", file="stand-in:hummed-tune"),),
+                destinations=(msgspec.structs.replace(out, channel=2),),
+            ),
+        ),
+        hookups=(
+            Hookup(id="h1", control="cc", number=20, target="touch", param="high"),
+            Hookup(id="h2", control="cc", number=21, target="walk", action="mute", way="toggle"),
+        ),
+        sections=(
+            Section(id="calm", name="Calm", bars=4),
+            Section(
+                id="busy", name="Busy", bars=4, then="top", holds=(Held(target="chord", param="strum_ms", value=30),)
+            ),
+        ),
+    )
+
+
+class Memory:
+    """How much memory a process takes, over time."""
+
+    def __init__(self, name: str) -> None:
+        self.name = name
+        self.peak = 0
+        self.settled = 0
+        self.last = 0
+
+    def look(self, pid: int | None, seconds: float) -> None:
+        """Read it now, ``seconds`` into the run."""
+        if pid is None:
+            return
+        with contextlib.suppress(OSError, StopIteration):
+            lines = Path(f"/proc/{pid}/status").read_text().splitlines()
+            kilobytes = int(next(line for line in lines if line.startswith("VmRSS")).split()[1])
+            self.last = kilobytes
+            self.peak = max(self.peak, kilobytes)
+            if seconds <= _SETTLED_SECONDS:
+                self.settled = max(self.settled, kilobytes)
+
+    def row(self) -> tuple[str, str]:
+        """A row of the table."""
+        growth = 100.0 * (self.last - self.settled) / self.settled if self.settled else 0.0
+        words = f"peak {self.peak / 1024:.0f} MB, last {self.last / 1024:.0f} MB ({growth:+.1f} % since five minutes)"
+        return f"memory of the {self.name}", words
+
+
+class Soak:
+    """The run."""
+
+    def __init__(self, seed: int, seconds: float) -> None:
+        from arpegon.files.places import Settings
+        from arpegon.ui.app import make_application
+        from arpegon.ui.model.session import Session
+        from arpegon.ui.window import Window
+
+        self.application = make_application(sys.argv[:1])
+        self.draw = random.Random(seed)
+        self.seconds = seconds
+        self.session = Session(Settings())
+        self.window = Window(self.session)
+        self.window.faults.catch()
+        self.player = PlayerProcess(seed)
+        self.began = time.monotonic()
+        self.kills: list[float] = []
+        self.restarts: dict[str, list[float]] = {"telemetry": [], "ports": [], "sound": []}
+        self.unheard = self.lost = self.near_kills = self.hanging = self.checked = 0
+        self.acts: dict[str, int] = {}
+        self.faults: set[str] = set()
+        self.port = ""
+        self.memories = {name: Memory(name) for name in ("window", "engine", "listener")}
+
+    # -- waiting -----------------------------------------------------------------------------------
+
+    def wait(self, condition: Callable[[], object], seconds: float = _PATIENCE_SECONDS) -> float | None:
+        """Let the window work until something is so; how long that took, or ``None`` where it never was."""
+        began = time.monotonic()
+        while time.monotonic() - began < seconds:
+            self.application.processEvents()
+            if condition():
+                return time.monotonic() - began
+            time.sleep(0.002)
+        return None
+
+    def let_pass(self, seconds: float) -> None:
+        """Let the window work for a while."""
+        self.wait(lambda: False, seconds)
+
+    # -- the run -----------------------------------------------------------------------------------
+
+    def run(self) -> None:
+        """All of it."""
+        session = self.session
+        self.window.show()
+        session.start()
+        self.wait(lambda: any("Soak synth" in port for port in session.ports.outputs))
+        self.port = next(port for port in session.ports.outputs if "Soak synth" in port)
+        session.load(first_project(self.port), None)
+        self.wait(lambda: self.port in session.ports.opened)
+        session.play()
+        self.let_pass(1.0)
+        self.player.report()
+        checked_at, killed_at = time.monotonic(), time.monotonic()
+        self.since = time.monotonic()
+        while time.monotonic() - self.began < self.seconds:
+            self.act()
+            self.let_pass(self.draw.uniform(0.2, 1.6) * _STEP_SECONDS)
+            self.look()
+            if time.monotonic() - killed_at > _KILL_SECONDS:
+                self.kill()
+                killed_at = time.monotonic()
+            if time.monotonic() - checked_at > _CHECK_SECONDS:
+                self.check()
+                checked_at = time.monotonic()
+        self.check()
+        self.finish()
+
+    def act(self) -> None:
+        """One thing that a musician might do."""
+        name, do = self.draw.choice(self._acts())
+        self.acts[name] = self.acts.get(name, 0) + 1
+        do()
+
+    def _acts(self) -> list[tuple[str, Callable[[], object]]]:
+        session = self.session
+        return [
+            ("stage put in", self.put_in),
+            ("stage put in", self.put_in),
+            ("stage taken out", self.take_out),
+            ("stage taken out", self.take_out),
+            ("stage moved", self.move),
+            ("bypass", self.bypass),
+            (
+                "mute",
+                lambda: session.edit(
+                    "m", edits.set_strand(session.project, "keys", muted=not self.strand("keys").muted)
+                ),
+            ),
+            ("undo", session.undo),
+            ("section", lambda: session.piece.go(self.draw.randrange(2))),
+            ("play or stop", session.play),
+            ("all off", session.all_off),
+            ("keep", self.keep),
+            ("unplug", self.replug),
+            ("tempo", lambda: session.edit("t", edits.set_project(session.project, tempo=self.draw.uniform(60, 200)))),
+            ("view", lambda: self.window.show_view(self.draw.choice(("Board", "Take", "Hookups", "Sections")))),
+        ]
+
+    def strand(self, name: str) -> Strand:
+        """A strand of the document."""
+        found = self.session.project.strand(name)
+        assert found is not None
+        return found
+
+    def put_in(self) -> None:
+        """Put a stage in somewhere."""
+        name = self.draw.choice(("keys", "walk"))
+        if len(self.strand(name).stages) < 6:
+            kind = self.draw.choice(STAGES)
+            project, _ = edits.add_stage(self.session.project, name, kind, self.draw.randrange(3))
+            self.session.edit("Add", project)
+
+    def _some_stage(self) -> Stage | None:
+        stages = [stage for strand in self.session.project.strands for stage in strand.stages]
+        return self.draw.choice(stages) if stages else None
+
+    def take_out(self) -> None:
+        """Take a stage out."""
+        stage = self._some_stage()
+        if stage is not None and stage.id not in ("touch", "chord"):
+            self.session.edit("Remove", edits.remove_stage(self.session.project, stage.id))
+
+    def move(self) -> None:
+        """Move a stage, to another strand perhaps."""
+        stage = self._some_stage()
+        if stage is not None:
+            to = self.draw.choice(("keys", "walk"))
+            self.session.edit("Move", edits.move_stage(self.session.project, stage.id, to, self.draw.randrange(3)))
+
+    def bypass(self) -> None:
+        """Bypass a stage, or take it back in."""
+        stage = self._some_stage()
+        if stage is not None:
+            self.session.edit("Bypass", edits.set_bypass(self.session.project, stage.id, not stage.bypass))
+
+    def mute(self) -> None:
+        """Mute a strand, or take it back."""
+        muted = not self.strand("keys").muted
+        self.session.edit("Mute", edits.set_strand(self.session.project, "keys", muted=muted))
+
+    def keep(self) -> None:
+        """Keep a take, and drop the one before."""
+        self.session.recorder.keep(10.0)
+        takes = self.session.project.takes
+        if len(takes) > 1:
+            self.session.edit("Drop", msgspec.structs.replace(self.session.project, takes=takes[-1:]))
+
+    def replug(self) -> None:
+        """Pull the keyboard out, and put it back."""
+        self.player.tell("unplug")
+        self.let_pass(self.draw.uniform(0.1, 2.5))
+        self.player.tell("plug")
+
+    def kill(self) -> None:
+        """Kill the engine, and measure how long it takes until all is back."""
+        session = self.session
+        pid = session.link.client.pid
+        if pid is None:
+            return
+        if not session.telemetry.playing:
+            session.play()
+            self.let_pass(0.3)
+        told: list[Any] = []
+        opened: list[Any] = []
+        connections = [session.link.told.connect(told.append), session.link.ports.connect(opened.append)]
+        self.kills.append(time.monotonic())
+        os.kill(pid, signal.SIGKILL)
+        marks: dict[str, float] = {}
+        conditions = {
+            "telemetry": lambda: session.link.client.pid != pid and told,
+            "ports": lambda: any(self.port in ports.opened for ports in opened),
+            "sound": lambda: session.link.client.pid != pid and told and told[-1].health.audio,
+        }
+        began = time.monotonic()
+
+        def all_back() -> bool:
+            if session.link.client.pid == pid:
+                told.clear()
+                opened.clear()
+                return False
+            for name, condition in conditions.items():
+                if name not in marks and condition():
+                    marks[name] = time.monotonic() - began
+            return len(marks) == len(conditions)
+
+        if self.wait(all_back) is None:
+            self.faults.add(f"after a kill only {', '.join(marks) or 'nothing'} came back")
+        for name, took in marks.items():
+            self.restarts[name].append(took)
+        session.link.told.disconnect(connections[0])
+        session.link.ports.disconnect(connections[1])
+
+    def look(self) -> None:
+        """Read the memory of all processes."""
+        seconds = time.monotonic() - self.began
+        self.memories["window"].look(os.getpid(), seconds)
+        engine = self.session.link.client.pid
+        self.memories["engine"].look(engine, seconds)
+        self.memories["listener"].look(_child_of(engine), seconds)
+        for topic, text in self.session.notices.items():
+            if topic in ("fault", "engine", "document"):
+                self.faults.add(text)
+
+    # -- what was heard, and what is remembered -------------------------------------------------------
+
+    def check(self) -> None:
+        """Compare what the synthesizer heard with the memory, once it has let go of all that it plays."""
+        session = self.session
+        self.player.tell("rest")
+        if session.telemetry.playing:
+            session.link.stop()
+        session.all_off()
+        self.let_pass(1.5)
+        report = self.player.report()
+        self.hanging += report["hanging"]
+        self.events = report["events"]
+        remembered = self._remembered(self.since)
+        for at, channel, note in report["heard"]:
+            self.checked += 1
+            times = remembered.get((channel, note), [])
+            near = next((time for time in times if abs(time - at) < _LATE_SECONDS), None)
+            if near is not None:
+                times.remove(near)
+            elif any(abs(at - kill) < _EDGE_SECONDS for kill in self.kills):
+                self.near_kills += 1
+            else:
+                self.lost += 1
+        self.since = time.monotonic()
+        self.player.tell("play")
+        session.play()
+
+    def _remembered(self, since: float) -> dict[tuple[int, int], list[float]]:
+        """Note ons that left strands since a time: when, by channel and note."""
+        history = session_history(self.session)
+        channels = {"keys": 0, "walk": 1, "ear": 2}
+        found: dict[tuple[int, int], list[float]] = {}
+        for strand, channel in channels.items():
+            for event in history.generated(strand):
+                if event.kind == NOTE_ON and event.time >= since - _LATE_SECONDS:
+                    found.setdefault((channel, event.data1), []).append(event.time)
+        return found
+
+    def finish(self) -> None:
+        """End in order."""
+        self.drop_outs = self.session.telemetry.health.audio_dropouts
+        self.player.close()
+        self.window.close()
+
+    def rows(self) -> Iterator[tuple[str, str]]:
+        """The table."""
+        yield "events that the synthesizer heard", f"{self.events:,}"
+        yield "things done", ", ".join(f"{count} {name}" for name, count in sorted(self.acts.items()))
+        yield "hanging notes", f"{self.hanging}"
+        yield "notes compared, of them lost from the memory", f"{self.checked:,}, {self.lost}"
+        yield f"notes heard within {_EDGE_SECONDS * 1000:.0f} ms of a kill and not remembered", f"{self.near_kills}"
+        yield "kills of the engine", f"{len(self.kills)}"
+        for name, took in self.restarts.items():
+            if took:
+                ordered = sorted(took)
+                words = f"{ordered[len(ordered) // 2]:.2f} s, at most {ordered[-1]:.2f} s"
+                yield f"{name} back after a kill (median)", words
+        for memory in self.memories.values():
+            yield memory.row()
+        yield "drop-outs since the last restart", f"{self.drop_outs}"
+        yield "faults that were said", "; ".join(sorted(self.faults)) or "none"
+
+
+def session_history(session: Any) -> Any:
+    """What is remembered now."""
+    return session.recorder.history()
+
+
+def _child_of(pid: int | None) -> int | None:
+    """The first child of a process."""
+    with contextlib.suppress(OSError, ValueError, IndexError):
+        return int(Path(f"/proc/{pid}/task/{pid}/children").read_text().split()[0])
+    return None
+
+
+def main() -> None:
+    """Run, and print the table."""
+    arguments = argparse.ArgumentParser(description=__doc__)
+    arguments.add_argument("--minutes", type=float, default=60.0)
+    arguments.add_argument("--seed", type=int, default=1)
+    chosen = arguments.parse_args()
+    with tempfile.TemporaryDirectory() as folder:
+        for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_DATA_HOME"):
+            os.environ[name] = str(Path(folder) / name.lower())
+        with jack_server("arpegon-soak", 256):
+            soak = Soak(chosen.seed, 60.0 * chosen.minutes)
+            soak.run()
+    print(f"\n{chosen.minutes:g} minutes, seed {chosen.seed}, {platform.machine()}, {os.cpu_count()} cores\n")
+    print("| what | measured |\n|---|---|")
+    for name, words in soak.rows():
+        print(f"| {name} | {words} |")
+    sys.exit(1 if soak.hanging or soak.lost else 0)
+
+
+if __name__ == "__main__":
+    main()

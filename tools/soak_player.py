@@ -1,0 +1,129 @@
+"""The other side of a soak: a keyboard that plays at random and a synthesizer that writes down what it hears.
+
+A program of its own, so that neither hears or plays late because the window is busy. It obeys lines on standard input:
+``unplug``, ``plug``, ``rest`` (let all keys go, play no more), ``play`` and ``report``, which it answers with a line of
+JSON.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import random
+import sys
+import threading
+import time
+
+import rtmidi
+
+NAME = "Soak"
+_GAP_SECONDS = (0.02, 0.3)
+
+
+class Player:
+    """Both devices, over JACK."""
+
+    def __init__(self, seed: int) -> None:
+        self._draw = random.Random(seed)
+        self._lock = threading.Lock()
+        self._heard: list[tuple[float, int, int]] = []
+        """Note ons: when, channel, note."""
+        self._open: dict[tuple[int, int], int] = {}
+        self._events = 0
+        self._down: list[tuple[float, int]] = []
+        self._keys: rtmidi.MidiOut | None = None
+        self._synth = rtmidi.MidiIn(rtmidi.API_UNIX_JACK, name=f"{NAME} synth")
+        self._synth.ignore_types(sysex=False)
+        self._synth.set_callback(lambda message, _: self._hear(message[0]))
+        self._synth.open_virtual_port("in")
+        self.playing = True
+        self.running = True
+        self.plug()
+
+    def _hear(self, message: list[int]) -> None:
+        with self._lock:
+            self._events += 1
+            kind, channel = message[0] & 0xF0, message[0] & 0x0F
+            if kind == 0x90 and message[2]:
+                self._heard.append((time.monotonic(), channel, message[1]))
+                self._open[channel, message[1]] = self._open.get((channel, message[1]), 0) + 1
+            elif kind in (0x80, 0x90):
+                key = (channel, message[1])
+                if self._open.get(key):
+                    self._open[key] -= 1
+            elif kind == 0xB0 and message[1] in (120, 123):
+                for key in [key for key in self._open if key[0] == channel]:
+                    self._open[key] = 0
+
+    def plug(self) -> None:
+        """The keyboard is there."""
+        if self._keys is None:
+            self._keys = rtmidi.MidiOut(rtmidi.API_UNIX_JACK, name=f"{NAME} keys")
+            self._keys.open_virtual_port("out")
+
+    def unplug(self) -> None:
+        """The keyboard is pulled out, with whatever was held on it."""
+        keys, self._keys = self._keys, None
+        self._down = []
+        if keys is not None:
+            keys.close_port()
+            keys.delete()
+
+    def _send(self, *message: int) -> None:
+        if self._keys is not None:
+            with contextlib.suppress(Exception):
+                self._keys.send_message(list(message))
+
+    def step(self) -> None:
+        """Strike, let go or turn something."""
+        now = time.monotonic()
+        for until, note in [entry for entry in self._down if entry[0] <= now or not self.playing]:
+            self._down.remove((until, note))
+            self._send(0x80, note, 0)
+        if not self.playing:
+            return
+        if self._draw.random() < 0.2:
+            self._send(0xB0, self._draw.choice((1, 20, 21, 64)), self._draw.randrange(128))
+            return
+        note = self._draw.randrange(48, 84)
+        if all(note != held for _, held in self._down):
+            self._down.append((now + self._draw.uniform(0.01, 0.8), note))
+            self._send(0x90, note, self._draw.randrange(1, 128))
+
+    def report(self) -> str:
+        """What was heard since the last report."""
+        with self._lock:
+            heard, self._heard = self._heard, []
+            hanging = sum(self._open.values())
+            return json.dumps({"heard": heard, "hanging": hanging, "events": self._events})
+
+    def pause(self) -> float:
+        """Seconds to the next step."""
+        return self._draw.uniform(*_GAP_SECONDS)
+
+
+def main() -> None:
+    """Play until standard input ends."""
+    player = Player(int(sys.argv[1]))
+
+    def obey() -> None:
+        for line in sys.stdin:
+            word = line.strip()
+            if word == "report":
+                print(player.report(), flush=True)
+            elif word in ("rest", "play"):
+                player.playing = word == "play"
+            elif word == "plug":
+                player.plug()
+            elif word == "unplug":
+                player.unplug()
+        player.running = False
+
+    threading.Thread(target=obey, daemon=True).start()
+    while player.running:
+        player.step()
+        time.sleep(player.pause())
+
+
+if __name__ == "__main__":
+    main()
