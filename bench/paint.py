@@ -16,7 +16,7 @@ from PyQt6.QtCore import QEvent
 from PyQt6.QtWidgets import QApplication
 
 from arpegon.core.document.model import Project
-from arpegon.engine.wire.protocol import Play, Telemetry
+from arpegon.engine.wire.protocol import Telemetry
 from arpegon.files.places import Settings
 from arpegon.ui.app import make_application
 from arpegon.ui.model.session import Session
@@ -82,7 +82,7 @@ def painted(make: Callable[[Path], Project]) -> tuple[float, float, float]:
 
         session.reported.connect(told)
         _live(WARM / 2)
-        session.client.send(Play())
+        session.link.play()
         _live(WARM)
         window._frames.stop()  # the frames are made below
         frames = []

@@ -125,9 +125,7 @@ def first_project(port: str) -> Project:
         ),
         sections=(
             Section(id="calm", name="Calm", bars=4),
-            Section(
-                id="busy", name="Busy", bars=4, then="top", holds=(Held(target="chord", param="strum_ms", value=30),)
-            ),
+            Section(id="busy", name="Busy", bars=4, then="top", holds=(held,)),
         ),
     )
 
@@ -245,12 +243,7 @@ class Soak:
             ("stage taken out", self.take_out),
             ("stage moved", self.move),
             ("bypass", self.bypass),
-            (
-                "mute",
-                lambda: session.edit(
-                    "m", edits.set_strand(session.project, "keys", muted=not self.strand("keys").muted)
-                ),
-            ),
+            ("mute", self.mute),
             ("undo", session.undo),
             ("section", lambda: session.piece.go(self.draw.randrange(2))),
             ("play or stop", session.play),

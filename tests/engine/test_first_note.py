@@ -32,7 +32,7 @@ def loudest(renderer, now):
 def test_a_note_that_comes_with_its_instrument_sounds():
     live = LiveEngine(Nowhere())
     now = time.monotonic()
-    live.act(lambda at: live._obey(protocol.SetProject(project(strand()), "."), at))
+    live.soon(lambda at: live.set_project(protocol.SetProject(project(strand()), "."), at))
     live._arrivals.append(("surface", note_on(now, 0, 60, 90)))
     live._work(now)
     live._report(now)

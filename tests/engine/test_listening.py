@@ -156,16 +156,16 @@ def test_live_a_file_is_heard_and_shown_and_stops_with_the_transport(live):
     live.set_project(listening(source()), HERE)
     live.send(protocol.Watch("ear"))
     live.send(protocol.Play())
-    wait_for(lambda: len(struck(live.reports.printed("a", 1))) >= 4)
+    wait_for(lambda: len(struck(live.reports.printed("a", "out"))) >= 4)
     marks = [mark for told in live.reports.telemetry for mark in told.marks.get("ear", ())]
-    printed = struck(live.reports.printed("a", 0))
+    printed = struck(live.reports.printed("a", "in"))
     assert [(mark.note, mark.velocity) for mark in marks][:3] == [(note, velocity) for _, note, velocity in printed][:3]
     assert any(told.sight is not None and told.sight.values for told in live.reports.telemetry)
     live.send(protocol.Stop())
     time.sleep(0.4)
-    count = len(live.reports.printed("a", 0))
+    count = len(live.reports.printed("a", "in"))
     time.sleep(0.8)
-    assert len(live.reports.printed("a", 0)) == count
+    assert len(live.reports.printed("a", "in")) == count
     wait_for(lambda: live.reports.telemetry[-1].health.sounding == 0)
 
 
@@ -208,7 +208,7 @@ def test_live_over_jack_audio_is_played_in_and_notes_come_out_also_when_its_clie
     jack_server, live
 ):
     def notes():
-        return struck(live.reports.printed("a", 1))
+        return struck(live.reports.printed("a", "out"))
 
     before = set(inputs())
     with playing(sound_path(TAPS, HERE)):
@@ -216,7 +216,7 @@ def test_live_over_jack_audio_is_played_in_and_notes_come_out_also_when_its_clie
         live.set_project(listening(source(file="", device=device)), HERE)
         wait_for(lambda: len(notes()) >= 6, 30.0)
         assert {note for _, note, _ in notes()} == {50}
-    wait_for(lambda: any(device in notice.text and "gone" in notice.text for notice in live.reports.notices), 30.0)
+    wait_for(lambda: any("gone" in one.why.get(device, "") for one in live.reports.missing), 30.0)
     wait_for(lambda: live.reports.telemetry[-1].health.sounding == 0)
     heard = len(notes())
     for _ in range(6):  # JACK numbers clients of one name as they come: it must get the number that it had
@@ -230,8 +230,8 @@ def test_live_over_jack_audio_is_played_in_and_notes_come_out_also_when_its_clie
 def test_live_an_input_that_is_not_there_is_named_and_the_rest_goes_on(live):
     live.set_project(listening(source("gone", file="", device="Fog horn"), source()), HERE)
     live.send(protocol.Play())
-    wait_for(lambda: any("Fog horn" in notice.text for notice in live.reports.notices))
-    wait_for(lambda: len(struck(live.reports.printed("a", 1))) >= 2)
+    wait_for(lambda: any("Fog horn" in one.why for one in live.reports.missing))
+    wait_for(lambda: len(struck(live.reports.printed("a", "out"))) >= 2)
 
 
 def test_a_short_sound_goes_round_without_a_gap():

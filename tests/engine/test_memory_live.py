@@ -71,6 +71,7 @@ def test_stages_put_in_and_taken_out_lose_and_stretch_nothing(kept, pair):
     assert max(lengths) < 0.0625 + 0.001, "a note was kept longer than its step"
 
 
+@pytest.mark.parametrize("jack_server", ["async"], indirect=True)
 def test_the_notes_of_a_killed_engine_end_and_what_follows_is_remembered(kept):
     kept.set_project(project(strand(stage("chord", offsets=[7]))), HERE)
     kept.send(protocol.Feed("surface", [note_on(time.monotonic(), 0, 60, 90)]))

@@ -187,7 +187,7 @@ def test_the_panel_of_an_instrument_moves_and_is_moved(window, strand, qtbot):
     window.surface.wheels["mod"].set_value(1.0)
     from arpegon.core.events import control
 
-    session.client.send(Feed("surface", [control(0.0, 0, 22, 5)]))
+    session.link.client.send(Feed("surface", [control(0.0, 0, 22, 5)]))
     qtbot.waitUntil(lambda: editor.panel.controls[22].value == 5)
     QTest.mouseClick(editor.panel.controls[80], LEFT)
     qtbot.waitUntil(lambda: session.controls[instrument].get(80) == 127)
@@ -201,7 +201,7 @@ def test_in_key_rows_play_degrees(window, strand, qtbot):
     assert "rows of D dorian" in window.surface._words.text()
     for letter in (Qt.Key.Key_Z, Qt.Key.Key_X, Qt.Key.Key_A, Qt.Key.Key_Q):
         QTest.keyClick(window, letter)
-    qtbot.waitUntil(lambda: [bar.note for bar in session.paper(strand).line(0).bars] == [50, 52, 62, 74])
+    qtbot.waitUntil(lambda: [bar.note for bar in session.paper(strand).line("in").bars] == [50, 52, 62, 74])
     window._actions["layout"].trigger()
 
 

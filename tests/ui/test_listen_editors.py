@@ -174,7 +174,7 @@ def test_doubtful_notes_are_remembered_and_dropped_from_takes(window, on_bench, 
     session.play()
     qtbot.waitUntil(lambda: session.recorder.history().strands != [])
     strand = session.project.strands[0].id
-    qtbot.waitUntil(lambda: note_ons(session.recorder.history().played(strand)))
+    qtbot.waitUntil(lambda: bool(note_ons(session.recorder.history().played(strand))))
     note = note_ons(session.recorder.history().played(strand))[0]
     mark = HeardNote(note.time, note.data1, 90, -20.0, -10.0, note.time, end=note.time + 0.1, doubt="string noise")
     told = msgspec.structs.replace(session.telemetry, marks={"ear": [mark]})

@@ -102,7 +102,7 @@ def test_the_mouse_plays_and_lower_is_louder(window, strand, qtbot):
     for y in (4, keyboard.height() - 4):
         QTest.mouseClick(keyboard, LEFT, pos=QPoint(6, y))
     qtbot.waitUntil(lambda: printed(window, strand, 0) == [36, 36])
-    soft, loud = (bar.velocity for bar in window.session.paper(strand).line(0).bars)
+    soft, loud = (bar.velocity for bar in window.session.paper(strand).line("in").bars)
     assert soft < 40 and loud > 110
     qtbot.waitUntil(lambda: held(window) == 0)
 
@@ -171,7 +171,7 @@ def test_the_range_is_turned_and_one_undo_takes_it_back(window, strand, story, q
     for _ in range(12):
         QTest.keyClick(window, Qt.Key.Key_Z)
     qtbot.waitUntil(lambda: len(printed(window, strand, 1)) == 12)
-    assert all(85 <= bar.velocity <= 90 for bar in session.paper(strand).line(1).bars)
+    assert all(85 <= bar.velocity <= 90 for bar in session.paper(strand).line("out").bars)
     session.undo()
     assert "high" not in session.project.find_stage(story[0])[1].params
 
@@ -395,7 +395,7 @@ def test_closing_keeps_what_is_not_saved(window, strand):
 
 
 def test_the_engine_may_die_and_the_window_goes_on(window, strand, qtbot):
-    client = window.session.client
+    client = window.session.link.client
     first = client.pid
     QTest.keyPress(window, Qt.Key.Key_Z)
     qtbot.waitUntil(lambda: held(window) == 1)
@@ -438,7 +438,7 @@ def test_keys_walk_the_board_and_the_transport(window, strand, story, qtbot):
 
 
 def test_home_is_the_sliders_while_it_has_the_focus_and_else_the_transports(window, strand, story, qtbot):
-    window.session.client.send(Locate(16.0))
+    window.session.link.client.send(Locate(16.0))
     qtbot.waitUntil(lambda: window.session.telemetry.beat == 16.0)
     window.session.select_stage(story[0])
     window.activateWindow()
