@@ -19,7 +19,7 @@ from arpegon.core.document.model import (
 )
 from arpegon.core.document.path_check import Surroundings, check_paths, sentence
 from arpegon.processors.facts import stage_facts
-from arpegon.sound import PLAYED_KEYS
+from arpegon.sound import DEFAULT_SOUND, PLAYED_KEYS
 from building import BELLS, project, stage, strand
 
 BELL = InstrumentDestination(instrument="bells", channel=0)
@@ -72,7 +72,7 @@ def test_the_first_break_is_named_and_what_can_be_mended_is_mended(silent, part,
     assert sentence(broken, found).startswith("“A” is silent: ")
     if found.mend in MENDS:
         assert mend_label(found)
-        assert found not in check_paths(mended(broken, found), stage_facts, AROUND)
+        assert found not in check_paths(mended(broken, found, DEFAULT_SOUND), stage_facts, AROUND)
 
 
 def test_a_sound_path_is_not_broken():
@@ -89,13 +89,13 @@ def test_an_instrument_that_cannot_sound_is_named_and_mended(changes, words):
     broken = edits.set_instrument(project(strand()), "bells", **changes)
     (found,) = check_paths(broken, stage_facts)
     assert words in found.reason
-    assert check_paths(mended(broken, found), stage_facts) == []
+    assert check_paths(mended(broken, found, DEFAULT_SOUND), stage_facts) == []
 
 
 def test_a_solo_elsewhere_is_a_break():
     solo = project(strand(), strand(strand_id="b", solo=True))
     (found,) = check_paths(solo, stage_facts)
-    assert found.strand == "a" and check_paths(mended(solo, found), stage_facts) == []
+    assert found.strand == "a" and check_paths(mended(solo, found, DEFAULT_SOUND), stage_facts) == []
 
 
 def test_an_instrument_that_does_not_play_what_it_is_sent():

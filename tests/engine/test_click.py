@@ -11,6 +11,7 @@ from arpegon.engine.offline import run
 from arpegon.engine.simulation import Engine
 from arpegon.files.midi import Clip
 from arpegon.files.project import format_project, parse_project
+from arpegon.sound import CLICK_SOUND
 from building import Quiet, assert_whole, note_ons, notes, pitches, project, strand
 
 CLICKS = strand(sources=(ClickSource(),))
@@ -68,7 +69,7 @@ def test_it_starts_on_the_next_beat_stops_with_the_transport_and_may_come_while_
 
 
 def test_a_strand_of_its_own_is_added_and_saved():
-    now, made = edits.add_metronome(edits.set_project(project(), count_in=2))
+    now, made = edits.add_metronome(edits.set_project(project(), count_in=2), CLICK_SOUND)
     assert now.instrument(now.strand(made).destinations[0].instrument).sound == "tin-kit"
     text = format_project(now)
     assert b'"count_in": 2' in text and parse_project(text) == now

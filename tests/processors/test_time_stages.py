@@ -11,8 +11,8 @@ from arpegon.core.events import NOTE_OFF, NOTE_ON, Event, control, note_off, not
 from arpegon.core.notes.takes import bars
 from arpegon.core.time.clock import Clock
 from arpegon.core.time.rhythm import NOTE_VALUES, beats_of, normal_value
+from arpegon.core.time.swing import next_line
 from arpegon.engine.simulation import Engine
-from arpegon.processors.stages.grid import next_line
 from building import Quiet, assert_whole, note_ons, notes, out_of, pitches, project, stage, strand
 
 

@@ -11,8 +11,8 @@ from PyQt6.QtWidgets import QToolTip
 from arpegon.core.document import edits
 from arpegon.processors import PROCESSORS, WORKS
 from arpegon.processors.stages.keymap import all_threads
-from arpegon.ui.bench.bench import EDITORS
 from arpegon.ui.bench.editor import StageEditor
+from arpegon.ui.bench.editors import EDITORS
 
 LEFT, RIGHT = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
 

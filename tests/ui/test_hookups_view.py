@@ -9,8 +9,8 @@ from PyQt6.QtTest import QTest
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import Hookup
-from arpegon.ui.bench.bench import EDITORS
 from arpegon.ui.bench.controller_editors import MovesButton
+from arpegon.ui.bench.editors import EDITORS
 from arpegon.ui.model.hookup_words import control_words
 from arpegon.ui.parts.hook_handle import handle_of
 from arpegon.ui.parts.parts_menu import target_menu

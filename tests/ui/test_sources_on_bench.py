@@ -13,7 +13,7 @@ from arpegon.core.errors import ParameterError
 from arpegon.core.processing.toss import MAX_KEPT, toss
 from arpegon.processors import WORKS
 from arpegon.processors.sources.steps import STEP_TOSS, STEPS
-from arpegon.ui.bench.bench import EDITORS
+from arpegon.ui.bench.editors import EDITORS
 from arpegon.ui.controls.toss_figures import shape
 from arpegon.ui.parts import clipboard
 

@@ -6,4 +6,9 @@ from arpegon.sound.sounds import SOUNDS, Sound
 PLAYED_KEYS = {sound.name: sorted(DRUMS) for sound in SOUNDS.values() if sound.kit}
 """The keys that a sound plays, for those that do not play all."""
 
-__all__ = ["PLAYED_KEYS", "SOUNDS", "Sound"]
+DEFAULT_SOUND = "felt-piano"
+"""What plays where nobody has chosen."""
+CLICK_SOUND = "tin-kit"
+"""What a metronome plays: its wood blocks."""
+
+__all__ = ["CLICK_SOUND", "DEFAULT_SOUND", "PLAYED_KEYS", "SOUNDS", "Sound"]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 from pathlib import Path
+from typing import Protocol
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence
@@ -47,6 +48,36 @@ _FILTER = f"Arpegon projects (*{SUFFIX});;All files (*)"
 VIEWS = ("Board", "Take", "Hookups", "Sections")
 
 
+class View(Protocol):
+    """What the window asks of a view: all else a view hears from the session."""
+
+    def tick(self, now: float) -> None:
+        """One frame, while it is in sight."""
+
+
+class Workplace(QWidget):
+    """Board and bench side by side, with the strip of sections above the board."""
+
+    def __init__(self, strip: SectionStrip, board: Board, bench: Bench) -> None:
+        super().__init__()
+        self._parts: tuple[View, ...] = (board, bench)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(1)
+        left = QVBoxLayout()
+        left.setContentsMargins(0, 0, 0, 0)
+        left.setSpacing(0)
+        left.addWidget(strip)
+        left.addWidget(board, 1)
+        row.addLayout(left, 1)
+        row.addWidget(bench)
+
+    def tick(self, now: float) -> None:
+        """One frame."""
+        for part in self._parts:
+            part.tick(now)
+
+
 class Window(QMainWindow):
     """Everything in sight."""
 
@@ -69,24 +100,18 @@ class Window(QMainWindow):
         self.takes = TakeView(session)
         self.surface = PlaySurface(session)
         self.status = StatusLine(session)
-        workplace = QWidget()
-        row = QHBoxLayout(workplace)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(1)
-        left = QVBoxLayout()
-        left.setContentsMargins(0, 0, 0, 0)
-        left.setSpacing(0)
-        left.addWidget(self.strip)
-        left.addWidget(self.board, 1)
-        row.addLayout(left, 1)
-        row.addWidget(self.bench)
+        workplace = Workplace(self.strip, self.board, self.bench)
         self.views = QStackedWidget()
-        self.views.addWidget(workplace)
-        self.views.addWidget(self.takes)
         self.hookups = HookupsView(session)
-        self.views.addWidget(self.hookups)
         self.sections = SectionsView(session)
-        self.views.addWidget(self.sections)
+        self._by_name: dict[str, View] = {
+            "Board": workplace,
+            "Take": self.takes,
+            "Hookups": self.hookups,
+            "Sections": self.sections,
+        }
+        for view in (workplace, self.takes, self.hookups, self.sections):
+            self.views.addWidget(view)
         box.addWidget(self.header)
         box.addWidget(self.notices)
         box.addWidget(self.views, 1)
@@ -363,23 +388,17 @@ class Window(QMainWindow):
         now = time.monotonic()
         self.header.tick(now)
         self.strip.tick(now)
-        if self.views.currentIndex() == 0:
-            self.board.tick(now)
-            self.bench.tick(now)
-        elif self.views.currentIndex() == 1:
-            self.takes.tick(now)
-        elif self.views.currentIndex() == 2:
-            self.hookups.tick(now)
-        else:
-            self.sections.tick(now)
+        self._by_name[VIEWS[self.views.currentIndex()]].tick(now)
 
     def _widen(self, on: bool) -> None:
         self.board.show_only(self.session.selection.strand if on else None)
 
     def _colour_surface(self) -> None:
         """The keyboard is lit in the ink of the strand that is worked on."""
-        self.surface.keyboard.ink = theme.ink(self.session.ink_number(self.session.selection.strand))
-        self.surface.keyboard.update()
+        ink = theme.ink(self.session.ink_number(self.session.selection.strand))
+        if ink != self.surface.keyboard.ink:
+            self.surface.keyboard.ink = ink
+            self.surface.keyboard.update()
         if self.board.only is not None and self.session.selection.strand:
             self.board.show_only(self.session.selection.strand)
 

@@ -99,13 +99,16 @@ def add_strand(project: Project, name: str, sound: str) -> tuple[Project, str]:
     )
 
 
-def add_metronome(project: Project) -> tuple[Project, str]:
-    """A strand of its own for a metronome, on the wood blocks of a drum kit.
+def add_metronome(project: Project, sound: str) -> tuple[Project, str]:
+    """A strand of its own for a metronome.
+
+    Args:
+        sound: the name of a drum kit with wood blocks.
 
     Returns:
         The document and the id of the strand.
     """
-    project, strand_id = add_strand(project, "Metronome", "tin-kit")
+    project, strand_id = add_strand(project, "Metronome", sound)
     return set_strand(project, strand_id, sources=(ClickSource(),)), strand_id
 
 

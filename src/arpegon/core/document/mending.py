@@ -21,28 +21,28 @@ from arpegon.core.document.model import (
 from arpegon.core.document.path_check import Break
 
 _replace = msgspec.structs.replace
-Mend = Callable[[Project, Strand, Break], Project]
-DEFAULT_SOUND = "felt-piano"
+Mend = Callable[[Project, Strand, Break, str], Project]
+"""The document, the silent strand, why it is silent, and the sound of an instrument that must be made."""
 PLAY = "play"
 """The one remedy that is no edit: the transport is started."""
 
 
 def _source(change: Callable[[Any], Any]) -> Mend:
-    def mend(project: Project, strand: Strand, found: Break) -> Project:
+    def mend(project: Project, strand: Strand, found: Break, sound: str) -> Project:
         return edits.set_source(project, strand.id, found.place, change(strand.sources[found.place]))
 
     return mend
 
 
 def _destination(change: Callable[[Any], Any]) -> Mend:
-    def mend(project: Project, strand: Strand, found: Break) -> Project:
+    def mend(project: Project, strand: Strand, found: Break, sound: str) -> Project:
         return edits.set_destination(project, strand.id, found.place, change(strand.destinations[found.place]))
 
     return mend
 
 
 def _instrument(**changes: Any) -> Mend:
-    def mend(project: Project, strand: Strand, found: Break) -> Project:
+    def mend(project: Project, strand: Strand, found: Break, sound: str) -> Project:
         destination = strand.destinations[found.place]
         assert isinstance(destination, InstrumentDestination)
         return edits.set_instrument(project, destination.instrument, **changes)
@@ -50,13 +50,13 @@ def _instrument(**changes: Any) -> Mend:
     return mend
 
 
-def _new_instrument(project: Project, strand: Strand, found: Break) -> Project:
-    project, instrument = edits.add_instrument(project, DEFAULT_SOUND)
+def _new_instrument(project: Project, strand: Strand, found: Break, sound: str) -> Project:
+    project, instrument = edits.add_instrument(project, sound)
     made = InstrumentDestination(instrument=instrument, channel=0)
     return edits.set_destination(project, strand.id, found.place, made)
 
 
-def _end_solo(project: Project, strand: Strand, found: Break) -> Project:
+def _end_solo(project: Project, strand: Strand, found: Break, sound: str) -> Project:
     for other in project.strands:
         project = edits.set_strand(project, other.id, solo=False)
     return project
@@ -65,11 +65,11 @@ def _end_solo(project: Project, strand: Strand, found: Break) -> Project:
 MENDS: dict[str, tuple[str, Mend]] = {
     "add-source": (
         "Play it from the play surface",
-        lambda project, strand, found: edits.set_source(project, strand.id, len(strand.sources), SurfaceSource()),
+        lambda project, strand, found, _: edits.set_source(project, strand.id, len(strand.sources), SurfaceSource()),
     ),
     "add-surface": (
         "Add the play surface",
-        lambda project, strand, found: edits.set_source(project, strand.id, len(strand.sources), SurfaceSource()),
+        lambda project, strand, found, _: edits.set_source(project, strand.id, len(strand.sources), SurfaceSource()),
     ),
     "open-zone": (
         "Open the zone",
@@ -79,12 +79,12 @@ MENDS: dict[str, tuple[str, Mend]] = {
     "take-end": ("Take its end", _source(lambda one: _replace(one, after="") if _is_strand(one) else one)),
     "own-clock": (
         "Follow the project's tempo",
-        lambda project, strand, found: edits.set_project(project, clock=_replace(project.clock, follow=False)),
+        lambda project, strand, found, _: edits.set_project(project, clock=_replace(project.clock, follow=False)),
     ),
     "wake-source": ("Wake it", _source(lambda one: _replace(one, bypass=False) if _is_at_work(one) else one)),
-    "unmute-strand": ("Unmute", lambda project, strand, found: edits.set_strand(project, strand.id, muted=False)),
+    "unmute-strand": ("Unmute", lambda project, strand, found, _: edits.set_strand(project, strand.id, muted=False)),
     "end-solo": ("End solo", _end_solo),
-    "bypass": ("Bypass it", lambda project, strand, found: edits.set_bypass(project, found.stage, True)),
+    "bypass": ("Bypass it", lambda project, strand, found, _: edits.set_bypass(project, found.stage, True)),
     "add-destination": ("Give it an instrument", _new_instrument),
     "new-instrument": ("Give it an instrument", _new_instrument),
     "unmute-destination": ("Unmute", _destination(lambda one: _replace(one, muted=False))),
@@ -115,9 +115,13 @@ def mend_label(found: Break) -> str | None:
     return MENDS[found.mend][0] if found.mend in MENDS else None
 
 
-def mended(project: Project, found: Break) -> Project:
-    """The document after the remedy of a break; as it is where there is none that is an edit."""
+def mended(project: Project, found: Break, sound: str) -> Project:
+    """The document after the remedy of a break; as it is where there is none that is an edit.
+
+    Args:
+        sound: what an instrument plays, where one must be made.
+    """
     strand = project.strand(found.strand)
     if strand is None or found.mend not in MENDS:
         return project
-    return MENDS[found.mend][1](project, strand, found)
+    return MENDS[found.mend][1](project, strand, found, sound)

@@ -5,8 +5,10 @@ from __future__ import annotations
 import math
 
 from arpegon.core.time.clock import Clock
+from arpegon.core.time.swing import next_step, step_beat, step_length
 
 _MIN_SECONDS = 0.001
+_NEAR = 1e-6
 _APART = 1e-3
 """Beats between a step and the first one after a change of their length."""
 
@@ -85,15 +87,11 @@ class Pulse:
 
     def length(self, step: int) -> float:
         """How long a step lasts, in beats."""
-        return 2.0 * self.beats * (self.swing if step % 2 == 0 else 1.0 - self.swing)
+        return step_length(step, self.beats, self.swing)
 
     def beat_of(self, step: int) -> float:
         """The beat on which a step falls."""
-        pair, second = divmod(step, 2)
-        return 2.0 * self.beats * (pair + (self.swing if second else 0.0))
+        return step_beat(step, self.beats, self.swing)
 
     def _first_from(self, beat: float) -> int:
-        step = 2 * max(0, math.floor(beat / (2.0 * self.beats)) - 1)
-        while self.beat_of(step) < beat - 1e-6:
-            step += 1
-        return step
+        return max(0, next_step(beat, self.beats, self.swing, _NEAR))

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping
 from typing import Any
 
@@ -10,6 +9,7 @@ from arpegon.core.events import BEND, CONTROL, POLY_PRESSURE, PRESSURE, Event
 from arpegon.core.processing.delayed import DelayedNotes
 from arpegon.core.processing.parameters import NoteValue, Number, Switch, swing_param
 from arpegon.core.time.rhythm import beats_of
+from arpegon.core.time.swing import next_line
 
 _MOVING = frozenset({CONTROL, PRESSURE, BEND, POLY_PRESSURE})
 _ON_THE_LINE = 1e-4
@@ -53,7 +53,8 @@ class Grid(DelayedNotes):
         clock = self.context.clock
         if not clock.playing:
             return 0.0
-        line = next_line(clock.beat_at(event.time), self._beats, self.values["swing"] / 100.0)
+        swing = self.values["swing"] / 100.0
+        line = next_line(clock.beat_at(event.time), self._beats, swing, _ON_THE_LINE)
         wait = clock.time_at(line) - event.time
         return float(max(0.0, wait * self.values["strength"] / 100.0))
 
@@ -69,10 +70,3 @@ class Grid(DelayedNotes):
         swing = f" · swing {values['swing']} %" if values["swing"] != 50 else ""
         part = f" · {values['strength']} %" if values["strength"] < 100 else ""
         return f"{values['rate']}{swing}{part}"
-
-
-def next_line(beat: float, beats: float, swing: float) -> float:
-    """The first line of a swung grid at or after a beat."""
-    pair = math.floor((beat - _ON_THE_LINE) / (2.0 * beats))
-    lines = (2.0 * beats * (pair + number + share) for number in (0, 1) for share in (0.0, swing))
-    return next(line for line in lines if line >= beat - _ON_THE_LINE)

@@ -22,81 +22,24 @@ from arpegon.engine.wire.protocol import Telemetry
 from arpegon.files.presets import Preset
 from arpegon.processors import processor_class
 from arpegon.processors.registry import LISTENINGS
-from arpegon.ui.bench.arpeggiator_editor import ArpeggiatorEditor
-from arpegon.ui.bench.chord_editor import ChordEditor
-from arpegon.ui.bench.controller_editors import (
-    ContourEditor,
-    ConvertEditor,
-    FanEditor,
-    LfoEditor,
-    SmoothEditor,
-    StairsEditor,
-)
 from arpegon.ui.bench.destination_editor import DestinationEditor
 from arpegon.ui.bench.editor import StageEditor
-from arpegon.ui.bench.humanize_editor import HumanizeEditor
-from arpegon.ui.bench.listen_editors import HitsEditor, ListenEditor, PitchEditor
-from arpegon.ui.bench.pitch_editors import KeyMapEditor, TransposeEditor
+from arpegon.ui.bench.editors import EDITORS
 from arpegon.ui.bench.readout import Readout
-from arpegon.ui.bench.rebound_editor import ReboundEditor
-from arpegon.ui.bench.rings_editor import RingsEditor
-from arpegon.ui.bench.scale_editor import ScaleEditor
 from arpegon.ui.bench.source_editor import SourceEditor
-from arpegon.ui.bench.steps_editor import StepsEditor
 from arpegon.ui.bench.strand_bench import StrandBench
-from arpegon.ui.bench.stroke_editors import (
-    ChanceEditor,
-    GridEditor,
-    HoldEditor,
-    LengthEditor,
-    RepeatEditor,
-    ThinEditor,
-)
-from arpegon.ui.bench.traffic_editors import ChannelEditor, SieveEditor
-from arpegon.ui.bench.velocity_editor import VelocityEditor
 from arpegon.ui.controls.elided import Elided
 from arpegon.ui.look import theme
+from arpegon.ui.model.change import Change
 from arpegon.ui.model.selection import Selection
 from arpegon.ui.model.session import Session
 from arpegon.ui.model.timers import one_shot
 from arpegon.ui.model.words import destination_words, source_words
 from arpegon.ui.parts import clipboard
+from arpegon.ui.parts.bench_part import BenchPart
 from arpegon.ui.parts.preset_picker import PresetPicker
 
 NARROW, WIDE = 398, 720
-_MIN_READOUT = 150
-_MIN_BESIDE_SOURCES = 122
-"""Sources that make notes by themselves need their room more than the list of what came out."""
-
-EDITORS: dict[str, type[StageEditor]] = {
-    "humanize": HumanizeEditor,
-    "velocity": VelocityEditor,
-    "scale": ScaleEditor,
-    "transpose": TransposeEditor,
-    "keymap": KeyMapEditor,
-    "chord": ChordEditor,
-    "thin": ThinEditor,
-    "arpeggiator": ArpeggiatorEditor,
-    "grid": GridEditor,
-    "length": LengthEditor,
-    "hold": HoldEditor,
-    "repeat": RepeatEditor,
-    "sieve": SieveEditor,
-    "chance": ChanceEditor,
-    "channel": ChannelEditor,
-    "convert": ConvertEditor,
-    "fan": FanEditor,
-    "stairs": StairsEditor,
-    "smooth": SmoothEditor,
-    "lfo": LfoEditor,
-    "contour": ContourEditor,
-    "steps": StepsEditor,
-    "rings": RingsEditor,
-    "rebound": ReboundEditor,
-    "hits": HitsEditor,
-    "pitch": PitchEditor,
-}
-"""A stage without an entry gets the standard controls of its declarations."""
 
 _ORDINALS = ("first", "second", "third", "fourth", "fifth", "sixth", "seventh", "eighth", "ninth", "tenth")
 
@@ -123,7 +66,7 @@ class Bench(QWidget):
         self.setObjectName("paper")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedWidth(NARROW)
-        self.editor: QWidget | None = None
+        self.editor: BenchPart = EmptyBench()
         self._shown: Selection | None = None
         self._fit_timer = one_shot(self, 0)
         self._fit_timer.timeout.connect(self._fit)
@@ -152,7 +95,7 @@ class Bench(QWidget):
         session.changed.connect(self._changed)
         session.ports_changed.connect(self._ports)
         session.reported.connect(self._reported)
-        session.hooking.set_live.connect(self._set_live)
+        session.hooking.set_live.connect(lambda target: self.editor.hooked(target))
         theme.changed.connect(self._themed)
         self._themed()
         self.show_selection()
@@ -193,9 +136,8 @@ class Bench(QWidget):
 
     def _widen(self, on: bool) -> None:
         self.setFixedWidth(WIDE if on else NARROW)
-        if isinstance(self.editor, StageEditor):
-            self.editor.set_wide(on)
-            self._fit_soon()
+        self.editor.set_wide(on)
+        self._fit_soon()
         self.widened.emit(on)
 
     # -- showing -----------------------------------------------------------------------------------
@@ -231,12 +173,10 @@ class Bench(QWidget):
             self._put(StrandBench(self.session, strand))
         self._head_words(strand)
 
-    def _put(self, editor: QWidget) -> None:
-        if isinstance(self.editor, StageEditor):
-            self.editor.leave()
+    def _put(self, editor: BenchPart) -> None:
+        self.editor.leave()
         self.editor = editor
-        if isinstance(editor, StageEditor):
-            editor.set_wide(self.wide.isChecked())
+        editor.set_wide(self.wide.isChecked())
         editor.setObjectName("paper")
         holder = QWidget()
         holder.setObjectName("paper")
@@ -252,14 +192,13 @@ class Bench(QWidget):
         self._fit_timer.start()
 
     def _fit(self) -> None:
-        """The editor of a stage gets the height that it asks for, the readout the rest, but four rows at least."""
+        """A part that is fitted gets the height that it asks for, the readout the rest, but four rows at least."""
         holder = self._area.widget()
-        if holder is None or not isinstance(self.editor, StageEditor):
+        if holder is None or not self.editor.fitted:
             self._area.setMaximumHeight(16_777_215)
             self._area.setMinimumHeight(0)
             return
-        least = _MIN_BESIDE_SOURCES if self.session.selection.part == "source" else _MIN_READOUT
-        room = self.height() - 86 - (0 if isinstance(self.editor, ListenEditor) else least)
+        room = self.height() - 86 - self.editor.beneath
         self._area.setFixedHeight(max(120, min(holder.sizeHint().height() + 4, room)))
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
@@ -287,53 +226,27 @@ class Bench(QWidget):
             self.title.setText(strand.name)
             self._where.setText("a strand without a stage" if not strand.stages else "a strand")
 
-    def _changed(self) -> None:
+    def _changed(self, change: Change) -> None:
         strand = self.session.strand_of_selection()
         if strand is None or self._shown != self.session.selection:
             return
-        if isinstance(self.editor, StageEditor):
-            stage = strand.stage(self.session.selection.stage)
-            if stage is not None and stage.kind != self.editor.stage.kind:
-                self.show_selection()
-            elif stage is not None:
-                self.editor.refresh(strand, stage)
-        elif isinstance(self.editor, (SourceEditor, DestinationEditor)):
-            self.editor.refresh()
-        elif isinstance(self.editor, StrandBench):
-            self.editor.refresh(strand)
+        if not self.editor.show_document():
+            self.show_selection()
         self._head_words(strand)
         self._fit_soon()
 
-    def _set_live(self, target: str) -> None:
-        """A hookup has set something: show it where it stands on the bench."""
-        strand = self.session.strand_of_selection()
-        stage = strand.stage(target) if strand is not None and target == self.session.selection.stage else None
-        if strand is not None and stage is not None and isinstance(self.editor, StageEditor):
-            self.editor.refresh(strand, stage)
-        elif isinstance(self.editor, DestinationEditor):
-            self.editor.refresh()
-
     def _ports(self) -> None:
-        if isinstance(self.editor, (SourceEditor, DestinationEditor)):
-            self.editor.refresh()
-        elif isinstance(self.editor, ListenEditor):
-            self.editor.audio.show_source()
+        self.editor.ports_changed()
 
     def _reported(self, telemetry: Telemetry) -> None:
-        if not isinstance(self.editor, StageEditor):
-            return
-        marks = telemetry.marks.get(self.session.selection.stage, [])
-        if telemetry.sight is not None or marks:
-            self.editor.heard(telemetry.sight, marks, telemetry.now)
+        self.editor.reported(telemetry)
         mine = [one for one in telemetry.passed if one.stage == self.session.selection.stage]
         if mine:
-            self.editor.passed(mine)
             self.readout.passed(mine)
 
     def tick(self, now: float) -> None:
         """One frame."""
-        if isinstance(self.editor, (StageEditor, DestinationEditor)):
-            self.editor.tick(now)
+        self.editor.tick(now)
 
     # -- edits -------------------------------------------------------------------------------------
 
@@ -384,7 +297,7 @@ class Bench(QWidget):
             self.session.edit("Remove destination", edits.set_destination(project, chosen.strand, chosen.place, None))
 
 
-class EmptyBench(QWidget):
+class EmptyBench(BenchPart):
     """What the bench says when nothing is selected."""
 
     def __init__(self) -> None:

@@ -166,8 +166,10 @@ class DestinationEditor(EndEditor):
             told = self.session.telemetry
             self.meter.show_level(told.meters.get(instrument.id, 0.0) if now - told.now < 0.3 else 0.0)
 
+    def hooked(self, target: str) -> None:
+        self.refresh()
+
     def refresh(self) -> None:
-        """Show the destination as it is now."""
         destination = self.destination
         self.target.set_options(self._targets())
         if isinstance(destination, InstrumentDestination):

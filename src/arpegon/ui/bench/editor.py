@@ -12,20 +12,26 @@ from arpegon.core.document.hookup_values import HOOKABLE
 from arpegon.core.document.model import Stage, Strand
 from arpegon.core.events import NOTE_ON, Event
 from arpegon.core.processing.parameters import Param
-from arpegon.engine.wire.protocol import Passed
+from arpegon.engine.wire.protocol import Passed, Telemetry
 from arpegon.listen import HeardNote, Sight
 from arpegon.processors import processor_class
 from arpegon.ui.look import theme
 from arpegon.ui.model.session import Session
+from arpegon.ui.parts.bench_part import BenchPart
 from arpegon.ui.parts.hook_handle import offer_hookup
 from arpegon.ui.parts.standard import STANDARD, captioned, standard_control
 
+_MIN_READOUT = 150
+_MIN_BESIDE_SOURCES = 122
 
-class StageEditor(QWidget):
+
+class StageEditor(BenchPart):
     """Edits one stage and shows its effect on what passes.
 
     Subclasses build their widgets in ``build``, show values in ``show_values`` and what passes in ``passed``.
     """
+
+    fitted = True
 
     def __init__(self, session: Session, strand: Strand, stage: Stage, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -85,6 +91,34 @@ class StageEditor(QWidget):
             control.set_value(values[key])  # type: ignore[attr-defined]
         self.show_values(values)
 
+    @property
+    def beneath(self) -> int:  # type: ignore[override]
+        """Sources that make notes by themselves need their room more than the list of what came out."""
+        is_source = any(source.id == self.stage.id for source in self.strand.workers)
+        return _MIN_BESIDE_SOURCES if is_source else _MIN_READOUT
+
+    def show_document(self) -> bool:
+        strand = self.session.project.strand(self.strand.id)
+        stage = strand.stage(self.stage.id) if strand is not None else None
+        if strand is None or stage is None:
+            return True  # the selection goes in a moment
+        if stage.kind != self.stage.kind:
+            return False
+        self.refresh(strand, stage)
+        return True
+
+    def hooked(self, target: str) -> None:
+        if target == self.stage.id:
+            self.show_document()
+
+    def reported(self, telemetry: Telemetry) -> None:
+        marks = telemetry.marks.get(self.stage.id, [])
+        if telemetry.sight is not None or marks:
+            self.heard(telemetry.sight, marks, telemetry.now)
+        mine = [one for one in telemetry.passed if one.stage == self.stage.id]
+        if mine:
+            self.passed(mine)
+
     def show_values(self, values: dict[str, Any]) -> None:
         """Show what the standard controls do not."""
 
@@ -93,12 +127,6 @@ class StageEditor(QWidget):
 
     def heard(self, sight: Sight | None, marks: Sequence[HeardNote], now: float) -> None:
         """Show what an audio source hears, and the notes made of it."""
-
-    def tick(self, now: float) -> None:
-        """One frame."""
-
-    def leave(self) -> None:
-        """Something else takes its place on the bench."""
 
     def set(self, settled: bool = True, **values: Any) -> None:
         """Set parameters."""

@@ -55,6 +55,14 @@ class ListenEditor(StageEditor):
         super().refresh(strand, stage)
         self.audio.show_source()
 
+    @property
+    def beneath(self) -> int:  # type: ignore[override]
+        """There is nothing to read out: it shows what it hears by itself."""
+        return 0
+
+    def ports_changed(self) -> None:
+        self.audio.show_source()
+
     def build(self) -> None:
         self.audio = AudioBox(self)
         self.box.addWidget(self.audio)

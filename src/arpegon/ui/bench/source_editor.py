@@ -170,7 +170,6 @@ class SourceEditor(EndEditor):
             self._change("Clip", file=file)
 
     def refresh(self) -> None:
-        """Show the source as it is now."""
         source = self.source
         self.kind.set_options(self._kinds())
         if isinstance(source, MidiSource):

@@ -13,12 +13,13 @@ from arpegon.ui.controls.choices import ToggleSwitch
 from arpegon.ui.look import theme
 from arpegon.ui.model.session import Session
 from arpegon.ui.parts import clipboard
+from arpegon.ui.parts.bench_part import BenchPart
 from arpegon.ui.parts.standard import caps, under_caption
 
 _IN_A_ROW = 3
 
 
-class StrandBench(QWidget):
+class StrandBench(BenchPart):
     """Edits a strand."""
 
     def __init__(self, session: Session, strand: Strand) -> None:
@@ -102,6 +103,12 @@ class StrandBench(QWidget):
             row.addWidget(button)
         row.addStretch(1)
         return holder
+
+    def show_document(self) -> bool:
+        strand = self.session.project.strand(self.strand.id)
+        if strand is not None:
+            self.refresh(strand)
+        return True
 
     def refresh(self, strand: Strand) -> None:
         """Show a strand as it is now."""

@@ -24,6 +24,7 @@ from arpegon.ui.board.column import NARROWEST, WIDEST, WIDTH, Column
 from arpegon.ui.board.roll_view import BeatRuler
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import Painted
+from arpegon.ui.model.change import Change
 from arpegon.ui.model.selection import Selection
 from arpegon.ui.model.session import Session
 from arpegon.ui.parts import clipboard
@@ -208,7 +209,7 @@ class Board(QWidget):
         self.area.setWidget(self._desk)
         outer.addWidget(self.empty)
         outer.addWidget(self.area)
-        session.changed.connect(self.refresh)
+        session.changed.connect(self._changed)
         session.selected.connect(self._selected)
         session.paths.broken.connect(self._breaks)
         theme.changed.connect(self.update)
@@ -238,6 +239,15 @@ class Board(QWidget):
                     self._row.removeWidget(shown)
                     self._row.insertWidget(place, shown)
         self._show_only()
+
+    def _changed(self, change: Change) -> None:
+        """Show what changed: of a stage that is turned, its column alone."""
+        if change.fields:
+            self.refresh()
+        else:
+            for strand in self.session.project.strands:
+                if strand.id in change.strands:
+                    self.columns[strand.id].refresh(strand)
 
     def show_only(self, strand_id: str | None) -> None:
         """Show one strand only (the bench is wide), or all."""

@@ -22,7 +22,8 @@ from arpegon.ui.look.painted import Painted
 from arpegon.ui.model.hookup_words import KNOB_CC, PAD_CHANNEL, PAD_NOTE
 
 if TYPE_CHECKING:
-    from arpegon.ui.model.session import Session
+    from arpegon.ui.model.change import Change
+from arpegon.ui.model.session import Session
 
 KNOBS, PADS = 8, 16
 
@@ -214,8 +215,12 @@ class KnobsAndPads(QWidget):
             pad.struck.connect(lambda velocity, number=number: self._strike(number, velocity))
             pad.left.connect(lambda number=number: self._let_go(number))
             pad.renamed.connect(lambda number=number: self._ask_name("pads", number))
-        session.changed.connect(self.refresh)
+        session.changed.connect(self._changed)
         self.refresh()
+
+    def _changed(self, change: Change) -> None:
+        if change.fields:  # words of hookups name strands and instruments, but no values of stages
+            self.refresh()
 
     def refresh(self) -> None:
         """Show names, and what is hooked up."""

@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import (
     QLabel,
     QLineEdit,
     QPushButton,
-    QWidget,
 )
 
 from arpegon.core.document import edits
@@ -26,11 +25,12 @@ from arpegon.ui.hookups.hookup_list import HookupList, HookupRow
 from arpegon.ui.model.hookup_words import control_words, surface_name
 from arpegon.ui.model.session import Session
 from arpegon.ui.parts.parts_menu import target_menu
+from arpegon.ui.parts.when_seen import WhenSeen
 
 _TOUCHED = 0.3
 
 
-class HookupsView(QWidget):
+class HookupsView(WhenSeen):
     """The list beside the editor."""
 
     def __init__(self, session: Session) -> None:
@@ -48,7 +48,7 @@ class HookupsView(QWidget):
         self.area = scrolled(self.list)
         self.editor = HookupEditor(session)
         beside_editor(self, head, self.none, self.area, self.editor)
-        session.changed.connect(self.refresh)
+        session.changed.connect(self.document_changed)
         session.ports_changed.connect(self.editor.refresh)
         self.refresh()
 

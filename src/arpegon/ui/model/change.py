@@ -13,7 +13,8 @@ class Change(msgspec.Struct, frozen=True):
     """What is another in a document than before."""
 
     fields: frozenset[str] = frozenset()
-    """The project's own fields, such as ``tempo`` or ``hookups``; ``strands`` where they came, went or moved."""
+    """The project's own fields, such as ``tempo`` or ``hookups``; ``strands`` where they came, went or moved, ``names``
+    where one of them is called otherwise."""
     strands: frozenset[str] = frozenset()
     """The ids of strands that are others, or new."""
 
@@ -29,6 +30,8 @@ def change_between(before: Project, after: Project) -> Change:
     if [strand.id for strand in before.strands] != [strand.id for strand in after.strands]:
         fields.add("strands")
     strands = {strand.id for strand in after.strands if _differ(known.get(strand.id), strand)}
+    if any(one in known and known[one].name != strand.name for one, strand in ((one.id, one) for one in after.strands)):
+        fields.add("names")
     return Change(frozenset(fields), frozenset(strands))
 
 

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from arpegon.core.document.mending import PLAY, mend_label, mended
 from arpegon.core.document.path_check import Break, check_paths
 from arpegon.processors.facts import stage_facts
+from arpegon.sound import DEFAULT_SOUND
 from arpegon.ui.model.surroundings import surroundings
 from arpegon.ui.model.timers import ticking
 
@@ -59,7 +60,7 @@ class PathWatch(QObject):
         if found.mend == PLAY:
             self.session.link.play()
         else:
-            self.session.edit(f"Mend: {mend_label(found)}", mended(self.session.project, found))
+            self.session.edit(f"Mend: {mend_label(found)}", mended(self.session.project, found, DEFAULT_SOUND))
 
     def go_to(self, found: Break) -> None:
         """Put on the bench where a path breaks."""

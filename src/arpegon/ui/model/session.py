@@ -24,6 +24,7 @@ from arpegon.engine.wire.protocol import Missing, Ports, Telemetry
 from arpegon.files.places import Settings, save_settings
 from arpegon.processors import processor_class
 from arpegon.processors.tossing import tossed
+from arpegon.sound import CLICK_SOUND
 from arpegon.ui.model.change import EVERYTHING, Change, change_between
 from arpegon.ui.model.filing import Filing
 from arpegon.ui.model.hooking import Hooking
@@ -290,7 +291,7 @@ class Session(QObject):
 
     def add_metronome(self) -> None:
         """A strand that clicks with the transport."""
-        project, strand_id = edits.add_metronome(self.project)
+        project, strand_id = edits.add_metronome(self.project, CLICK_SOUND)
         self.edit("Add a metronome", project)
         self.select(Selection(strand_id, "strand"))
 

@@ -10,6 +10,7 @@ from arpegon.core.processing.parameters import Number
 from arpegon.ui.controls.slider import Slider
 from arpegon.ui.look import theme
 from arpegon.ui.model.session import Session
+from arpegon.ui.parts.bench_part import BenchPart
 
 CHANNELS = {str(channel): f"channel {channel + 1}" for channel in range(16)}
 
@@ -19,7 +20,7 @@ def channel_of(value: str) -> int | None:
     return int(value) if value else None
 
 
-class EndEditor(QWidget):
+class EndEditor(BenchPart):
     """Base: a box, the session, and the strand and place that are edited."""
 
     def __init__(self, session: Session, strand_id: str, place: int, parent: QWidget | None = None) -> None:
@@ -31,6 +32,17 @@ class EndEditor(QWidget):
         self.box = QVBoxLayout(self)
         self.box.setContentsMargins(0, 0, 0, 0)
         self.box.setSpacing(10)
+
+    def refresh(self) -> None:
+        """Show what is edited as it is now."""
+        raise NotImplementedError
+
+    def show_document(self) -> bool:
+        self.refresh()
+        return True
+
+    def ports_changed(self) -> None:
+        self.refresh()
 
     def _slider(
         self, key: str, label: str, help_text: str, default: float, low: float, high: float, **more: Any

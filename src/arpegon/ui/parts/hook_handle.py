@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QMenu, QWidget
 from arpegon.core.document import edits
 from arpegon.core.document.model import Hookup
 from arpegon.ui.controls.hook_mark import HookMark
+from arpegon.ui.model.change import Change
 from arpegon.ui.model.hooking import Hooking
 from arpegon.ui.model.hookup_words import control_words
 
@@ -42,12 +43,16 @@ class HookHandle(QObject):
         self.widget = widget
         self.wanted = wanted
         self.mark = HookMark(widget)
-        hooking.session.changed.connect(self.refresh)
+        hooking.session.changed.connect(self._changed)
         self.refresh()
 
     def hookups(self) -> list[Hookup]:
         """What is hooked up to it."""
         return self.hooking.of(self.wanted.target, self.wanted.param, self.wanted.action)
+
+    def _changed(self, change: Change) -> None:
+        if change.touches("hookups", "sections"):
+            self.refresh()
 
     def refresh(self) -> None:
         """Show whether it is hooked up."""

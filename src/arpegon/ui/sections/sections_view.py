@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import Section
@@ -10,12 +10,13 @@ from arpegon.core.document.sections import seconds_of
 from arpegon.processors.targets import held_words
 from arpegon.ui.controls.scrolled import beside_editor, scrolled
 from arpegon.ui.model.session import Session
+from arpegon.ui.parts.when_seen import WhenSeen
 from arpegon.ui.sections.section_editor import SectionEditor
 from arpegon.ui.sections.section_list import SectionList, SectionRow
 from arpegon.ui.sections.section_strip import THEN
 
 
-class SectionsView(QWidget):
+class SectionsView(WhenSeen):
     """The list beside the editor."""
 
     def __init__(self, session: Session) -> None:
@@ -36,7 +37,7 @@ class SectionsView(QWidget):
         )
         self.editor = SectionEditor(session)
         beside_editor(self, head, self.none, scrolled(self.list), self.editor)
-        session.changed.connect(self.refresh)
+        session.changed.connect(self.document_changed)
         session.piece.turned.connect(self._turned)
         self.refresh()
 

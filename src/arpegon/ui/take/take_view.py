@@ -28,6 +28,7 @@ from arpegon.ui.controls.choices import Segments
 from arpegon.ui.controls.name_field import NameField
 from arpegon.ui.look import theme
 from arpegon.ui.model.session import Session
+from arpegon.ui.parts.when_seen import WhenSeen
 from arpegon.ui.take.take_roll import Span, TakeRoll
 
 VERSIONS = {
@@ -71,7 +72,7 @@ class Version(QWidget):
         box.addWidget(self.count)
 
 
-class TakeView(QWidget):
+class TakeView(WhenSeen):
     """The list of takes, and both versions of the chosen one side by side."""
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
@@ -86,7 +87,7 @@ class TakeView(QWidget):
         self._stack = QStackedLayout(self)
         self._stack.addWidget(self._empty())
         self._stack.addWidget(self._full())
-        session.changed.connect(self.refresh)
+        session.changed.connect(self.document_changed)
         session.recorder.kept.connect(self.choose)
         theme.changed.connect(self.update)
         self.refresh()
