@@ -297,3 +297,19 @@ def test_play_brings_all_parts_back_in_step():
     engine.run(6.4)
     assert begins(engine)[-3:] == [(5.3, 36), (5.8, 37), (6.3, 38)]
     assert NOTE_OFF in {event.kind for event in engine.graph.outputs.out}
+
+
+def test_steps_that_a_held_key_starts_after_an_edit_begin_with_the_edit_and_not_before_it():
+    """The key was struck while the steps waited for the transport; only the edit lets it start them."""
+    out = Recording()
+    engine = Engine(out)
+    waiting = generator("steps", patterns=[[{"note": 60}]], rate="1/8", transpose="held", in_scale=False)
+    engine.apply(project(strand(sources=(SurfaceSource(), waiting))), {}, 0.0)
+    engine.feed("surface", note_on(0.01, 0, 60, 90))
+    engine.run(0.01)
+    engine.run(1.0)
+    assert out.out == []
+    started = generator("steps", patterns=[[{"note": 60}]], rate="1/8", transpose="held", in_scale=False, starts="key")
+    engine.apply(project(strand(sources=(SurfaceSource(), started))), {}, 1.0)
+    engine.run(1.3)
+    assert [event.time for event in note_ons(out.out)] == [1.0, 1.25]

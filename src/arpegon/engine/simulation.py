@@ -320,7 +320,7 @@ class Engine:
         if stage_id in self.audio:
             self.audio.set_params(stage_id, values)
         else:
-            self.graph.set_params(stage_id, values)
+            self.graph.set_params(stage_id, values, self.now)
 
     def command(self, stage_id: str, act: str, value: float | None, time: float) -> None:
         """Have a stage or generator do something, such as ``start`` (so many rounds) or ``stop``."""

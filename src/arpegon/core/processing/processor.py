@@ -109,6 +109,9 @@ class Processor:
     def joined(self, time: float) -> None:
         """It joins an engine that runs, at a time."""
 
+    def caught_up(self, time: float) -> None:
+        """All that was due up to a time was emitted: what new values make due is due from then on."""
+
     def halted(self, time: float) -> None:
         """The transport stopped, at a time."""
 
@@ -272,6 +275,9 @@ class KeyBook(Processor):
 
     def joined(self, time: float) -> None:
         self.seen = time
+
+    def caught_up(self, time: float) -> None:
+        self.seen = max(self.seen, time)
 
     # -- what is due -------------------------------------------------------------------------------
 

@@ -327,16 +327,17 @@ class Graph:
                     self._outlets[connection.outlet].release(connection, time)
         self.flush()
 
-    def set_params(self, stage_id: str, values: Mapping[str, object]) -> None:
-        """The short cut for a knob that is dragged: new values for one stage."""
+    def set_params(self, stage_id: str, values: Mapping[str, object], time: float) -> None:
+        """The short cut for a knob that is dragged: new values for one stage, from a time on."""
         for node in self._order:
             for head in node.heads:
                 if head.source.id == stage_id:
-                    head.processor.configure(values, self.context(head.source.stage, node.strand, self.project))
+                    context = self.context(head.source.stage, node.strand, self.project)
+                    _configure(head.processor, values, context, time)
                     head.source = msgspec.structs.replace(head.source, params=dict(values))
             for place, (stage, processor) in enumerate(node.stages):
                 if stage.id == stage_id:
-                    processor.configure(values, self.context(stage, node.strand, self.project))
+                    _configure(processor, values, self.context(stage, node.strand, self.project), time)
                     node.stages[place] = (msgspec.structs.replace(stage, params=dict(values)), processor)
         self._worked()
 
@@ -426,7 +427,7 @@ class _Build:
             processor = known[1]
             if known[0].params != stage.params or processor.context != context:
                 self._made(stage, strand, context)  # whether it can work so
-                self.changes.append(lambda: processor.configure(stage.params, context))
+                self.changes.append(lambda: _configure(processor, stage.params, context, self._time))
         else:
             processor = self._made(stage, strand, context)
             processor.joined(self._time)
@@ -442,6 +443,12 @@ class _Build:
             raise DocumentError(f"{made.label} in “{strand.name}” cannot work so: {error}") from error
         except Exception as error:  # whatever values that were not checked lead to
             raise DocumentError(f"{made.label} in “{strand.name}” cannot work with its settings ({error}).") from error
+
+
+def _configure(processor: Processor, values: Mapping[str, object], context: Context, time: float) -> None:
+    """New values for a processor at work: nothing of what they make due is earlier than ``time``."""
+    processor.caught_up(time)
+    processor.configure(values, context)
 
 
 def _time(event: Event) -> float:
