@@ -8,10 +8,10 @@ from typing import Any
 
 import msgspec
 import numpy as np
-from scipy.signal import butter, lfilter
 
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
 from arpegon.listen.bands import HOP_SECONDS, Bands, greatest
+from arpegon.listen.filters import butter, lfilter
 from arpegon.listen.listener import Array, HeardNote, Listener
 from arpegon.processors.sources.listening import Hits
 

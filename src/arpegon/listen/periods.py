@@ -18,9 +18,9 @@ from typing import Any
 import msgspec
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import butter, firwin, lfilter
 
 from arpegon.listen.bands import windows
+from arpegon.listen.filters import butter, firwin, lfilter
 
 LONGEST = 1.4
 """How far the window grows after a stroke, in windows."""

@@ -9,7 +9,6 @@ from typing import Any
 import msgspec
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import next_fast_len
 
 from arpegon.core.events import ALL_NOTES_OFF, ALL_SOUND_OFF, BEND, CONTROL, NOTE_ON, Event
 from arpegon.sound.sounds import Sound
@@ -18,6 +17,8 @@ VOICES = 32
 _VOLUME, _PAN, _EXPRESSION, _RESET = 7, 10, 11, 121
 _CHOKE_SECONDS = 0.012
 _SMOOTH_SECONDS = 0.008
+_FFT_FRAMES = 1024
+"""Strokes last a whole number of these, a length that is quickly transformed."""
 
 Array = NDArray[Any]
 
@@ -111,7 +112,7 @@ def stroke(note: int, rate: int) -> Array:
     """One stroke of a drum at full level; float32 of shape (frames,)."""
     drum = DRUMS[note]
     longest = max(drum.tone[2] * drum.mix[0], drum.bell_decay * drum.mix[1] and drum.bell_decay, drum.noise[2])
-    frames = int(next_fast_len(round((longest * 5.0 + 0.05) * rate), real=True))
+    frames = _FFT_FRAMES * -(-round((longest * 5.0 + 0.05) * rate) // _FFT_FRAMES)
     time = np.arange(frames) / rate
     out = np.zeros(frames)
     frequency, fall, decay = drum.tone

@@ -32,6 +32,7 @@ from arpegon.ui.frame.notices import NoticeBar, StatusLine
 from arpegon.ui.frame.surface import PlaySurface
 from arpegon.ui.hookups.hookups_view import HookupsView
 from arpegon.ui.look import theme
+from arpegon.ui.model.change import EVERYTHING
 from arpegon.ui.model.faults import Faults
 from arpegon.ui.model.session import Session
 from arpegon.ui.model.timers import ticking
@@ -312,7 +313,7 @@ class Window(QMainWindow):
         octave = 3 if self.session.settings.middle_c == 4 else 4
         write_middle_c_as(octave)
         self.session.change_settings(middle_c=octave)
-        self.session.changed.emit()
+        self.session.changed.emit(EVERYTHING)
         theme.use(theme.theme().name)  # everything is painted anew
 
     def show_log(self) -> None:

@@ -166,9 +166,7 @@ class Outlet:
             self._out.append(control(time, channel, SUSTAIN, 0))
         self._pedals.clear()
         if panic:
-            for channel in range(16):
-                for number in (SUSTAIN, ALL_NOTES_OFF, ALL_SOUND_OFF, RESET_CONTROLLERS):
-                    self._out.append(control(time, channel, number, 0))
+            self._out += silence(time)
 
     @property
     def sounding(self) -> int:
@@ -179,6 +177,12 @@ class Outlet:
         """What is to be sent now, in order."""
         out, self._out = self._out, []
         return out
+
+
+def silence(time: float) -> list[Event]:
+    """What tells a device to end all notes on all channels, whatever it plays."""
+    numbers = (SUSTAIN, ALL_NOTES_OFF, ALL_SOUND_OFF, RESET_CONTROLLERS)
+    return [control(time, channel, number, 0) for channel in range(16) for number in numbers]
 
 
 def on_channel(event: Event, channel: int) -> Event:

@@ -29,6 +29,7 @@ from arpegon.engine.wire.channel import Channel, WireError
 from arpegon.files.assets import SoundCache, load_sounds
 from arpegon.files.audio import AudioFile
 from arpegon.files.logs import catch_faults, start_log
+from arpegon.listen import filters
 
 log = logging.getLogger(__name__)
 
@@ -198,6 +199,7 @@ def main(arguments: list[str]) -> None:
     """Run on the socket whose file descriptor is the first argument."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     start_log("listening")
+    filters.load()
     catch_faults(lambda error: None)
     os.environ.setdefault("JACK_NO_START_SERVER", "1")
     sock: Any = socket.socket(fileno=int(arguments[0]))

@@ -53,6 +53,7 @@ class EngineClient:
         self._audio: protocol.SetAudio | None = None
         self._playing = False
         self._beat = 0.0
+        self._ended_before = False
         self._lock = threading.Lock()
         self.supervisor = Supervisor(
             "arpegon.engine.live.loop", protocol.Report, self._greeting, self._take, self._ended, stderr
@@ -99,6 +100,8 @@ class EngineClient:
     # -- what it says ------------------------------------------------------------------------------
 
     def _greeting(self) -> Iterator[protocol.Command]:
+        if self._ended_before:
+            yield protocol.Hush()
         for command in (self._audio, self._project, self._watch):
             if command is not None:
                 yield command
@@ -114,6 +117,7 @@ class EngineClient:
 
     def _ended(self, how: Ended) -> None:
         """The engine is gone: what it held ends here, as events like any other."""
+        self._ended_before = True
         if self._keeper is not None:
             passages = self._keeper.open_ends(time.monotonic())
             if passages:

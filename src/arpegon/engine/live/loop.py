@@ -399,7 +399,6 @@ def main(arguments: list[str]) -> None:
     live = LiveEngine(channel)
     signal.signal(signal.SIGTERM, lambda *_: live.soon(live.quit))
     threading.Thread(target=live.listen, name="commands", daemon=True).start()
-    live.ports.scan()
     live.ports.start()
     live.audio.start()
     gc.collect()

@@ -22,6 +22,7 @@ import rtmidi
 
 from arpegon.core.events import Event, from_bytes
 from arpegon.core.time.ticks import MESSAGES
+from arpegon.engine.graph.gates import silence
 
 OWN_CLIENT = "Arpegon"
 SCAN_SECONDS = 1.0
@@ -101,7 +102,8 @@ class PortHub:
         self._own: dict[int, tuple[Any, Any]] = {}
         """Arpegon's own output and input by API; they also tell which ports there are."""
         self._wanted_outputs: frozenset[str] = frozenset()
-        self._listen = True
+        self._hushing = False
+        self._hushed: set[str] = set()
         self._known: tuple[list[str], list[str], list[str]] | None = None
         self._lock = threading.Lock()
         self._wake = threading.Event()
@@ -116,6 +118,10 @@ class PortHub:
         """Name the outputs that the document uses; all inputs are opened anyway."""
         self._wanted_outputs = frozenset(outputs) - {""}
         self._wake.set()
+
+    def hush(self) -> None:
+        """Tell every output to be silent as soon as it is opened: what sounds there was left by an engine that died."""
+        self._hushing = True
 
     def send(self, port: str, events: Sequence[Event]) -> None:
         """Send to an output (empty name: Arpegon's own); what cannot be sent is dropped."""
@@ -255,6 +261,9 @@ class PortHub:
                     missing[name] = f"The MIDI output “{name}” cannot be opened; another program may hold it."
                 else:
                     self._outputs[name] = (there[name][0], device)
+                    if self._hushing and name not in self._hushed:
+                        self._hushed.add(name)
+                        self.send(name, silence(time.monotonic()))
         if missing != self._said:
             self._said = missing
             self._missing(missing)

@@ -116,6 +116,10 @@ class AllOff(Message):
     """Silence everything."""
 
 
+class Hush(Message):
+    """The engine before this one ended in mid-note: tell outputs to be silent as soon as they are open."""
+
+
 class SetAudio(Message):
     """Open this audio device (empty: the default one) with blocks of that many frames."""
 
@@ -143,6 +147,7 @@ Command = (
     | Learn
     | SetClockBox
     | AllOff
+    | Hush
     | SetAudio
     | Quit
 )
