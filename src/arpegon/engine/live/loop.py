@@ -69,7 +69,7 @@ class LiveEngine:
             channel.send,
         )
         self.audio: AudioOut = AudioOut(lambda text: channel.send(protocol.Notice("audio", text)))
-        self.ports = PortHub(
+        self.ports: PortHub = PortHub(
             self._arrived,
             self._lost,
             self._ports_changed,

@@ -121,9 +121,9 @@ class Filing(QObject):
     def recover(self, leftover: Leftover) -> None:
         """Go on with what a crash left; it counts as unsaved. What was played last becomes a take."""
         history, said = leftover.history()
-        project = leftover.project
+        project, lost = leftover.project, ""
         if project is None:
-            project = self._saved(leftover.origin)
+            project, lost = self._saved(leftover.origin)
         start, end = history.first_time, history.last_time
         take = None
         if start is not None and end is not None:
@@ -137,15 +137,14 @@ class Filing(QObject):
         self.session.load(project, leftover.origin, folder, saved=False)
         self.keep()
         forget(leftover)
-        if said:
-            self.session.notice("memory-read", said)
+        self.session.notice("memory-read", said)
+        self.session.notice("file", lost)
 
-    def _saved(self, origin: Path | None) -> Project:
-        """The project as it was saved; an empty one where it is not there."""
+    def _saved(self, origin: Path | None) -> tuple[Project, str]:
+        """The project as it was saved; an empty one where it cannot be read, and why."""
         if origin is None:
-            return Project()
+            return Project(), ""
         try:
-            return load_project(origin)
+            return load_project(origin), ""
         except ArpegonError as error:
-            self.session.notice("file", str(error))
-            return Project(title=origin.stem)
+            return Project(title=origin.stem), str(error)

@@ -1,0 +1,95 @@
+"""Keeping a process at work: started again at once, left alone when it is no use, and never in silence."""
+
+from __future__ import annotations
+
+import os
+import signal
+
+import pytest
+
+from arpegon.engine.wire import protocol
+from arpegon.engine.wire.supervisor import RESTARTS, Supervisor
+from jacking import wait_for
+
+
+@pytest.fixture
+def supervised(tmp_path, monkeypatch):
+    """Starts supervised processes that crash in a way; what they said and how they ended stands in lists."""
+    made = []
+
+    def start(how=""):
+        monkeypatch.setenv("ARPEGON_TEST_CRASH", how)
+        monkeypatch.setenv("PYTHONPATH", f"{os.path.dirname(__file__)}:{os.environ.get('PYTHONPATH', '')}")
+        said, ended = [], []
+        one = Supervisor(
+            "crashing",
+            protocol.Report,
+            lambda: [protocol.Play(3.0)],
+            said.append,
+            ended.append,
+            tmp_path / "errors.log",
+        )
+        one.said, one.ended = said, ended
+        made.append(one)
+        one.start()
+        return one
+
+    yield start
+    for one in made:
+        one.close(protocol.Quit(), 5.0)
+
+
+def hellos(one):
+    return [notice.text for notice in one.said if notice.topic == "hello"]
+
+
+def test_it_is_greeted_at_each_start(supervised):
+    one = supervised()
+    wait_for(lambda: [notice.text for notice in one.said if notice.topic == "heard"] == ["Play"])
+    os.kill(one.process.pid, signal.SIGKILL)
+    wait_for(lambda: len([notice for notice in one.said if notice.topic == "heard"]) == 2)
+    assert len(set(hellos(one))) == 2 and [how.again for how in one.ended] == [True]
+
+
+def test_what_dies_at_every_start_is_left_alone_with_its_last_words_and_tried_again_when_asked(supervised, monkeypatch):
+    one = supervised("at once")
+    wait_for(lambda: len(one.ended) == RESTARTS)
+    assert [how.again for how in one.ended] == [True] * (RESTARTS - 1) + [False]
+    assert all(how.reason == "RuntimeError: the harbour is closed" for how in one.ended)
+    monkeypatch.setenv("ARPEGON_TEST_CRASH", "")
+    one.start_anew()
+    wait_for(lambda: hellos(one))
+
+
+@pytest.mark.parametrize("how", ["junk", "endless"])
+def test_what_says_what_cannot_be_read_is_started_anew_and_that_is_said(supervised, how, monkeypatch):
+    one = supervised(how)
+    monkeypatch.setenv("ARPEGON_TEST_CRASH", "")
+    wait_for(lambda: hellos(one))
+    assert one.ended[0].again and "cannot be read" in one.ended[0].reason
+
+
+def test_a_fault_of_whoever_hears_does_not_make_deaf(supervised):
+    one = supervised()
+    wait_for(lambda: hellos(one))
+    heard = []
+
+    def deaf(message):
+        heard.append(message)
+        raise ValueError("a fault on our side")
+
+    one._receive = deaf
+    one.send(protocol.Stop())
+    one.send(protocol.Stop())
+    wait_for(lambda: len(heard) == 2)
+    assert not one.ended
+
+
+def test_closing_is_no_end_and_errors_are_appended(supervised, tmp_path):
+    log = tmp_path / "errors.log"
+    log.write_text("from an earlier crash\n")
+    one = supervised()
+    wait_for(lambda: hellos(one))
+    one.close(protocol.Quit(), 5.0)
+    assert one.process.returncode == 0 and not one.ended
+    assert log.read_text().startswith("from an earlier crash")

@@ -1,0 +1,133 @@
+"""The memory on disk: appended, bounded, cut anywhere, of another version, on a full disk, and by two programs."""
+
+from __future__ import annotations
+
+import os
+import stat
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from arpegon.core.events import note_off, note_on
+from arpegon.core.notes.memory import Memory, PieceFacts, Remembered, encode
+from arpegon.core.notes.taps import Batch, Passage
+from arpegon.files.autosave import Autosave
+from arpegon.files.spool import SEGMENT_SECONDS, Spool, discard_spool, has_spool, read_spool
+
+PIECE = PieceFacts(1, 96.0, (4, 4), (("a", "Harbour"),), "Tide", "/music/tide.arpegon")
+
+
+def batch(time, note=60):
+    return Batch(1, [Passage("a", ("in", "out"), [note_on(time, 0, note, 90), note_off(time + 0.1, 0, note)])])
+
+
+def written(folder, *times, said=None):
+    spool = Spool(folder, (said if said is not None else []).append)
+    for time in times:
+        spool.write(encode(batch(time)), time, PIECE)
+    return spool
+
+
+def starts(records):
+    return [event.time for event in Remembered(records).generated("a") if event.kind == 0x90]
+
+
+def test_what_was_written_is_read_again_without_being_closed(tmp_path):
+    written(tmp_path, 1.0, 2.0, 3.0)
+    records, said = read_spool(tmp_path)
+    assert starts(records) == [1.0, 2.0, 3.0] and not said
+    assert Remembered(records).piece == PIECE
+
+
+def test_nothing_is_made_before_there_is_something(tmp_path):
+    Spool(tmp_path / "x", lambda text: None)
+    assert not (tmp_path / "x").exists() and not has_spool(tmp_path / "x")
+
+
+def test_only_the_last_ten_minutes_stay_on_disk(tmp_path):
+    written(tmp_path, *range(0, 1800, 5))
+    records, _ = read_spool(tmp_path)
+    times = starts(records)
+    assert times[-1] == 1795 and 1795 - times[0] <= 600 + 2 * SEGMENT_SECONDS
+    assert Remembered(records).names == {"a": "Harbour"}, "every file begins with the names"
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.data())
+def test_it_may_be_cut_anywhere_and_changed_anywhere(tmp_path_factory, data):
+    folder = tmp_path_factory.mktemp("spool")
+    written(folder, *range(20))
+    (file,) = folder.iterdir()
+    content = bytearray(file.read_bytes())
+    place = data.draw(st.integers(0, len(content) - 1))
+    cut = data.draw(st.booleans())
+    if cut:
+        file.write_bytes(content[:place])
+    else:
+        content[place] ^= data.draw(st.integers(1, 255))
+        file.write_bytes(content)
+    records, said = read_spool(folder)
+    times = starts(records)
+    assert times == list(range(len(times))), "what stands before the damage is read, and nothing else"
+    assert cut or said.endswith("."), "a change is never passed over"
+
+
+def test_a_cut_is_said_and_another_version_too(tmp_path):
+    written(tmp_path, 1.0, 2.0)
+    (file,) = tmp_path.iterdir()
+    whole = file.read_bytes()
+    file.write_bytes(whole[:-3])
+    records, said = read_spool(tmp_path)
+    assert starts(records) == [1.0] and "cut in the middle" in said
+    file.write_bytes(whole.replace(b"arpegon-memory 1", b"arpegon-memory 7", 1))
+    records, said = read_spool(tmp_path)
+    assert records == [] and "version 7" in said and "version 1" in said
+
+
+def test_a_folder_that_cannot_be_written_to_is_said_once_and_tried_again(tmp_path):
+    said = []
+    place = tmp_path / "file"
+    place.write_text("not a folder")
+    spool = Spool(place / "memory", said.append)
+    for time in range(100):
+        spool.write(encode(batch(time)), time, PIECE)
+    assert len(said) == 1 and "cannot be written to disk" in said[0]
+    place.unlink()
+    for time in range(100, 140):
+        spool.write(encode(batch(time)), time, PIECE)
+    assert said[1:] == [""] and starts(read_spool(place / "memory")[0])[-1] == 139
+
+
+@pytest.mark.skipif(not os.path.exists("/dev/full"), reason="needs /dev/full")
+def test_a_full_disk_is_said_and_the_memory_goes_on(tmp_path, monkeypatch):
+    said, memory = [], Memory()
+    spool = Spool(tmp_path, said.append)
+    real = os.open
+    monkeypatch.setattr(os, "open", lambda path, *rest: real("/dev/full", os.O_WRONLY))
+    for time in range(5):
+        memory.remember(batch(time))
+        spool.write(encode(batch(time)), time, PIECE)
+    assert len(said) == 1 and "the disk is full" in said[0]
+    assert len(memory.history().generated("a")) == 10
+
+
+def test_two_programs_on_one_folder_keep_apart(tmp_path):
+    first, second = Autosave(tmp_path), Autosave(tmp_path)
+    written(first.memory, 1.0)
+    written(second.memory, 2.0)
+    assert first.memory != second.memory and first.leftovers() == second.leftovers() == []
+    first.lock.release()
+    (left,) = second.leftovers()
+    assert starts(read_spool(left.memory)[0]) == [1.0] and left.origin.name == "tide.arpegon"
+    assert left.project is None and left.title == "tide"
+
+
+def test_it_is_for_the_user_alone_and_can_be_thrown_away(tmp_path):
+    spool = written(tmp_path / "m", 1.0)
+    (file,) = (tmp_path / "m").iterdir()
+    assert stat.S_IMODE(file.stat().st_mode) == 0o600
+    spool.close()
+    assert has_spool(tmp_path / "m")
+    discard_spool(tmp_path / "m")
+    assert not (tmp_path / "m").exists()
