@@ -12,6 +12,7 @@ from __future__ import annotations
 import argparse
 import contextlib
 import json
+import math
 import os
 import platform
 import random
@@ -383,6 +384,8 @@ class Soak:
                 self.near_kills += 1
             else:
                 self.lost += 1
+                since_kill = min((at - kill for kill in self.kills if at >= kill - 1.0), default=math.inf)
+                print(f"lost: note {note} on channel {channel + 1}, {since_kill:.3f} s from the last kill", flush=True)
         self.since = time.monotonic()
         self.player.tell("play")
         session.play()

@@ -123,6 +123,7 @@ def test_a_target_that_is_gone_is_marked_and_comes_back(window, on_bench, qtbot)
     project, _ = edits.add_hookup(window.session.project, Hookup(id="", number=20, target="humanize", param="low"))
     window.session.edit("hook", project)
     window.session.edit("gone", edits.remove_stage(window.session.project, "humanize"))
+    window.show_view("Hookups")
     assert window.hookups.list.entries[0].gone
     window.session.undo()
     assert not window.hookups.list.entries[0].gone
