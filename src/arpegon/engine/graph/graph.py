@@ -14,6 +14,7 @@ from arpegon.core.document.routing import topological_order
 from arpegon.core.errors import ArpegonError, DocumentError
 from arpegon.core.events import Event
 from arpegon.core.notes.taps import OUT, Tap
+from arpegon.core.processing.parameters import check_params
 from arpegon.core.processing.processor import Context, Processor
 from arpegon.core.time.clock import Clock
 from arpegon.engine.graph.feeds import connections_of, feeds_of, into_feed, is_silent, strand_feed, taken_after
@@ -438,6 +439,7 @@ class _Build:
     def _made(stage: Stage, strand: Strand, context: Context) -> Processor:
         made = processor_class(stage.kind)
         try:
+            check_params(made.params, stage.params, f"stage “{stage.id}”")
             return made(stage.params, context)
         except ArpegonError as error:
             raise DocumentError(f"{made.label} in “{strand.name}” cannot work so: {error}") from error

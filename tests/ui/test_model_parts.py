@@ -1,0 +1,222 @@
+"""The models beside the session: takes, surroundings of the path check, sections, files; each asked directly."""
+
+from __future__ import annotations
+
+import time
+
+import pytest
+
+from arpegon.core.document import edits
+from arpegon.core.document.model import ClipSource, Held, Section
+from arpegon.core.events import note_off, note_on
+from arpegon.core.notes.taps import Batch, Passage
+from arpegon.engine.wire.protocol import Health, Missing, Ports, Telemetry
+from arpegon.files.places import Settings
+from arpegon.files.project import load_project
+from arpegon.ui.model.selection import NOTHING, Selection
+from arpegon.ui.model.session import Session
+from arpegon.ui.model.surroundings import surroundings
+from building import project, stage, strand
+
+
+@pytest.fixture
+def session(qapp):
+    """A session whose engine was never started: what it is told is told by the test."""
+    made = Session(Settings())
+    yield made
+    made.filing.autosave.lock.release()
+
+
+def told(session, **changes):
+    """Telemetry with changes."""
+    known = {"now": time.monotonic(), "beat": 0.0, "playing": False, "tempo": 120.0, "take": None, "passed": []}
+    report = Telemetry(**{**known, "meters": {}, "health": Health(), **changes})
+    session.link._arrived.emit(report)
+    return report
+
+
+def passed(session, strand_id, places, *events, revision=None):
+    batch = Batch(
+        revision if revision is not None else session._first_revision, [Passage(strand_id, places, list(events))]
+    )
+    session.link.keeper.take(batch)
+    session.link._arrived.emit(batch)
+
+
+def loaded(session, *strands, **changes):
+    session.load(project(*strands, **changes), None)
+    return session
+
+
+# -- the recorder -----------------------------------------------------------------------------------
+
+
+def test_keep_makes_a_take_of_the_last_phrase_or_of_so_many_seconds(session):
+    loaded(session, strand(stage("chord", "c")))
+    now = time.monotonic()
+    for at, note in ((now - 60.0, 50), (now - 2.0, 60), (now - 1.0, 62)):
+        passed(session, "a", ("in",), note_on(at, 0, note, 90), note_off(at + 0.1, 0, note))
+        passed(session, "a", ("c", "out"), note_on(at, 0, note + 12, 90), note_off(at + 0.1, 0, note + 12))
+    kept = []
+    session.recorder.kept.connect(kept.append)
+    assert session.recorder.keep() and session.recorder.keep(300.0)
+    longer, phrase = session.project.takes  # the newest first
+    assert kept == [phrase.id, longer.id] and (phrase.name, longer.name) == ("Take 1", "Take 2")
+    assert [event.data1 for event in phrase.parts[0].played if event.kind == 0x90] == [60, 62]
+    assert [event.data1 for event in longer.parts[0].generated if event.kind == 0x90] == [62, 72, 74]
+    session.undo()
+    assert len(session.project.takes) == 1
+
+
+def test_keep_and_record_say_when_there_is_nothing(session):
+    loaded(session, strand())
+    assert not session.recorder.keep()
+    session.recorder.record()
+    assert session.recorder.since is not None
+    session.recorder.record()
+    assert "Nothing was played" in session.notices["take"] and not session.project.takes
+
+
+def test_what_passed_in_another_document_is_neither_shown_nor_kept(session):
+    loaded(session, strand())
+    before = session._first_revision
+    loaded(session, strand())
+    passed(session, "a", ("in", "out"), note_on(1.0, 0, 60, 90), revision=before)
+    assert not session.paper("a").lines.get("in") and session.recorder.history().strands == []
+
+
+# -- surroundings -----------------------------------------------------------------------------------
+
+
+def test_missing_files_are_known_although_their_notices_were_dismissed(session):
+    loaded(session, strand(sources=(ClipSource(file="tide.mid"),)))
+    session.link._arrived.emit(Missing("clip", {"tide.mid": "The clip “tide.mid” is not there."}))
+    session.notice("clip:tide.mid", "")
+    assert surroundings(session, 0.0).missing_clips == {"tide.mid"}
+    assert "cannot be read" in session.paths.breaks["a"].reason
+    session.link._arrived.emit(Missing("clip", {}))
+    assert "a" not in session.paths.breaks
+
+
+def test_each_kind_of_what_is_missing_is_said_and_taken_back(session):
+    session.link._arrived.emit(Missing("port", {"Synth": "The MIDI output “Synth” is not there."}))
+    session.link._arrived.emit(Missing("audio-in", {"Mic": "It is gone."}))
+    assert list(session.notices.values()) == ["The MIDI output “Synth” is not there.", "It is gone."]
+    assert surroundings(session, 0.0).missing_inputs == {"Mic"}
+    session.link._arrived.emit(Missing("port", {}))
+    assert list(session.notices) == ["audio-in:Mic"]
+
+
+def test_what_passed_of_late_ports_and_audio_are_known(session):
+    loaded(session, strand(stage("chord", "c")))
+    now = time.monotonic()
+    passed(session, "a", ("in",), note_on(now, 0, 60, 90))
+    passed(session, "a", ("c", "out"), note_on(now, 0, 64, 90), note_on(now, 0, 67, 90))
+    session.link._arrived.emit(Ports(["Keys"], ["Synth"], []))
+    around = surroundings(session, now)
+    assert around.passed["a"] == {"in": 1, "c": 2, "out": 2} and around.sent["a"] == {64, 67}
+    assert list(around.inputs) == ["Keys"] and list(around.outputs) == ["Synth"]
+    assert around.audio is None, "nobody looked for a device yet"
+    told(session, health=Health(audio_known=True))
+    assert surroundings(session, now).audio is False
+    told(session, health=Health(audio_known=True, audio="card"))
+    assert surroundings(session, now).audio is True
+    told(session, health=Health(audio_rests=True))
+    assert surroundings(session, now).audio is None
+
+
+# -- sections ---------------------------------------------------------------------------------------
+
+
+def two_sections():
+    held = Held(target="h", param="low", value=10)
+    return Section(id="calm", name="Calm", bars=1), Section(id="busy", name="Busy", bars=1, holds=(held,))
+
+
+def test_the_view_follows_the_transport_and_edits_go_where_they_belong(session):
+    loaded(session, strand(stage("humanize", "h", low=50)), sections=two_sections())
+    seen, turns = [], []
+    session.changed.connect(seen.append)
+    session.piece.turned.connect(lambda: turns.append(session.piece.place))
+    assert session.project.strands[0].stages[0].params["low"] == 50
+    told(session, beat=4.0, playing=True)
+    assert session.piece.section.name == "Busy" and turns == [1]
+    assert session.project.strands[0].stages[0].params["low"] == 10 and seen[-1].touches("sections")
+    session.set_params("h", {"low": 20})
+    assert session.history.project.strands[0].stages[0].params["low"] == 50, "the section holds it"
+    assert session.history.project.sections[1].holds[0].value == 20
+    session.set_params("h", {"high": 99})
+    assert session.history.project.strands[0].stages[0].params["high"] == 99
+
+
+def test_what_is_asked_for_is_told_until_it_begins(session):
+    loaded(session, strand(), sections=two_sections())
+    told(session, section_wanted=1)
+    assert session.piece.wanted == 1
+    told(session, beat=4.0)
+    assert session.piece.wanted == -1 and session.piece.place == 1
+    assert 0.0 <= session.piece.share_at(time.monotonic()) <= 1.0
+
+
+# -- files ------------------------------------------------------------------------------------------
+
+
+def test_what_is_saved_is_not_kept_for_a_crash_and_what_is_not_is(session, tmp_path):
+    loaded(session, strand())
+    session.edit("name", edits.set_strand(session.project, "a", name="Lamp"))
+    session.filing.keep()
+    assert session.filing.autosave.written
+    path = tmp_path / "lamp.arpegon"
+    assert session.filing.save(path) and not session.filing.autosave.written
+    assert load_project(path).strands[0].name == "Lamp" and session.settings.recent[0] == str(path)
+    assert not session.history.dirty
+
+
+def test_unsaved_work_stays_when_another_project_is_opened(session, tmp_path):
+    loaded(session, strand())
+    session.edit("name", edits.set_strand(session.project, "a", name="Lamp"))
+    left = session.filing.autosave
+    session.filing.new()
+    assert left.written and session.filing.autosave.file != left.file and session.project.strands == ()
+    left.clear()
+
+
+def test_a_file_that_cannot_be_opened_leaves_the_document(session, tmp_path):
+    loaded(session, strand())
+    (tmp_path / "x.arpegon").write_text("{")
+    assert not session.filing.open(tmp_path / "x.arpegon")
+    assert "damaged" in session.notices["file"] and session.project.strands[0].id == "a"
+
+
+# -- selection and notices ----------------------------------------------------------------------------
+
+
+def test_a_selection_goes_with_what_it_selects(session):
+    loaded(session, strand(stage("chord", "c")))
+    session.select_stage("c")
+    assert session.selection == Selection("a", "stage", "c")
+    session.edit("remove", edits.remove_stage(session.project, "c"))
+    assert session.selection == NOTHING
+    session.select_source("a", 0)
+    session.select_source("a", 7)
+    assert session.selection.part == "source" and session.selection.place == 0
+
+
+def test_a_notice_that_is_said_again_comes_last_and_keeps_its_acts(session):
+    session.notice("one", "first")
+    session.notice("two", "second", [("Do it", lambda: None)])
+    session.notice("one", "first again")
+    assert list(session.notices.values()) == ["second", "first again"]
+    assert [words for words, _ in session.notice_list.acts["two"]] == ["Do it"]
+    session.notice("two", "")
+    assert "two" not in session.notice_list.acts
+
+
+def test_an_engine_that_was_given_up_can_be_tried_again(session, monkeypatch):
+    started = []
+    monkeypatch.setattr(session.link, "start_anew", lambda: started.append(True))
+    session.link.said.emit("engine-gone", "The engine stopped again and again and was left alone. It said: no audio")
+    ((words, act),) = session.notice_list.acts["engine-gone"]
+    assert words == "Try again"
+    act()
+    assert started == [True] and "engine-gone" not in session.notices
