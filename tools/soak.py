@@ -177,6 +177,7 @@ class Soak:
         self.player = PlayerProcess(seed)
         self.began = time.monotonic()
         self.kills: list[float] = []
+        self.listener_killed, self.listener_kills = 0.0, 0
         self.restarts: dict[str, list[float]] = {"telemetry": [], "ports": [], "sound": []}
         self.unheard = self.lost = self.near_kills = self.hanging = self.checked = 0
         self.acts: dict[str, int] = {}
@@ -218,6 +219,8 @@ class Soak:
         self.since = time.monotonic()
         while time.monotonic() - self.began < self.seconds:
             self.act()
+            if not session.telemetry.playing and self.draw.random() < 0.6:
+                session.play()
             self.let_pass(self.draw.uniform(0.2, 1.6) * _STEP_SECONDS)
             self.look()
             if time.monotonic() - killed_at > _KILL_SECONDS:
@@ -251,6 +254,7 @@ class Soak:
             ("all off", session.all_off),
             ("keep", self.keep),
             ("unplug", self.replug),
+            ("listener killed", self.kill_listener),
             ("tempo", lambda: session.edit("t", edits.set_project(session.project, tempo=self.draw.uniform(60, 200)))),
             ("view", lambda: self.window.show_view(self.draw.choice(("Board", "Take", "Hookups", "Sections")))),
         ]
@@ -309,6 +313,14 @@ class Soak:
         self.player.tell("unplug")
         self.let_pass(self.draw.uniform(0.1, 2.5))
         self.player.tell("plug")
+
+    def kill_listener(self) -> None:
+        """Kill the process that listens, not more often than it may be started again."""
+        pid = _child_of(self.session.link.client.pid)
+        if pid is not None and time.monotonic() - self.listener_killed > _KILL_SECONDS:
+            self.listener_killed = time.monotonic()
+            self.listener_kills += 1
+            os.kill(pid, signal.SIGKILL)
 
     def kill(self) -> None:
         """Kill the engine, and measure how long it takes until all is back."""
@@ -371,6 +383,11 @@ class Soak:
         session.all_off()
         self.let_pass(1.5)
         report = self.player.report()
+        if report["hanging"]:
+            print(
+                f"hanging: {report['open']}, the last kill was {time.monotonic() - self.kills[-1]:.0f} s ago",
+                flush=True,
+            )
         self.hanging += report["hanging"]
         self.events = report["events"]
         remembered = self._remembered(self.since)
@@ -414,7 +431,7 @@ class Soak:
         yield "hanging notes", f"{self.hanging}"
         yield "notes compared, of them lost from the memory", f"{self.checked:,}, {self.lost}"
         yield f"notes heard within {_EDGE_SECONDS * 1000:.0f} ms of a kill and not remembered", f"{self.near_kills}"
-        yield "kills of the engine", f"{len(self.kills)}"
+        yield "kills of the engine, of the listener", f"{len(self.kills)}, {self.listener_kills}"
         for name, took in self.restarts.items():
             if took:
                 ordered = sorted(took)

@@ -95,7 +95,8 @@ class Player:
         with self._lock:
             heard, self._heard = self._heard, []
             hanging = sum(self._open.values())
-            return json.dumps({"heard": heard, "hanging": hanging, "events": self._events})
+            found = [key for key, count in self._open.items() if count]
+            return json.dumps({"heard": heard, "hanging": hanging, "open": found, "events": self._events})
 
     def pause(self) -> float:
         """Seconds to the next step."""

@@ -76,6 +76,7 @@ def world(monkeypatch):
     monkeypatch.setattr(ports.rtmidi, "MidiOut", Out)
     monkeypatch.setattr(ports, "may_run", lambda api: api == ports.rtmidi.API_UNIX_JACK)
     monkeypatch.setattr(ports, "_LAST_CALLBACK_SECONDS", 0.0)
+    monkeypatch.setattr(ports, "_CONNECTED_SECONDS", 0.0)
     return made
 
 

@@ -20,7 +20,9 @@ from arpegon.sound import SOUNDS, kit
 from arpegon.sound.mixer import Mixer
 
 DEFAULT_RATE = 48_000
-RETRY_SECONDS = 3.0
+RETRY_SECONDS = (0.2, 0.4, 0.8, 1.6, 3.0)
+"""Pauses between attempts to open a device; the last one is kept to. A sound server that has just lost its client (an
+engine that died) needs a moment before it takes the next one."""
 _SILENT_SECONDS = 0.03
 """The length of a block where nobody hears it: it only moves the meters."""
 _DRIFT_SHARE = 0.02
@@ -216,7 +218,7 @@ class AudioOut:
     # -- the device --------------------------------------------------------------------------------
 
     def _keep(self) -> None:
-        tried = 0.0
+        tried, attempts = 0.0, 0
         silent_since = needed_at = time.monotonic()
         while self._running:
             now = time.monotonic()
@@ -225,15 +227,16 @@ class AudioOut:
             elif self._stream is None or now - needed_at > _REST_AFTER_SECONDS:
                 self._rest()
                 self._wait(0.5)
-                tried, silent_since = 0.0, time.monotonic()
+                tried, attempts, silent_since = 0.0, 0, time.monotonic()
                 continue
             stalled = self._stream is not None and now - self._last_block > 2.0
-            if self._reopen or stalled or (self._stream is None and now - tried > RETRY_SECONDS):
+            pause = RETRY_SECONDS[min(attempts, len(RETRY_SECONDS) - 1)]
+            if self._reopen or stalled or (self._stream is None and now - tried > pause):
                 self._reopen = False
-                tried = now
                 with self._opening:
                     self._open()
-                silent_since = time.monotonic()
+                tried = silent_since = time.monotonic()
+                attempts = 0 if self._stream is not None else attempts + 1
             if self._stream is not None:
                 self._wait(0.5)
                 continue

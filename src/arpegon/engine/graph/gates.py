@@ -46,6 +46,7 @@ class Gate:
     def process(self, events: Sequence[Event], out: list[Event]) -> None:
         """Append what passes."""
         held = self._held
+        first, again = held.first, held.again
         zone = self.zone
         channel = zone.channel
         low, high = zone.low_key, zone.high_key
@@ -64,14 +65,18 @@ class Gate:
                     and (channel is None or channel == status & 0x0F)
                 ):
                     key = (status & 0x0F) << 7 | event.data1
-                    if not self.merges and held.end(key):
+                    if key not in first:
+                        first[key] = True
+                    elif self.merges:
+                        held.begin(key, True)
+                    else:
                         append(Event(event.time, NOTE_OFF | status & 0x0F, event.data1, 64))
-                    held.begin(key, True)
                     append(event)
             elif kind == NOTE_OFF:
-                if held.end((status & 0x0F) << 7 | event.data1):
+                key = (status & 0x0F) << 7 | event.data1
+                if held.end(key) if again else first.pop(key, None):
                     append(event)
-            elif (status & 0x0F) << 7 | event.data1 in held:
+            elif (status & 0x0F) << 7 | event.data1 in first:
                 append(event)  # pressure on a key
 
     def release(self, time: float) -> list[Event]:

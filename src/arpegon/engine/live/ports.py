@@ -26,10 +26,14 @@ from arpegon.engine.graph.gates import silence
 
 OWN_CLIENT = "Arpegon"
 SCAN_SECONDS = 1.0
+FIRST_SCAN_SECONDS = 0.25
+"""How often it is looked for a sound server while there is none (or it is busy)."""
 _ALSA_NUMBERS = re.compile(r" \d+:\d+$")
 _LAST_CALLBACK_SECONDS = 0.02
 """How long a callback that is under way may take. To delete its client would wait for it with Python's lock held; to
 take the callback away before the port is closed may crash in JACK's thread."""
+_CONNECTED_SECONDS = 0.06
+"""A connection that was just made takes part in JACK's graph some periods later; what is sent before is lost."""
 _APIS = {rtmidi.API_LINUX_ALSA: "ALSA", rtmidi.API_UNIX_JACK: "JACK"}
 
 Pause = Callable[[], contextlib.AbstractContextManager[None]]
@@ -159,7 +163,7 @@ class PortHub:
         while self._running:
             with self._lock:
                 self.scan()
-            self._wake.wait(SCAN_SECONDS)
+            self._wake.wait(SCAN_SECONDS if self._own else FIRST_SCAN_SECONDS)
             self._wake.clear()
 
     def scan(self) -> None:
@@ -260,13 +264,20 @@ class PortHub:
                 if device is None:
                     missing[name] = f"The MIDI output “{name}” cannot be opened; another program may hold it."
                 else:
-                    self._outputs[name] = (there[name][0], device)
                     if self._hushing and name not in self._hushed:
-                        self._hushed.add(name)
-                        self.send(name, silence(time.monotonic()))
+                        self._hush_device(name, device)
+                    self._outputs[name] = (there[name][0], device)
         if missing != self._said:
             self._said = missing
             self._missing(missing)
+
+    def _hush_device(self, name: str, device: Any) -> None:
+        """Silence a device before anything is sent to it: once its port is sure to be connected."""
+        self._hushed.add(name)
+        time.sleep(_CONNECTED_SECONDS)
+        with contextlib.suppress(Exception):
+            for event in silence(time.monotonic()):
+                device.send_message(event.to_bytes())
 
     def _listen_to(self, device: Any, name: str) -> None:
         device.ignore_types(sysex=False, timing=False, active_sense=True)
