@@ -19,14 +19,17 @@ TESTS ?= tests
 JOBS ?= auto
 test: $(READY) ## Run all tests (TESTS=tests/core: some of them; JOBS=1: one after the other)
 	@sh tools/system-packages.sh test
-	@$(BIN)/pytest -n $(JOBS) --dist loadgroup $(TESTS)
+	@$(BIN)/pytest -n $(JOBS) --dist worksteal $(TESTS)
 
 coverage: $(READY) ## Run all tests, and say which lines none of them reached
 	@sh tools/system-packages.sh test
 	@$(BIN)/python -m coverage run -m pytest $(TESTS) && $(BIN)/python -m coverage combine -q && $(BIN)/python -m coverage report
 
-hunt: $(READY) ## Run the tests of properties with new and more examples
-	@ARPEGON_EXAMPLES=hunt $(BIN)/pytest tests/core tests/processors tests/engine/test_promises.py tests/engine/test_windows.py
+STEPS ?= 1000000
+hunt: $(READY) ## Run the tests of properties with new and more examples, and a long walk (STEPS=1000000)
+	@ARPEGON_EXAMPLES=hunt ARPEGON_STEPS=$(STEPS) $(BIN)/pytest -n $(JOBS) --dist worksteal tests/core tests/processors \
+	  tests/files tests/engine/test_promises.py tests/engine/test_windows.py tests/engine/test_one_stream.py \
+	  tests/engine/test_long_walk.py
 
 MINUTES ?= 60
 soak: $(READY) ## Play, edit, unplug and kill for an hour (MINUTES=5: shorter), and count what was lost
