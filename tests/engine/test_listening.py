@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import contextlib
+import os
+import signal
 import subprocess
 import sys
 import time
@@ -15,6 +17,7 @@ from tools.stand_ins import RATE
 from arpegon.core.document import edits
 from arpegon.core.document.model import AudioSource
 from arpegon.core.events import NOTE_ON
+from arpegon.core.notes.takes import bars
 from arpegon.engine.audio.monitor import Monitored
 from arpegon.engine.offline import run
 from arpegon.engine.simulation import Engine
@@ -167,6 +170,18 @@ def test_live_a_file_is_heard_and_shown_and_stops_with_the_transport(live):
     time.sleep(0.8)
     assert len(live.reports.printed("a", "in")) == count
     wait_for(lambda: live.reports.telemetry[-1].health.sounding == 0)
+
+
+def test_live_the_notes_of_a_listener_that_died_end_and_it_is_started_again(live):
+    live.set_project(listening(source()), HERE)
+    live.send(protocol.Play())
+    wait_for(lambda: live.reports.telemetry[-1].health.sounding)
+    (listener,) = Path(f"/proc/{live.pid}/task/{live.pid}/children").read_text().split()
+    os.kill(int(listener), signal.SIGKILL)
+    wait_for(lambda: any("started again" in notice.text for notice in live.reports.notices))
+    killed = time.monotonic()
+    wait_for(lambda: all(bar.end for bar in bars(live.reports.printed("a", "in")) if bar.start < killed))
+    wait_for(lambda: any(bar.start > killed for bar in bars(live.reports.printed("a", "in"))))
 
 
 PLAY = """

@@ -32,6 +32,11 @@ def hanging(messages):
     return [note for note, number in count.items() if number]
 
 
+def at_work(client):
+    """Wait until the engine works on the document that it was sent last, and has done what it was told before."""
+    wait_for(lambda: client.reports.telemetry[-1].revision >= client.revision)
+
+
 def surface(client, *events):
     now = time.monotonic()
     client.send(protocol.Feed("surface", [event.at(now) for event in events]))
@@ -62,7 +67,6 @@ def test_an_existing_output_is_found_and_found_again(live, pair):
 
     def played():
         surface(live, note_on(0, 0, 60, 99), note_off(0, 0, 60))
-        time.sleep(0.1)
         return pair.heard
 
     wait_for(played)
@@ -96,7 +100,7 @@ def test_edits_while_notes_are_held_leave_nothing_hanging(live, pair):
     now = project(strand(*chain, destinations=(PortDestination(), InstrumentDestination(instrument="bells"))))
     live.set_project(now, HERE)
     pair.connect_to_own_output()
-    time.sleep(0.2)
+    at_work(live)
     steps = [
         lambda document: edits.set_bypass(document, "c", True),
         lambda document: edits.move_stage(document, "c", "a", 0),
@@ -108,10 +112,9 @@ def test_edits_while_notes_are_held_leave_nothing_hanging(live, pair):
     ]
     for place, step in enumerate(steps):
         surface(live, note_on(0, 0, 60 + place, 100))
-        time.sleep(0.02)
         now = step(now)
         live.set_project(now, HERE)
-        time.sleep(0.02)
+        at_work(live)
     surface(live, *(note_off(0, 0, key) for key in range(60, 70)))
     wait_for(lambda: live.reports.telemetry[-1].health.sounding == 0 and len(pair.heard) > 20)
     wait_for(lambda: not hanging(pair.heard))
@@ -148,7 +151,7 @@ def test_a_clock_from_another_program_is_followed_and_ours_is_heard(live, pair):
 def test_all_off_silences_and_says_so_on_every_channel(live, pair):
     live.set_project(project(strand(destinations=(PortDestination(),))), HERE)
     pair.connect_to_own_output()
-    time.sleep(0.2)
+    at_work(live)
     surface(live, *(note_on(0, channel, 50 + channel, 100) for channel in range(16)))
     wait_for(lambda: live.reports.telemetry[-1].health.sounding == 16)
     live.send(protocol.AllOff())
@@ -168,7 +171,8 @@ def test_the_audio_device_is_found_and_meters_move(live, jack_server):
 def test_the_audio_device_rests_while_nothing_in_the_project_sounds(live, jack_server):
     sounds = project(strand())
     live.set_project(msgspec.structs.replace(sounds, instruments=()), HERE)
-    time.sleep(0.5)
+    wait_for(lambda: live.reports.telemetry[-1].health.audio_rests)
+    at_work(live)
     health = live.reports.telemetry[-1].health
     assert health.audio_rests and not health.audio
     assert not any(notice.topic == "audio" and notice.text for notice in live.reports.notices), "nothing is wrong"
@@ -203,7 +207,7 @@ def test_after_a_crash_the_engine_comes_back_with_the_same_document(live, jack_s
 def test_when_the_window_is_gone_the_engine_ends_its_notes_and_leaves(live, pair):
     live.set_project(project(strand(destinations=(PortDestination(),))), HERE)
     pair.connect_to_own_output()
-    time.sleep(0.2)
+    at_work(live)
     surface(live, note_on(0, 0, 60, 100))
     wait_for(lambda: pair.heard)
     live.supervisor._closing = True
@@ -216,17 +220,18 @@ def test_a_take_plays_without_meeting_the_stages_again(live, pair):
     document = project(strand(stage("chord", offsets=[4]), destinations=(PortDestination(),)))
     live.set_project(document, HERE)
     pair.connect_to_own_output()
-    time.sleep(0.2)
+    at_work(live)
     live.send(protocol.PlayTake({"a": [note_on(0.0, 0, 70, 90), note_off(0.1, 0, 70)]}, 0.0))
     wait_for(lambda: len(pair.heard) == 2)
-    time.sleep(0.1)
-    assert pair.heard == [[0x90, 70, 90], [0x80, 70, 64]]
+    live.send(protocol.Direct("a", [note_on(0.0, 0, 99, 90)]))
+    wait_for(lambda: [0x90, 99, 90] in pair.heard)
+    assert pair.heard == [[0x90, 70, 90], [0x80, 70, 64], [0x90, 99, 90]], "nothing came between"
 
 
 def test_a_flood_of_controllers_is_thinned_and_shown_and_the_last_value_stays(live, pair):
     live.set_project(project(strand(destinations=(PortDestination(),))), HERE)
     pair.connect_to_own_output()
-    time.sleep(0.2)
+    at_work(live)
     now = time.monotonic()
     flood = [Event(now, 0xB0, 1, value % 128) for value in range(5000)]
     live.send(
@@ -246,7 +251,6 @@ def test_system_exclusive_goes_through_whole(live, pair):
 
     def heard():
         pair.keys.send_message(message)
-        time.sleep(0.1)
         return pair.heard
 
     wait_for(heard)
@@ -257,7 +261,6 @@ def test_printed_rolls_are_whole(live, jack_server):
     live.set_project(project(strand(stage("scale", root="C"), stage("chord", offsets=[3, 7]))), HERE)
     for key in (60, 61, 62, 61):
         surface(live, note_on(0, 0, key, 90))
-        time.sleep(0.02)
         surface(live, note_off(0, 0, key))
     wait_for(lambda: len(live.reports.printed("a", "out")) >= 24)
     for place in ("in", "scale", "chord", "out"):
@@ -291,11 +294,10 @@ def test_a_chord_is_heard_at_the_port_past_the_stages(live, pair):
     chain = stage("chance", percent=0)
     live.set_project(project(strand(chain, destinations=(PortDestination(),))), HERE)
     pair.connect_to_own_output()
-    time.sleep(0.2)
+    at_work(live)
 
     def heard():
         live.send(protocol.Direct("a", [note_on(0, 0, 60, 90), note_off(0.05, 0, 60)]))
-        time.sleep(0.2)
         return pair.heard
 
     wait_for(heard)

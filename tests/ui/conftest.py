@@ -5,6 +5,7 @@ from __future__ import annotations
 from functools import partial
 
 import pytest
+from gestures import settled
 from PyQt6.QtCore import QCoreApplication, QEvent, Qt
 from PyQt6.QtTest import QTest
 
@@ -80,7 +81,7 @@ def on_bench(window, strand, qtbot):
         project, stage_id = edits.add_stage(window.session.project, strand, kind)
         window.session.edit("add", edits.set_params(project, stage_id, values))
         window.session.select_stage(stage_id)
-        qtbot.wait(40)
+        settled(window, qtbot)
         return window.bench.editor
 
     return put

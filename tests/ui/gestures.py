@@ -38,6 +38,12 @@ def wheel(widget, up=True, place=None, modifiers=_NONE):
     QApplication.sendEvent(widget, event)
 
 
+def settled(window, qtbot):
+    """Wait until the engine works on the document as it is now, and has done all that it was told before."""
+    revision = window.session.send_project()
+    qtbot.waitUntil(lambda: window.session.telemetry.revision >= revision)
+
+
 def collect(signal):
     """What a signal tells from now on."""
     told = []

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from gestures import drag, drawn, values_on_bench
+from gestures import drag, drawn, settled, values_on_bench
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QToolTip
@@ -21,7 +21,7 @@ def play(window, qtbot, letter=Qt.Key.Key_Z):
     QTest.keyPress(window, letter)
     qtbot.waitUntil(lambda: bool(window.bench.readout.rows.kept))
     QTest.keyRelease(window, letter)
-    qtbot.wait(80)
+    settled(window, qtbot)
 
 
 def test_every_kind_has_an_editor_of_its_own():
@@ -36,7 +36,7 @@ def test_an_editor_shows_what_passes_and_can_be_wide(window, on_bench, kind, qtb
     assert "C4" in window.bench.readout.text()
     for wide in (True, False):
         window.bench.wide.setChecked(wide)
-        qtbot.wait(30)
+        qtbot.waitUntil(lambda: drawn(editor))
         assert drawn(editor)
     plain = StageEditor(window.session, *window.session.project.find_stage(window.session.selection.stage))
     assert plain.controls

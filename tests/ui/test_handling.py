@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import pytest
+from gestures import settled
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
@@ -94,7 +95,7 @@ def test_ten_strands_fit_beside_the_bench(window, strand, qtbot):
     for _ in range(9):
         clipboard.duplicate(window.session)
         window.session.select(Selection(window.session.project.strands[-1].id, "strand"))
-    qtbot.wait(80)
+    qtbot.waitUntil(lambda: window.board.area.horizontalScrollBar().maximum() == 0)
     assert len(window.board.columns) == 10
     bar = window.board.area.horizontalScrollBar()
     assert bar.maximum() == 0
@@ -116,7 +117,7 @@ def test_a_strand_is_renamed_recoloured_and_sends_its_source_along(window, stran
     assert (now.name, now.ink, now.along) == ("Quay", 5, True)
     assert window.board.columns[strand].ink == 5 and theme.INK_NAMES[5] == "violet"
     session.set_params(chord, {"keep_root": False}, True)
-    qtbot.wait(50)
+    settled(window, qtbot)
     QTest.keyPress(window, Qt.Key.Key_Z)
     qtbot.waitUntil(lambda: {bar.note for bar in session.paper(strand).line("out").bars} == {60, 65})
     QTest.keyRelease(window, Qt.Key.Key_Z)
@@ -144,7 +145,7 @@ def test_the_way_of_the_last_note_stands_on_the_board(window, strand, chord, qtb
     project, sieve = edits.add_stage(window.session.project, strand, "sieve")
     window.session.edit("add", edits.set_params(project, sieve, {"action": "pass", "low_key": 100}))
     window.status.follow.setChecked(True)
-    qtbot.wait(60)
+    settled(window, qtbot)
     QTest.keyClick(window, Qt.Key.Key_Z)
     column = window.board.columns[strand]
     qtbot.waitUntil(lambda: column.rolls[2]._mark is not None)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from gestures import drag, drawn, values_on_bench
+from gestures import drag, drawn, settled, values_on_bench
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 
@@ -54,7 +54,7 @@ def test_a_pad_is_learnt_for_play_and_plays(window, strand, qtbot):
     qtbot.waitUntil(lambda: len(window.session.project.hookups) == 1)
     made = window.session.project.hookups[0]
     assert (made.control, made.number, made.channel, made.action) == ("note", 39, 9, "play-stop")
-    qtbot.wait(60)
+    settled(window, qtbot)
     QTest.mousePress(pad, LEFT)
     QTest.mouseRelease(pad, LEFT)
     qtbot.waitUntil(lambda: window.session.telemetry.playing)
@@ -170,7 +170,7 @@ def test_controller_editors_move_with_what_passes(window, on_bench, kind, qtbot)
     qtbot.waitUntil(lambda: bool(window.session.telemetry.live) or not _modulation(window))
     for wide in (True, False):
         window.bench.wide.setChecked(wide)
-        qtbot.wait(20)
+        qtbot.waitUntil(lambda: drawn(editor))
         assert drawn(editor)
 
 
@@ -208,7 +208,7 @@ def test_a_wave_moves_a_parameter_and_leaves_the_document_alone(window, on_bench
     before = window.session.project
     first = hooking.values["humanize", "low"]
     qtbot.waitUntil(lambda: hooking.values["humanize", "low"] != first)
-    qtbot.wait(500)
+    assert not hooking._rest.isActive()
     assert window.session.project is before
 
 

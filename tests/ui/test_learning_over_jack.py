@@ -6,6 +6,7 @@ import time
 import uuid
 
 import pytest
+from gestures import settled
 from PyQt6.QtCore import QCoreApplication, QEvent, Qt
 from PyQt6.QtTest import QTest
 from tools.jack_server import jack_server
@@ -45,9 +46,9 @@ def test_a_knob_of_a_device_is_learnt_while_another_trembles(window_on_jack, dev
     strand = window.session.project.strands[0].id
     window.session.edit("add", edits.add_stage(window.session.project, strand, "transpose")[0])
     window.session.select_stage("transpose")
-    qtbot.wait(400)
+    qtbot.waitUntil(lambda: any(devices.name in port for port in window.session.ports.opened))
     handle_of(window.bench.editor.controls["semitones"]).learn()
-    qtbot.wait(150)
+    settled(window, qtbot)
     for place in range(40):
         keys.send_message([0xB0, 7, 64 + place % 3])
         if place > 10:
@@ -56,7 +57,7 @@ def test_a_knob_of_a_device_is_learnt_while_another_trembles(window_on_jack, dev
     qtbot.waitUntil(lambda: len(window.session.project.hookups) == 1)
     made = window.session.project.hookups[0]
     assert (made.control, made.number, made.channel) == ("cc", 74, 2) and devices.name in made.feed
-    qtbot.wait(200)
+    settled(window, qtbot)
     keys.send_message([0xB2, 74, 127])
     stage = window.session.project.find_stage("transpose")[1]
     qtbot.waitUntil(lambda: window.session.values(stage)["semitones"] == 24)

@@ -7,7 +7,7 @@ import math
 import msgspec
 import numpy as np
 import pytest
-from gestures import drawn
+from gestures import drawn, settled
 from tools.stand_ins import RATE, Crate
 
 from arpegon.core.document import edits
@@ -32,7 +32,7 @@ def on_bench(window, qtbot):
         source = AudioSource(id="ear", listen=kind, file=f"stand-in:{file}", params=params)
         session.edit("listen", edits.set_source(project, strand, 0, source))
         session.select_source(strand, 0)
-        qtbot.wait(40)
+        settled(window, qtbot)
         return window.bench.editor
 
     return put
@@ -55,7 +55,7 @@ def test_strokes_are_drawn_marked_and_heard(window, on_bench, qtbot):
     assert editor.audio.meter._held > -40.0
     for wide in (True, False):
         window.bench.wide.setChecked(wide)
-        qtbot.wait(60)
+        qtbot.waitUntil(lambda: drawn(editor.scope))
         assert drawn(editor.scope)
     qtbot.waitUntil(lambda: window.session.recorder.history().strands != [])
 
@@ -70,7 +70,7 @@ def test_a_tune_is_drawn_with_its_notes_and_cents(window, on_bench, qtbot):
     assert "ms" in editor.needs.text()
     before = editor.needs.text()
     editor.keys.moved.emit(40, 70)
-    qtbot.wait(30)
+    qtbot.waitUntil(lambda: editor.needs.text() != before)
     assert values(window)["lowest"] == 40 and editor.needs.text() != before
 
 
@@ -179,7 +179,6 @@ def test_doubtful_notes_are_remembered_and_dropped_from_takes(window, on_bench, 
     mark = HeardNote(note.time, note.data1, 90, -20.0, -10.0, note.time, end=note.time + 0.1, doubt="string noise")
     told = msgspec.structs.replace(session.telemetry, marks={"ear": [mark]})
     session.link.keeper.take(told)
-    qtbot.wait(1200)
     assert session.recorder.keep()
     window.show_view("Take")
     part = window.takes.take.parts[0]

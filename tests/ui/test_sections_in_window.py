@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from gestures import drag, drawn, values_on_bench
+from gestures import drag, drawn, settled, values_on_bench
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 
@@ -29,7 +29,7 @@ def parts(window, strand, qtbot):
     for held in (Held(param="tempo", value=200.0), Held(target=strand, param="muted", value=True)):
         project = edits.hold(project, second, held)
     window.session.edit("sections", edits.set_section(project, second, then="again"))
-    qtbot.wait(30)
+    settled(window, qtbot)
     return first, second
 
 
@@ -152,7 +152,7 @@ def test_a_pad_is_learnt_for_a_section(window, parts, qtbot):
     qtbot.waitUntil(lambda: len(document(window).hookups) == 1)
     made = document(window).hookups[0]
     assert (made.action, made.value, made.number) == ("section", 2.0, 42)
-    qtbot.wait(60)
+    settled(window, qtbot)
     for press in (QTest.mousePress, QTest.mouseRelease):
         press(pad, LEFT)
     qtbot.waitUntil(lambda: window.session.piece.place == 1)

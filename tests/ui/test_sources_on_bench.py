@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from gestures import drawn, values_on_bench
+from gestures import drawn, settled, values_on_bench
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 
@@ -28,7 +28,7 @@ def on_bench(window, strand, qtbot):
         source = edits.fresh_generator(window.session.project, kind, params=values)
         window.session.edit("add", edits.set_source(window.session.project, strand, 1, source))
         window.session.select_source(strand, 1)
-        qtbot.wait(40)
+        settled(window, qtbot)
         return window.bench.editor
 
     return put
@@ -50,7 +50,7 @@ def test_it_plays_moves_and_can_be_wide(window, on_bench, kind, qtbot):
     assert "itself" in window.bench.readout.text()
     for wide in (True, False):
         window.bench.wide.setChecked(wide)
-        qtbot.wait(30)
+        qtbot.waitUntil(lambda: drawn(editor))
         assert drawn(editor)
     window.bench.toggle_bypass()
     assert window.session.project.strands[0].generators[0].bypass

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import mido
 import pytest
-from gestures import typing_over
+from gestures import settled, typing_over
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtTest import QTest
@@ -72,7 +72,7 @@ def story(window, strand, qtbot):
         session.edit("add", project)
         ids.append(stage_id)
     session.set_params(ids[1], {"root": "C"}, True)
-    qtbot.wait(60)
+    settled(window, qtbot)
     return ids
 
 
@@ -122,7 +122,7 @@ def test_typing_a_name_does_not_play(window, strand, qtbot):
     assert isinstance(QApplication.focusWidget(), QLineEdit)
     QTest.keyClick(field, Qt.Key.Key_Return)
     assert window.session.project.strands[0].name == "Zxq"
-    qtbot.wait(80)
+    settled(window, qtbot)
     assert printed(window, strand, 0) == []
 
 
@@ -181,13 +181,13 @@ def test_the_root_is_moved_and_a_note_redirected_on_the_ring(window, strand, sto
     session.select_stage(story[1])
     editor = window.bench.editor
     editor.controls["root"].chosen.emit("E")
-    qtbot.wait(60)
+    settled(window, qtbot)
     QTest.keyClick(window, Qt.Key.Key_Z)
     qtbot.waitUntil(lambda: printed(window, strand, 2) == [59])  # C is outside E major: a tie goes down
     for pitch_class in (0, 4):
         QTest.mouseClick(editor.ring, LEFT, pos=editor.ring._place(pitch_class).toPoint())
     assert session.project.find_stage(story[1])[1].params["targets"][0] == "E"
-    qtbot.wait(60)
+    settled(window, qtbot)
     QTest.keyClick(window, Qt.Key.Key_Z)
     qtbot.waitUntil(lambda: printed(window, strand, 2)[-1] == 64)
 
@@ -203,7 +203,7 @@ def test_a_voice_is_added_and_heard(window, strand, story, qtbot):
         QTest.keyClick(pane.rows[2], Qt.Key.Key_Up)
     QTest.keyClick(pane.rows[2], Qt.Key.Key_Up, Qt.KeyboardModifier.ShiftModifier)
     assert window.session.project.find_stage(story[2])[1].params["offsets"] == [3, 7, 19]
-    qtbot.wait(60)
+    settled(window, qtbot)
     QTest.keyClick(window, Qt.Key.Key_Z)
     qtbot.waitUntil(lambda: sorted(printed(window, strand, 3)) == [60, 63, 67, 79])
     QTest.keyClick(pane.rows[2], Qt.Key.Key_Delete)
@@ -234,10 +234,10 @@ def test_stages_are_edited_while_notes_are_held_and_nothing_hangs(window, strand
     most = 0
     for key, action in zip(keys, actions, strict=True):
         QTest.keyPress(window, key)
-        qtbot.wait(40)
+        settled(window, qtbot)
         most = max(most, held(window))
         action()
-        qtbot.wait(30)
+        settled(window, qtbot)
     order = [stage.id for stage in session.project.strands[0].stages]
     assert order.index(story[2]) < order.index(story[0]) and story[1] not in order
     assert most > 3, window.session.notices
@@ -262,7 +262,7 @@ def test_all_off_silences_whatever_is_held(window, strand, story, qtbot):
 def test_keep_makes_a_take_with_both_versions(window, strand, story, qtbot, tmp_path):
     for _ in range(3):
         QTest.keyClick(window, Qt.Key.Key_Z)
-        qtbot.wait(20)
+        settled(window, qtbot)
     qtbot.waitUntil(lambda: len(printed(window, strand, 3)) == 9)
     QTest.mouseClick(window.header.keep, LEFT)
     (take,) = window.session.project.takes
@@ -292,7 +292,7 @@ def test_keep_makes_a_take_with_both_versions(window, strand, story, qtbot, tmp_
 def test_record_makes_a_take_from_start_to_end(window, strand, qtbot):
     QTest.keyClick(window, Qt.Key.Key_Z)
     qtbot.waitUntil(lambda: len(printed(window, strand, 0)) == 1)
-    qtbot.wait(30)
+    settled(window, qtbot)
     window.session.recorder.record()
     QTest.keyClick(window, Qt.Key.Key_X)
     qtbot.waitUntil(lambda: len(printed(window, strand, 0)) == 2)
@@ -406,7 +406,7 @@ def test_the_engine_may_die_and_the_window_goes_on(window, strand, qtbot):
 
     def sounds():
         QTest.keyClick(window, Qt.Key.Key_X)
-        qtbot.wait(50)
+        QApplication.processEvents()
         return len(printed(window, strand, 0)) > count
 
     qtbot.waitUntil(sounds, timeout=15_000)
@@ -446,7 +446,7 @@ def test_home_is_the_sliders_while_it_has_the_focus_and_else_the_transports(wind
     slider = next(one for one in window.bench.findChildren(Slider) if one.isVisible() and one.isEnabled())
     slider.setFocus()
     QTest.keyClick(slider, Qt.Key.Key_Home)
-    qtbot.wait(100)
+    settled(window, qtbot)
     assert slider.value() == slider.param.low and window.session.telemetry.beat == 16.0
     window.board.setFocus()
     QTest.keyClick(window.board, Qt.Key.Key_Home)
@@ -556,7 +556,7 @@ def test_stop_stays_or_goes_back_to_the_start_as_the_project_says(window, strand
         qtbot.waitUntil(lambda: session.telemetry.playing and session.telemetry.beat > 0.6)
         session.play()
         qtbot.waitUntil(lambda: not session.telemetry.playing)
-        qtbot.wait(150)
+        settled(window, qtbot)
         assert (session.telemetry.beat == 0.0) == back
         window._actions["on_stop"].trigger()
 
@@ -566,13 +566,13 @@ def test_a_recording_begins_after_the_count_in(window, strand, qtbot):
     window._actions["metronome"].trigger()
     session.edit("t", edits.set_project(session.project, tempo=240.0))
     session.set_count_in(1)
-    qtbot.wait(60)
+    settled(window, qtbot)
     session.recorder.record()
     qtbot.waitUntil(lambda: session.telemetry.playing and -4.0 <= session.telemetry.beat < 0.0)
     qtbot.waitUntil(lambda: session.telemetry.beat > 0.5)
     QTest.keyClick(window, Qt.Key.Key_Z)
     qtbot.waitUntil(lambda: 60 in printed(window, strand, 0))
-    qtbot.wait(60)
+    settled(window, qtbot)
     session.recorder.record()
     (take,) = session.project.takes
     clicks = next(part for part in take.parts if part.name == "Metronome")

@@ -78,6 +78,11 @@ class AudioFeeds:
         for source in file_sources(self._at_work.project, endless):
             self._hush(f"audio:{source.id}", time)
 
+    def hush(self, time: float) -> None:
+        """Whoever listens is gone: end what all audio sources play."""
+        for feed in self._heard_as:
+            self._hush(feed, time)
+
     def _hush(self, feed: str, time: float) -> None:
         """The audio of a feed stopped: end what it plays, and let nothing come that is still expected."""
         self._hushes[feed] = self._hushes.get(feed, 0) + 1

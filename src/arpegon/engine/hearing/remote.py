@@ -27,6 +27,7 @@ class RemoteHearing:
         act: has something done by the engine's loop.
         expect: takes what was heard, in the engine's loop.
         monitor: takes audio that is to be heard itself: whose, samples of shape (frames, channels), rate, beginning.
+        silence: ends, in the engine's loop, what was heard: nobody is there any more who would.
         send_on: passes on to the window what it has to say.
     """
 
@@ -35,11 +36,13 @@ class RemoteHearing:
         act: Callable[[Task], None],
         expect: Callable[[Heard], None],
         monitor: Monitor,
+        silence: Task,
         send_on: Callable[[protocol.Notice | protocol.Missing], None],
     ) -> None:
         self._act = act
         self._expect = expect
         self._monitor = monitor
+        self._silence = silence
         self._send_on = send_on
         self.folder = ""
         """Where the files of the document lie."""
@@ -105,6 +108,7 @@ class RemoteHearing:
                 yield message
 
     def _ended(self, how: Ended) -> None:
+        self._act(self._silence)
         if how.again:
             words = "Listening had stopped and was started again."
         else:

@@ -46,7 +46,8 @@ class EngineClient:
     def __init__(self, receive: Receive, stderr: Path | None = None, keeper: Keeper | None = None) -> None:
         self._receive = receive
         self._keeper = keeper
-        self._revisions = 0
+        self.revision = 0
+        """Of the document that was sent last."""
         self._project: protocol.SetProject | None = None
         self._told: protocol.SetProject | None = None
         self._watch = protocol.Watch("")
@@ -80,8 +81,8 @@ class EngineClient:
     def set_project(self, project: Project, folder: Path) -> int:
         """Have the engine work on a document (takes stay here: it does not need them); returns its revision."""
         with self._lock:
-            self._revisions += 1
-            command = protocol.SetProject(msgspec.structs.replace(project, takes=()), str(folder), self._revisions)
+            self.revision += 1
+            command = protocol.SetProject(msgspec.structs.replace(project, takes=()), str(folder), self.revision)
             self._project = command
             if self._keeper is not None:
                 self._keeper.worked_on(project, command.revision)
@@ -121,7 +122,7 @@ class EngineClient:
         if self._keeper is not None:
             passages = self._keeper.open_ends(time.monotonic())
             if passages:
-                self._take(Batch(self._revisions, passages))
+                self._take(Batch(self.revision, passages))
         if how.again:
             words = "The engine had stopped and was started again with the same project."
             self._receive(protocol.Notice("restart", words))

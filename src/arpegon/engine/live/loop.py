@@ -66,6 +66,7 @@ class LiveEngine:
             self.soon,
             lambda events: self.engine.audio.expect(events),
             lambda *dry: self.audio.renderer.monitor(*dry),
+            lambda now: self.engine.audio.hush(now),
             channel.send,
         )
         self.audio: AudioOut = AudioOut(lambda text: channel.send(protocol.Notice("audio", text)))
@@ -322,6 +323,7 @@ class LiveEngine:
                 clock=follower.state,
                 marks=marks,
                 sight=sight,
+                revision=self.reporter.revision,
                 section_wanted=-1 if wanted is None else wanted,
             )
         )

@@ -62,7 +62,8 @@ class Reporter:
         self._beat = beat
         self._instrument = instrument
         self.port = port
-        self._revision = 0
+        self.revision = 0
+        """The document at work."""
         self._batches: list[Batch] = []
         """What was printed under earlier revisions, or could not be sent."""
         self._printed: dict[tuple[str, tuple[str, ...]], list[Event]] = {}
@@ -116,7 +117,7 @@ class Reporter:
             if ends:
                 self._printed.setdefault((tap.strand, (tap.place,)), []).extend(ends)
         self._close_batch()
-        self._revision = revision
+        self.revision = revision
 
     def passed(self, stage: str, event: Event | None, out: Sequence[Event]) -> None:
         beat = self._beat((event or out[0]).time)
@@ -137,7 +138,7 @@ class Reporter:
     def _close_batch(self) -> None:
         if self._printed:
             passages = [Passage(strand, places, events) for (strand, places), events in self._printed.items()]
-            self._batches.append(Batch(self._revision, passages))
+            self._batches.append(Batch(self.revision, passages))
             self._printed = {}
 
     def send_batches(self) -> bool:

@@ -208,6 +208,8 @@ class Telemetry(Message):
     """Notes that audio sources heard, by source."""
     sight: Sight | None = None
     """What the watched audio source hears."""
+    revision: int = 0
+    """The document at work."""
     section_wanted: int = -1
     """The section that was asked for, and begins on the next bar line."""
 
