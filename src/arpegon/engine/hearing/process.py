@@ -26,6 +26,7 @@ from arpegon.engine.hearing.hearing import blocks_of, file_sources, first_block
 from arpegon.engine.hearing.inputs import AudioIn, InputBlock
 from arpegon.engine.wire import protocol
 from arpegon.engine.wire.channel import Channel, WireError
+from arpegon.engine.wire.quiet import hush_jack
 from arpegon.files.assets import SoundCache, load_sounds
 from arpegon.files.audio import AudioFile
 from arpegon.files.logs import catch_faults, start_log
@@ -199,6 +200,7 @@ def main(arguments: list[str]) -> None:
     """Run on the socket whose file descriptor is the first argument."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     start_log("listening")
+    hush_jack()
     filters.load()
     catch_faults(lambda error: None)
     os.environ.setdefault("JACK_NO_START_SERVER", "1")

@@ -36,6 +36,7 @@ from arpegon.engine.live.reporter import Reporter
 from arpegon.engine.simulation import Engine
 from arpegon.engine.wire import protocol
 from arpegon.engine.wire.channel import Channel, WireError
+from arpegon.engine.wire.quiet import hush_jack
 from arpegon.files.logs import catch_faults, start_log
 
 TELEMETRY_SECONDS = 1.0 / 60.0
@@ -393,6 +394,7 @@ def main(arguments: list[str]) -> None:
     """Run the engine on the socket whose file descriptor is the first argument."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     start_log("engine")
+    hush_jack()
     catch_faults(lambda error: None)
     os.environ.setdefault("JACK_NO_START_SERVER", "1")
     sys.setswitchinterval(0.00002)

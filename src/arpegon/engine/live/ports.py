@@ -26,8 +26,8 @@ from arpegon.engine.graph.gates import silence
 
 OWN_CLIENT = "Arpegon"
 SCAN_SECONDS = 1.0
-FIRST_SCAN_SECONDS = 0.25
-"""How often it is looked for a sound server while there is none (or it is busy)."""
+FIRST_SCANS, FIRST_SCAN_SECONDS = 16, 0.25
+"""At the start it is looked more often for a sound server that is busy: it may have just lost an engine that died."""
 _ALSA_NUMBERS = re.compile(r" \d+:\d+$")
 _LAST_CALLBACK_SECONDS = 0.02
 """How long a callback that is under way may take. To delete its client would wait for it with Python's lock held; to
@@ -160,10 +160,12 @@ class PortHub:
     # -- watching ----------------------------------------------------------------------------------
 
     def _watch(self) -> None:
+        soon = FIRST_SCANS
         while self._running:
             with self._lock:
                 self.scan()
-            self._wake.wait(SCAN_SECONDS if self._own else FIRST_SCAN_SECONDS)
+            soon = 0 if self._own else soon - 1
+            self._wake.wait(FIRST_SCAN_SECONDS if soon > 0 else SCAN_SECONDS)
             self._wake.clear()
 
     def scan(self) -> None:

@@ -16,7 +16,6 @@ from PyQt6.QtWidgets import (
 )
 
 from arpegon.files.logs import log_dir
-from arpegon.ui.look import theme
 
 _TAIL_BYTES = 64 * 1024
 EMPTY = "Nothing was written yet. What goes wrong is written here, and the music goes on."
@@ -59,7 +58,6 @@ class LogView(QDialog):
         self.text = QPlainTextEdit()
         self.text.setReadOnly(True)
         self.text.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
-        self.text.setFont(theme.number_font(12))
         box.addWidget(self.text, 1)
         row = QHBoxLayout()
         copy = QPushButton("Copy all")
@@ -75,8 +73,8 @@ class LogView(QDialog):
 
     def refresh(self) -> None:
         """Read the logs anew."""
-        parts = [f"{path.name}\n\n{tail(path).rstrip()}" for path in logs(log_dir())]
-        self.text.setPlainText("\n\n\n".join(parts) or EMPTY)
+        parts = [f"── {path.name} ──\n{tail(path).rstrip()}" for path in logs(log_dir())]
+        self.text.setPlainText("\n\n".join(parts) or EMPTY)
 
     def copy(self) -> None:
         """Put all of it on the clipboard."""

@@ -248,6 +248,10 @@ def style_sheet(t: Theme) -> str:
         font-weight: 600; padding: 4px 6px;
     }}
     QToolButton::menu-indicator, QPushButton::menu-indicator {{ image: none; width: 0; }}
+    QPlainTextEdit {{
+        font-family: "{MONO}"; font-size: 12px; color: {t.ink}; background: {t.field};
+        border: 1px solid {t.line}; border-radius: 4px; padding: 6px;
+    }}
     QComboBox, QLineEdit, QSpinBox, QDoubleSpinBox {{
         background: {t.field}; border: 1px solid {t.line}; border-radius: 5px; padding: 3px 8px; min-height: 20px;
         selection-background-color: {t.bar}; selection-color: {t.bar_text};

@@ -37,8 +37,6 @@ class Faults(QObject):
         self._met.emit(f"{type(error).__name__}: {error}".splitlines()[0].rstrip(": "))
 
     def _say(self, what: str) -> None:
-        words = (
-            f"Something in the window went wrong ({what}). The music goes on, and nothing is lost; the log says more."
-        )
+        words = f"Something in the window went wrong ({what}). The music goes on; the log says more."
         if self._session.notices.get(TOPIC) != words:
             self._session.notice(TOPIC, words, [self._show])
