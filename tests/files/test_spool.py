@@ -120,7 +120,7 @@ def test_two_programs_on_one_folder_keep_apart(tmp_path):
     first.lock.release()
     (left,) = second.leftovers()
     assert starts(read_spool(left.memory)[0]) == [1.0] and left.origin.name == "tide.arpegon"
-    assert left.project is None and left.title == "tide"
+    assert left.project is None and left.title == "Tide"
 
 
 def test_it_is_for_the_user_alone_and_can_be_thrown_away(tmp_path):

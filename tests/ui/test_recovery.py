@@ -56,7 +56,7 @@ def test_where_all_was_saved_what_was_played_comes_back_to_the_saved_project(win
     session.filing.keep()
     assert not session.filing.autosave.written
     words, acts = offered(window, crash(window))
-    assert words.startswith("What was played on “tide” before a crash")
+    assert words.startswith("What was played on “Untitled” before a crash")
     acts["Get it back"]()
     assert session.filing.path == path and len(session.project.takes) == 1
 

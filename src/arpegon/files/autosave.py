@@ -38,13 +38,8 @@ class Leftover(msgspec.Struct, frozen=True):
     saved_at: float
     memory: Path
     """The folder of what was played; there is none where nothing was."""
-
-    @property
-    def title(self) -> str:
-        """What it is called."""
-        if self.project is not None:
-            return self.project.title
-        return self.origin.stem if self.origin else "a project without a name"
+    title: str
+    """What the project is called."""
 
     def history(self) -> tuple[Remembered, str]:
         """What was played, and a sentence where some of it could not be read."""
@@ -132,7 +127,7 @@ class Autosave:
 
     def _leftover(self, stem: str) -> Leftover | None:
         file, memory = self.folder / "autosave" / f"{stem}{SUFFIX}", self.folder / "memory" / stem
-        project, origin, saved_at = None, None, 0.0
+        project, origin, saved_at, title = None, None, 0.0, ""
         if file.exists():
             try:
                 envelope = msgspec.json.decode(file.read_bytes(), type=_Envelope)
@@ -140,7 +135,7 @@ class Autosave:
             except (OSError, msgspec.DecodeError, ArpegonError):
                 return None
             origin = Path(envelope.origin) if envelope.origin else None
-            saved_at = envelope.saved_at
+            saved_at, title = envelope.saved_at, project.title
         played = has_spool(memory)
         if project is None and not played:
             return None
@@ -148,9 +143,9 @@ class Autosave:
             with contextlib.suppress(OSError):
                 saved_at = max(one.stat().st_mtime for one in memory.iterdir())
             records, _ = read_spool(memory)
-            name = Remembered(records).piece.file
-            origin = Path(name) if name else None
-        return Leftover(file, project, origin, saved_at, memory)
+            piece = Remembered(records).piece
+            origin, title = Path(piece.file) if piece.file else None, piece.title
+        return Leftover(file, project, origin, saved_at, memory, title)
 
     def _held(self, stem: str) -> bool:
         """Whether the window that this belongs to is there; that of an earlier version, which held no lock, is not."""
