@@ -11,6 +11,7 @@ from test_first_note import Nowhere
 
 from arpegon.core.document.model import ClipSource
 from arpegon.core.events import note_on
+from arpegon.engine.live import assets as beside
 from arpegon.engine.live import loop
 from arpegon.engine.live.assets import Assets
 from arpegon.engine.live.loop import LiveEngine
@@ -27,6 +28,11 @@ CLIP = strand(sources=(ClipSource(file="tide.mid"),))
 def folder(tmp_path):
     write_midi(tmp_path / "tide.mid", [Track("x", notes(60))], 120.0)
     return tmp_path
+
+
+@pytest.fixture(autouse=True)
+def always_looked_at(monkeypatch):
+    monkeypatch.setattr(beside, "LOOK_SECONDS", 0.0)
 
 
 @pytest.fixture
@@ -73,6 +79,21 @@ def test_what_is_missing_is_told_and_taken_up_when_it_comes(folder):
     assets.want(project(CLIP), folder)
     wait_for(lambda: len(told) == 2)
     assert told[1] == ({"tide.mid": told[1][0]["tide.mid"]}, {})
+
+
+def test_known_files_are_not_looked_at_again_at_every_edit(folder, monkeypatch):
+    monkeypatch.setattr(beside, "LOOK_SECONDS", 60.0)
+    told, read = [], []
+    real = beside.load_clips
+    monkeypatch.setattr(beside, "load_clips", lambda *asked: read.append(1) or real(*asked))
+    assets = Assets(lambda clips, missing: told.append((dict(clips), missing)))
+    assets.want(project(CLIP), folder)
+    wait_for(lambda: told)
+    for _ in range(20):
+        assets.want(project(CLIP), folder)
+    assets.want(project(CLIP, meter=(3, 4)), folder)
+    wait_for(lambda: len(told) == 2)
+    assert len(read) == 2
 
 
 def test_notes_go_on_while_a_clip_is_read(folder, slow):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 import threading
+import time
 from collections.abc import Callable, Mapping
 from pathlib import Path
 
@@ -12,6 +13,9 @@ from arpegon.files.assets import Cache, load_clips
 from arpegon.files.midi import Clip
 
 log = logging.getLogger(__name__)
+
+LOOK_SECONDS = 2.0
+"""How long after a look files that are named already are not looked at for changes."""
 
 Clips = Mapping[str, Clip]
 Ready = Callable[[Clips, dict[str, str]], None]
@@ -30,6 +34,8 @@ class Assets:
         self._cache: Cache = {}
         self._wanted: tuple[Project, Path] | None = None
         self._changed = threading.Condition()
+        self._named: object = (set(), (4, 4), None)
+        self._looked = 0.0
         self._read: tuple[Clips, dict[str, str]] = ({}, {})
         threading.Thread(target=self._work, name="assets", daemon=True).start()
 
@@ -39,10 +45,15 @@ class Assets:
         return self._read[0]
 
     def want(self, project: Project, folder: Path) -> bool:
-        """Read what a document names, or what changed of it; whether any of it was not read before."""
+        """Read what a document names, or what changed of it; whether any of it was not read before.
+
+        Files that are known are not looked at again at every edit: a thread that does so would be in the loop's way.
+        """
         names = {file for _, file in project.clip_files()}
         clips, missing = self._read
-        if names or clips or missing:
+        named, now = (names, project.meter, folder), time.monotonic()
+        if named != self._named or (names and now - self._looked > LOOK_SECONDS):
+            self._named, self._looked = named, now
             with self._changed:
                 self._wanted = (project, folder)
                 self._changed.notify()
