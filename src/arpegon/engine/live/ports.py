@@ -120,8 +120,10 @@ class PortHub:
 
     def want(self, outputs: Iterable[str]) -> None:
         """Name the outputs that the document uses; all inputs are opened anyway."""
-        self._wanted_outputs = frozenset(outputs) - {""}
-        self._wake.set()
+        wanted = frozenset(outputs) - {""}
+        if wanted != self._wanted_outputs:
+            self._wanted_outputs = wanted
+            self._wake.set()
 
     def hush(self) -> None:
         """Tell every output to be silent as soon as it is opened: what sounds there was left by an engine that died."""
