@@ -346,7 +346,7 @@ class Engine:
         time = max(time, self.now)
         ended = not self.clock.playing or not self._plays_on()
         self._rest(self.transport, time)
-        self.sections.halted()
+        self.sections.on_halt()
         if ended:
             self._end_endless(time)
 
@@ -372,7 +372,7 @@ class Engine:
         line.clock.stop(time)
         self.players.stop(line, time)
         self.audio.stop(line, time)
-        self.graph.halted(time, endless=line is self.endless)
+        self.graph.on_halt(time, endless=line is self.endless)
 
     def set_tempo(self, time: float, tempo: float) -> None:
         """Go on at another tempo."""

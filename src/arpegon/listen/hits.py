@@ -78,7 +78,7 @@ class HitListener(Listener):
         self._hops = 0
         super().__init__(values, rate)
 
-    def configured(self) -> None:
+    def on_configure(self) -> None:
         values = self.values
         zones = 2 if values["zones"] == "two" else 1
         if zones != self._zones:

@@ -88,9 +88,9 @@ class Listener:
         self.values = with_defaults(self.processor.params, values)
         self.channel = self.values["channel"] - 1
         self._response = curve(self.values["shape"], self.values["points"])
-        self.configured()
+        self.on_configure()
 
-    def configured(self) -> None:
+    def on_configure(self) -> None:
         """Derive from ``self.values`` what :meth:`hear` needs at hand."""
 
     def process(self, block: Array) -> list[Event]:

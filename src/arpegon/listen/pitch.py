@@ -94,7 +94,7 @@ class PitchListener(Listener):
         self._bend_at = -math.inf
         super().__init__(values, rate)
 
-    def configured(self) -> None:
+    def on_configure(self) -> None:
         values = self.values
         self._low, self._high = sorted((values["lowest"], values["highest"]))
         wanted = (self._low, self._high, periods(values["sureness"]))

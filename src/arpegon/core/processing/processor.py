@@ -38,7 +38,7 @@ class Context(msgspec.Struct, frozen=True):
 class Processor:
     """One stage at work: declared parameters, and a mapping of events to events.
 
-    Subclasses set the class attributes and override :meth:`configured` and :meth:`process`.
+    Subclasses set the class attributes and override :meth:`on_configure` and :meth:`process`.
     """
 
     kind: ClassVar[str]
@@ -69,15 +69,15 @@ class Processor:
         self.values = with_defaults(self.params, values)
         self.context = context
         try:
-            self.configured()
+            self.on_configure()
         except Exception:
             if before is not None:
                 self.values, self.context = before
-                self.configured()
+                self.on_configure()
             raise
         self._works = True
 
-    def configured(self) -> None:
+    def on_configure(self) -> None:
         """Derive from ``self.values`` whatever :meth:`process` needs at hand."""
 
     def restart(self) -> None:
@@ -106,13 +106,13 @@ class Processor:
     def release(self, time: float, out: list[Event]) -> None:
         """Let go of every note that this stage started and still holds."""
 
-    def joined(self, time: float) -> None:
+    def on_join(self, time: float) -> None:
         """It joins an engine that runs, at a time."""
 
-    def caught_up(self, time: float) -> None:
+    def on_caught_up(self, time: float) -> None:
         """All that was due up to a time was emitted: what new values make due is due from then on."""
 
-    def halted(self, time: float) -> None:
+    def on_halt(self, time: float) -> None:
         """The transport stopped, at a time."""
 
     def command(self, act: str, value: float | None, time: float) -> None:
@@ -273,10 +273,10 @@ class KeyBook(Processor):
     def forget(self) -> None:
         """Everything was let go: forget what was known of it."""
 
-    def joined(self, time: float) -> None:
+    def on_join(self, time: float) -> None:
         self.seen = time
 
-    def caught_up(self, time: float) -> None:
+    def on_caught_up(self, time: float) -> None:
         self.seen = max(self.seen, time)
 
     # -- what is due -------------------------------------------------------------------------------

@@ -259,12 +259,12 @@ class Graph:
                     processor.restart()
         self._worked()
 
-    def halted(self, time: float, endless: bool = False) -> None:
+    def on_halt(self, time: float, endless: bool = False) -> None:
         """The transport stopped (or the ``endless`` clock of the strands that play on): what it carried ends."""
         for node in self._order:
             if node.strand.plays_on == endless:
                 for _, processor in node.processors():
-                    processor.halted(time)
+                    processor.on_halt(time)
         self._worked()
         self.push({}, time)
 
@@ -431,7 +431,7 @@ class _Build:
                 self.changes.append(lambda: _configure(processor, stage.params, context, self._time))
         else:
             processor = self._made(stage, strand, context)
-            processor.joined(self._time)
+            processor.on_join(self._time)
         self._later(processor, bypass=stage.bypass)
         return processor
 
@@ -449,7 +449,7 @@ class _Build:
 
 def _configure(processor: Processor, values: Mapping[str, object], context: Context, time: float) -> None:
     """New values for a processor at work: nothing of what they make due is earlier than ``time``."""
-    processor.caught_up(time)
+    processor.on_caught_up(time)
     processor.configure(values, context)
 
 

@@ -63,7 +63,7 @@ class SectionPlayer:
         self.wanted = None
         self._begin(section_at(self._overlay.document, beat), beat, time, anew=True)
 
-    def halted(self) -> None:
+    def on_halt(self) -> None:
         """The transport stopped: what was asked for is forgotten."""
         self.wanted = None
 

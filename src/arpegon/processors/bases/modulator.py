@@ -91,7 +91,7 @@ class Modulator(Processor):
 
     # -- starts ------------------------------------------------------------------------------------
 
-    def joined(self, time: float) -> None:
+    def on_join(self, time: float) -> None:
         if self.values["starts"] == "free" or (self.values["starts"] == "play" and self.context.clock.playing):
             self._begin(time)
 
@@ -99,7 +99,7 @@ class Modulator(Processor):
         if self.values["starts"] == "play":
             self._runs = False  # it begins when the transport does: see due
 
-    def halted(self, time: float) -> None:
+    def on_halt(self, time: float) -> None:
         if self.values["starts"] == "play":
             self._runs = False
 

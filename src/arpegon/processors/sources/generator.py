@@ -107,7 +107,7 @@ class Generator(KeyBook):
 
     # -- settings ----------------------------------------------------------------------------------
 
-    def configured(self) -> None:
+    def on_configure(self) -> None:
         values = self.values
         self.key: Key = stage_key(values, self.context.key)
         self._moves = moves(self.key, "nearest") if values["in_scale"] else [0] * 12
@@ -138,8 +138,8 @@ class Generator(KeyBook):
         if self.values["starts"] == "play":
             self.begun(-math.inf)
 
-    def joined(self, time: float) -> None:
-        super().joined(time)
+    def on_join(self, time: float) -> None:
+        super().on_join(time)
         if self.values["starts"] == "play":
             self.begun(time)
 
@@ -148,7 +148,7 @@ class Generator(KeyBook):
         if self.values["starts"] == "play":
             self.begun(time)
 
-    def halted(self, time: float) -> None:
+    def on_halt(self, time: float) -> None:
         if self.on_beat:
             self.later(time, lambda now, out: self.ledger.release(now, out))
 

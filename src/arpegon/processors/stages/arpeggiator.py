@@ -140,7 +140,7 @@ class Arpeggiator(KeyBook):
         self._last_pick = -1
         super().__init__(values, context)
 
-    def configured(self) -> None:
+    def on_configure(self) -> None:
         values = self.values
         self._pulse.set_beats(beats_of(values["rate"], self.context.meter))
         self._pulse.swing = values["swing"] / 100.0

@@ -35,7 +35,7 @@ class Chance(NoteGate):
         seed_param("the same strokes"),
     )
 
-    def configured(self) -> None:
+    def on_configure(self) -> None:
         if self.new_seed():
             self.restart()
 

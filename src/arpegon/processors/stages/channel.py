@@ -32,7 +32,7 @@ class ChannelStage(NoteMapper):
         self._pedals: dict[int, int] = {}
         super().__init__(values, context)
 
-    def configured(self) -> None:
+    def on_configure(self) -> None:
         channel, only = self.values["channel"] - 1, self.values["only"]
         self._to = [channel if not only or only - 1 == here else here for here in range(16)]
 

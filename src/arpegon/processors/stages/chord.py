@@ -150,7 +150,7 @@ class Chord(KeyBook):
         ),
     )
 
-    def configured(self) -> None:
+    def on_configure(self) -> None:
         values = self.values
         key = stage_key(values, self.context.key)
         self._plain = not any(values[name] for name in ("inversion", "register", "lead", "strum_ms"))

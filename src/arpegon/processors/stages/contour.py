@@ -65,7 +65,7 @@ class Contour(Modulator):
         *modulator_params(),
     )
 
-    def configured(self) -> None:
+    def on_configure(self) -> None:
         self._places: list[tuple[float, float]]
         self._beats = beats_of(self.values["length"], self.context.meter)
         values = self.values

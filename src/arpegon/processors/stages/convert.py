@@ -146,7 +146,7 @@ class Convert(MovingValues):
         self._last: float | None = None
         super().__init__(values, context)
 
-    def configured(self) -> None:
+    def on_configure(self) -> None:
         values = self.values
         self._curve = curve(values["shape"], values["points"])
         source, target = values["source"], values["target"]

@@ -90,7 +90,7 @@ class Fan(MovingValues):
         self._seen = 0.0
         super().__init__(values, context)
 
-    def configured(self) -> None:
+    def on_configure(self) -> None:
         shapes = self.values["shapes"]
         place = min(self.values["shape"], len(shapes)) - 1
         curves = FAN.filled(shapes[place]) if shapes else []
@@ -155,7 +155,7 @@ class Fan(MovingValues):
         super().advance(until, out)
         self._seen = max(self._seen, until)
 
-    def joined(self, time: float) -> None:
+    def on_join(self, time: float) -> None:
         self._seen = time
 
     def live(self, time: float) -> list[float]:

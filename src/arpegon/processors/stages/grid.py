@@ -46,7 +46,7 @@ class Grid(DelayedNotes):
         ),
     )
 
-    def configured(self) -> None:
+    def on_configure(self) -> None:
         self._beats = beats_of(self.values["rate"], self.context.meter)
 
     def delay(self, event: Event) -> float:

@@ -79,7 +79,7 @@ class Humanize(DelayedNotes):
         seed_param("the same velocities"),
     )
 
-    def configured(self) -> None:
+    def on_configure(self) -> None:
         self._low, self._high = sorted((self.values["low"], self.values["high"]))
         self._around = self.values["mode"] == "around"
         self._spread = self.values["spread"]

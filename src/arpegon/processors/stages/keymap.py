@@ -38,7 +38,7 @@ class KeyMap(NoteMapper):
         ),
     )
 
-    def configured(self) -> None:
+    def on_configure(self) -> None:
         self._table = all_threads(self.values)
 
     def strike(self, event: Event) -> Sequence[Event]:

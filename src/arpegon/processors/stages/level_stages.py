@@ -78,7 +78,7 @@ class Smooth(MovingValues):
         self._seen: tuple[float, tuple[str, int, int]] | None = None
         super().__init__(values, context)
 
-    def configured(self) -> None:
+    def on_configure(self) -> None:
         self._pace = pace(self.values["up_ms"], self.values["down_ms"])
 
     def take(self, event: Event, out: list[Event]) -> None:
@@ -130,7 +130,7 @@ class Stairs(MovingValues):
         self._seen: tuple[float, float] | None = None
         super().__init__(values, context)
 
-    def configured(self) -> None:
+    def on_configure(self) -> None:
         self._levels = {lane: min(level, self.values["levels"] - 1) for lane, level in self._levels.items()}
 
     def take(self, event: Event, out: list[Event]) -> None:

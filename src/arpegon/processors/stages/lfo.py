@@ -81,7 +81,7 @@ class Lfo(Modulator):
         *modulator_params(),
     )
 
-    def configured(self) -> None:
+    def on_configure(self) -> None:
         self._beats = beats_of(self.values["rate"], self.context.meter)
 
     def beats(self) -> float | None:

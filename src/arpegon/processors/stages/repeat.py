@@ -81,7 +81,7 @@ class Repeat(KeyBook):
         self._pulse = Pulse(context.clock)
         super().__init__(values, context)
 
-    def configured(self) -> None:
+    def on_configure(self) -> None:
         self._rhythm = self.values["rhythm"] or [1.0]
         self._beats = beats_of(self.values["rate"], self.context.meter)
         self._pulse.clock = self.context.clock

@@ -50,7 +50,7 @@ class ScaleStage(NoteMapper):
         ),
     )
 
-    def configured(self) -> None:
+    def on_configure(self) -> None:
         key = stage_key(self.values, self.context.key)
         self._moves = moves(key, self.values["rule"], self.values["targets"])
         self._table = [None if move is None else note + move for note, move in self._each_note()]

@@ -74,7 +74,7 @@ class Sieve(NoteGate):
         Number(key="high_value", label="To value", default=127, low=0, high=127, help="The highest controller value."),
     )
 
-    def configured(self) -> None:
+    def on_configure(self) -> None:
         values = self.values
         self._blocks: bool = values["action"] == "block"
         self._kinds = frozenset(values["kinds"])

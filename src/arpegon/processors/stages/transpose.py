@@ -42,7 +42,7 @@ class Transpose(NoteMapper):
         *key_params(follow=True),
     )
 
-    def configured(self) -> None:
+    def on_configure(self) -> None:
         key = stage_key(self.values, self.context.key)
         self._table = [moved(note, self.values, key) for note in range(128)]
 

@@ -71,7 +71,7 @@ class Velocity(Processor):
         ),
     )
 
-    def configured(self) -> None:
+    def on_configure(self) -> None:
         self._low, self._high = sorted((self.values["low"], self.values["high"]))
         self._table = response(self.values)
         self._accents = self.values["accents"]
