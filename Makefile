@@ -34,7 +34,7 @@ hunt: $(READY) ## Run the tests of properties with new and more examples, and a 
 MINUTES ?= 60
 soak: $(READY) ## Play, edit, unplug and kill for an hour (MINUTES=5: shorter), and count what was lost
 	@sh tools/system-packages.sh test
-	@$(BIN)/python -m tools.soak --minutes $(MINUTES)
+	@$(BIN)/python -m tools.soak --minutes $(MINUTES) --write
 
 lint: $(READY) ## Check style, types and layers
 	@$(BIN)/ruff check .

@@ -14,9 +14,8 @@ from rich.table import Table
 from tools.jack_server import jack_server
 
 from bench import audio, controllers, latency, listen, offline, paint, pulse, stages
+from bench.pages import PAGE, write_table
 from bench.rows import Row
-
-PAGE = Path(__file__).resolve().parent.parent / "docs" / "benchmarks.md"
 
 
 def _machine() -> str:
@@ -104,7 +103,7 @@ def main() -> None:
         table.add_row(row.what, row.measured, row.bare, row.ratio, row.asked, "yes" if row.met else "no")
     console.print(table)
     if len(sys.argv) == 1:
-        PAGE.write_text(page(rows, (after[0] - before[0]) / max(1, after[1] - before[1])), encoding="utf-8")
+        write_table(page(rows, (after[0] - before[0]) / max(1, after[1] - before[1])))
         console.print(f"Written to {PAGE}.")
 
 

@@ -13,7 +13,6 @@ import argparse
 import contextlib
 import json
 import os
-import platform
 import random
 import signal
 import subprocess
@@ -25,6 +24,7 @@ from pathlib import Path
 from typing import Any
 
 import msgspec
+from bench.pages import write_long_run
 from tools.jack_server import jack_server
 
 from arpegon.core.document import edits
@@ -454,6 +454,7 @@ def main() -> None:
     arguments = argparse.ArgumentParser(description=__doc__)
     arguments.add_argument("--minutes", type=float, default=60.0)
     arguments.add_argument("--seed", type=int, default=1)
+    arguments.add_argument("--write", action="store_true", help="put the table into docs/benchmarks.md")
     chosen = arguments.parse_args()
     with tempfile.TemporaryDirectory() as folder:
         for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_DATA_HOME"):
@@ -461,10 +462,18 @@ def main() -> None:
         with jack_server("arpegon-soak", 256):
             soak = Soak(chosen.seed, 60.0 * chosen.minutes)
             soak.run()
-    print(f"\n{chosen.minutes:g} minutes, seed {chosen.seed}, {platform.machine()}, {os.cpu_count()} cores\n")
-    print("| what | measured |\n|---|---|")
-    for name, words in soak.rows():
-        print(f"| {name} | {words} |")
+    table = "\n".join(
+        [
+            f"Written by `make soak`: {chosen.minutes:g} minutes, {os.cpu_count()} cores, {time.strftime('%d %B %Y')}.",
+            "",
+            "| what | measured |",
+            "|---|---|",
+            *(f"| {name} | {words} |" for name, words in soak.rows()),
+        ]
+    )
+    print(f"\n{table}")
+    if chosen.write:
+        write_long_run(table)
     sys.exit(1 if soak.hanging or soak.lost else 0)
 
 
