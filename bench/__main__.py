@@ -12,9 +12,9 @@ from pathlib import Path
 from rich.console import Console
 from rich.table import Table
 from tools.jack_server import jack_server
+from tools.pages import PAGE, write_table
 
 from bench import audio, controllers, latency, listen, offline, paint, pulse, stages
-from bench.pages import PAGE, write_table
 from bench.rows import Row
 
 

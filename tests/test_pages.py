@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from bench.pages import LONG_RUN, write_long_run, write_table
+from tools.pages import LONG_RUN, write_long_run, write_table
 
 
 def test_each_part_is_replaced_by_itself(tmp_path):

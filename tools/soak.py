@@ -24,8 +24,8 @@ from pathlib import Path
 from typing import Any
 
 import msgspec
-from bench.pages import write_long_run
 from tools.jack_server import jack_server
+from tools.pages import write_long_run
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import (

@@ -3,14 +3,43 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
+from typing import Any, Protocol
 
+from arpegon.engine.audio.audio_out import AudioOut
+from arpegon.engine.clocks.clock_box import ClockBox
+from arpegon.engine.live.ports import PortHub
+from arpegon.engine.simulation import Engine
 from arpegon.engine.wire import protocol
 
-if TYPE_CHECKING:
-    from arpegon.engine.live.loop import LiveEngine
 
-Do = Callable[["LiveEngine", Any, float], None]
+class Obeys(Protocol):
+    """What commands ask of the engine's loop."""
+
+    engine: Engine
+    audio: AudioOut
+    ports: PortHub
+    box: ClockBox
+
+    def set_project(self, command: protocol.SetProject, now: float) -> None:
+        """Work on a document."""
+
+    def play(self, beat: float | None, now: float) -> None:
+        """Start the transport."""
+
+    def stop(self, now: float) -> None:
+        """Stop the transport."""
+
+    def watch(self, stage: str) -> None:
+        """Report exactly what a stage makes of each event."""
+
+    def learn(self, on: bool) -> None:
+        """Report all that comes in, or no longer."""
+
+    def all_off(self, now: float) -> None:
+        """Silence everything."""
+
+
+Do = Callable[[Obeys, Any, float], None]
 """Does what a command says, in the loop, at a time."""
 
 DO: dict[type[protocol.Message], Do] = {
