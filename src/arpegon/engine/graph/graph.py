@@ -3,27 +3,23 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Collection, Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from itertools import count, groupby
 from typing import Protocol
 
 import msgspec
 
-from arpegon.core.document.model import AnySource, Project, Stage, Strand, StrandDestination, SurfaceSource
+from arpegon.core.document.model import Project, Stage, Strand
 from arpegon.core.document.routing import topological_order
-from arpegon.core.errors import ArpegonError, DocumentError
 from arpegon.core.events import Event
 from arpegon.core.notes.taps import OUT, Tap
-from arpegon.core.processing.parameters import check_params
 from arpegon.core.processing.processor import Context, Processor
 from arpegon.core.time.clock import Clock
-from arpegon.engine.graph.feeds import connections_of, feeds_of, into_feed, is_silent, strand_feed, taken_after
-from arpegon.engine.graph.gates import Connection, Gate, Outlet, on_channel
+from arpegon.engine.graph.build import Build, configure
+from arpegon.engine.graph.feeds import connections_of, feeds_of, is_silent, strand_feed
+from arpegon.engine.graph.gates import Connection, Outlet, on_channel
 from arpegon.engine.graph.handover import Handover
-from arpegon.engine.graph.heads import Head
 from arpegon.engine.graph.nodes import StrandNode
-from arpegon.processors import processor_class
-from arpegon.processors.sources.generator import Generator
 
 Inputs = dict[str, list[Event]]
 """Events of one push by the name of the feed they came from, such as ``"surface"`` or ``"midi:Keys"``."""
@@ -299,7 +295,7 @@ class Graph:
                 the old one stays at work, untouched.
         """
         order = topological_order(project)
-        built = _Build(self, project, time)
+        built = Build(self, project, time)
         handover = Handover(time)
         feeds = feeds_of(project)
         for node in self._order:
@@ -334,11 +330,11 @@ class Graph:
             for head in node.heads:
                 if head.source.id == stage_id:
                     context = self.context(head.source.stage, node.strand, self.project)
-                    _configure(head.processor, values, context, time)
+                    configure(head.processor, values, context, time)
                     head.source = msgspec.structs.replace(head.source, params=dict(values))
             for place, (stage, processor) in enumerate(node.stages):
                 if stage.id == stage_id:
-                    _configure(processor, values, self.context(stage, node.strand, self.project), time)
+                    configure(processor, values, self.context(stage, node.strand, self.project), time)
                     node.stages[place] = (msgspec.structs.replace(stage, params=dict(values)), processor)
         self._worked()
 
@@ -355,102 +351,6 @@ class Graph:
         """What a stage may know of the project around it."""
         clock = self.endless if strand.plays_on else self.clock
         return Context(key=project.key, identity=stage.id, seed=self.seed, meter=project.meter, clock=clock)
-
-
-class _Build:
-    """The strands of a document, built beside those at work.
-
-    What stays at work is not touched: what it must take over stands in ``changes``, to be done once all is built.
-
-    Raises:
-        DocumentError: a stage cannot work with its settings.
-    """
-
-    def __init__(self, graph: Graph, project: Project, time: float) -> None:
-        self._graph = graph
-        self._project = project
-        self._time = time
-        self.changes: list[Callable[[], None]] = []
-        self.nodes: dict[str, StrandNode] = {}
-        feeds = feeds_of(project)
-        for strand in project.strands:
-            self.nodes[strand.id] = self._node(strand, feeds[strand.id], graph.node(strand.id))
-        for source_strand, after in taken_after(project):
-            if source_strand in self.nodes:
-                self.nodes[source_strand].tapped |= {after}
-
-    def _node(self, strand: Strand, feeds: Mapping[tuple[str, int], AnySource], old: StrandNode | None) -> StrandNode:
-        node = StrandNode(strand)
-        for gate_key, source in feeds.items():
-            gate = old.gates.get(gate_key) if old else None
-            node.gates[gate_key] = gate or Gate(gate_key[0], source)
-            if gate is not None:
-                self._later(gate, zone=source)
-        before: dict[str, tuple[Stage, Processor]] = {}
-        if old:
-            before = {head.source.id: (head.source.stage, head.processor) for head in old.heads}
-            before |= {stage.id: (stage, processor) for stage, processor in old.stages}
-            node.keys = old.keys
-        for generator in strand.generators:
-            processor = self._processor(before.get(generator.id), generator.stage, strand)
-            assert isinstance(processor, Generator)
-            node.heads.append(Head(generator, processor))
-        for stage in strand.stages:
-            node.stages.append((stage, self._processor(before.get(stage.id), stage, strand)))
-        node.timed = [processor for _, processor in node.processors() if processor.timed]
-        if strand.along:
-            node.along = (old.along if old else None) or Gate("along:", SurfaceSource())
-        for key, destination in connections_of(self._project, strand).items():
-            known = old.connections.get(key) if old else None
-            connection = node.connections[key] = known or self._graph.connection(key[0])
-            silent = is_silent(self._project, strand.id, destination)
-            self._later(connection, channel=destination.channel, silent=silent)
-        node.passed_on = [
-            (into_feed(strand, destination), destination.channel)
-            for destination in strand.destinations
-            if isinstance(destination, StrandDestination)
-        ]
-        return node
-
-    def _later(self, target: object, **values: object) -> None:
-        """Have attributes set once all is built."""
-
-        def change() -> None:
-            for name, value in values.items():
-                setattr(target, name, value)
-
-        self.changes.append(change)
-
-    def _processor(self, known: tuple[Stage, Processor] | None, stage: Stage, strand: Strand) -> Processor:
-        """The processor of a stage: the one that is at work, which takes what is new later, or another one."""
-        context = self._graph.context(stage, strand, self._project)
-        if known is not None and known[0].kind == stage.kind:
-            processor = known[1]
-            if known[0].params != stage.params or processor.context != context:
-                self._made(stage, strand, context)  # whether it can work so
-                self.changes.append(lambda: _configure(processor, stage.params, context, self._time))
-        else:
-            processor = self._made(stage, strand, context)
-            processor.on_join(self._time)
-        self._later(processor, bypass=stage.bypass)
-        return processor
-
-    @staticmethod
-    def _made(stage: Stage, strand: Strand, context: Context) -> Processor:
-        made = processor_class(stage.kind)
-        try:
-            check_params(made.params, stage.params, f"stage “{stage.id}”")
-            return made(stage.params, context)
-        except ArpegonError as error:
-            raise DocumentError(f"{made.label} in “{strand.name}” cannot work so: {error}") from error
-        except Exception as error:  # whatever values that were not checked lead to
-            raise DocumentError(f"{made.label} in “{strand.name}” cannot work with its settings ({error}).") from error
-
-
-def _configure(processor: Processor, values: Mapping[str, object], context: Context, time: float) -> None:
-    """New values for a processor at work: nothing of what they make due is earlier than ``time``."""
-    processor.on_caught_up(time)
-    processor.configure(values, context)
 
 
 def _time(event: Event) -> float:

@@ -5,7 +5,6 @@ Started by :class:`arpegon.engine.live.client.EngineClient` as ``python -m arpeg
 
 from __future__ import annotations
 
-import ctypes
 import gc
 import logging
 import os
@@ -32,6 +31,7 @@ from arpegon.engine.hearing.remote import RemoteHearing
 from arpegon.engine.live.assets import Assets, Clips
 from arpegon.engine.live.commands import DO
 from arpegon.engine.live.ports import PortHub
+from arpegon.engine.live.realtime import ask_for_realtime
 from arpegon.engine.live.reporter import Reporter
 from arpegon.engine.simulation import Engine
 from arpegon.engine.wire import protocol
@@ -370,24 +370,6 @@ class LiveEngine:
             thinned=self._thinned,
             events_per_second=self.reporter.rate,
         )
-
-
-def ask_for_realtime() -> bool:
-    """Real-time scheduling for the calling thread, where the system allows it."""
-    _set_timer_slack()
-    try:
-        os.sched_setscheduler(threading.get_native_id(), os.SCHED_FIFO, os.sched_param(50))
-    except (OSError, AttributeError):
-        return False
-    return True
-
-
-def _set_timer_slack() -> None:
-    """Ask Linux to wake this thread on time instead of up to 50 µs late (prctl PR_SET_TIMERSLACK)."""
-    try:
-        ctypes.CDLL(None).prctl(29, 1, 0, 0, 0)
-    except (OSError, AttributeError):
-        return
 
 
 def main(arguments: list[str]) -> None:
