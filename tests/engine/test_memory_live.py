@@ -47,7 +47,7 @@ def sounded(pair):
 
 
 def test_stages_put_in_and_taken_out_lose_and_stretch_nothing(kept, pair):
-    steps = generator("steps", patterns=[[{"note": 60}, {"note": 62}]], rate="1/16", in_scale=False, gate=50)
+    steps = generator("steps", patterns=[[{"note": 60}, {"note": 62}]], rate="1/16", in_scale=False)
     now = project(strand(stage("scale", "s"), sources=(steps,), destinations=(PortDestination(),)), tempo=240.0)
     kept.set_project(now, HERE)
     pair.connect_to_own_output()
