@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from test_promises import edited, played, settle, sources, stages
 
 from arpegon.core.document import edits
-from arpegon.core.document.model import Held, Section
+from arpegon.core.document.model import Held, Hookup, Section
 from arpegon.core.errors import DocumentError
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
 from arpegon.core.notes.pairing import Pairing, note_key
@@ -150,6 +150,10 @@ def test_the_memory_holds_exactly_what_passed_each_tap_and_every_note_in_it_ends
     holds = (Held(target="a", param="muted", value=True),)
     calm, busy = Section(id="calm", name="Calm", bars=1), Section(id="busy", name="Busy", bars=1, holds=holds)
     now = msgspec.structs.replace(now, sections=(calm, busy) if data.draw(st.booleans()) else ())
+    for number, target, param in ((1, "s0", "bypass"), (7, "b", "muted"), (101, "", "tempo")):
+        if data.draw(st.booleans()):
+            hookup = Hookup(id="", control="cc", number=number, target=target, param=param, passes=True)
+            now, _ = edits.add_hookup(now, hookup)
     run = Run(now)
     engine = run.engine
     for event in data.draw(played()):
