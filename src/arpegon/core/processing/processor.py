@@ -205,15 +205,21 @@ class NoteGate(Processor):
 
     def process(self, events: Sequence[Event], out: list[Event]) -> None:
         notes, bypass = self._passed, self.bypass
+        first, again = notes.first, notes.again
         for event in events:
             kind = event.status & 0xF0
             if kind == NOTE_ON:
+                key = (event.status & 0x0F) << 7 | event.data1
                 passes = bypass or self.lets_in(event)
-                notes.begin(note_key(event), passes)
+                if key in first:
+                    notes.begin(key, passes)
+                else:
+                    first[key] = passes
                 if passes:
                     out.append(event)
             elif kind == NOTE_OFF:
-                if notes.end(note_key(event)) is not False:
+                key = (event.status & 0x0F) << 7 | event.data1
+                if (notes.end(key) if again else first.pop(key, None)) is not False:
                     out.append(event)
             elif kind == POLY_PRESSURE:
                 if notes.latest(note_key(event)) is not False:
