@@ -11,7 +11,8 @@ from collections.abc import Iterator
 
 import rtmidi
 
-_PATIENCE_SECONDS = 15.0
+_PATIENCE_SECONDS = 10.0
+_ATTEMPTS = 3
 
 
 @contextlib.contextmanager
@@ -27,27 +28,19 @@ def jack_server(stem: str, period: int = 256, waits: bool = False) -> Iterator[s
     Raises:
         RuntimeError: it does not answer.
     """
-    _clear_locks()
     # JACK's registry keeps eight names, also those of servers that were killed, so they are used again.
     name = f"{stem}-{os.environ.get('PYTEST_XDIST_WORKER', '') or os.getpid() % 2}"
     command = ["jackd", "--no-realtime", *(["-S"] if waits else []), "-n", name]
-    server = subprocess.Popen(
-        [*command, "-d", "dummy", "-r", "48000", "-p", str(period)],
-        stdout=subprocess.DEVNULL,
-        stderr=subprocess.DEVNULL,
-    )
+    command += ["-d", "dummy", "-r", "48000", "-p", str(period)]
     before = {key: os.environ.get(key) for key in ("JACK_DEFAULT_SERVER", "JACK_NO_START_SERVER")}
     os.environ |= {"JACK_DEFAULT_SERVER": name, "JACK_NO_START_SERVER": "1"}
+    server = None
     try:
-        end = time.monotonic() + _PATIENCE_SECONDS
-        while not _answers():
-            if time.monotonic() > end:
-                raise RuntimeError(f"the JACK server {name} does not answer")
-            time.sleep(0.05)
+        server = _started(command)
         yield name
     finally:
-        server.kill()  # one whose client crashed does not always answer a request to leave
-        server.wait()
+        if server is not None:
+            _kill(server)
         for key, value in before.items():
             if value is None:
                 os.environ.pop(key, None)
@@ -55,10 +48,33 @@ def jack_server(stem: str, period: int = 256, waits: bool = False) -> Iterator[s
                 os.environ[key] = value
 
 
-def _clear_locks() -> None:
-    """A server that was killed leaves its metadata locked, and the next one would wait for that for ever."""
+def _started(command: list[str]) -> subprocess.Popen[bytes]:
+    """A server that answers.
+
+    One that was killed may leave the metadata that all servers share locked, and the next would wait for that for ever,
+    also while a third goes on with what it holds of it. So one that does not answer starts again, on new metadata.
+    """
     if subprocess.run(["pgrep", "-x", "jackd"], stdout=subprocess.DEVNULL, check=False).returncode:
-        shutil.rmtree(f"/dev/shm/jack_db-{os.getuid()}", ignore_errors=True)
+        _clear_metadata()
+    for _ in range(_ATTEMPTS):
+        server = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+        end = time.monotonic() + _PATIENCE_SECONDS
+        while time.monotonic() < end:
+            if _answers():
+                return server
+            time.sleep(0.05)
+        _kill(server)
+        _clear_metadata()
+    raise RuntimeError(f"the JACK server does not answer: {' '.join(command)}")
+
+
+def _clear_metadata() -> None:
+    shutil.rmtree(f"/dev/shm/jack_db-{os.getuid()}", ignore_errors=True)
+
+
+def _kill(server: subprocess.Popen[bytes]) -> None:
+    server.kill()  # one whose client crashed does not always answer a request to leave
+    server.wait()
 
 
 def _answers() -> bool:
