@@ -178,7 +178,7 @@ class Soak:
         self.kills: list[float] = []
         self.listener_killed, self.listener_kills = 0.0, 0
         self.restarts: dict[str, list[float]] = {"telemetry": [], "ports": [], "sound": []}
-        self.unheard = self.lost = self.near_kills = self.hanging = self.checked = 0
+        self.lost = self.near_kills = self.hanging = self.checked = self.checks = self.silent_checks = 0
         self.acts: dict[str, int] = {}
         self.faults: set[str] = set()
         self.port = ""
@@ -388,6 +388,8 @@ class Soak:
                 flush=True,
             )
         self.hanging += report["hanging"]
+        self.checks += 1
+        self.silent_checks += not report["heard"]
         self.events = report["events"]
         remembered = self._remembered(self.since)
         heard: dict[tuple[int, int], list[float]] = {}
@@ -428,6 +430,7 @@ class Soak:
         yield "events that the synthesizer heard", f"{self.events:,}"
         yield "things done", ", ".join(f"{count} {name}" for name, count in sorted(self.acts.items()))
         yield "hanging notes", f"{self.hanging}"
+        yield "comparisons, of them with nothing heard since the one before", f"{self.checks}, {self.silent_checks}"
         yield "notes compared, of them lost from the memory", f"{self.checked:,}, {self.lost}"
         yield f"notes heard within {_EDGE_SECONDS * 1000:.0f} ms of a kill and not remembered", f"{self.near_kills}"
         yield "kills of the engine, of the listener", f"{len(self.kills)}, {self.listener_kills}"
