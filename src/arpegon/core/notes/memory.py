@@ -11,9 +11,8 @@ from collections.abc import Iterable, Sequence
 
 import msgspec
 
-from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
-from arpegon.core.notes.pairing import Pairing, note_key
-from arpegon.core.notes.taps import IN, OUT, Batch, Passage, Tap
+from arpegon.core.events import NOTE_ON, Event
+from arpegon.core.notes.taps import IN, OUT, Batch, OpenNotes, Passage, Tap
 
 MEMORY_SECONDS = 600.0
 MEMORY_BYTES = 256 * 2**20
@@ -56,7 +55,7 @@ class Memory:
         """Each with the time of its newest event; pieces count as old as what came before them."""
         self._bytes = 0
         self._newest = 0.0
-        self._open: dict[Tap, Pairing[bool]] = {}
+        self._open = OpenNotes()
         self._piece: PieceFacts | None = None
 
     # -- as it happens -----------------------------------------------------------------------------
@@ -67,7 +66,10 @@ class Memory:
             self._piece = record
         elif isinstance(record, Batch):
             for passage in record.passages:
-                self._pair(passage)
+                self._open.follow(passage.strand, passage.places, passage.events)
+                for event in passage.events:
+                    if event.time > self._newest:
+                        self._newest = event.time
         if encoded is None:
             encoded = encode(record)
         self._records.append((self._newest, encoded))
@@ -75,29 +77,12 @@ class Memory:
         while self._records and (self._records[0][0] < self._newest - self.seconds or self._bytes > MEMORY_BYTES):
             self._bytes -= len(self._records.popleft()[1])
 
-    def _pair(self, passage: Passage) -> None:
-        pairings = [self._open.setdefault(Tap(passage.strand, place), Pairing()) for place in passage.places]
-        for event in passage.events:
-            if event.time > self._newest:
-                self._newest = event.time
-            kind = event.status & 0xF0
-            if kind == NOTE_ON:
-                for pairing in pairings:
-                    pairing.begin(note_key(event), True)
-            elif kind == NOTE_OFF:
-                for pairing in pairings:
-                    pairing.end(note_key(event))
-
     def ends(self, time: float) -> list[Passage]:
         """The ends of all that is still open, for whoever lets go of everything (an engine that is gone).
 
         They are not remembered by this: they come back as a batch like any other.
         """
-        return [
-            Passage(tap.strand, (tap.place,), [Event(time, NOTE_OFF | key >> 7, key & 0x7F, 64) for key, _ in waiting])
-            for tap, pairing in self._open.items()
-            if (waiting := list(pairing.items()))
-        ]
+        return [Passage(tap.strand, (tap.place,), waiting.ends(time)) for tap, waiting in self._open.items() if waiting]
 
     @property
     def open(self) -> bool:

@@ -89,8 +89,12 @@ class Pairing(Generic[T]):
         self.first.clear()
         self.again.clear()
 
+    def ends(self, time: float) -> list[Event]:
+        """The note offs at ``time`` of all that waits, which goes on waiting."""
+        return [Event(time, NOTE_OFF | key >> 7 & 0x0F, key & 0x7F, DEFAULT_RELEASE) for key, _ in self.items()]
+
     def release(self, time: float) -> list[Event]:
         """The note offs at ``time`` of all that waits, which is forgotten."""
-        ends = [Event(time, NOTE_OFF | key >> 7 & 0x0F, key & 0x7F, DEFAULT_RELEASE) for key, _ in self.items()]
+        ends = self.ends(time)
         self.clear()
         return ends

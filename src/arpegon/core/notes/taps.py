@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from typing import NamedTuple
 
 import msgspec
 
-from arpegon.core.events import Event
+from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
+from arpegon.core.notes.pairing import Pairing, note_key
 
 IN = "in"
 """The place before a strand's first stage: what was played."""
@@ -35,6 +36,24 @@ class Batch(msgspec.Struct, tag=True, array_like=True, gc=False):
 
     revision: int
     passages: list[Passage]
+
+
+class OpenNotes(dict[Tap, Pairing[bool]]):
+    """The notes that are open at each tap."""
+
+    def follow(self, strand: str, places: Iterable[str], events: Sequence[Event]) -> None:
+        """Events passed some places of a strand."""
+        for place in places:
+            tap = Tap(strand, place)
+            pairing = self.get(tap)
+            if pairing is None:
+                pairing = self[tap] = Pairing()
+            for event in events:
+                kind = event.status & 0xF0
+                if kind == NOTE_ON:
+                    pairing.begin(note_key(event), True)
+                elif kind == NOTE_OFF:
+                    pairing.end(note_key(event))
 
 
 def rolls_of(stages: Iterable[str]) -> list[str]:

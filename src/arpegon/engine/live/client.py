@@ -49,7 +49,6 @@ class EngineClient:
         self.revision = 0
         """Of the document that was sent last."""
         self._project: protocol.SetProject | None = None
-        self._told: protocol.SetProject | None = None
         self._watch = protocol.Watch("")
         self._audio: protocol.SetAudio | None = None
         self._playing = False

@@ -37,7 +37,6 @@ class MemoryKeeper:
         self._first = 0
         """The first revision of the document that is remembered; what others printed is no more of interest."""
         self._new = False
-        self._newest = 0.0
 
     # -- the engine's side -------------------------------------------------------------------------
 

@@ -9,10 +9,9 @@ from collections.abc import Callable, Collection, Sequence
 
 import msgspec
 
-from arpegon.core.events import CONTROL, NOTE_OFF, NOTE_ON, Event
+from arpegon.core.events import CONTROL, NOTE_ON, Event
 from arpegon.core.notes.flood import thin
-from arpegon.core.notes.pairing import Pairing, note_key
-from arpegon.core.notes.taps import IN, Batch, Passage, Tap
+from arpegon.core.notes.taps import IN, Batch, OpenNotes, Passage, Tap
 from arpegon.engine.wire import protocol
 from arpegon.engine.wire.channel import Channel
 
@@ -68,7 +67,7 @@ class Reporter:
         """What was printed under earlier revisions, or could not be sent."""
         self._printed: dict[tuple[str, tuple[str, ...]], list[Event]] = {}
         self._kept = 0
-        self._open: dict[Tap, Pairing[bool]] = {}
+        self._open = OpenNotes()
         self._passed: list[protocol.Passed] = []
         self._heard: list[tuple[str, Event]] = []
         self._controls: dict[str, dict[int, int]] = {}
@@ -93,22 +92,9 @@ class Reporter:
             self._printed[strand, places] = list(events)
         else:
             known += events
-        for place in places:
-            self._pair(Tap(strand, place), events)
+        self._open.follow(strand, places, events)
         if places[0] == IN:
             self._counted += len(events)
-
-    def _pair(self, tap: Tap, events: Sequence[Event]) -> None:
-        """Know which notes are open at a tap."""
-        pairing = self._open.get(tap)
-        if pairing is None:
-            pairing = self._open[tap] = Pairing()
-        for event in events:
-            kind = event.status & 0xF0
-            if kind == NOTE_ON:
-                pairing.begin(note_key(event), True)
-            elif kind == NOTE_OFF:
-                pairing.end(note_key(event))
 
     def revised(self, revision: int, taps: Collection[Tap], time: float) -> None:
         for tap in [tap for tap in self._open if tap not in taps]:

@@ -30,7 +30,7 @@ def change_between(before: Project, after: Project) -> Change:
     if [strand.id for strand in before.strands] != [strand.id for strand in after.strands]:
         fields.add("strands")
     strands = {strand.id for strand in after.strands if _differ(known.get(strand.id), strand)}
-    if any(one in known and known[one].name != strand.name for one, strand in ((one.id, one) for one in after.strands)):
+    if any(strand.id in known and known[strand.id].name != strand.name for strand in after.strands):
         fields.add("names")
     return Change(frozenset(fields), frozenset(strands))
 
