@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 
-import rtmidi
+from tools.jack_devices import Keyboard, Synth
 
 
 def wait_for(condition, seconds=15.0):
@@ -24,41 +24,35 @@ class MidiPair:
     def __init__(self, name: str) -> None:
         self.name = name
         self.heard: list[list[int]] = []
-        self.keys = self.synth = None
+        self.frames: list[int] = []
+        """The frame of each message that was heard."""
+        self.keys: Keyboard | None = None
+        self.synth: Synth | None = None
         self.plug_keys()
         self.plug_synth()
 
     def plug_keys(self) -> None:
-        self.keys = rtmidi.MidiOut(rtmidi.API_UNIX_JACK, name=f"{self.name} keys")
-        self.keys.open_virtual_port("out")
+        self.keys = Keyboard(f"{self.name} keys")
 
     def plug_synth(self) -> None:
-        self.synth = rtmidi.MidiIn(rtmidi.API_UNIX_JACK, name=f"{self.name} synth")
-        self.synth.ignore_types(sysex=False)
-        self.synth.set_callback(lambda message, _: self.heard.append(message[0]))
+        self.synth = Synth(f"{self.name} synth", self._hear)
 
-    def open_input(self) -> None:
-        self.synth.open_virtual_port("in")
+    def _hear(self, message: list[int], frame: int) -> None:
+        self.frames.append(frame)
+        self.heard.append(message)
 
     def connect_to_own_output(self) -> None:
-        def found():
-            return [port for port in self.synth.get_ports() if port.startswith("Arpegon:out")]
-
-        port = wait_for(found)[0]
-        self.synth.open_port(self.synth.get_ports().index(port))
+        self.synth.connect("Arpegon:out")
 
     def unplug_keys(self) -> None:
         keys, self.keys = self.keys, None
         if keys is not None:
-            keys.close_port()
-            keys.delete()
+            keys.close()
 
     def unplug_synth(self) -> None:
         synth, self.synth = self.synth, None
         if synth is not None:
-            synth.close_port()
-            time.sleep(0.05)  # deleting waits for JACK's thread, which may still wait for Python's lock in a callback
-            synth.delete()
+            synth.close()
 
     def close(self) -> None:
         self.unplug_keys()

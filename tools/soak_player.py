@@ -7,14 +7,13 @@ JSON.
 
 from __future__ import annotations
 
-import contextlib
 import json
 import random
 import sys
 import threading
 import time
 
-import rtmidi
+from tools.jack_devices import Keyboard, Synth
 
 NAME = "Soak"
 _GAP_SECONDS = (0.02, 0.3)
@@ -31,16 +30,13 @@ class Player:
         self._open: dict[tuple[int, int], int] = {}
         self._events = 0
         self._down: list[tuple[float, int]] = []
-        self._keys: rtmidi.MidiOut | None = None
-        self._synth = rtmidi.MidiIn(rtmidi.API_UNIX_JACK, name=f"{NAME} synth")
-        self._synth.ignore_types(sysex=False)
-        self._synth.set_callback(lambda message, _: self._hear(message[0]))
-        self._synth.open_virtual_port("in")
+        self._keys: Keyboard | None = None
+        self._synth = Synth(f"{NAME} synth", self._hear)
         self.playing = True
         self.running = True
         self.plug()
 
-    def _hear(self, message: list[int]) -> None:
+    def _hear(self, message: list[int], _: int) -> None:
         with self._lock:
             self._events += 1
             kind, channel = message[0] & 0xF0, message[0] & 0x0F
@@ -58,21 +54,18 @@ class Player:
     def plug(self) -> None:
         """The keyboard is there."""
         if self._keys is None:
-            self._keys = rtmidi.MidiOut(rtmidi.API_UNIX_JACK, name=f"{NAME} keys")
-            self._keys.open_virtual_port("out")
+            self._keys = Keyboard(f"{NAME} keys")
 
     def unplug(self) -> None:
         """The keyboard is pulled out, with whatever was held on it."""
         keys, self._keys = self._keys, None
         self._down = []
         if keys is not None:
-            keys.close_port()
-            keys.delete()
+            keys.close()
 
     def _send(self, *message: int) -> None:
         if self._keys is not None:
-            with contextlib.suppress(Exception):
-                self._keys.send_message(list(message))
+            self._keys.send(message)
 
     def step(self) -> None:
         """Strike, let go or turn something."""

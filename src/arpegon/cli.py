@@ -245,12 +245,21 @@ def _ports() -> tuple[list[tuple[str, str]], list[tuple[str, str]], list[str], l
     import os
 
     os.environ.setdefault("JACK_NO_START_SERVER", "1")
-    from arpegon.engine.audio.audio_out import list_outputs
-    from arpegon.engine.hearing.inputs import list_inputs
-    from arpegon.engine.live.ports import list_ports
+    from arpegon.engine.devices.alsa_midi import AlsaMidi
+    from arpegon.engine.devices.jack_client import JackClient
+    from arpegon.engine.devices.port_hub import plain_name
+    from arpegon.engine.devices.portaudio import PortAudio
 
     with _quiet_libraries():
-        return *list_ports(), list_outputs(), list_inputs()
+        jack = JackClient("Arpegon look")
+        found: list[set[tuple[str, str]]] = [set(), set()]
+        for system in (AlsaMidi(), jack):
+            for ports, names in zip(found, system.look() or ((), ()), strict=True):
+                ports.update((plain_name(name), system.label) for name in names)
+        audio = next(system for system in (jack, PortAudio()) if system.there)
+        listed = audio.outputs(), audio.inputs()
+        jack.close()
+    return sorted(found[0]), sorted(found[1]), *listed
 
 
 class _quiet_libraries:

@@ -7,7 +7,7 @@ import time
 import numpy as np
 
 from arpegon.core.events import note_off, note_on
-from arpegon.engine.audio.audio_out import Renderer
+from arpegon.engine.audio.renderer import Renderer
 from arpegon.engine.live.loop import LiveEngine
 from arpegon.engine.wire import protocol
 from building import BELLS, project, strand
@@ -26,7 +26,7 @@ class Nowhere:
 
 
 def loudest(renderer, now):
-    return float(np.abs(renderer.block(4800, now)).max())
+    return float(np.abs(renderer.block(4800, now, 0.01)).max())
 
 
 def test_a_note_that_comes_with_its_instrument_sounds():
@@ -41,7 +41,7 @@ def test_a_note_that_comes_with_its_instrument_sounds():
 
 
 def renderer(after=None):
-    made = Renderer(48_000, 256, after)
+    made = Renderer(48_000, after)
     made.set_instruments((BELLS,))
     return made
 

@@ -214,7 +214,7 @@ def playing(path):
 
 
 def inputs():
-    code = "from arpegon.engine.hearing.inputs import list_inputs; print('\\n'.join(list_inputs()))"
+    code = "from arpegon.engine.devices.portaudio import PortAudio; print('\\n'.join(PortAudio().inputs()))"
     return subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout.split("\n")
 
 

@@ -1,93 +1,70 @@
-"""Ports that come and go, with devices of the test's own in place of a sound server."""
+"""Ports that come and go, with a system of the test's own in place of a sound server."""
 
 from __future__ import annotations
 
 import pytest
 
 from arpegon.core.events import note_on
-from arpegon.engine.live import ports
-from arpegon.engine.live.ports import PortHub
+from arpegon.engine.devices.port_hub import PortHub
+
+
+class Port:
+    """A port that is open."""
+
+    def __init__(self, system, name, take=None):
+        self.system, self.name, self.take = system, name, take
+        self.open = True
+
+    def send(self, events):
+        if self.name in self.system.outputs:
+            self.system.sent.setdefault(self.name, []).extend(list(event.to_bytes()) for event in events)
+
+    def close(self):
+        self.open = False
 
 
 class World:
     """The MIDI ports of a computer, and what was sent to them."""
 
+    label = "test"
+
     def __init__(self):
         self.inputs, self.outputs, self.busy = [], [], set()
-        self.sent = {}
+        self.sent, self.opened = {}, {}
         self.there = True
 
+    def look(self):
+        return (list(self.inputs), list(self.outputs)) if self.there else None
 
-class Device:
-    """A client of a sound server, as rtmidi has it."""
+    def open_own(self, take):
+        return Port(self, "own in", take), Port(self, "own out")
 
-    world: World
+    def open_input(self, name, take):
+        self.opened[name] = None if name in self.busy else Port(self, name, take)
+        return self.opened[name]
 
-    def __init__(self, api, name=""):
-        if not self.world.there:
-            raise RuntimeError("no server")
-        self.open = None
-        self.callback = None
+    def open_output(self, name):
+        return self.open_input(name, None)
 
-    def open_virtual_port(self, name):
-        self.open = f"own {name}"
-
-    def get_ports(self):
-        if not self.world.there:
-            raise RuntimeError("the server is gone")
-        return list(self.world.inputs if isinstance(self, In) else self.world.outputs)
-
-    def open_port(self, number, name):
-        port = self.get_ports()[number]
-        if port in self.world.busy:
-            raise RuntimeError("busy")
-        self.open = port
-
-    def close_port(self):
-        self.open = None
-
-    def delete(self):
-        self.open = None
-
-
-class In(Device):
-    def ignore_types(self, **_):
-        pass
-
-    def set_callback(self, callback):
-        self.callback = callback
-
-    def cancel_callback(self):
-        self.callback = None
-
-
-class Out(Device):
-    def send_message(self, message):
-        if self.open not in self.world.outputs and not str(self.open).startswith("own"):
-            raise RuntimeError("gone")
-        self.world.sent.setdefault(self.open, []).append(list(message))
+    def close(self):
+        self.there = False
 
 
 @pytest.fixture
-def world(monkeypatch):
-    made = Device.world = World()
-    In.__name__, Out.__name__ = "MidiIn", "MidiOut"
-    monkeypatch.setattr(ports.rtmidi, "MidiIn", In)
-    monkeypatch.setattr(ports.rtmidi, "MidiOut", Out)
-    monkeypatch.setattr(ports, "may_run", lambda api: api == ports.rtmidi.API_UNIX_JACK)
-    monkeypatch.setattr(ports, "_LAST_CALLBACK_SECONDS", 0.0)
-    monkeypatch.setattr(ports, "_CONNECTED_SECONDS", 0.0)
-    return made
+def world():
+    return World()
 
 
 @pytest.fixture
 def hub(world):
-    told = {"lost": [], "changed": [], "missing": [], "arrived": []}
+    told = {"lost": [], "changed": [], "missing": [], "arrived": [], "clocked": []}
     made = PortHub(
-        lambda name, event: told["arrived"].append((name, event.data1)),
+        lambda name, event: told["arrived"].append((name, event.data1, event.time)),
         told["lost"].append,
         lambda *lists: told["changed"].append(lists),
         told["missing"].append,
+        lambda *tick: told["clocked"].append(tick),
+        (world,),
     )
     made.told = told
     return made
@@ -99,15 +76,18 @@ def test_inputs_are_heard_as_they_come_and_missed_when_they_go(hub, world):
     world.inputs = ["Keys 20:0"]
     hub.scan()
     assert hub.told["changed"][-1] == (["Keys"], [], ["", "Keys"])
-    device = hub._inputs["Keys"][1]
-    device.callback(([0x90, 60, 90], 0.0), None)
-    assert hub.told["arrived"] == [("Keys", 60)]
+    device = world.opened["Keys 20:0"]
+    device.take([0x90, 60, 90], 1.25)
+    device.take([0xFE], 1.5)
+    device.take([0xF8], 2.0)
+    assert hub.told["arrived"] == [("Keys", 60, 1.25)] and hub.told["clocked"] == [("Keys", b"\xf8", 2.0)]
     world.inputs = []
     hub.scan()
-    assert hub.told["lost"] == ["Keys"] and device.callback is None
+    assert hub.told["lost"] == ["Keys"] and not device.open
     world.inputs = ["Keys 24:0"]
     hub.scan()
-    assert hub._inputs["Keys"][1] is device, "the client is used again, under whatever number the port came back"
+    world.opened["Keys 24:0"].take([0x90, 62, 90], 3.0)
+    assert hub.told["arrived"][-1] == ("Keys", 62, 3.0), "under whatever number the port came back"
 
 
 def test_what_is_open_is_told_apart_from_what_is_there(hub, world):
@@ -175,4 +155,4 @@ def test_a_server_that_goes_and_comes_back_is_used_again(hub, world):
 def test_our_own_ports_are_no_inputs(hub, world):
     world.inputs = ["Arpegon:out 128:0", "Keys"]
     hub.scan()
-    assert list(hub._inputs) == ["Keys"]
+    assert list(world.opened) == ["Keys"]

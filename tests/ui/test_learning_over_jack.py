@@ -50,15 +50,15 @@ def test_a_knob_of_a_device_is_learnt_while_another_trembles(window_on_jack, dev
     handle_of(window.bench.editor.controls["semitones"]).learn()
     settled(window, qtbot)
     for place in range(40):
-        keys.send_message([0xB0, 7, 64 + place % 3])
+        keys.send([0xB0, 7, 64 + place % 3])
         if place > 10:
-            keys.send_message([0xB2, 74, 2 * place])
+            keys.send([0xB2, 74, 2 * place])
         qtbot.wait(8)
     qtbot.waitUntil(lambda: len(window.session.project.hookups) == 1)
     made = window.session.project.hookups[0]
     assert (made.control, made.number, made.channel) == ("cc", 74, 2) and devices.name in made.feed
     settled(window, qtbot)
-    keys.send_message([0xB2, 74, 127])
+    keys.send([0xB2, 74, 127])
     stage = window.session.project.find_stage("transpose")[1]
     qtbot.waitUntil(lambda: window.session.values(stage)["semitones"] == 24)
     began = time.monotonic()

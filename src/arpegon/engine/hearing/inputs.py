@@ -15,10 +15,11 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
+from arpegon.engine.devices.portaudio import find_device
+from arpegon.engine.devices.steady import SteadyStart
 from arpegon.engine.hearing.ears import BLOCK_SECONDS
 
-_DRIFT_SHARE = 0.02
-"""How much of a deviation between sound card and clock is taken over at each block (see :mod:`.audio`)."""
+_JUMP_SECONDS = 0.1
 _STALLED_SECONDS = 2.0
 _SILENT_SECONDS = 3.0
 """A JACK client that leaves its streams behind sends nothing but zeros, which no sound card does."""
@@ -131,23 +132,21 @@ class AudioIn:
     def _open(self, device: str) -> None:
         import sounddevice
 
-        number = _find(sounddevice, device)
+        number = find_device(sounddevice, device, "input")
         info = sounddevice.query_devices(number)
         rate = int(info["default_samplerate"]) or 48_000
         channels = max(1, min(int(info["max_input_channels"]), 32))
         block = max(1, round(BLOCK_SECONDS * rate))
-        expected: float | None = None
+        steady = SteadyStart(rate, _JUMP_SECONDS)
+        done = 0
 
         def take(samples: Any, frames: int, *_: Any) -> None:
-            nonlocal expected
+            nonlocal done
             now = self._last[device] = time.monotonic()
             if samples.any():
                 self._sounded[device] = now
-            begins = now - frames / rate
-            if expected is None or abs(begins - expected) > 0.1:
-                expected = begins
-            start = expected + _DRIFT_SHARE * (begins - expected)
-            expected = start + frames / rate
+            start = steady.at(done, now - frames / rate)
+            done += frames
             self._blocks.append(InputBlock(device, np.array(samples), rate, start))
             self._ready.release()
 
@@ -179,35 +178,9 @@ class AudioIn:
                 self._hear(self._blocks.popleft())
 
 
-def _find(sounddevice: Any, name: str) -> int:
-    """The number of an input device by its name; of the default one where the name is empty."""
-    devices = [(n, device) for n, device in enumerate(sounddevice.query_devices()) if device["max_input_channels"] > 0]
-    for number, device in devices:
-        if name and device["name"] == name:
-            return number
-    if name:
-        raise ValueError("it is not there")
-    default = int(sounddevice.default.device[0])
-    if default >= 0:
-        return default
-    if not devices:
-        raise ValueError("there is none")
-    return int(devices[0][0])
-
-
-def list_inputs() -> list[str]:
-    """The audio input devices that PortAudio knows of."""
-    try:
-        import sounddevice
-
-        return [str(device["name"]) for device in sounddevice.query_devices() if device["max_input_channels"] > 0]
-    except Exception:  # no PortAudio library, or one that cannot start
-        return []
-
-
 def _inputs_elsewhere() -> list[str]:
     """The audio inputs as a process of its own sees them: PortAudio looks for devices only when it starts."""
-    code = "from arpegon.engine.hearing.inputs import list_inputs; print('\\n'.join(list_inputs()))"
+    code = "from arpegon.engine.devices.portaudio import PortAudio; print('\\n'.join(PortAudio().inputs()))"
     try:
         found = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=10.0, check=False)
     except (OSError, subprocess.SubprocessError):

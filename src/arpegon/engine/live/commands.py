@@ -7,7 +7,7 @@ from typing import Any, Protocol
 
 from arpegon.engine.audio.audio_out import AudioOut
 from arpegon.engine.clocks.clock_box import ClockBox
-from arpegon.engine.live.ports import PortHub
+from arpegon.engine.devices.port_hub import PortHub
 from arpegon.engine.simulation import Engine
 from arpegon.engine.wire import protocol
 

@@ -23,14 +23,16 @@ from arpegon.core.document.model import PortDestination, Project
 from arpegon.core.errors import ArpegonError
 from arpegon.core.events import Event
 from arpegon.core.notes.flood import thin
-from arpegon.engine.audio.audio_out import AudioOut, list_outputs
+from arpegon.engine.audio.audio_out import AudioOut
 from arpegon.engine.clocks.clock_box import NAME as CLOCK_BOX
 from arpegon.engine.clocks.clock_box import ClockBox
-from arpegon.engine.hearing.inputs import list_inputs
+from arpegon.engine.devices.alsa_midi import AlsaMidi
+from arpegon.engine.devices.jack_client import JackClient
+from arpegon.engine.devices.port_hub import PortHub
+from arpegon.engine.devices.portaudio import PortAudio
 from arpegon.engine.hearing.remote import RemoteHearing
 from arpegon.engine.live.assets import Assets, Clips
 from arpegon.engine.live.commands import DO
-from arpegon.engine.live.ports import PortHub
 from arpegon.engine.live.realtime import ask_for_realtime
 from arpegon.engine.live.reporter import Reporter
 from arpegon.engine.simulation import Engine
@@ -70,14 +72,15 @@ class LiveEngine:
             lambda now: self.engine.audio.hush(now),
             channel.send,
         )
-        self.audio: AudioOut = AudioOut(lambda text: channel.send(protocol.Notice("audio", text)))
+        jack = JackClient(changed=lambda: self.ports.look_soon())
+        self.audio: AudioOut = AudioOut(lambda text: channel.send(protocol.Notice("audio", text)), (jack, PortAudio()))
         self.ports: PortHub = PortHub(
             self._arrived,
             self._lost,
             self._ports_changed,
             lambda missing: channel.send(protocol.Missing("port", missing)),
-            pause=self.audio.paused,
-            clocked=self._clocked,
+            self._clocked,
+            (AlsaMidi(), jack),
         )
         self.reporter = Reporter(channel, self.ports.send, self.audio.play, self._beat)
         self.engine: Engine = Engine(self.reporter, hearing=self.hearing)
@@ -122,7 +125,7 @@ class LiveEngine:
         os.eventfd_write(self._wake, 1)
 
     def _ports_changed(self, inputs: list[str], outputs: list[str], opened: list[str]) -> None:
-        self.channel.send(protocol.Ports(inputs, outputs, list_outputs(), list_inputs(), opened))
+        self.channel.send(protocol.Ports(inputs, outputs, *self.audio.devices(), opened))
 
     def listen(self) -> None:
         """Take commands until the window is gone (runs in a thread of its own)."""
@@ -364,7 +367,7 @@ class LiveEngine:
             audio_rests=self.audio.rests,
             audio_load=renderer.load,
             audio_latency=renderer.latency,
-            audio_dropouts=renderer.dropouts,
+            audio_dropouts=self.audio.dropouts,
             realtime=self._realtime,
             sounding=self.engine.graph.sounding,
             thinned=self._thinned,

@@ -1,0 +1,384 @@
+"""One client of a JACK server (JACK2's or PipeWire's) for MIDI and audio, in and out, by the frame.
+
+Whatever comes in is stamped by its frame: a message at frame *f* came one period before *f* is worked on. Whatever
+leaves does so two periods after its time, at its exact frame. So a note that is answered at once leaves exactly one
+period after the frame at which it came, and the engine may be late by a period without anybody hearing it.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import glob
+import logging
+import os
+import threading
+import time
+from collections import deque
+from collections.abc import Callable, Sequence
+from typing import Any
+
+from arpegon.core.events import Event
+from arpegon.engine.devices.steady import SteadyStart
+from arpegon.engine.devices.systems import OWN_CLIENT, Fill, Take
+
+try:
+    import jack
+except (ImportError, OSError):  # this machine has no JACK library
+    jack = None
+
+log = logging.getLogger(__name__)
+
+PERIODS_LATE = 2
+"""How many periods after its time an event leaves or sounds."""
+_STALLED_SECONDS = 5.0
+"""A server that has not called us for so long has lost us."""
+_JUMP_SECONDS = 0.1
+_NAME_SECONDS, _NAME_PAUSE = 0.5, 0.02
+"""How long an engine that was killed may go on holding its name: JACK finds out some 40 ms later."""
+_CYCLES = 3
+"""A connection that was just made takes part in the graph of the cycle after the next; what is sent before is lost."""
+_CYCLES_PATIENCE = 0.5
+_LOOKS = 5
+"""How often a list of ports is asked for while ports come and go."""
+
+
+class _Input:
+    def __init__(self, client: JackClient, port: Any, take: Take) -> None:
+        self._client = client
+        self.port = port
+        self.take = take
+
+    def close(self) -> None:
+        self._client.leave(self)
+
+
+class _Output:
+    def __init__(self, client: JackClient, port: Any) -> None:
+        self._client = client
+        self.port = port
+        self._queue: deque[tuple[float, bytes]] = deque()
+
+    def send(self, events: Sequence[Event]) -> None:
+        self._queue.extend([(event.time, event.to_bytes()) for event in events])
+
+    def close(self) -> None:
+        self._client.leave(self)
+
+    @property
+    def waiting(self) -> bool:
+        """Whether anything was not yet handed to JACK."""
+        return bool(self._queue)
+
+    def write(self, start: float, frames: int, rate: int) -> None:
+        """Put what is due into the period that begins at ``start``, in the order in which it was sent."""
+        port, queue = self.port, self._queue
+        port.clear_buffer()
+        offset, written = 0, False
+        late = PERIODS_LATE * frames
+        while queue:
+            at, message = queue[0]
+            due = round((at - start) * rate) + late
+            if due >= frames:
+                return
+            offset = max(offset, due)
+            try:
+                port.write_midi_event(offset, message)
+            except jack.JackError:  # the period is full: the rest leaves with the next one
+                if written:
+                    return
+                log.warning("a message of %d bytes is too long for JACK, and was left out", len(message))
+            queue.popleft()
+            written = True
+
+
+class _Stream:
+    def __init__(self, client: JackClient, name: str, generation: int) -> None:
+        self._client = client
+        self._generation = generation
+        self.name = name
+
+    @property
+    def alive(self) -> bool:
+        return self._client.generation == self._generation
+
+    def close(self) -> None:
+        if self.alive:
+            self._client.silence()
+
+
+class JackClient:
+    """Arpegon's one client. Its ports are there as long as the server is, under names that stay.
+
+    Args:
+        name: what it is called there.
+        changed: called, from a thread of JACK's, when ports of anybody came or went.
+    """
+
+    label = "JACK"
+
+    def __init__(self, name: str = OWN_CLIENT, changed: Callable[[], None] = lambda: None) -> None:
+        self._name = name
+        self._changed = changed
+        self._lock = threading.RLock()
+        self._client: Any = None
+        self.generation = 0
+        """Which server we are with; what was opened on an earlier one is of no use."""
+        self._gone = False
+        self._cycles = 0
+        self._last_cycle = 0.0
+        self._rate = 48_000
+        self._steady = SteadyStart(self._rate, _JUMP_SECONDS)
+        self._own: tuple[Any, Any] | None = None
+        self._speakers: list[Any] = []
+        self._targets: list[str] = []
+        """What we connected the speakers to; what others connect is theirs."""
+        self._inputs: tuple[_Input, ...] = ()
+        self._outputs: tuple[_Output, ...] = ()
+        self._fill: Fill | None = None
+        self._dropped: Callable[[], None] = lambda: None
+        self._faulty = False
+
+    # -- the server --------------------------------------------------------------------------------
+
+    @property
+    def there(self) -> bool:
+        """Whether a server runs and has us; one that is found is joined."""
+        with self._lock:
+            if self._client is None:
+                return self._join()
+            if self._gone or time.monotonic() - self._last_cycle > _STALLED_SECONDS:
+                self._leave_server()
+                return False
+            return True
+
+    def close(self) -> None:
+        """Leave the server, once all that was sent has left."""
+        with self._lock:
+            self._wait(lambda: not any(output.waiting for output in self._outputs))
+            self._let_cycles_pass()
+            self._leave_server()
+
+    def _join(self) -> bool:
+        if jack is None or not _may_run():
+            return False
+        client = None
+        try:
+            client = _open(self._name)
+            self._rate = client.samplerate
+            self._steady = SteadyStart(self._rate, _JUMP_SECONDS)
+            self._speakers = [client.outports.register(name) for name in ("left", "right")]
+            self._own = client.midi_inports.register("in"), client.midi_outports.register("out")
+            client.set_process_callback(self._process)
+            client.set_xrun_callback(lambda _: self._dropped())
+            client.set_shutdown_callback(self._shut_down)
+            client.set_port_registration_callback(lambda *_: self._changed(), only_available=False)
+            self._gone = self._faulty = False
+            self._last_cycle = time.monotonic()
+            client.activate()
+        except jack.JackError as error:
+            log.debug("no JACK server: %s", error)
+            if client is not None:
+                client.close()
+            return False
+        self._client = client
+        log.info("joined the JACK server as %s, %d frames", client.name, client.blocksize)
+        return True
+
+    def _leave_server(self) -> None:
+        client, self._client = self._client, None
+        self.generation += 1
+        self._inputs, self._outputs, self._own = (), (), None
+        self._speakers, self._targets, self._fill = [], [], None
+        if client is not None:
+            client.deactivate()
+            client.close()
+
+    def _shut_down(self, *_: object) -> None:
+        self._gone = True
+        self._changed()
+
+    # -- MIDI --------------------------------------------------------------------------------------
+
+    def look(self) -> tuple[list[str], list[str]] | None:
+        with self._lock:
+            if not self.there:
+                return None
+            return self._ports(is_midi=True, is_output=True), self._ports(is_midi=True, is_input=True)
+
+    def open_own(self, take: Take) -> tuple[_Input, _Output] | None:
+        with self._lock:
+            if not self.there or self._own is None:
+                return None
+            own = _Input(self, self._own[0], take), _Output(self, self._own[1])
+            self._inputs += (own[0],)
+            self._outputs += (own[1],)
+            return own
+
+    def open_input(self, name: str, take: Take) -> _Input | None:
+        with self._lock:
+            port = self._connected("midi_inports", name, lambda port: (name, port))
+            if port is None:
+                return None
+            opened = _Input(self, port, take)
+            self._inputs += (opened,)
+            return opened
+
+    def open_output(self, name: str) -> _Output | None:
+        with self._lock:
+            port = self._connected("midi_outports", name, lambda port: (port, name))
+            if port is None:
+                return None
+            opened = _Output(self, port)
+            self._outputs += (opened,)
+            self._let_cycles_pass()
+            return opened
+
+    def _connected(self, kind: str, name: str, ends: Callable[[Any], tuple[Any, Any]]) -> Any:
+        """A port of ours that was made for another one, and is connected to it."""
+        if not self.there:
+            return None
+        port = None
+        try:
+            port = getattr(self._client, kind).register(name.replace(":", " "))
+            self._client.connect(*ends(port))
+        except jack.JackError:
+            if port is not None:
+                port.unregister()
+            return None
+        return port
+
+    def leave(self, opened: _Input | _Output) -> None:
+        """Close a port, once no cycle under way works on it; our own stay."""
+        with self._lock:
+            if opened not in self._inputs and opened not in self._outputs:
+                return  # of a server that is gone
+            if isinstance(opened, _Output):
+                self._wait(lambda: not opened.waiting)
+            self._inputs = tuple(one for one in self._inputs if one is not opened)
+            self._outputs = tuple(one for one in self._outputs if one is not opened)
+            if self._own is None or opened.port not in self._own:
+                self._let_cycles_pass()
+                with contextlib.suppress(jack.JackError):
+                    opened.port.unregister()
+
+    def _let_cycles_pass(self) -> None:
+        wanted = self._cycles + _CYCLES
+        self._wait(lambda: self._cycles >= wanted)
+
+    def _wait(self, condition: Callable[[], bool]) -> None:
+        """Wait for something that JACK's thread does, as long as it does anything."""
+        end = time.monotonic() + _CYCLES_PATIENCE
+        while self._client is not None and not condition() and not self._gone and time.monotonic() < end:
+            time.sleep(0.001)
+
+    def _ports(self, **flags: bool) -> list[str]:
+        """The names of ports of others."""
+        for _ in range(_LOOKS):
+            with contextlib.suppress(jack.JackError):  # one vanished while the list was made
+                ports = self._client.get_ports(**flags)
+                return [port.name for port in ports if not port.name.startswith(f"{self._client.name}:")]
+        return []
+
+    # -- audio -------------------------------------------------------------------------------------
+
+    def open_stream(
+        self, device: str, block: int, prepare: Callable[[int], Fill], dropped: Callable[[], None]
+    ) -> _Stream | None:
+        with self._lock:
+            if not self.there:
+                return None
+            physical = [] if device else self._ports(is_audio=True, is_input=True, is_physical=True)
+            ports = physical or self._ports(is_audio=True, is_input=True)
+            name = device or (_client_of(ports[0]) if ports else "")
+            targets = [port for port in ports if _client_of(port) == name]
+            if device and not targets:
+                return None
+            self._connect_speakers(targets)
+            self._dropped = dropped
+            self._fill = prepare(self._rate)
+            return _Stream(self, name or self.label, self.generation)
+
+    def _connect_speakers(self, targets: list[str]) -> None:
+        """Connect to a device, once; whatever a patchbay makes of it afterwards stays."""
+        if targets == self._targets:
+            return
+        for connect, others in ((self._client.disconnect, self._targets), (self._client.connect, targets)):
+            for speaker, other in zip(self._speakers, others, strict=False):
+                with contextlib.suppress(jack.JackError):  # as it should be already, or just gone
+                    connect(speaker, other)
+        self._targets = targets
+
+    def silence(self) -> None:
+        """Play nothing more; the ports stay."""
+        with self._lock:
+            self._fill = None
+            self._dropped = lambda: None
+
+    def outputs(self) -> list[str]:
+        return self._clients(is_input=True)
+
+    def inputs(self) -> list[str]:
+        return self._clients(is_output=True)
+
+    def _clients(self, **flags: bool) -> list[str]:
+        with self._lock:
+            if not self.there:
+                return []
+            return list(dict.fromkeys(_client_of(port) for port in self._ports(is_audio=True, **flags)))
+
+    # -- the cycle, in JACK's thread ---------------------------------------------------------------
+
+    def _process(self, frames: int) -> None:
+        try:
+            self._cycle(frames)
+        except Exception:  # JACK would never call us again
+            if not self._faulty:
+                self._faulty = True
+                log.exception("a fault in a JACK cycle")
+
+    def _cycle(self, frames: int) -> None:
+        client = self._client
+        self._cycles += 1
+        self._last_cycle = time.monotonic()
+        if client is None:  # still joining
+            return
+        rate = self._rate
+        measured = time.monotonic() - client.frames_since_cycle_start / rate
+        start = self._steady.at(client.last_frame_time, measured)
+        came = start - frames / rate
+        for opened in self._inputs:
+            for offset, message in opened.port.incoming_midi_events():
+                opened.take(bytes(message), came + offset / rate)
+        for output in self._outputs:
+            output.write(start, frames, rate)
+        fill = self._fill
+        if fill is not None:
+            block = fill(frames, start, PERIODS_LATE * frames / rate)
+            for speaker, samples in zip(self._speakers, block, strict=False):
+                speaker.get_array()[:] = samples
+        else:
+            for speaker in self._speakers:
+                speaker.get_array()[:] = 0.0
+
+
+def _may_run() -> bool:
+    """Whether there is any sign of a server; asking one that is not there costs time."""
+    runtime = os.environ.get("XDG_RUNTIME_DIR", "")
+    return bool(glob.glob("/dev/shm/jack*") or (runtime and glob.glob(f"{runtime}/pipewire-0")))
+
+
+def _open(name: str) -> Any:
+    """A client under our own name, as soon as whoever was killed under it is forgotten; else under a similar one."""
+    end = time.monotonic() + _NAME_SECONDS
+    while True:
+        exact = time.monotonic() < end
+        try:
+            return jack.Client(name, use_exact_name=exact, no_start_server=True)
+        except jack.JackOpenError as error:
+            if not exact or not error.status.name_not_unique:
+                raise
+        time.sleep(_NAME_PAUSE)
+
+
+def _client_of(port: str) -> str:
+    return port.split(":", 1)[0]

@@ -1,0 +1,205 @@
+"""MIDI ports: opened when they come, found again when they come back, closed when they go."""
+
+from __future__ import annotations
+
+import re
+import threading
+import time
+from collections.abc import Callable, Iterable, Sequence
+
+from arpegon.core.events import Event, from_bytes
+from arpegon.core.time.ticks import MESSAGES
+from arpegon.engine.devices.systems import OWN_CLIENT, MidiInput, MidiOutput, MidiSystem, Take
+from arpegon.engine.graph.gates import silence
+
+SCAN_SECONDS = 1.0
+FIRST_SCANS, FIRST_SCAN_SECONDS = 16, 0.25
+"""At the start it is looked more often for a sound server that is busy or only starts."""
+_SOON_SECONDS = 0.02
+"""A program makes its ports one after the other, and is ready to be connected a little later."""
+_ALSA_NUMBERS = re.compile(r" \d+:\d+$")
+
+Arrived = Callable[[str, Event], None]
+
+
+def plain_name(name: str) -> str:
+    """A port's name without the numbers that ALSA changes at every plugging in."""
+    return _ALSA_NUMBERS.sub("", name)
+
+
+def is_own(name: str) -> bool:
+    """Whether a port is one of ours (feeding our output back into our input would be a loop)."""
+    return name.startswith(OWN_CLIENT)
+
+
+class PortHub:
+    """Opens the wanted inputs and outputs, and keeps on looking for those that are not there.
+
+    Args:
+        arrived: called from MIDI threads with the input's name and the event, stamped with monotonic time.
+        lost: called with the name of an input that vanished.
+        changed: called with the inputs and outputs that are there, and those of both that are open, whenever
+            these are others.
+        missing: called with the outputs that are wanted and not open, and why, whenever these are others.
+        clocked: called from MIDI threads with the input's name, a message of its clock, and monotonic time.
+        systems: those that offer ports; a port that several offer is used over the first.
+    """
+
+    def __init__(
+        self,
+        arrived: Arrived,
+        lost: Callable[[str], None],
+        changed: Callable[[list[str], list[str], list[str]], None],
+        missing: Callable[[dict[str, str]], None],
+        clocked: Callable[[str, bytes, float], None],
+        systems: Sequence[MidiSystem],
+    ) -> None:
+        self._arrived = arrived
+        self._clocked = clocked
+        self._lost = lost
+        self._changed = changed
+        self._missing = missing
+        self._systems = systems
+        self._said: dict[str, str] = {}
+        self._inputs: dict[str, tuple[MidiSystem, MidiInput]] = {}
+        self._outputs: dict[str, tuple[MidiSystem, MidiOutput]] = {}
+        self._own: dict[str, tuple[MidiInput, MidiOutput]] = {}
+        """Arpegon's own input and output by system."""
+        self._wanted_outputs: frozenset[str] = frozenset()
+        self._hushing = False
+        self._hushed: set[str] = set()
+        self._known: tuple[list[str], list[str], list[str]] | None = None
+        self._lock = threading.Lock()
+        self._wake = threading.Event()
+        self._running = True
+        self._thread = threading.Thread(target=self._watch, name="port-watch", daemon=True)
+
+    def start(self) -> None:
+        """Open Arpegon's own ports and begin to watch."""
+        self._thread.start()
+
+    def want(self, outputs: Iterable[str]) -> None:
+        """Name the outputs that the document uses; all inputs are opened anyway."""
+        wanted = frozenset(outputs) - {""}
+        if wanted != self._wanted_outputs:
+            self._wanted_outputs = wanted
+            self._wake.set()
+
+    def look_soon(self) -> None:
+        """Look at once: ports came or went."""
+        self._wake.set()
+
+    def hush(self) -> None:
+        """Tell every output to be silent as soon as it is opened: what sounds there was left by an engine that died."""
+        self._hushing = True
+
+    def send(self, port: str, events: Sequence[Event]) -> None:
+        """Send to an output (empty name: Arpegon's own); what cannot be sent is dropped."""
+        if port == "":
+            for _, out in list(self._own.values()):
+                out.send(events)
+        else:
+            opened = self._outputs.get(port)
+            if opened is not None:
+                opened[1].send(events)
+
+    def close(self) -> None:
+        """Close every port."""
+        self._running = False
+        self._wake.set()
+        if self._thread.is_alive():
+            self._thread.join(3.0)
+        with self._lock:
+            for _, one in [*self._inputs.values(), *self._outputs.values()]:
+                one.close()
+            for own in self._own.values():
+                for one in own:
+                    one.close()
+            for system in self._systems:
+                system.close()
+
+    # -- watching ----------------------------------------------------------------------------------
+
+    def _watch(self) -> None:
+        soon = FIRST_SCANS
+        while self._running:
+            with self._lock:
+                self.scan()
+            soon = 0 if self._own else soon - 1
+            if self._wake.wait(FIRST_SCAN_SECONDS if soon > 0 else SCAN_SECONDS):
+                time.sleep(_SOON_SECONDS)
+            self._wake.clear()
+
+    def scan(self) -> None:
+        """Look once: open what has come, close what has gone."""
+        inputs: dict[str, tuple[MidiSystem, str]] = {}
+        outputs: dict[str, tuple[MidiSystem, str]] = {}
+        for system in self._systems:
+            there = system.look()
+            if there is None:
+                self._own.pop(system.label, None)
+                continue
+            self._open_own(system)
+            for found, names in zip((inputs, outputs), there, strict=True):
+                for name in names:
+                    if not is_own(name):
+                        found.setdefault(plain_name(name), (system, name))
+        self._match_inputs(inputs)
+        self._match_outputs(outputs)
+        opened = sorted({*self._inputs, *self._outputs, *([""] if self._own else [])})
+        known = (sorted(inputs), sorted(outputs), opened)
+        if known != self._known:
+            self._known = known
+            self._changed(*known)
+
+    def _open_own(self, system: MidiSystem) -> None:
+        if system.label not in self._own:
+            own = system.open_own(self._take_from(f"{OWN_CLIENT} in"))
+            if own is not None:
+                self._own[system.label] = own
+
+    def _match_inputs(self, there: dict[str, tuple[MidiSystem, str]]) -> None:
+        for name, (system, device) in list(self._inputs.items()):
+            if name not in there or there[name][0] is not system:
+                del self._inputs[name]
+                device.close()
+                self._lost(name)
+        for name, (system, full_name) in there.items():
+            if name not in self._inputs:
+                opened = system.open_input(full_name, self._take_from(name))
+                if opened is not None:
+                    self._inputs[name] = (system, opened)
+
+    def _match_outputs(self, there: dict[str, tuple[MidiSystem, str]]) -> None:
+        missing: dict[str, str] = {}
+        for name, (system, device) in list(self._outputs.items()):
+            if name not in self._wanted_outputs or name not in there or there[name][0] is not system:
+                del self._outputs[name]
+                device.close()
+        for name in self._wanted_outputs:
+            if name not in there:
+                missing[name] = f"The MIDI output “{name}” is not there; it is used again as soon as it comes back."
+            elif name not in self._outputs:
+                system, full_name = there[name]
+                opened = system.open_output(full_name)
+                if opened is None:
+                    missing[name] = f"The MIDI output “{name}” cannot be opened; another program may hold it."
+                else:
+                    if self._hushing and name not in self._hushed:
+                        self._hushed.add(name)
+                        opened.send(silence(time.monotonic()))
+                    self._outputs[name] = (system, opened)
+        if missing != self._said:
+            self._said = missing
+            self._missing(missing)
+
+    def _take_from(self, name: str) -> Take:
+        def take(message: Sequence[int], time: float) -> None:
+            if message and message[0] in MESSAGES:
+                self._clocked(name, bytes(message), time)
+                return
+            event = from_bytes(message, time)
+            if event is not None:
+                self._arrived(name, event)
+
+        return take

@@ -1,0 +1,103 @@
+"""What the engine asks of the systems that offer MIDI ports and audio devices."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Any, Protocol
+
+from numpy.typing import NDArray
+
+from arpegon.core.events import Event
+
+OWN_CLIENT = "Arpegon"
+
+Take = Callable[[Sequence[int], float], None]
+"""Takes a MIDI message, and when it came in monotonic seconds; called from a thread of the system."""
+
+Fill = Callable[[int, float, float], NDArray[Any]]
+"""Makes the next block: of so many frames, which begins at monotonic seconds, with what is played so many seconds
+later than it was due; float32 of shape (2, frames). Called from a thread of the system."""
+
+
+class MidiInput(Protocol):
+    """An input that is open."""
+
+    def close(self) -> None:
+        """Take nothing more."""
+
+
+class MidiOutput(Protocol):
+    """An output that is open, and connected."""
+
+    def send(self, events: Sequence[Event]) -> None:
+        """Send events; what cannot be sent is dropped."""
+
+    def close(self) -> None:
+        """Leave it."""
+
+
+class MidiSystem(Protocol):
+    """A system that offers MIDI ports."""
+
+    label: str
+
+    def look(self) -> tuple[list[str], list[str]] | None:
+        """The names of the inputs and outputs that are there; ``None`` while the system itself is not: what was
+        opened before is then of no more use."""
+
+    def open_own(self, take: Take) -> tuple[MidiInput, MidiOutput] | None:
+        """Arpegon's own ports, to which others connect."""
+
+    def open_input(self, name: str, take: Take) -> MidiInput | None:
+        """Hear an input; ``None`` where it is busy or gone."""
+
+    def open_output(self, name: str) -> MidiOutput | None:
+        """Send to an output; ``None`` where it is busy or gone."""
+
+    def close(self) -> None:
+        """Leave the system."""
+
+
+class AudioStream(Protocol):
+    """An audio device at work."""
+
+    name: str
+
+    @property
+    def alive(self) -> bool:
+        """Whether the device is still there, as far as its system says."""
+
+    def close(self) -> None:
+        """Leave the device to others."""
+
+
+class AudioSystem(Protocol):
+    """A system that offers audio devices."""
+
+    @property
+    def there(self) -> bool:
+        """Whether it runs."""
+
+    def open_stream(
+        self, device: str, block: int, prepare: Callable[[int], Fill], dropped: Callable[[], None]
+    ) -> AudioStream | None:
+        """Play on a device.
+
+        Args:
+            device: its name; empty: the one that is usual.
+            block: frames in a block, where the system leaves that to us.
+            prepare: called with the samples a second; what it returns is then asked for blocks.
+            dropped: called when a block came too late.
+
+        Returns:
+            ``None`` where the system does not run, or knows no such device and others may.
+
+        Raises:
+            Exception: of whatever kind, where it cannot be opened.
+        """
+
+    def outputs(self) -> list[str]:
+        """The devices that can play."""
+
+    def inputs(self) -> list[str]:
+        """The devices that can be heard."""

@@ -1,0 +1,100 @@
+"""A keyboard and a synthesizer of other programs, over JACK, to the frame: for tests, measures and long runs."""
+
+from __future__ import annotations
+
+import time
+from collections import deque
+from collections.abc import Callable, Sequence
+from typing import Any
+
+import jack
+
+Hear = Callable[[list[int], int], None]
+"""Hears a message, and at which of JACK's frames it came; called from JACK's thread."""
+
+_PATIENCE_SECONDS = 5.0
+
+
+class _Device:
+    """A JACK client with one MIDI port; the port is there from the beginning."""
+
+    def __init__(self, name: str, kind: str, port: str) -> None:
+        self.client: Any = jack.Client(name, no_start_server=True)
+        self.port: Any = getattr(self.client, kind).register(port)
+        self.cycles = 0
+        self.client.set_process_callback(self._process)
+        self.client.activate()
+
+    @property
+    def rate(self) -> int:
+        """Frames a second."""
+        return int(self.client.samplerate)
+
+    def _process(self, frames: int) -> None:
+        self.cycles += 1
+        self.cycle(frames)
+
+    def cycle(self, frames: int) -> None:
+        """Work on a period."""
+        raise NotImplementedError
+
+    def connect(self, stem: str) -> None:
+        """Connect with the first port whose name begins so, as soon as there is one, and it is in the graph.
+
+        Raises:
+            RuntimeError: there is none.
+        """
+        end = time.monotonic() + _PATIENCE_SECONDS
+        while time.monotonic() < end:
+            wanted = {"is_input": True} if self.port.is_output else {"is_output": True}
+            found = [port for port in self.client.get_ports(is_midi=True, **wanted) if port.name.startswith(stem)]
+            if found:
+                self.port.connect(found[0])
+                in_graph = self.cycles + 3
+                while self.cycles < in_graph and time.monotonic() < end:
+                    time.sleep(0.001)
+                return
+            time.sleep(0.01)
+        raise RuntimeError(f"no port {stem}")
+
+    def close(self) -> None:
+        """Leave JACK."""
+        self.client.deactivate()
+        self.client.close()
+
+
+class Keyboard(_Device):
+    """Sends what it is told to, each message at the beginning of a period or at a frame in it."""
+
+    def __init__(self, name: str, port: str = "out") -> None:
+        self._queue: deque[tuple[float, bytes]] = deque()
+        self.sent: deque[int] = deque(maxlen=10_000)
+        """The frames at which messages left."""
+        super().__init__(name, "midi_outports", port)
+
+    def send(self, message: Sequence[int], place: float = 0.0) -> None:
+        """Send a message in the next period, at a place in it (0-1)."""
+        self._queue.append((place, bytes(message)))
+
+    def cycle(self, frames: int) -> None:
+        self.port.clear_buffer()
+        first = self.client.last_frame_time
+        offset = 0
+        while self._queue:
+            place, message = self._queue.popleft()
+            offset = max(offset, int(place * frames))
+            self.port.write_midi_event(offset, message)
+            self.sent.append(first + offset)
+
+
+class Synth(_Device):
+    """Hears what comes."""
+
+    def __init__(self, name: str, hear: Hear, port: str = "in") -> None:
+        self._hear = hear
+        super().__init__(name, "midi_inports", port)
+
+    def cycle(self, frames: int) -> None:
+        first = self.client.last_frame_time
+        for offset, message in self.port.incoming_midi_events():
+            self._hear(list(bytes(message)), first + offset)
