@@ -19,21 +19,23 @@ _ATTEMPTS = 3
 
 
 @contextlib.contextmanager
-def jack_server(stem: str, period: int = 256, waits: bool = False) -> Iterator[str]:
+def jack_server(stem: str, period: int = 256, waits: bool = False, realtime: bool = False) -> Iterator[str]:
     """Run a server, made the default one for this process and those that it starts.
 
     Args:
         stem: what its name begins with.
         period: frames in a period, at 48 kHz.
         waits: whether it waits for its clients (jackd -S). A server that does not wait drops what clients send on a
-            machine that is short of time; one that waits dies with a client that is killed.
+            machine that is short of time; one that waits stands still for seconds when a client is killed.
+        realtime: whether it runs with real-time priority, as musicians have it, where the system allows that.
 
     Raises:
         RuntimeError: it does not answer.
     """
     # JACK's registry keeps eight names, also those of servers that were killed, so they are used again.
     name = f"{stem}-{os.environ.get('PYTEST_XDIST_WORKER', '') or os.getpid() % 2}"
-    command = ["jackd", "--no-realtime", *(["-S"] if waits else []), "-n", name]
+    priority = ["-R", "-P", "60"] if realtime and _may_be_realtime() else ["--no-realtime"]
+    command = ["jackd", *priority, *(["-S"] if waits else []), "-n", name]
     command += ["-d", "dummy", "-r", "48000", "-p", str(period)]
     before = {key: os.environ.get(key) for key in ("JACK_DEFAULT_SERVER", "JACK_NO_START_SERVER")}
     os.environ |= {"JACK_DEFAULT_SERVER": name, "JACK_NO_START_SERVER": "1"}
@@ -69,6 +71,15 @@ def _started(command: list[str]) -> subprocess.Popen[bytes]:
         _kill(server)
         _clear_metadata()
     raise RuntimeError(f"the JACK server does not answer: {' '.join(command)}")
+
+
+def _may_be_realtime() -> bool:
+    try:
+        os.sched_setscheduler(0, os.SCHED_FIFO, os.sched_param(1))
+        os.sched_setscheduler(0, os.SCHED_OTHER, os.sched_param(0))
+    except OSError:
+        return False
+    return True
 
 
 def _clear_metadata() -> None:

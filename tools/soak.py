@@ -383,10 +383,8 @@ class Soak:
         self.let_pass(2.5)
         report = self.player.report()
         if report["hanging"]:
-            print(
-                f"hanging: {report['open']}, the last kill was {time.monotonic() - self.kills[-1]:.0f} s ago",
-                flush=True,
-            )
+            ago = f"{time.monotonic() - self.kills[-1]:.0f} s ago" if self.kills else "never"
+            print(f"hanging: {report['open']}; the last kill: {ago}", flush=True)
         self.hanging += report["hanging"]
         self.checks += 1
         self.silent_checks += not report["heard"]
@@ -462,7 +460,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_DATA_HOME"):
             os.environ[name] = str(Path(folder) / name.lower())
-        with jack_server("arpegon-soak", 256):
+        with jack_server("arpegon-soak", 256, realtime=True):
             soak = Soak(chosen.seed, 60.0 * chosen.minutes)
             soak.run()
     table = "\n".join(

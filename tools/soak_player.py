@@ -1,6 +1,8 @@
 """The other side of a soak: a keyboard that plays at random and a synthesizer that writes down what it hears.
 
-A program of its own, so that neither hears or plays late because the window is busy. It obeys lines on standard input:
+A program of its own, so that neither hears or plays late because the window is busy, and without Python in JACK's
+thread: a server that does not wait for its clients (see :mod:`tools.jack_server`) loses what a late one has to hear.
+It obeys lines on standard input:
 ``unplug``, ``plug``, ``rest`` (let all keys go, play no more), ``play`` and ``report``, which it answers with a line of
 JSON.
 """
@@ -13,10 +15,12 @@ import sys
 import threading
 import time
 
-from tools.jack_devices import Keyboard, Synth
+import rtmidi
 
 NAME = "Soak"
 _GAP_SECONDS = (0.02, 0.3)
+_LOOK_SECONDS = 0.003
+_QUEUE = 100_000
 
 
 class Player:
@@ -30,13 +34,24 @@ class Player:
         self._open: dict[tuple[int, int], int] = {}
         self._events = 0
         self._down: list[tuple[float, int]] = []
-        self._keys: Keyboard | None = None
-        self._synth = Synth(f"{NAME} synth", self._hear)
+        self._keys: rtmidi.MidiOut | None = None
+        self._synth = rtmidi.MidiIn(rtmidi.API_UNIX_JACK, name=f"{NAME} synth", queue_size_limit=_QUEUE)
+        self._synth.ignore_types(sysex=False)
+        self._synth.open_virtual_port("in")
         self.playing = True
         self.running = True
         self.plug()
 
-    def _hear(self, message: list[int], _: int) -> None:
+    def listen(self) -> None:
+        """Hear, until the end."""
+        while self.running:
+            entry = self._synth.get_message()
+            if entry is None:
+                time.sleep(_LOOK_SECONDS)
+            else:
+                self._hear(entry[0])
+
+    def _hear(self, message: list[int]) -> None:
         with self._lock:
             self._events += 1
             kind, channel = message[0] & 0xF0, message[0] & 0x0F
@@ -54,18 +69,20 @@ class Player:
     def plug(self) -> None:
         """The keyboard is there."""
         if self._keys is None:
-            self._keys = Keyboard(f"{NAME} keys")
+            self._keys = rtmidi.MidiOut(rtmidi.API_UNIX_JACK, name=f"{NAME} keys")
+            self._keys.open_virtual_port("out")
 
     def unplug(self) -> None:
         """The keyboard is pulled out, with whatever was held on it."""
         keys, self._keys = self._keys, None
         self._down = []
         if keys is not None:
-            keys.close()
+            keys.close_port()
+            keys.delete()
 
     def _send(self, *message: int) -> None:
         if self._keys is not None:
-            self._keys.send(message)
+            self._keys.send_message(message)
 
     def step(self) -> None:
         """Strike, let go or turn something."""
@@ -114,6 +131,7 @@ def main() -> None:
         player.running = False
 
     threading.Thread(target=obey, daemon=True).start()
+    threading.Thread(target=player.listen, daemon=True).start()
     while player.running:
         player.step()
         time.sleep(player.pause())

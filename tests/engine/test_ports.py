@@ -13,7 +13,7 @@ class Port:
 
     def __init__(self, system, name, take=None):
         self.system, self.name, self.take = system, name, take
-        self.open = True
+        self.open = self.alive = True
 
     def send(self, events):
         if self.name in self.system.outputs:
@@ -88,6 +88,24 @@ def test_inputs_are_heard_as_they_come_and_missed_when_they_go(hub, world):
     hub.scan()
     world.opened["Keys 24:0"].take([0x90, 62, 90], 3.0)
     assert hub.told["arrived"][-1] == ("Keys", 62, 3.0), "under whatever number the port came back"
+
+
+@pytest.mark.parametrize("back", ["Keys 20:0", "Keys 24:0"])
+def test_a_port_that_went_and_came_back_between_two_looks_is_taken_up_anew(hub, world, back):
+    world.inputs = ["Keys 20:0"]
+    world.outputs = ["Synth"]
+    hub.want(["Synth"])
+    hub.scan()
+    before = dict(world.opened)
+    world.inputs = [back]
+    for port in before.values():
+        port.alive = False
+    hub.scan()
+    assert hub.told["lost"] == ["Keys"] and not any(port.open for port in before.values())
+    world.opened[back].take([0x90, 60, 90], 1.0)
+    hub.send("Synth", [note_on(0.0, 0, 60, 90)])
+    assert len(hub.told["arrived"]) == 1 and len(world.sent["Synth"]) == 1
+    assert hub.told["changed"][-1] == (["Keys"], ["Synth"], ["", "Keys", "Synth"])
 
 
 def test_what_is_open_is_told_apart_from_what_is_there(hub, world):

@@ -21,6 +21,8 @@ take the callback away before the port is closed may crash in a thread of the li
 
 
 class _Port:
+    alive = True
+
     def __init__(self, device: Any) -> None:
         self.device = device
 

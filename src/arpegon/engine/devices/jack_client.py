@@ -18,6 +18,7 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 from arpegon.core.events import Event
+from arpegon.engine.devices.resending import Resending
 from arpegon.engine.devices.steady import SteadyStart
 from arpegon.engine.devices.systems import OWN_CLIENT, Fill, Take
 
@@ -38,42 +39,75 @@ _NAME_SECONDS, _NAME_PAUSE = 0.5, 0.02
 _CYCLES = 3
 """A connection that was just made takes part in the graph of the cycle after the next; what is sent before is lost."""
 _CYCLES_PATIENCE = 0.5
+_LOST_PERIODS = 3
+"""A server that does not wait for its clients skips periods when clients come or go on a busy machine, and what left
+about then may be heard never, or twice (measured: some of 4,000 while clients come and go twice a second)."""
 _LOOKS = 5
 """How often a list of ports is asked for while ports come and go."""
 
 
-class _Input:
-    def __init__(self, client: JackClient, port: Any, take: Take) -> None:
+class _Opened:
+    """A port of ours that is connected to another one (none: whoever comes)."""
+
+    def __init__(self, client: JackClient, port: Any, other: str) -> None:
         self._client = client
         self.port = port
-        self.take = take
+        self.other = other
+        self.renewed = False
+        """Whether a port of the other one's name was made since."""
+
+    @property
+    def alive(self) -> bool:
+        return not self.renewed or self.port.is_connected_to(self.other)
 
     def close(self) -> None:
         self._client.leave(self)
 
 
-class _Output:
-    def __init__(self, client: JackClient, port: Any) -> None:
-        self._client = client
-        self.port = port
+class _Input(_Opened):
+    def __init__(self, client: JackClient, port: Any, other: str, take: Take) -> None:
+        super().__init__(client, port, other)
+        self._take = take
+        self._before: list[tuple[int, bytes]] = []
+
+    def read(self, came: float, rate: int, lost: bool) -> None:
+        """Take what came in the period that began at ``came``.
+
+        Where periods were lost, a sender may not have written anew: what it wrote before came already.
+        """
+        found = [(offset, bytes(message)) for offset, message in self.port.incoming_midi_events()]
+        if found and not (lost and found == self._before):
+            for offset, message in found:
+                self._take(message, came + offset / rate)
+        self._before = found
+
+
+class _Output(_Opened):
+    def __init__(self, client: JackClient, port: Any, other: str) -> None:
+        super().__init__(client, port, other)
         self._queue: deque[tuple[float, bytes]] = deque()
+        self._resending = Resending(_LOST_PERIODS)
 
     def send(self, events: Sequence[Event]) -> None:
         self._queue.extend([(event.time, event.to_bytes()) for event in events])
-
-    def close(self) -> None:
-        self._client.leave(self)
 
     @property
     def waiting(self) -> bool:
         """Whether anything was not yet handed to JACK."""
         return bool(self._queue)
 
-    def write(self, start: float, frames: int, rate: int) -> None:
-        """Put what is due into the period that begins at ``start``, in the order in which it was sent."""
+    def write(self, cycle: int, start: float, frames: int, rate: int, lost: bool) -> None:
+        """Put what is due into the period that begins at ``start``, in the order in which it was sent.
+
+        Where periods may have been lost, what must not be missed is said again before.
+        """
         port, queue = self.port, self._queue
         port.clear_buffer()
         offset, written = 0, False
+        if lost:
+            for message in self._resending.again(cycle):
+                with contextlib.suppress(jack.JackError):  # the period is full
+                    port.write_midi_event(0, message)
         late = PERIODS_LATE * frames
         while queue:
             at, message = queue[0]
@@ -87,6 +121,8 @@ class _Output:
                 if written:
                     return
                 log.warning("a message of %d bytes is too long for JACK, and was left out", len(message))
+            else:
+                self._resending.sent(cycle, message)
             queue.popleft()
             written = True
 
@@ -126,6 +162,9 @@ class JackClient:
         self._gone = False
         self._cycles = 0
         self._last_cycle = 0.0
+        self._next_frame = 0
+        self._lost_cycle = 0
+        """The last cycle before which the server had skipped some."""
         self._rate = 48_000
         self._steady = SteadyStart(self._rate, _JUMP_SECONDS)
         self._own: tuple[Any, Any] | None = None
@@ -171,7 +210,7 @@ class JackClient:
             client.set_process_callback(self._process)
             client.set_xrun_callback(lambda _: self._dropped())
             client.set_shutdown_callback(self._shut_down)
-            client.set_port_registration_callback(lambda *_: self._changed(), only_available=False)
+            client.set_port_registration_callback(self._port_changed, only_available=False)
             self._gone = self._faulty = False
             self._last_cycle = time.monotonic()
             client.activate()
@@ -193,6 +232,13 @@ class JackClient:
             client.deactivate()
             client.close()
 
+    def _port_changed(self, port: Any, registered: bool) -> None:
+        if registered and port is not None:
+            for opened in (*self._inputs, *self._outputs):
+                if opened.other == port.name:
+                    opened.renewed = True
+        self._changed()
+
     def _shut_down(self, *_: object) -> None:
         self._gone = True
         self._changed()
@@ -209,7 +255,7 @@ class JackClient:
         with self._lock:
             if not self.there or self._own is None:
                 return None
-            own = _Input(self, self._own[0], take), _Output(self, self._own[1])
+            own = _Input(self, self._own[0], "", take), _Output(self, self._own[1], "")
             self._inputs += (own[0],)
             self._outputs += (own[1],)
             return own
@@ -219,7 +265,7 @@ class JackClient:
             port = self._connected("midi_inports", name, lambda port: (name, port))
             if port is None:
                 return None
-            opened = _Input(self, port, take)
+            opened = _Input(self, port, name, take)
             self._inputs += (opened,)
             return opened
 
@@ -228,7 +274,7 @@ class JackClient:
             port = self._connected("midi_outports", name, lambda port: (port, name))
             if port is None:
                 return None
-            opened = _Output(self, port)
+            opened = _Output(self, port, name)
             self._outputs += (opened,)
             self._let_cycles_pass()
             return opened
@@ -247,13 +293,14 @@ class JackClient:
             return None
         return port
 
-    def leave(self, opened: _Input | _Output) -> None:
+    def leave(self, opened: _Opened) -> None:
         """Close a port, once no cycle under way works on it; our own stay."""
         with self._lock:
             if opened not in self._inputs and opened not in self._outputs:
                 return  # of a server that is gone
             if isinstance(opened, _Output):
                 self._wait(lambda: not opened.waiting)
+                self._let_cycles_pass()  # in which it says nothing: what stands in its port is heard in every cycle
             self._inputs = tuple(one for one in self._inputs if one is not opened)
             self._outputs = tuple(one for one in self._outputs if one is not opened)
             if self._own is None or opened.port not in self._own:
@@ -344,13 +391,17 @@ class JackClient:
             return
         rate = self._rate
         measured = time.monotonic() - client.frames_since_cycle_start / rate
-        start = self._steady.at(client.last_frame_time, measured)
+        frame = client.last_frame_time
+        start = self._steady.at(frame, measured)
+        if frame != self._next_frame:
+            self._lost_cycle = self._cycles
+        self._next_frame = frame + frames
+        lost = self._cycles - self._lost_cycle < _LOST_PERIODS
         came = start - frames / rate
         for opened in self._inputs:
-            for offset, message in opened.port.incoming_midi_events():
-                opened.take(bytes(message), came + offset / rate)
+            opened.read(came, rate, lost)
         for output in self._outputs:
-            output.write(start, frames, rate)
+            output.write(self._cycles, start, frames, rate, lost)
         fill = self._fill
         if fill is not None:
             block = fill(frames, start, PERIODS_LATE * frames / rate)
@@ -375,7 +426,7 @@ def _open(name: str) -> Any:
         try:
             return jack.Client(name, use_exact_name=exact, no_start_server=True)
         except jack.JackOpenError as error:
-            if not exact or not error.status.name_not_unique:
+            if not exact or error.status.server_failed:  # a name that is taken is called an error of the server
                 raise
         time.sleep(_NAME_PAUSE)
 

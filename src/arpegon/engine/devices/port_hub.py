@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterable, Sequence
 
 from arpegon.core.events import Event, from_bytes
 from arpegon.core.time.ticks import MESSAGES
-from arpegon.engine.devices.systems import OWN_CLIENT, MidiInput, MidiOutput, MidiSystem, Take
+from arpegon.engine.devices.systems import OWN_CLIENT, MidiOutput, MidiPort, MidiSystem, Take
 from arpegon.engine.graph.gates import silence
 
 SCAN_SECONDS = 1.0
@@ -20,6 +20,8 @@ _SOON_SECONDS = 0.02
 _ALSA_NUMBERS = re.compile(r" \d+:\d+$")
 
 Arrived = Callable[[str, Event], None]
+Place = tuple[MidiSystem, str]
+"""Where a port is: its system, and its whole name there."""
 
 
 def plain_name(name: str) -> str:
@@ -61,9 +63,9 @@ class PortHub:
         self._missing = missing
         self._systems = systems
         self._said: dict[str, str] = {}
-        self._inputs: dict[str, tuple[MidiSystem, MidiInput]] = {}
-        self._outputs: dict[str, tuple[MidiSystem, MidiOutput]] = {}
-        self._own: dict[str, tuple[MidiInput, MidiOutput]] = {}
+        self._inputs: dict[str, tuple[Place, MidiPort]] = {}
+        self._outputs: dict[str, tuple[Place, MidiOutput]] = {}
+        self._own: dict[str, tuple[MidiPort, MidiOutput]] = {}
         """Arpegon's own input and output by system."""
         self._wanted_outputs: frozenset[str] = frozenset()
         self._hushing = False
@@ -132,8 +134,8 @@ class PortHub:
 
     def scan(self) -> None:
         """Look once: open what has come, close what has gone."""
-        inputs: dict[str, tuple[MidiSystem, str]] = {}
-        outputs: dict[str, tuple[MidiSystem, str]] = {}
+        inputs: dict[str, Place] = {}
+        outputs: dict[str, Place] = {}
         for system in self._systems:
             there = system.look()
             if there is None:
@@ -158,37 +160,37 @@ class PortHub:
             if own is not None:
                 self._own[system.label] = own
 
-    def _match_inputs(self, there: dict[str, tuple[MidiSystem, str]]) -> None:
-        for name, (system, device) in list(self._inputs.items()):
-            if name not in there or there[name][0] is not system:
+    def _match_inputs(self, there: dict[str, Place]) -> None:
+        for name, (place, device) in list(self._inputs.items()):
+            if there.get(name) != place or not device.alive:
                 del self._inputs[name]
                 device.close()
                 self._lost(name)
-        for name, (system, full_name) in there.items():
+        for name, place in there.items():
             if name not in self._inputs:
-                opened = system.open_input(full_name, self._take_from(name))
+                opened = place[0].open_input(place[1], self._take_from(name))
                 if opened is not None:
-                    self._inputs[name] = (system, opened)
+                    self._inputs[name] = (place, opened)
 
-    def _match_outputs(self, there: dict[str, tuple[MidiSystem, str]]) -> None:
+    def _match_outputs(self, there: dict[str, Place]) -> None:
         missing: dict[str, str] = {}
-        for name, (system, device) in list(self._outputs.items()):
-            if name not in self._wanted_outputs or name not in there or there[name][0] is not system:
+        for name, (place, device) in list(self._outputs.items()):
+            if name not in self._wanted_outputs or there.get(name) != place or not device.alive:
                 del self._outputs[name]
                 device.close()
         for name in self._wanted_outputs:
             if name not in there:
                 missing[name] = f"The MIDI output “{name}” is not there; it is used again as soon as it comes back."
             elif name not in self._outputs:
-                system, full_name = there[name]
-                opened = system.open_output(full_name)
+                system, whole_name = there[name]
+                opened = system.open_output(whole_name)
                 if opened is None:
                     missing[name] = f"The MIDI output “{name}” cannot be opened; another program may hold it."
                 else:
                     if self._hushing and name not in self._hushed:
                         self._hushed.add(name)
                         opened.send(silence(time.monotonic()))
-                    self._outputs[name] = (system, opened)
+                    self._outputs[name] = (there[name], opened)
         if missing != self._said:
             self._said = missing
             self._missing(missing)

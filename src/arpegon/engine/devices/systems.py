@@ -19,21 +19,22 @@ Fill = Callable[[int, float, float], NDArray[Any]]
 later than it was due; float32 of shape (2, frames). Called from a thread of the system."""
 
 
-class MidiInput(Protocol):
-    """An input that is open."""
+class MidiPort(Protocol):
+    """A port that is open."""
+
+    @property
+    def alive(self) -> bool:
+        """Whether it is still the one that was opened: one that was pulled out may be back under the same name."""
 
     def close(self) -> None:
-        """Take nothing more."""
+        """Leave it."""
 
 
-class MidiOutput(Protocol):
+class MidiOutput(MidiPort, Protocol):
     """An output that is open, and connected."""
 
     def send(self, events: Sequence[Event]) -> None:
         """Send events; what cannot be sent is dropped."""
-
-    def close(self) -> None:
-        """Leave it."""
 
 
 class MidiSystem(Protocol):
@@ -45,10 +46,10 @@ class MidiSystem(Protocol):
         """The names of the inputs and outputs that are there; ``None`` while the system itself is not: what was
         opened before is then of no more use."""
 
-    def open_own(self, take: Take) -> tuple[MidiInput, MidiOutput] | None:
+    def open_own(self, take: Take) -> tuple[MidiPort, MidiOutput] | None:
         """Arpegon's own ports, to which others connect."""
 
-    def open_input(self, name: str, take: Take) -> MidiInput | None:
+    def open_input(self, name: str, take: Take) -> MidiPort | None:
         """Hear an input; ``None`` where it is busy or gone."""
 
     def open_output(self, name: str) -> MidiOutput | None:

@@ -1,0 +1,160 @@
+"""Our one client of a JACK server: by the frame, and there again after whatever happens to the server."""
+
+from __future__ import annotations
+
+import time
+from pathlib import Path
+
+import jack
+import pytest
+from tools.jack_devices import Keyboard
+from tools.jack_server import jack_server as server
+
+from arpegon.core.document.model import MidiSource, PortDestination
+from arpegon.core.events import note_off, note_on
+from arpegon.engine.devices.jack_client import JackClient
+from arpegon.engine.live.client import EngineClient
+from building import project, stage, strand
+from engine_reports import Reports
+from jacking import wait_for
+
+HERE = Path(".")
+PERIOD = 512
+
+
+def clients():
+    look = jack.Client("look", no_start_server=True)
+    try:
+        return {port.name.split(":")[0] for port in look.get_ports()}
+    finally:
+        look.close()
+
+
+@pytest.fixture
+def client(jack_server):
+    made = JackClient()
+    assert made.there
+    yield made
+    made.close()
+
+
+def test_the_engine_is_one_client_whatever_it_plays_and_hears(live, pair):
+    document = project(strand(), strand(strand_id="b", sources=(MidiSource(),), destinations=(PortDestination(),)))
+    live.set_project(document, HERE)
+    wait_for(lambda: live.reports.telemetry[-1].health.audio)
+    wait_for(lambda: any(pair.name in port for port in live.reports.open_ports()))
+    assert clients() == {"Arpegon", "system", f"{pair.name} keys", f"{pair.name} synth"}
+
+
+def test_what_is_answered_leaves_one_period_after_the_frame_at_which_it_came(live, pair):
+    live.set_project(
+        project(strand(stage("transpose", semitones=12), sources=(MidiSource(),), destinations=(PortDestination(),))),
+        HERE,
+    )
+    pair.connect_to_own_output()
+    wait_for(lambda: any(pair.name in port for port in live.reports.open_ports()))
+    wait_for(lambda: live.reports.telemetry[-1].revision >= live.revision)
+    for place in range(60):
+        count = len(pair.heard)
+        pair.keys.send([0x90, 60, 1 + place], place / 60)
+        pair.keys.send([0x80, 60, 64], place / 60)
+        wait_for(lambda count=count: len(pair.heard) == count + 2)
+    ways = [heard - sent for sent, heard in zip(pair.keys.sent, pair.frames, strict=True)]
+    assert min(ways) >= PERIOD - 1
+    exact = sum(abs(way - PERIOD) <= 1 for way in ways)
+    assert exact > len(ways) / 2, f"on a machine that has time all are exact; here {exact} of {len(ways)}"
+
+
+def test_what_is_due_at_different_times_leaves_at_different_frames(client, pair):
+    pair.connect_to_own_output()
+    own = client.open_own(lambda *_: None)[1]
+    start = time.monotonic() + 0.05
+    own.send([note_on(start + place * 0.001, 0, 40 + place, 90) for place in range(30)])
+    wait_for(lambda: len(pair.heard) == 30)
+    gaps = [after - before for before, after in zip(pair.frames, pair.frames[1:], strict=False)]
+    assert [message[1] for message in pair.heard] == list(range(40, 70))
+    assert all(abs(gap - 48) <= 1 for gap in gaps), gaps
+
+
+def test_a_flood_leaves_whole_and_in_order_however_little_a_period_holds(client, pair):
+    pair.connect_to_own_output()
+    own = client.open_own(lambda *_: None)[1]
+    now = time.monotonic()
+    sent = [note_on(now, place % 16, 1 + place % 127, 1 + place // 127) for place in range(5000)]
+    own.send(sent)
+    wait_for(lambda: len(pair.heard) == len(sent))
+    assert pair.heard == [list(event.to_bytes()) for event in sent]
+
+
+def test_all_that_was_sent_leaves_before_a_port_is_closed(client, pair):
+    name = f"{pair.name} synth:in"
+    out = client.open_output(name)
+    now = time.monotonic()
+    out.send([note_on(now, 0, 60, 90), note_off(now, 0, 60)])
+    out.close()
+    wait_for(lambda: not [port for port in pair.synth.port.connections])
+    assert [message[0] for message in pair.heard] == [0x90, 0x80]
+
+
+def test_a_port_that_was_made_anew_under_its_name_is_known_to_be_another(client, pair):
+    opened = client.open_input(f"{pair.name} keys:out", lambda *_: None)
+    assert opened.alive
+    pair.unplug_keys()
+    pair.plug_keys()
+    wait_for(lambda: not opened.alive)
+    opened.close()
+    heard = []
+    again = client.open_input(f"{pair.name} keys:out", lambda message, _: heard.append(list(message)))
+    pair.keys.send([0x90, 60, 1])
+    wait_for(lambda: heard == [[0x90, 60, 1]])
+    assert again.alive
+
+
+def test_a_fault_in_a_taker_is_logged_once_and_the_cycles_go_on(client, pair, caplog):
+    def take(*_):
+        raise ValueError("no")
+
+    client.open_input(f"{pair.name} keys:out", take)
+    own = client.open_own(lambda *_: None)[1]
+    pair.connect_to_own_output()
+    for _ in range(3):
+        pair.keys.send([0x90, 60, 1])
+    own.send([note_on(time.monotonic(), 0, 60, 90)])
+    wait_for(lambda: pair.heard)
+    assert [record.message for record in caplog.records].count("a fault in a JACK cycle") == 1
+
+
+def test_without_a_server_nothing_is_there(monkeypatch):
+    monkeypatch.setenv("JACK_DEFAULT_SERVER", "arpegon-nobody")
+    client = JackClient()
+    assert not client.there and client.look() is None and client.outputs() == [] and client.inputs() == []
+    assert client.open_output("x:y") is None and client.open_stream("", 256, lambda rate: None, lambda: None) is None
+    client.close()
+
+
+def test_a_server_that_was_killed_and_is_back_is_taken_up(tmp_path):
+    reports = Reports()
+    with server("arpegon-test", PERIOD):
+        engine = EngineClient(reports, tmp_path / "errors.log")
+        engine.start()
+        engine.set_project(project(strand()), HERE)
+        wait_for(lambda: "" in reports.open_ports() and reports.telemetry[-1].health.audio == "system")
+    try:
+        wait_for(lambda: "" not in reports.open_ports())
+        with server("arpegon-test", PERIOD * 2):
+            keys = Keyboard("Late keys")
+            wait_for(lambda: any("Late keys" in port for port in reports.open_ports()))
+            wait_for(lambda: reports.telemetry[-1].health.audio == "system")
+            latency = 2 * PERIOD * 2 / 48_000
+            wait_for(lambda: abs(reports.telemetry[-1].health.audio_latency - latency) < 1e-9)
+            keys.close()
+    finally:
+        engine.close()
+
+
+def test_an_engine_beside_another_has_ports_of_its_own_name(client):
+    second = JackClient()
+    try:
+        assert second.there and {"Arpegon", "Arpegon-01"} <= clients()
+    finally:
+        second.close()

@@ -1,0 +1,94 @@
+"""A receiver for whom periods were lost hangs on no note, and loses none that has begun since."""
+
+from __future__ import annotations
+
+from collections import Counter
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from arpegon.core.events import CONTROL, NOTE_OFF, NOTE_ON
+from arpegon.engine.devices.resending import Resending
+
+KEPT = 3
+keys = st.tuples(st.sampled_from((NOTE_ON, NOTE_ON, NOTE_OFF, NOTE_OFF, CONTROL)), st.integers(0, 1), st.integers(60, 62))
+periods = st.lists(st.tuples(st.lists(keys, max_size=4), st.sampled_from((False, False, False, True))), max_size=30)
+
+
+class Receiver:
+    """What sounds, and which values are set."""
+
+    def __init__(self):
+        self.sounding, self.values = set(), {}
+
+    def hear(self, message):
+        kind, channel = message[0] & 0xF0, message[0] & 0x0F
+        if kind == NOTE_ON:
+            self.sounding.add((channel, message[1]))
+        elif kind == NOTE_OFF:
+            self.sounding.discard((channel, message[1]))
+        elif message[1] == 123:
+            self.sounding = {key for key in self.sounding if key[0] != channel}
+        else:
+            self.values[channel, message[1]] = message[2]
+
+
+def messages(entries, number, open_notes):
+    """Bytes of what a ledger might let through: an end only of what has begun."""
+    for kind, channel, note in entries:
+        if kind == NOTE_OFF and not open_notes[channel, note]:
+            continue
+        if kind != CONTROL:
+            open_notes[channel, note] += 1 if kind == NOTE_ON else -1
+        yield bytes((kind | channel, note, 1 + number % 127))
+
+
+@given(periods)
+def test_what_was_lost_is_said_again_until_it_arrives(plan):
+    """The sender learns of a loss one period later; a period that says things again may be lost too."""
+    sender, receiver, ideal = Resending(KEPT), Receiver(), Receiver()
+    open_notes: Counter = Counter()
+    since_loss = KEPT
+    quiet = [([], False)] * (KEPT + 1)
+    ends = [[(NOTE_OFF, *key)] * 40 for key in ((channel, note) for channel in (0, 1) for note in (60, 61, 62))]
+    for number, (entries, lost) in enumerate([*plan, *((end, False) for end in ends), *quiet]):
+        sent = sender.again(number) if since_loss < KEPT else []
+        for message in messages(entries, number, open_notes):
+            ideal.hear(message)
+            sender.sent(number, message)
+            sent.append(message)
+        for message in sent if not lost else ():
+            receiver.hear(message)
+        since_loss = 0 if lost else since_loss + 1
+    assert receiver.sounding == ideal.sounding == set()
+    assert receiver.values == ideal.values
+
+
+@given(periods)
+def test_where_nothing_was_lost_to_say_it_again_changes_nothing(plan):
+    sender, receiver, ideal = Resending(KEPT), Receiver(), Receiver()
+    open_notes: Counter = Counter()
+    for number, (entries, again) in enumerate(plan):
+        for message in sender.again(number) if again else ():
+            receiver.hear(message)
+        for message in messages(entries, number, open_notes):
+            sender.sent(number, message)
+            for one in (receiver, ideal):
+                one.hear(message)
+        assert receiver.sounding == ideal.sounding and receiver.values == ideal.values
+
+
+def test_all_notes_off_is_not_said_again_over_a_note_that_has_begun_since():
+    sender = Resending(KEPT)
+    sender.sent(1, bytes((0xB0, 123, 0)))
+    assert sender.again(2) == [bytes((0xB0, 123, 0))]
+    sender.sent(2, bytes((0x90, 60, 90)))
+    assert sender.again(3) == []
+    sender.sent(3, bytes((0x80, 60, 64)))
+    assert sender.again(4) == [bytes((0x80, 60, 64))]
+
+
+def test_what_left_long_ago_is_not_said_again():
+    sender = Resending(KEPT)
+    sender.sent(1, bytes((0x80, 60, 64)))
+    assert sender.again(1 + KEPT) == []
