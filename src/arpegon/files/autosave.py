@@ -27,23 +27,53 @@ from arpegon.files.spool import discard_spool, has_spool, read_spool
 SUFFIX = ".autosave"
 
 
+class _Place(msgspec.Struct, frozen=True):
+    """Where what belongs to one document of a window is kept: ``stem`` is the window's owner, and a number."""
+
+    folder: Path
+    stem: str
+
+    @property
+    def file(self) -> Path:
+        return self.folder / "autosave" / f"{self.stem}{SUFFIX}"
+
+    @property
+    def memory(self) -> Path:
+        return self.folder / "memory" / self.stem
+
+    @property
+    def owner(self) -> str:
+        return self.stem.rpartition("-")[0]
+
+    @property
+    def lock(self) -> Path:
+        return _lock_path(self.folder, self.owner)
+
+
+def _lock_path(folder: Path, owner: str) -> Path:
+    return folder / "windows" / f"{owner}.lock"
+
+
 class Leftover(msgspec.Struct, frozen=True):
     """What a crash left: unsaved work, what was played last, or both."""
 
-    file: Path
-    """The file of the unsaved work; there is none where all was saved."""
+    place: _Place
     project: Project | None
+    """The unsaved work; none where all was saved."""
     origin: Path | None
     """The file of the project."""
     saved_at: float
-    memory: Path
-    """The folder of what was played; there is none where nothing was."""
     title: str
     """What the project is called."""
 
+    @property
+    def played(self) -> bool:
+        """Whether anything was played."""
+        return self.place.memory.is_dir()
+
     def history(self) -> tuple[Remembered, str]:
         """What was played, and a sentence where some of it could not be read."""
-        records, said = read_spool(self.memory)
+        records, said = read_spool(self.place.memory)
         return Remembered(records), said
 
 
@@ -62,7 +92,7 @@ class WindowLock:
 
     def __init__(self, folder: Path) -> None:
         self.owner = f"{os.getpid()}-{time.time_ns()}"
-        self._path = folder / "windows" / f"{self.owner}.lock"
+        self._path = _lock_path(folder, self.owner)
         self._file: IO[str] | None = None
         with contextlib.suppress(OSError):
             self._path.parent.mkdir(parents=True, exist_ok=True)
@@ -91,9 +121,8 @@ class Autosave:
         self.folder = folder or state_dir()
         self.lock = lock or WindowLock(self.folder)
         self._number = number
-        stem = f"{self.lock.owner}-{number}"
-        self.file = self.folder / "autosave" / f"{stem}{SUFFIX}"
-        self.memory = self.folder / "memory" / stem
+        place = _Place(self.folder, f"{self.lock.owner}-{number}")
+        self.file, self.memory = place.file, place.memory
 
     def next(self) -> Autosave:
         """That of the next document of the window."""
@@ -122,38 +151,16 @@ class Autosave:
         """What crashed windows left, newest first; files that cannot be read stay where they are."""
         autosaves, memories = self.folder / "autosave", self.folder / "memory"
         stems = {file.stem for file in autosaves.glob(f"*{SUFFIX}")} | {one.name for one in memories.glob("*-*-*")}
-        found = [self._leftover(stem) for stem in stems if not self._held(stem)]
+        places = [_Place(self.folder, stem) for stem in stems]
+        found = [_leftover(place) for place in places if not self._held(place)]
         return sorted((one for one in found if one is not None), key=lambda leftover: -leftover.saved_at)
 
-    def _leftover(self, stem: str) -> Leftover | None:
-        file, memory = self.folder / "autosave" / f"{stem}{SUFFIX}", self.folder / "memory" / stem
-        project, origin, saved_at, title = None, None, 0.0, ""
-        if file.exists():
-            try:
-                envelope = msgspec.json.decode(file.read_bytes(), type=_Envelope)
-                project = parse_project(bytes(envelope.project), file.name)
-            except (OSError, msgspec.DecodeError, ArpegonError):
-                return None
-            origin = Path(envelope.origin) if envelope.origin else None
-            saved_at, title = envelope.saved_at, project.title
-        played = has_spool(memory)
-        if project is None and not played:
-            return None
-        if played and project is None:
-            with contextlib.suppress(OSError):
-                saved_at = max(one.stat().st_mtime for one in memory.iterdir())
-            records, _ = read_spool(memory)
-            piece = Remembered(records).piece
-            origin, title = Path(piece.file) if piece.file else None, piece.title
-        return Leftover(file, project, origin, saved_at, memory, title)
-
-    def _held(self, stem: str) -> bool:
+    def _held(self, place: _Place) -> bool:
         """Whether the window that this belongs to is there; that of an earlier version, which held no lock, is not."""
-        owner = "-".join(stem.split("-")[:2])
-        if owner == self.lock.owner:
+        if place.owner == self.lock.owner:
             return True
         try:
-            with (self.folder / "windows" / f"{owner}.lock").open() as file:
+            with place.lock.open() as file:
                 fcntl.flock(file, fcntl.LOCK_SH | fcntl.LOCK_NB)
         except BlockingIOError:
             return True
@@ -162,11 +169,32 @@ class Autosave:
         return False
 
 
+def _leftover(place: _Place) -> Leftover | None:
+    """What is kept at a place; ``None`` where that is nothing, or cannot be read."""
+    if place.file.exists():
+        try:
+            envelope = msgspec.json.decode(place.file.read_bytes(), type=_Envelope)
+            project = parse_project(bytes(envelope.project), place.file.name)
+        except (OSError, msgspec.DecodeError, ArpegonError):
+            return None
+        return Leftover(place, project, _path(envelope.origin), envelope.saved_at, project.title)
+    if has_spool(place.memory):
+        played_at = 0.0
+        with contextlib.suppress(OSError):
+            played_at = max(one.stat().st_mtime for one in place.memory.iterdir())
+        piece = Remembered(read_spool(place.memory)[0]).piece
+        return Leftover(place, None, _path(piece.file), played_at, piece.title)
+    return None
+
+
+def _path(name: str | None) -> Path | None:
+    return Path(name) if name else None
+
+
 def forget(leftover: Leftover) -> None:
     """Throw a leftover away."""
-    with contextlib.suppress(OSError):
-        leftover.file.unlink()
-    discard_spool(leftover.memory)
-    owner = "-".join(leftover.file.stem.split("-")[:2])
-    with contextlib.suppress(OSError):
-        (leftover.file.parent.parent / "windows" / f"{owner}.lock").unlink()
+    place = leftover.place
+    discard_spool(place.memory)
+    for file in (place.file, place.lock):
+        with contextlib.suppress(OSError):
+            file.unlink()

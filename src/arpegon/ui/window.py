@@ -368,7 +368,7 @@ class Window(QMainWindow):
 
             return run
 
-        played = newest.memory.is_dir()
+        played = newest.played
         if newest.project is not None:
             words = f"Unsaved work on “{newest.title}” from {when} was found"
             words += ", with what was played before the crash." if played else "."

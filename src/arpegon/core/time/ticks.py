@@ -7,7 +7,6 @@ import math
 from arpegon.core.time.clock import TEMPO_RANGE
 
 PER_QUARTER = 24
-PER_SIXTEENTH = 6
 
 TICK, START, CONTINUE, STOP, POSITION = 0xF8, 0xFA, 0xFB, 0xFC, 0xF2
 MESSAGES = frozenset({TICK, START, CONTINUE, STOP, POSITION})

@@ -7,6 +7,7 @@ import threading
 import time
 from collections.abc import Callable, Iterable, Sequence
 
+from arpegon.core.document.model import OWN_PORT
 from arpegon.core.events import Event, from_bytes
 from arpegon.core.time.ticks import MESSAGES
 from arpegon.engine.devices.systems import OWN_CLIENT, MidiOutput, MidiPort, MidiSystem, Take
@@ -82,7 +83,7 @@ class PortHub:
 
     def want(self, outputs: Iterable[str]) -> None:
         """Name the outputs that the document uses; all inputs are opened anyway."""
-        wanted = frozenset(outputs) - {""}
+        wanted = frozenset(outputs) - {OWN_PORT}
         if wanted != self._wanted_outputs:
             self._wanted_outputs = wanted
             self._wake.set()
@@ -97,7 +98,7 @@ class PortHub:
 
     def send(self, port: str, events: Sequence[Event]) -> None:
         """Send to an output (empty name: Arpegon's own); what cannot be sent is dropped."""
-        if port == "":
+        if port == OWN_PORT:
             for _, out in list(self._own.values()):
                 out.send(events)
         else:
@@ -148,7 +149,7 @@ class PortHub:
                         found.setdefault(plain_name(name), (system, name))
         self._match_inputs(inputs)
         self._match_outputs(outputs)
-        opened = sorted({*self._inputs, *self._outputs, *([""] if self._own else [])})
+        opened = sorted({*self._inputs, *self._outputs, *([OWN_PORT] if self._own else [])})
         known = (sorted(inputs), sorted(outputs), opened)
         if known != self._known:
             self._known = known

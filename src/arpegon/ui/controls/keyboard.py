@@ -61,11 +61,6 @@ class Keyboard(Painted):
     def sizeHint(self) -> QSize:
         return QSize(510, 72)
 
-    def set_range(self, low: int, high: int) -> None:
-        """Show other keys (both ends white)."""
-        self.low, self.high = low, high
-        self.update()
-
     def set_held(self, held: Collection[int]) -> None:
         """Show keys as held."""
         if held != self.held:

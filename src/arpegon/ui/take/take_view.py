@@ -83,7 +83,6 @@ class TakeView(WhenSeen):
         self.take_id = ""
         self.strand_id = ""
         self.span = Span()
-        self._played_from = 0.0
         self._stack = QStackedLayout(self)
         self._stack.addWidget(self._empty())
         self._stack.addWidget(self._full())
