@@ -92,7 +92,7 @@ def test_all_that_was_sent_leaves_before_a_port_is_closed(client, pair):
     now = time.monotonic()
     out.send([note_on(now, 0, 60, 90), note_off(now, 0, 60)])
     out.close()
-    wait_for(lambda: not [port for port in pair.synth.port.connections])
+    wait_for(lambda: not list(pair.synth.port.connections))
     assert [message[0] for message in pair.heard] == [0x90, 0x80]
 
 

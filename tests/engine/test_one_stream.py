@@ -113,7 +113,7 @@ class Run:
 
     def apply(self, now, time):
         self.revision += 1
-        self.keeper.worked_on(now, self.revision)
+        self.keeper.on_revision(now, self.revision)
         self.engine.apply(now, {}, time, revision=self.revision)
         self.now = now
 

@@ -11,7 +11,9 @@ from arpegon.core.events import CONTROL, NOTE_OFF, NOTE_ON
 from arpegon.engine.devices.resending import Resending
 
 KEPT = 3
-keys = st.tuples(st.sampled_from((NOTE_ON, NOTE_ON, NOTE_OFF, NOTE_OFF, CONTROL)), st.integers(0, 1), st.integers(60, 62))
+keys = st.tuples(
+    st.sampled_from((NOTE_ON, NOTE_ON, NOTE_OFF, NOTE_OFF, CONTROL)), st.integers(0, 1), st.integers(60, 62)
+)
 periods = st.lists(st.tuples(st.lists(keys, max_size=4), st.sampled_from((False, False, False, True))), max_size=30)
 
 

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 
 import msgspec
 
-from arpegon.core.document.model import AudioSource, Held, Hookup, Project, Section, Stage, Strand, WorkingSource
+from arpegon.core.document.model import ActiveSource, AudioSource, Held, Hookup, Project, Section, Stage, Strand
 from arpegon.core.document.routing import topological_order
 from arpegon.core.document.sections import MAX_BARS
 from arpegon.core.errors import DocumentError
@@ -73,7 +73,7 @@ def _strand(strand: Strand) -> Strand:
     stages = tuple(_checked(stage, _where(strand, number, stage)) for number, stage in enumerate(strand.stages))
     sources = tuple(
         source.with_stage(_checked(source.stage, f"the source “{source.id}” of “{strand.name}”"))
-        if isinstance(source, WorkingSource)
+        if isinstance(source, ActiveSource)
         else source
         for source in strand.sources
     )

@@ -9,6 +9,7 @@ import msgspec
 
 from arpegon.core.document.model import (
     GENERATOR_SOURCES,
+    ActiveSource,
     AnyDestination,
     AnySource,
     ClickSource,
@@ -23,7 +24,6 @@ from arpegon.core.document.model import (
     StrandDestination,
     StrandSource,
     SurfaceSource,
-    WorkingSource,
 )
 from arpegon.core.notes.takes import Take, without_doubtful
 
@@ -173,7 +173,7 @@ def insert_strand(
         solo=False,
         stages=tuple(_replace(stage, id=renew(stage.id)) for stage in strand.stages),
         sources=tuple(
-            _replace(one, id=renew(one.id)) if isinstance(one, WorkingSource) else one
+            _replace(one, id=renew(one.id)) if isinstance(one, ActiveSource) else one
             for one in strand.sources
             if not isinstance(one, StrandSource) or one.strand in known
         ),
@@ -233,10 +233,10 @@ def edit_stage(project: Project, stage_id: str, change: Callable[[Stage], Stage 
         return project
     strand, stage = found
     changed = change(stage)
-    if any(source.id == stage_id for source in strand.workers):
+    if any(source.id == stage_id for source in strand.active_sources):
         sources = tuple(
             (source.with_stage(changed) if changed is not None else None)
-            if isinstance(source, WorkingSource) and source.id == stage_id
+            if isinstance(source, ActiveSource) and source.id == stage_id
             else source
             for source in strand.sources
         )

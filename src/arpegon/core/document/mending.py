@@ -9,6 +9,7 @@ import msgspec
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import (
+    ActiveSource,
     InstrumentDestination,
     MidiSource,
     PortDestination,
@@ -16,7 +17,6 @@ from arpegon.core.document.model import (
     Strand,
     StrandSource,
     SurfaceSource,
-    WorkingSource,
 )
 from arpegon.core.document.path_check import Break
 
@@ -101,7 +101,7 @@ def _is_midi(source: Any) -> bool:
 
 
 def _is_at_work(source: Any) -> bool:
-    return isinstance(source, WorkingSource)
+    return isinstance(source, ActiveSource)
 
 
 def _is_strand(source: Any) -> bool:

@@ -83,7 +83,7 @@ class ClickSource(Source, frozen=True, kw_only=True, tag="click"):
     beat_note: int = 77
 
 
-class WorkingSource(Source, frozen=True, kw_only=True):
+class ActiveSource(Source, frozen=True, kw_only=True):
     """A source that does something by itself, as its parameters say; ``bypass`` lets it rest."""
 
     id: str
@@ -91,21 +91,21 @@ class WorkingSource(Source, frozen=True, kw_only=True):
     params: dict[str, Any] = {}
 
     @property
-    def work(self) -> str:
+    def stage_kind(self) -> str:
         """The kind of what it does."""
         return str(self.__struct_config__.tag)
 
     @property
     def stage(self) -> Stage:
         """What it does, as a stage of its kind."""
-        return Stage(id=self.id, kind=self.work, bypass=self.bypass, params=self.params)
+        return Stage(id=self.id, kind=self.stage_kind, bypass=self.bypass, params=self.params)
 
     def with_stage(self, stage: Stage) -> Self:
         """The source that does what a stage of its kind says."""
         return msgspec.structs.replace(self, id=stage.id, bypass=stage.bypass, params=stage.params)
 
 
-class GeneratorSource(WorkingSource, frozen=True, kw_only=True):
+class GeneratorSource(ActiveSource, frozen=True, kw_only=True):
     """A source that makes notes by itself. Its zone holds the keys, of the strand's other sources, that play it."""
 
 
@@ -129,7 +129,7 @@ GENERATOR_SOURCES: dict[str, type[GeneratorSource]] = {
 """The sources that make notes by themselves, by the kind of what they do."""
 
 
-class AudioSource(WorkingSource, frozen=True, kw_only=True, tag="audio"):
+class AudioSource(ActiveSource, frozen=True, kw_only=True, tag="audio"):
     """Audio turned into notes: an input by the name of its device, or a file."""
 
     listen: Literal["hits", "pitch"] = "pitch"
@@ -145,7 +145,7 @@ class AudioSource(WorkingSource, frozen=True, kw_only=True, tag="audio"):
     """Whether the audio itself is heard, too."""
 
     @property
-    def work(self) -> str:
+    def stage_kind(self) -> str:
         return self.listen
 
 
@@ -230,18 +230,18 @@ class Strand(Node, frozen=True, kw_only=True):
         return tuple(source for source in self.sources if isinstance(source, GeneratorSource))
 
     @property
-    def workers(self) -> tuple[WorkingSource, ...]:
+    def active_sources(self) -> tuple[ActiveSource, ...]:
         """Its sources that do something by themselves: generators, and audio that is listened to."""
-        return tuple(source for source in self.sources if isinstance(source, WorkingSource))
+        return tuple(source for source in self.sources if isinstance(source, ActiveSource))
 
     @property
-    def works(self) -> tuple[Stage, ...]:
+    def all_stages(self) -> tuple[Stage, ...]:
         """All that is at work in it: what its sources do, then its stages."""
-        return (*(source.stage for source in self.workers), *self.stages)
+        return (*(source.stage for source in self.active_sources), *self.stages)
 
     def stage(self, stage_id: str) -> Stage | None:
         """The stage, or what the source does, with an id."""
-        return next((stage for stage in self.works if stage.id == stage_id), None)
+        return next((stage for stage in self.all_stages if stage.id == stage_id), None)
 
 
 class Instrument(Node, frozen=True, kw_only=True):
@@ -398,7 +398,7 @@ class Project(Node, frozen=True, kw_only=True):
     def stages(self) -> Iterator[tuple[Strand, Stage]]:
         """All that is at work, with its strand: what its sources do, then its stages."""
         for strand in self.strands:
-            for stage in strand.works:
+            for stage in strand.all_stages:
                 yield strand, stage
 
     def find_stage(self, stage_id: str) -> tuple[Strand, Stage] | None:

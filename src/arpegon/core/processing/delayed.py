@@ -37,7 +37,7 @@ class DelayedNotes(KeyBook):
         """When a note ends that was struck at ``struck``, put off by ``late``, and whose key was let go just now."""
         return event.time + late
 
-    def struck(self, strike: int, event: Event, out: list[Event]) -> None:
+    def on_note_on(self, strike: int, event: Event, out: list[Event]) -> None:
         note = self.note(event)
         begin = max(event.time + self.delay(event), self._free.get(note_key(event), 0.0))
         self._late[strike] = (event.time, begin - event.time)
@@ -46,7 +46,7 @@ class DelayedNotes(KeyBook):
         else:
             self.later(begin, lambda now, out: self.ledger.start(strike, (note.at(now),), out))
 
-    def let_go(self, strike: int, event: Event, out: list[Event]) -> None:
+    def on_note_off(self, strike: int, event: Event, out: list[Event]) -> None:
         struck, late = self._late.pop(strike)
         end = max(self.end(struck, late, event), struck + late, event.time)
         self._free[note_key(event)] = end
@@ -55,7 +55,7 @@ class DelayedNotes(KeyBook):
         else:
             self.later(end, lambda now, out: self.ledger.stop(strike, now, event.data2, out))
 
-    def pressed(self, strike: int, event: Event, out: list[Event]) -> None:
+    def on_pressure(self, strike: int, event: Event, out: list[Event]) -> None:
         struck, late = self._late[strike]
         if event.time < struck + late:
             note = Event(struck + late, POLY_PRESSURE | event.channel, event.data1, event.data2)

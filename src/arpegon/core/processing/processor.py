@@ -94,7 +94,7 @@ class Processor:
     def advance(self, until: float, out: list[Event]) -> None:
         """Emit, in order of time, what falls due up to ``until`` seconds."""
 
-    def work(self, events: Sequence[Event], until: float, out: list[Event]) -> float:
+    def process_until(self, events: Sequence[Event], until: float, out: list[Event]) -> float:
         """:meth:`process` and :meth:`advance` in one; when it emits next, as :meth:`due` says."""
         if events:
             self.process(events, out)
@@ -259,15 +259,15 @@ class KeyBook(Processor):
 
     # -- what subclasses say -----------------------------------------------------------------------
 
-    def struck(self, strike: int, event: Event, out: list[Event]) -> None:
+    def on_note_on(self, strike: int, event: Event, out: list[Event]) -> None:
         """A key was struck; ``strike`` is the number of this strike."""
         raise NotImplementedError
 
-    def let_go(self, strike: int, event: Event, out: list[Event]) -> None:
+    def on_note_off(self, strike: int, event: Event, out: list[Event]) -> None:
         """The key of a strike was let go."""
         raise NotImplementedError
 
-    def pressed(self, strike: int, event: Event, out: list[Event]) -> None:
+    def on_pressure(self, strike: int, event: Event, out: list[Event]) -> None:
         """Poly pressure on the key of a strike: it goes to what the strike sounds."""
         for note in self.ledger.held(strike):
             out.append(Event(event.time, POLY_PRESSURE | note.status & 0x0F, note.data1, event.data2))
@@ -325,17 +325,17 @@ class KeyBook(Processor):
         if kind == NOTE_ON and not self.bypass:
             strike = next(self._numbers)
             self.down.begin(key, strike)
-            self.struck(strike, event, out)
+            self.on_note_on(strike, event, out)
         elif kind == NOTE_ON or key not in self.down:
             self.ledger.run((event,), itself, out)
         elif kind == NOTE_OFF:
             first = self.down.end(key)
             if first is not None:
-                self.let_go(first, event, out)
+                self.on_note_off(first, event, out)
         else:
             last = self.down.latest(key)
             if last is not None:
-                self.pressed(last, event, out)
+                self.on_pressure(last, event, out)
 
     def release(self, time: float, out: list[Event]) -> None:
         self._queue.clear()

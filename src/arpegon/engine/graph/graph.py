@@ -99,12 +99,12 @@ class Graph:
         changes = (self.clock.changes, self.endless.changes)
         if changes != self._clock_changes:
             self._clock_changes = changes
-            self._worked()
+            self._forget_due()
 
-    def _worked(self) -> None:
+    def _forget_due(self) -> None:
         self._due = None
         for node in self._order:
-            node.worked()
+            node.forget_due()
 
     def push(self, inputs: Inputs, until: float) -> None:
         """Send what the feeds brought, and what stages emit of their own accord, through every strand.
@@ -136,7 +136,7 @@ class Graph:
         for node in self._order:
             node.lets_go = False
             self._set_steps(node)
-        self._worked()
+        self._forget_due()
 
     def _gather(self, node: StrandNode, inputs: Inputs) -> list[Event]:
         gathered: list[Event] = []
@@ -167,7 +167,7 @@ class Graph:
             printed(strand_id, node.entry_places, events)
         for step in node.steps:
             made: list[Event] = []
-            due = step.work(events, until, made)
+            due = step.process(events, until, made)
             if due < soonest:
                 soonest = due
             events = made
@@ -191,9 +191,9 @@ class Graph:
         """What the generators make, among what the other sources bring and no generator takes; when the next is due."""
         gathered, taken = node.keys.split(node.heads, events)
         soonest = math.inf
-        for head, work in node.head_steps:
+        for head, process in node.head_steps:
             made: list[Event] = []
-            soonest = min(soonest, work(taken.get(head.source.id, ()), until, made))
+            soonest = min(soonest, process(taken.get(head.source.id, ()), until, made))
             gathered += made
         gathered.sort(key=_time)
         return gathered, soonest
@@ -253,7 +253,7 @@ class Graph:
             if node.strand.plays_on == endless:
                 for _, processor in node.processors():
                     processor.restart()
-        self._worked()
+        self._forget_due()
 
     def on_halt(self, time: float, endless: bool = False) -> None:
         """The transport stopped (or the ``endless`` clock of the strands that play on): what it carried ends."""
@@ -261,7 +261,7 @@ class Graph:
             if node.strand.plays_on == endless:
                 for _, processor in node.processors():
                     processor.on_halt(time)
-        self._worked()
+        self._forget_due()
         self.push({}, time)
 
     def find(self, stage_id: str) -> Processor | None:
@@ -275,7 +275,7 @@ class Graph:
         processor = self.find(stage_id)
         if processor is not None:
             processor.command(act, value, time)
-            self._worked()
+            self._forget_due()
 
     @property
     def sounding(self) -> int:
@@ -312,7 +312,7 @@ class Graph:
         if revision is not None:
             taps = {Tap(node.strand.id, place) for node in self._order for place in node.places}
             self.outputs.revised(revision, taps, time)
-        self._worked()
+        self._forget_due()
 
     def _disconnect(self, project: Project, time: float) -> None:
         """Let go, at the outlets, of what is sent there no more."""
@@ -336,7 +336,7 @@ class Graph:
                 if stage.id == stage_id:
                     configure(processor, values, self.context(stage, node.strand, self.project), time)
                     node.stages[place] = (msgspec.structs.replace(stage, params=dict(values)), processor)
-        self._worked()
+        self._forget_due()
 
     def node(self, strand_id: str) -> StrandNode | None:
         """A strand at work."""

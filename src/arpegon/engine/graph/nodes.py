@@ -14,17 +14,17 @@ from arpegon.core.processing.processor import Processor
 from arpegon.engine.graph.gates import Connection, Gate
 from arpegon.engine.graph.heads import Head, Keys
 
-Work = Callable[[Sequence[Event], float, list[Event]], float]
-"""See :meth:`~arpegon.core.processing.processor.Processor.work`."""
+Process = Callable[[Sequence[Event], float, list[Event]], float]
+"""See :meth:`~arpegon.core.processing.processor.Processor.process_until`."""
 
 Report = Callable[[str, Event | None, Sequence[Event]], None]
 
 
 class StageStep(msgspec.Struct, eq=False, gc=False):
-    """What a stage does in a pass: its work, at which places what leaves it is printed, and whom it feeds."""
+    """What a stage does in a pass: how it processes, at which places what leaves it is printed, and whom it feeds."""
 
     stage: str
-    work: Work
+    process: Process
     places: tuple[str, ...]
     feed: str = ""
     """The name under which other strands take what leaves it; empty where none does."""
@@ -52,7 +52,7 @@ class StrandNode:
         self.lets_go = False
         """Whether something lets go in the next pass, whatever comes in."""
         self.entry_places: tuple[str, ...] = (IN,)
-        self.head_steps: list[tuple[Head, Work]] = []
+        self.head_steps: list[tuple[Head, Process]] = []
         self.steps: list[StageStep] = []
         self._due: float | None = None
 
@@ -84,29 +84,29 @@ class StrandNode:
             letting_go: ids of generators and stages that let go of their notes in the next pass, at ``time``.
         """
 
-        def work_of(stage_id: str, processor: Processor) -> Work:
-            work = processor.work if stage_id != watched else watching(stage_id, processor, report)
-            return work if stage_id not in letting_go else releasing(work, processor, time)
+        def process_of(stage_id: str, processor: Processor) -> Process:
+            process = processor.process_until if stage_id != watched else watching(stage_id, processor, report)
+            return process if stage_id not in letting_go else releasing(process, processor, time)
 
         places = [(stage.id,) for stage, _ in self.stages]
         self.entry_places = (IN,) if self.stages or self.along else (IN, OUT)
         if self.stages and self.along is None:
             places[-1] = (*places[-1], OUT)  # type: ignore[assignment]
-        self.head_steps = [(head, work_of(head.source.id, head.processor)) for head in self.heads]
+        self.head_steps = [(head, process_of(head.source.id, head.processor)) for head in self.heads]
         self.steps = [
             StageStep(
-                stage.id, work_of(stage.id, processor), printed, feed_of(stage.id) if stage.id in self.tapped else ""
+                stage.id, process_of(stage.id, processor), printed, feed_of(stage.id) if stage.id in self.tapped else ""
             )
             for (stage, processor), printed in zip(self.stages, places, strict=True)
         ]
 
     def due(self) -> float:
-        """When one of its generators or stages emits of its own accord; known until :meth:`worked`."""
+        """When one of its generators or stages emits of its own accord; known until :meth:`forget_due`."""
         if self._due is None:
             self._due = min([processor.due() for processor in self.timed], default=math.inf)
         return self._due
 
-    def worked(self) -> None:
+    def forget_due(self) -> None:
         """Something happened to its processors, or to their clock: when they are due must be asked anew."""
         self._due = None
 
@@ -115,17 +115,17 @@ class StrandNode:
         self._due = time
 
 
-def watching(stage_id: str, processor: Processor, report: Report) -> Work:
-    """The work of the watched stage: one event at a time, and each is reported."""
+def watching(stage_id: str, processor: Processor, report: Report) -> Process:
+    """How the watched stage processes: one event at a time, and each is reported."""
 
     def emit(until: float, made: list[Event]) -> float:
         before = len(made)
-        due = processor.work((), until, made)
+        due = processor.process_until((), until, made)
         if len(made) > before:
             report(stage_id, None, made[before:])
         return due
 
-    def work(events: Sequence[Event], until: float, made: list[Event]) -> float:
+    def process(events: Sequence[Event], until: float, made: list[Event]) -> float:
         for event in events:
             emit(event.time, made)
             before = len(made)
@@ -133,15 +133,15 @@ def watching(stage_id: str, processor: Processor, report: Report) -> Work:
             report(stage_id, event, made[before:])
         return emit(until, made)
 
-    return work
+    return process
 
 
-def releasing(work: Work, processor: Processor, time: float) -> Work:
-    """Work after which the processor lets go of its notes."""
+def releasing(process: Process, processor: Processor, time: float) -> Process:
+    """Process after which the processor lets go of its notes."""
 
-    def last_work(events: Sequence[Event], until: float, made: list[Event]) -> float:
-        work(events, until, made)
+    def last_process(events: Sequence[Event], until: float, made: list[Event]) -> float:
+        process(events, until, made)
         processor.release(time, made)
         return processor.due()
 
-    return last_work
+    return last_process

@@ -24,7 +24,7 @@ GIVEN_UP = "engine-gone"
 class Keeper(Protocol):
     """Who remembers what the engine printed; called from the client's threads."""
 
-    def worked_on(self, project: Project, revision: int) -> None:
+    def on_revision(self, project: Project, revision: int) -> None:
         """The engine is told of a document."""
 
     def take(self, report: protocol.Report) -> None:
@@ -84,7 +84,7 @@ class EngineClient:
             command = protocol.SetProject(msgspec.structs.replace(project, takes=()), str(folder), self.revision)
             self._project = command
             if self._keeper is not None:
-                self._keeper.worked_on(project, command.revision)
+                self._keeper.on_revision(project, command.revision)
             self.supervisor.send(command)
             return command.revision
 

@@ -40,7 +40,7 @@ class MemoryKeeper:
 
     # -- the engine's side -------------------------------------------------------------------------
 
-    def worked_on(self, project: Project, revision: int) -> None:
+    def on_revision(self, project: Project, revision: int) -> None:
         with self._lock:
             if self._new:
                 self._new, self._first = False, revision

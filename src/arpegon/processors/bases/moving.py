@@ -49,7 +49,7 @@ class MovingValues(Processor):
         """Work on one event."""
         raise NotImplementedError
 
-    def work(self, events: Sequence[Event], until: float, out: list[Event]) -> float:
+    def process_until(self, events: Sequence[Event], until: float, out: list[Event]) -> float:
         if events:
             self.process(events, out)
         if self._soonest <= until:

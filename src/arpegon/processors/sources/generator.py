@@ -102,7 +102,7 @@ class Generator(KeyBook):
         """Do the step that is due."""
         raise NotImplementedError
 
-    def settled(self) -> None:
+    def on_settings(self) -> None:
         """Derive from the values what the steps need; the key is known."""
 
     # -- settings ----------------------------------------------------------------------------------
@@ -120,7 +120,7 @@ class Generator(KeyBook):
             self.running = self.running and bool(self.down)
         else:
             self.running = self.run.on
-        self.settled()
+        self.on_settings()
 
     @property
     def on_beat(self) -> bool:
@@ -152,14 +152,14 @@ class Generator(KeyBook):
         if self.on_beat:
             self.later(time, lambda now, out: self.ledger.release(now, out))
 
-    def struck(self, strike: int, event: Event, out: list[Event]) -> None:
+    def on_note_on(self, strike: int, event: Event, out: list[Event]) -> None:
         if self.values["transpose"] != "no":
             self._moved_by = event.data1 - self.values["home"]
         if self.values["starts"] == "key" and len(self.down) == 1:
             self.running = True
             self.begun(event.time)
 
-    def let_go(self, strike: int, event: Event, out: list[Event]) -> None:
+    def on_note_off(self, strike: int, event: Event, out: list[Event]) -> None:
         if self.values["transpose"] == "held":
             held = [key for key in self.down if key != event.channel << 7 | event.data1]
             self._moved_by = (held[-1] & 0x7F) - self.values["home"] if held else 0

@@ -118,7 +118,7 @@ class Rebound(Generator):
         self._struck = -1
         super().__init__(values, context)
 
-    def settled(self) -> None:
+    def on_settings(self) -> None:
         values = self.values
         self._walls = [*WALLS.filled(values["walls"])][: values["sides"]]
         self._walls += WALLS.filled([{}] * (values["sides"] - len(self._walls)))

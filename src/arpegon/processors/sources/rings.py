@@ -137,7 +137,7 @@ class Rings(Generator):
         self._ring = 0
         super().__init__(values, context)
 
-    def settled(self) -> None:
+    def on_settings(self) -> None:
         values = self.values
         self._patterns = [RINGS.filled(rings) for rings in values["patterns"]]
         if values["change"] == "now" or not self.running:

@@ -155,7 +155,7 @@ class Steps(Generator):
         self._number = 0
         super().__init__(values, context)
 
-    def settled(self) -> None:
+    def on_settings(self) -> None:
         values = self.values
         self._patterns = [STEPS.filled(steps) for steps in values["patterns"]]
         self._walks = [self._walk(steps) for steps in self._patterns]

@@ -194,7 +194,7 @@ class Arpeggiator(KeyBook):
 
     # -- keys --------------------------------------------------------------------------------------
 
-    def struck(self, strike: int, event: Event, out: list[Event]) -> None:
+    def on_note_on(self, strike: int, event: Event, out: list[Event]) -> None:
         if len(self.down) == 1:
             self._held.clear()
             if self._walks() and (self.values["anew"] or not self._pulse.running):
@@ -205,7 +205,7 @@ class Arpeggiator(KeyBook):
         if self.values["through"]:
             self.ledger.start(strike, (event,), out)
 
-    def let_go(self, strike: int, event: Event, out: list[Event]) -> None:
+    def on_note_off(self, strike: int, event: Event, out: list[Event]) -> None:
         self.ledger.stop(strike, event.time, event.data2, out)
         if note_key(event) not in self.down and not self.values["latch"]:
             self._held.pop(note_key(event), None)

@@ -188,7 +188,7 @@ class Chord(KeyBook):
             for note, level in self._answer(event.data1)
         ]
 
-    def struck(self, strike: int, event: Event, out: list[Event]) -> None:
+    def on_note_on(self, strike: int, event: Event, out: list[Event]) -> None:
         voices = self._answer(event.data1)
         if self.values["lead"]:
             voices = within(led(voices, self._before))
@@ -218,7 +218,7 @@ class Chord(KeyBook):
 
         return start
 
-    def let_go(self, strike: int, event: Event, out: list[Event]) -> None:
+    def on_note_off(self, strike: int, event: Event, out: list[Event]) -> None:
         self.ledger.stop(strike, event.time, event.data2, out)
 
     # -- words -------------------------------------------------------------------------------------

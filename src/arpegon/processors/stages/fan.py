@@ -135,7 +135,7 @@ class Fan(MovingValues):
             else:
                 self.send((channel, place), (one["target"], number, to), driven(one, value), time, out)
 
-    def work(self, events: Sequence[Event], until: float, out: list[Event]) -> float:
+    def process_until(self, events: Sequence[Event], until: float, out: list[Event]) -> float:
         if events:
             self.process(events, out)
         if self._moved and not self.bypass:

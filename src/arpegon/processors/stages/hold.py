@@ -46,7 +46,7 @@ class Hold(KeyBook):
         """The strike that each key holds, by channel and note."""
         super().__init__(values, context)
 
-    def struck(self, strike: int, event: Event, out: list[Event]) -> None:
+    def on_note_on(self, strike: int, event: Event, out: list[Event]) -> None:
         key = note_key(event)
         before = self._latched.get(key)
         if self.values["until"] == "next" and len(self.down) == 1:
@@ -58,7 +58,7 @@ class Hold(KeyBook):
         self._latched[key] = strike
         self.ledger.start(strike, (event,), out)
 
-    def let_go(self, strike: int, event: Event, out: list[Event]) -> None:
+    def on_note_off(self, strike: int, event: Event, out: list[Event]) -> None:
         """The hand may leave: the note stays."""
 
     def other(self, event: Event, out: list[Event]) -> None:

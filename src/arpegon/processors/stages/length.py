@@ -57,7 +57,7 @@ class Length(KeyBook):
         self._last: float | None = None
         self._step: float | None = None
 
-    def struck(self, strike: int, event: Event, out: list[Event]) -> None:
+    def on_note_on(self, strike: int, event: Event, out: list[Event]) -> None:
         if self._last is None or event.time > self._last:
             self._step = None if self._last is None else event.time - self._last
             self._last = event.time
@@ -80,7 +80,7 @@ class Length(KeyBook):
             return float(self._step * values["percent"] / 100.0)
         return None
 
-    def let_go(self, strike: int, event: Event, out: list[Event]) -> None:
+    def on_note_off(self, strike: int, event: Event, out: list[Event]) -> None:
         begun = self._begun.pop(strike, None)
         if begun is None:
             return

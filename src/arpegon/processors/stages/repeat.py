@@ -98,7 +98,7 @@ class Repeat(KeyBook):
 
     # -- keys --------------------------------------------------------------------------------------
 
-    def struck(self, strike: int, event: Event, out: list[Event]) -> None:
+    def on_note_on(self, strike: int, event: Event, out: list[Event]) -> None:
         first = not self._held
         self._held[strike] = event
         self._struck[strike] = 0
@@ -109,7 +109,7 @@ class Repeat(KeyBook):
         elif not self._pulse.on_beat:
             self._sound(strike, event.time, 1.0, out)
 
-    def let_go(self, strike: int, event: Event, out: list[Event]) -> None:
+    def on_note_off(self, strike: int, event: Event, out: list[Event]) -> None:
         self._held.pop(strike, None)
         self._struck.pop(strike, None)
         self.ledger.stop(strike, event.time, event.data2, out)

@@ -57,12 +57,12 @@ class Thin(KeyBook):
         """What belongs to no note and came behind notes of this moment: it goes out behind them."""
         super().__init__(values, context)
 
-    def struck(self, strike: int, event: Event, out: list[Event]) -> None:
+    def on_note_on(self, strike: int, event: Event, out: list[Event]) -> None:
         self._instant = event.time
         self._held[strike] = event
         self._new.add(strike)
 
-    def let_go(self, strike: int, event: Event, out: list[Event]) -> None:
+    def on_note_off(self, strike: int, event: Event, out: list[Event]) -> None:
         self._instant = event.time
         self._ended[strike] = event
 

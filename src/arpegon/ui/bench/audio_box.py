@@ -71,7 +71,7 @@ class AudioBox(QWidget):
     @property
     def source(self) -> AudioSource | None:
         """The source that is edited."""
-        sources = self.editor.strand.workers
+        sources = self.editor.strand.active_sources
         found = next((one for one in sources if one.id == self.editor.stage.id), None)
         return found if isinstance(found, AudioSource) else None
 

@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from arpegon.core.document import edits
-from arpegon.core.document.model import Hookup, Strand, WorkingSource
+from arpegon.core.document.model import ActiveSource, Hookup, Strand
 from arpegon.engine.wire.protocol import Telemetry
 from arpegon.files.presets import Preset
 from arpegon.processors import processor_class
@@ -217,7 +217,7 @@ class Bench(QWidget):
             source = strand.sources[chosen.place]
             self.title.setText(source_words(project, source)[0])
             self._where.setText(f"feeds {strand.name}")
-            if isinstance(source, WorkingSource):
+            if isinstance(source, ActiveSource):
                 self.bypass.setChecked(source.bypass)
         elif chosen.part == "destination":
             self.title.setText(destination_words(project, strand.destinations[chosen.place])[0])

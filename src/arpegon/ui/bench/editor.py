@@ -94,7 +94,7 @@ class StageEditor(BenchPart):
     @property
     def beneath(self) -> int:  # type: ignore[override]
         """Sources that make notes by themselves need their room more than the list of what came out."""
-        is_source = any(source.id == self.stage.id for source in self.strand.workers)
+        is_source = any(source.id == self.stage.id for source in self.strand.active_sources)
         return _MIN_BESIDE_SOURCES if is_source else _MIN_READOUT
 
     def show_document(self) -> bool:

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QMenu
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import (
+    ActiveSource,
     AnyDestination,
     AnySource,
     ClickSource,
@@ -23,7 +24,6 @@ from arpegon.core.document.model import (
     Stage,
     StrandSource,
     SurfaceSource,
-    WorkingSource,
 )
 from arpegon.files.presets import Preset
 from arpegon.processors import GENERATORS, PROCESSORS
@@ -247,7 +247,7 @@ class ColumnActs:
     def source_menu(self, place: int, where: QPoint) -> None:
         menu = QMenu(self.column)
         source = self.column.strand.sources[place]
-        if isinstance(source, WorkingSource):
+        if isinstance(source, ActiveSource):
             menu.addAction("Wake it" if source.bypass else "Let it rest", lambda: self.bypass(source.id))
             self.add_clipboard(menu, lambda: self.select("source", place))
         menu.addAction("Remove", lambda: self.remove_end("source", place))

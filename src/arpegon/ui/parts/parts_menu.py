@@ -32,7 +32,7 @@ def parts_menu(project: Project, parent: QWidget, entries: Callable[[str], Itera
     for strand in project.strands:
         sub = menu.addMenu(strand.name)
         fill(sub, strand.id)
-        for stage in strand.works:
+        for stage in strand.all_stages:
             fill(sub.addMenu(name_of(project, stage.id) or stage.id) if sub is not None else None, stage.id)
     instruments = menu.addMenu("Instruments")
     for instrument in project.instruments:
