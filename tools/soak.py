@@ -24,6 +24,7 @@ from pathlib import Path
 from typing import Any
 
 import msgspec
+from PyQt6.QtCore import QEvent
 from tools.jack_server import jack_server
 from tools.pages import write_long_run
 
@@ -191,6 +192,8 @@ class Soak:
         began = time.monotonic()
         while time.monotonic() - began < seconds:
             self.application.processEvents()
+            # Without a loop that runs, what is to be deleted later would stay for ever.
+            self.application.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
             if condition():
                 return time.monotonic() - began
             time.sleep(0.002)
