@@ -1,7 +1,8 @@
 """The other side of a soak: a keyboard that plays at random and a synthesizer that writes down what it hears.
 
-A program of its own, so that neither hears or plays late because the window is busy, and without Python in JACK's
-thread: a server that does not wait for its clients (see :mod:`tools.jack_server`) loses what a late one has to hear.
+A program of its own, so that neither hears or plays late because the window is busy; and what it hears is taken
+without Python in JACK's thread: a server that does not wait for its clients (see :mod:`tools.jack_server`) loses what
+a late one has to hear.
 It obeys lines on standard input:
 ``unplug``, ``plug``, ``rest`` (let all keys go, play no more), ``play`` and ``report``, which it answers with a line of
 JSON.
@@ -16,6 +17,7 @@ import threading
 import time
 
 import rtmidi
+from tools.jack_devices import Keyboard
 
 NAME = "Soak"
 _GAP_SECONDS = (0.02, 0.3)
@@ -34,7 +36,7 @@ class Player:
         self._open: dict[tuple[int, int], int] = {}
         self._events = 0
         self._down: list[tuple[float, int]] = []
-        self._keys: rtmidi.MidiOut | None = None
+        self._keys: Keyboard | None = None
         self._synth = rtmidi.MidiIn(rtmidi.API_UNIX_JACK, name=f"{NAME} synth", queue_size_limit=_QUEUE)
         self._synth.ignore_types(sysex=False)
         self._synth.open_virtual_port("in")
@@ -69,20 +71,18 @@ class Player:
     def plug(self) -> None:
         """The keyboard is there."""
         if self._keys is None:
-            self._keys = rtmidi.MidiOut(rtmidi.API_UNIX_JACK, name=f"{NAME} keys")
-            self._keys.open_virtual_port("out")
+            self._keys = Keyboard(f"{NAME} keys")
 
     def unplug(self) -> None:
         """The keyboard is pulled out, with whatever was held on it."""
         keys, self._keys = self._keys, None
         self._down = []
         if keys is not None:
-            keys.close_port()
-            keys.delete()
+            keys.close()
 
     def _send(self, *message: int) -> None:
         if self._keys is not None:
-            self._keys.send_message(message)
+            self._keys.send(message)
 
     def step(self) -> None:
         """Strike, let go or turn something."""
