@@ -179,7 +179,7 @@ class Soak:
         self.kills: list[float] = []
         self.listener_killed, self.listener_kills = 0.0, 0
         self.restarts: dict[str, list[float]] = {"telemetry": [], "ports": [], "sound": []}
-        self.lost = self.near_kills = self.hanging = self.checked = self.checks = self.silent_checks = 0
+        self.lost = self.near_kills = self.hanging = self.checked = self.checks = self.silent_checks = self.doubled = 0
         self.acts: dict[str, int] = {}
         self.faults: set[str] = set()
         self.port = ""
@@ -385,13 +385,13 @@ class Soak:
         session.all_off()
         self.let_pass(2.5)
         report = self.player.report()
-        if report["hanging"]:
+        if report["open"]:
             ago = f"{time.monotonic() - self.kills[-1]:.0f} s ago" if self.kills else "never"
             print(f"hanging: {report['open']}; the last kill: {ago}", flush=True)
-        self.hanging += report["hanging"]
+        self.hanging += len(report["open"])
         self.checks += 1
         self.silent_checks += not report["heard"]
-        self.events = report["events"]
+        self.events, self.doubled = report["events"], report["doubled"]
         remembered = self._remembered(self.since)
         heard: dict[tuple[int, int], list[float]] = {}
         for at, channel, note in report["heard"]:
@@ -429,6 +429,7 @@ class Soak:
     def rows(self) -> Iterator[tuple[str, str]]:
         """The table."""
         yield "events that the synthesizer heard", f"{self.events:,}"
+        yield "notes that a period lost by the server let begin twice", f"{self.doubled}"
         yield "things done", ", ".join(f"{count} {name}" for name, count in sorted(self.acts.items()))
         yield "hanging notes", f"{self.hanging}"
         yield "comparisons, of them with nothing heard since the one before", f"{self.checks}, {self.silent_checks}"

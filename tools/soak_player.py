@@ -33,7 +33,9 @@ class Player:
         self._lock = threading.Lock()
         self._heard: list[tuple[float, int, int]] = []
         """Note ons: when, channel, note."""
-        self._open: dict[tuple[int, int], int] = {}
+        self._open: set[tuple[int, int]] = set()
+        self._doubled = 0
+        """Note ons that came while the note sounded: the server said one twice, or lost the end of the one before."""
         self._events = 0
         self._down: list[tuple[float, int]] = []
         self._keys: Keyboard | None = None
@@ -57,16 +59,18 @@ class Player:
         with self._lock:
             self._events += 1
             kind, channel = message[0] & 0xF0, message[0] & 0x0F
+            key = (channel, message[1])
             if kind == 0x90 and message[2]:
-                self._heard.append((time.monotonic(), channel, message[1]))
-                self._open[channel, message[1]] = self._open.get((channel, message[1]), 0) + 1
+                # Ons and offs of a note leave strictly in turn.
+                if key in self._open:
+                    self._doubled += 1
+                else:
+                    self._open.add(key)
+                    self._heard.append((time.monotonic(), *key))
             elif kind in (0x80, 0x90):
-                key = (channel, message[1])
-                if self._open.get(key):
-                    self._open[key] -= 1
+                self._open.discard(key)
             elif kind == 0xB0 and message[1] in (120, 123):
-                for key in [key for key in self._open if key[0] == channel]:
-                    self._open[key] = 0
+                self._open = {key for key in self._open if key[0] != channel}
 
     def plug(self) -> None:
         """The keyboard is there."""
@@ -104,9 +108,8 @@ class Player:
         """What was heard since the last report."""
         with self._lock:
             heard, self._heard = self._heard, []
-            hanging = sum(self._open.values())
-            found = [key for key, count in self._open.items() if count]
-            return json.dumps({"heard": heard, "hanging": hanging, "open": found, "events": self._events})
+            counts = {"events": self._events, "doubled": self._doubled}
+            return json.dumps({"heard": heard, "open": sorted(self._open), **counts})
 
     def pause(self) -> float:
         """Seconds to the next step."""
