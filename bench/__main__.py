@@ -58,7 +58,8 @@ NOTES = """## How
   window in another process repaints a board of eight strands 60 times a second and the engine also renders their audio.
   The bare loop does nothing but wait with `select` and read the clock; it has the same scheduling (real time where the
   system allows it) and is measured in the same way before and after, alone.
-- *Note in to note out*: through two JACK MIDI ports each, so both sides contain JACK's own periods.
+- *Note in to note out*: by the frames of JACK at which notes leave the keyboard and reach the synthesizer, at seven
+  places of the period; the bare client echoes within the period, the engine answers one period later.
 - *Offline*: both sides make the incoming events; the run then sends them through source, three stages and outlet, the
   bare loop only makes as many events again as each of the three stages does, with the same constructors.
 - *Eight mixed stages*: one strand of a sieve, Humanize, Velocity with accents, Scale, Transpose by degrees, a key map,

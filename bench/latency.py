@@ -1,4 +1,4 @@
-"""From note in to note out over JACK, beside a bare echo."""
+"""From note in to note out over JACK, in frames, beside a bare client that echoes at the same frames."""
 
 from __future__ import annotations
 
@@ -6,70 +6,61 @@ import subprocess
 import sys
 import time
 from pathlib import Path
+from statistics import pstdev
 
-import rtmidi
+from tools.jack_devices import Keyboard, Synth
 
 from arpegon.core.document.model import MidiSource, PortDestination, Project, Stage, Strand
 from arpegon.engine.live.client import EngineClient
 from bench.rows import Row, median
 
-STROKES = 300
+NOTES = 300
+PERIOD = 128
+_PATIENCE_SECONDS = 0.5
+_GAP_SECONDS = 0.0071
 
 ECHO = """
-import rtmidi, sys, time
-out = rtmidi.MidiOut(rtmidi.API_UNIX_JACK, name="Echo")
-out.open_virtual_port("out")
-inp = rtmidi.MidiIn(rtmidi.API_UNIX_JACK, name="Echo in")
-inp.set_callback(lambda message, _: out.send_message(message[0]))
-inp.open_virtual_port("in")
+import jack, time
+client = jack.Client("Echo", no_start_server=True)
+source, out = client.midi_inports.register("in"), client.midi_outports.register("out")
+def echo(frames):
+    out.clear_buffer()
+    for offset, message in source.incoming_midi_events():
+        out.write_midi_event(offset, bytes(message))
+client.set_process_callback(echo)
+client.activate()
 print("ready", flush=True)
 time.sleep(120)
 """
 
 
 class Player:
-    """Plays notes into a port and waits for what comes back."""
+    """Plays notes at all places of the period, and hears at which frame each comes back."""
 
     def __init__(self) -> None:
-        self.heard: list[float] = []
-        self.out = rtmidi.MidiOut(rtmidi.API_UNIX_JACK, name="Player out")
-        self.back = rtmidi.MidiIn(rtmidi.API_UNIX_JACK, name="Player in")
-        self.back.set_callback(lambda message, _: self.heard.append(time.perf_counter()))
-
-    def listen_to(self, name: str) -> None:
-        """Connect to another program's output."""
-        self.back.open_port(_find(self.back, name))
+        self.heard: list[int] = []
+        self.keys = Keyboard("Player keys")
+        self.synth = Synth("Player synth", lambda _, frame: self.heard.append(frame))
 
     def measure(self) -> list[float]:
-        """Seconds from sending to hearing, for each stroke."""
-        times = []
-        for place in range(STROKES):
-            message = [0x90 if place % 2 == 0 else 0x80, 60, 100]
+        """Seconds from sent to heard, of each note that came back."""
+        ways = []
+        for number in range(NOTES):
             self.heard.clear()
-            began = time.perf_counter()
-            self.out.send_message(message)
-            end = began + 0.5
+            self.keys.sent.clear()
+            self.keys.send([0x90 if number % 2 == 0 else 0x80, 60, 100], number % 7 / 7)
+            end = time.perf_counter() + _PATIENCE_SECONDS
             while not self.heard and time.perf_counter() < end:
                 time.sleep(0.0002)
             if self.heard:
-                times.append(self.heard[0] - began)
-            time.sleep(0.0071)
-        return times
+                ways.append((self.heard[0] - self.keys.sent[0]) / self.keys.rate)
+            time.sleep(_GAP_SECONDS)
+        return ways
 
     def close(self) -> None:
         """Leave JACK."""
-        for device in (self.out, self.back):
-            device.close_port()
-            device.delete()
-
-
-def _find(device: rtmidi.MidiIn | rtmidi.MidiOut, name: str) -> int:
-    for _ in range(200):
-        for place, port in enumerate(device.get_ports()):
-            if port.startswith(name):
-                return place
-        time.sleep(0.05)
-    raise RuntimeError(f"no port {name}")
+        self.keys.close()
+        self.synth.close()
 
 
 def _echo() -> list[float]:
@@ -78,15 +69,14 @@ def _echo() -> list[float]:
         assert process.stdout is not None
         process.stdout.readline()
         player = Player()
-        player.out.open_port(_find(player.out, "Echo in"))
-        player.listen_to("Echo:out")
-        time.sleep(0.3)
-        times = player.measure()
+        player.keys.connect("Echo:in")
+        player.synth.connect("Echo:out")
+        ways = player.measure()
         player.close()
     finally:
         process.kill()
         process.wait()
-    return times
+    return ways
 
 
 def _engine() -> list[float]:
@@ -97,30 +87,39 @@ def _engine() -> list[float]:
     )
     strand = Strand(id="a", name="A", sources=(MidiSource(),), stages=stages, destinations=(PortDestination(),))
     player = Player()
-    player.out.open_virtual_port("keys")
     client = EngineClient(lambda report: None)
     client.start()
     client.set_project(Project(strands=(strand,)), Path("."))
-    player.listen_to("Arpegon:out")
+    player.synth.connect("Arpegon:out")
     time.sleep(3.0)
-    times = player.measure()
+    ways = player.measure()
     client.close()
     player.close()
-    return times
+    return ways
 
 
 def rows() -> list[Row]:
-    """The median through three stages and through the bare echo."""
+    """How long it takes through three stages and through the bare echo, and how evenly."""
     bare, ours = _echo(), _engine()
-    assert min(len(bare), len(ours)) > STROKES / 2, "too many notes were lost on the way"
+    assert min(len(bare), len(ours)) > NOTES / 2, "too many notes were lost on the way"
+    period = PERIOD / 48_000
     more = median(ours) - median(bare)
+    spread = pstdev(ours)
     return [
         Row(
-            "Note in to note out over JACK (128 frames), three stages, median",
+            f"Note in to note out over JACK ({PERIOD} frames), three stages, median",
             f"{median(ours) * 1000:.2f} ms",
-            f"{median(bare) * 1000:.2f} ms (bare python-rtmidi echo)",
-            f"{median(ours) / median(bare):.2f}",
-            "at most 0.5 ms more",
-            more <= 0.0005,
-        )
+            f"{median(bare) * 1000:.2f} ms (bare client, echo at the same frame)",
+            f"{more / period:.2f} periods more",
+            "at most one period more",
+            more <= period + 0.5 / 48_000,
+        ),
+        Row(
+            "The same, standard deviation",
+            f"{spread * 1000:.3f} ms",
+            f"{pstdev(bare) * 1000:.3f} ms (bare client)",
+            "",
+            "at most 0.05 ms",
+            spread <= 0.00005,
+        ),
     ]

@@ -10,7 +10,9 @@ JSON.
 
 from __future__ import annotations
 
+import contextlib
 import json
+import queue
 import random
 import sys
 import threading
@@ -111,6 +113,20 @@ class Player:
             counts = {"events": self._events, "doubled": self._doubled}
             return json.dumps({"heard": heard, "open": sorted(self._open), **counts})
 
+    def obey(self, word: str) -> None:
+        """Do what a line says."""
+        match word:
+            case "report":
+                print(self.report(), flush=True)
+            case "rest" | "play":
+                self.playing = word == "play"
+            case "plug":
+                self.plug()
+            case "unplug":
+                self.unplug()
+            case "end":
+                self.running = False
+
     def pause(self) -> float:
         """Seconds to the next step."""
         return self._draw.uniform(*_GAP_SECONDS)
@@ -119,25 +135,21 @@ class Player:
 def main() -> None:
     """Play until standard input ends."""
     player = Player(int(sys.argv[1]))
+    words: queue.SimpleQueue[str] = queue.SimpleQueue()
 
-    def obey() -> None:
+    def read() -> None:
         for line in sys.stdin:
-            word = line.strip()
-            if word == "report":
-                print(player.report(), flush=True)
-            elif word in ("rest", "play"):
-                player.playing = word == "play"
-            elif word == "plug":
-                player.plug()
-            elif word == "unplug":
-                player.unplug()
-        player.running = False
+            words.put(line.strip())
+        words.put("end")
 
-    threading.Thread(target=obey, daemon=True).start()
+    threading.Thread(target=read, daemon=True).start()
     threading.Thread(target=player.listen, daemon=True).start()
     while player.running:
         player.step()
-        time.sleep(player.pause())
+        until = time.monotonic() + player.pause()
+        while player.running and (left := until - time.monotonic()) > 0:
+            with contextlib.suppress(queue.Empty):
+                player.obey(words.get(timeout=left))
 
 
 if __name__ == "__main__":

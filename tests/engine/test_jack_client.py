@@ -13,6 +13,7 @@ from tools.jack_server import jack_server as server
 from arpegon.core.document.model import MidiSource, PortDestination
 from arpegon.core.events import note_off, note_on
 from arpegon.engine.devices.jack_client import JackClient
+from arpegon.engine.devices.port_hub import PortHub
 from arpegon.engine.live.client import EngineClient
 from building import project, stage, strand
 from engine_reports import Reports
@@ -108,6 +109,28 @@ def test_a_port_that_was_made_anew_under_its_name_is_known_to_be_another(client,
     pair.keys.send([0x90, 60, 1])
     wait_for(lambda: heard == [[0x90, 60, 1]])
     assert again.alive
+
+
+def test_a_client_that_another_thread_joined_anew_is_opened_anew(client, pair):
+    """Sound may find out first that the server was gone, and is back."""
+    heard = []
+    hub = PortHub(
+        lambda name, event: heard.append((name, event.data1)),
+        lambda name: None,
+        lambda *lists: None,
+        lambda missing: None,
+        lambda *tick: None,
+        (client,),
+    )
+    hub.scan()
+    client._gone = True
+    assert not client.there and client.there
+    hub.scan()
+    pair.connect_to_own_output()
+    pair.keys.send([0x90, 61, 1])
+    wait_for(lambda: heard == [(f"{pair.name} keys:out", 61)])
+    hub.send("", [note_on(time.monotonic(), 0, 60, 90)])
+    wait_for(lambda: pair.heard == [[0x90, 60, 90]])
 
 
 def test_a_fault_in_a_taker_is_logged_once_and_the_cycles_go_on(client, pair, caplog):

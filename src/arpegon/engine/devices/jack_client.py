@@ -58,7 +58,7 @@ class _Opened:
 
     @property
     def alive(self) -> bool:
-        return not self.renewed or self.port.is_connected_to(self.other)
+        return self._client.has(self)
 
     def close(self) -> None:
         self._client.leave(self)
@@ -108,6 +108,7 @@ class _Output(_Opened):
             for message in self._resending.again(cycle):
                 with contextlib.suppress(jack.JackError):  # the period is full
                     port.write_midi_event(0, message)
+                written = True
         late = PERIODS_LATE * frames
         while queue:
             at, message = queue[0]
@@ -289,14 +290,22 @@ class JackClient:
             self._client.connect(*ends(port))
         except jack.JackError:
             if port is not None:
-                port.unregister()
+                with contextlib.suppress(jack.JackError):
+                    port.unregister()
             return None
         return port
+
+    def has(self, opened: _Opened) -> bool:
+        """Whether a port was opened on the server that we are with, and is connected to what it was opened for."""
+        with self._lock:
+            if opened not in (*self._inputs, *self._outputs):
+                return False
+            return not opened.renewed or bool(opened.port.is_connected_to(opened.other))
 
     def leave(self, opened: _Opened) -> None:
         """Close a port, once no cycle under way works on it; our own stay."""
         with self._lock:
-            if opened not in self._inputs and opened not in self._outputs:
+            if opened not in (*self._inputs, *self._outputs):
                 return  # of a server that is gone
             if isinstance(opened, _Output):
                 self._wait(lambda: not opened.waiting)

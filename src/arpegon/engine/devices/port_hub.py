@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import re
 import threading
 import time
@@ -12,6 +13,8 @@ from arpegon.core.events import Event, from_bytes
 from arpegon.core.time.ticks import MESSAGES
 from arpegon.engine.devices.systems import OWN_CLIENT, MidiOutput, MidiPort, MidiSystem, Take
 from arpegon.engine.graph.gates import silence
+
+log = logging.getLogger(__name__)
 
 SCAN_SECONDS = 1.0
 FIRST_SCANS, FIRST_SCAN_SECONDS = 16, 0.25
@@ -126,8 +129,11 @@ class PortHub:
     def _watch(self) -> None:
         soon = FIRST_SCANS
         while self._running:
-            with self._lock:
-                self.scan()
+            try:
+                with self._lock:
+                    self.scan()
+            except Exception:  # whatever a system met with: it is looked again
+                log.exception("a fault while looking for ports")
             soon = 0 if self._own else soon - 1
             if self._wake.wait(FIRST_SCAN_SECONDS if soon > 0 else SCAN_SECONDS):
                 time.sleep(_SOON_SECONDS)
@@ -156,7 +162,8 @@ class PortHub:
             self._changed(*known)
 
     def _open_own(self, system: MidiSystem) -> None:
-        if system.label not in self._own:
+        own = self._own.get(system.label)
+        if own is None or not all(port.alive for port in own):
             own = system.open_own(self._take_from(f"{OWN_CLIENT} in"))
             if own is not None:
                 self._own[system.label] = own
