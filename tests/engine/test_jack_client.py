@@ -47,7 +47,7 @@ def test_the_engine_is_one_client_whatever_it_plays_and_hears(live, pair):
     assert clients() == {"Arpegon", "system", f"{pair.name} keys", f"{pair.name} synth"}
 
 
-def test_what_is_answered_leaves_one_period_after_the_frame_at_which_it_came(live, pair):
+def test_what_is_answered_leaves_at_least_one_period_after_the_frame_at_which_it_came(live, pair):
     live.set_project(
         project(strand(stage("transpose", semitones=12), sources=(MidiSource(),), destinations=(PortDestination(),))),
         HERE,
@@ -61,9 +61,8 @@ def test_what_is_answered_leaves_one_period_after_the_frame_at_which_it_came(liv
         pair.keys.send([0x80, 60, 64], place / 60)
         wait_for(lambda count=count: len(pair.heard) == count + 2)
     ways = [heard - sent for sent, heard in zip(pair.keys.sent, pair.frames, strict=True)]
-    assert min(ways) >= PERIOD - 1
-    exact = sum(abs(way - PERIOD) <= 1 for way in ways)
-    assert exact > len(ways) / 2, f"on a machine that has time all are exact; here {exact} of {len(ways)}"
+    assert abs(min(ways) - PERIOD) <= 1, ways
+    assert sorted(ways)[len(ways) // 2] <= 2 * PERIOD, ways
 
 
 def test_what_is_due_at_different_times_leaves_at_different_frames(client, pair):

@@ -119,7 +119,7 @@ def test_two_programs_on_one_folder_keep_apart(tmp_path):
     assert first.memory != second.memory and first.leftovers() == second.leftovers() == []
     first.lock.release()
     (left,) = second.leftovers()
-    assert starts(read_spool(left.memory)[0]) == [1.0] and left.origin.name == "tide.arpegon"
+    assert starts(read_spool(left.place.memory)[0]) == [1.0] and left.origin.name == "tide.arpegon"
     assert left.project is None and left.title == "Tide"
 
 

@@ -1,8 +1,8 @@
 """One client of a JACK server (JACK2's or PipeWire's) for MIDI and audio, in and out, by the frame.
 
 Whatever comes in is stamped by its frame: a message at frame *f* came one period before *f* is worked on. Whatever
-leaves does so two periods after its time, at its exact frame. So a note that is answered at once leaves exactly one
-period after the frame at which it came, and the engine may be late by a period without anybody hearing it.
+leaves does so two periods after its time, at its exact frame. So a note that is answered at once leaves one period
+after the frame at which it came, and the engine may be late by a period without anybody hearing it.
 """
 
 from __future__ import annotations
