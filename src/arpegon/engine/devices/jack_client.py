@@ -39,6 +39,8 @@ _NAME_SECONDS, _NAME_PAUSE = 0.5, 0.02
 _CYCLES = 3
 """A connection that was just made takes part in the graph of the cycle after the next; what is sent before is lost."""
 _CYCLES_PATIENCE = 0.5
+_GLANCE_SECONDS = 0.0002
+"""How long it may take to read two clocks, for one to tell of the other."""
 _LOST_PERIODS = 3
 """A server that does not wait for its clients skips periods when clients come or go on a busy machine, and what left
 about then may be heard never, or twice (measured: some of 4,000 while clients come and go twice a second)."""
@@ -399,9 +401,11 @@ class JackClient:
         if client is None:  # still joining
             return
         rate = self._rate
-        measured = time.monotonic() - client.frames_since_cycle_start / rate
+        before = time.monotonic()
+        measured = before - client.frames_since_cycle_start / rate
+        undisturbed = time.monotonic() - before < _GLANCE_SECONDS
         frame = client.last_frame_time
-        start = self._steady.at(frame, measured)
+        start = self._steady.at(frame, measured, undisturbed)
         if frame != self._next_frame:
             self._lost_cycle = self._cycles
         self._next_frame = frame + frames

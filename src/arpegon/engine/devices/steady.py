@@ -23,12 +23,12 @@ class SteadyStart:
         self._frame = 0
         self._start: float | None = None
 
-    def at(self, frame: int, measured: float) -> float:
+    def at(self, frame: int, measured: float, sure: bool = True) -> float:
         """When the block begins whose first sample is number ``frame``, and began at ``measured`` seconds or a
-        little before."""
+        little before; what is not ``sure`` is taken where nothing else is known."""
         start = measured if self._start is None else self._start + (frame - self._frame) / self._rate
         if abs(measured - start) > self._jump:
             start = measured
         self._frame = frame
-        self._start = start + _DRIFT_SHARE * (measured - start)
+        self._start = start + (_DRIFT_SHARE * (measured - start) if sure else 0.0)
         return self._start

@@ -1,0 +1,156 @@
+"""By the frame: cycles of our JACK client, on a server of the test's own that is called when the test says so."""
+
+from __future__ import annotations
+
+import random
+
+import pytest
+
+from arpegon.core.events import note_off, note_on
+from arpegon.engine.devices import jack_client
+from arpegon.engine.devices.jack_client import JackClient, _Input, _Output
+
+RATE, FRAMES = 48_000, 256
+PERIOD = FRAMES / RATE
+
+
+class Port:
+    """A port of ours: what comes in in a period, and what leaves in each by its offset."""
+
+    def __init__(self, server):
+        self.server = server
+        self.coming, self.left, self.room = [], [], 1000
+
+    def incoming_midi_events(self):
+        return iter(self.coming)
+
+    def clear_buffer(self):
+        self._free = self.room
+
+    def write_midi_event(self, offset, message):
+        assert 0 <= offset < FRAMES
+        if not self._free:
+            raise jack_client.jack.JackError("full")
+        self._free -= 1
+        self.left.append((self.server.last_frame_time + offset, bytes(message)))
+
+
+class Server:
+    """A server whose cycles begin by its frames, and wake us a little later."""
+
+    def __init__(self, monkeypatch):
+        self.last_frame_time, self.late = 0, 0.0
+        self.draw = random.Random(3)
+        monkeypatch.setattr(jack_client.time, "monotonic", lambda: self.now)
+        self.client = JackClient()
+        self.client._client = self
+        self.source, self.out = Port(self), Port(self)
+        self.taken = []
+        self.output = _Output(self.client, self.out, "x:y")
+        self.client._outputs = (self.output,)
+        self.client._inputs = (_Input(self.client, self.source, "x:z", self.take),)
+
+    @property
+    def now(self):
+        return 100.0 + self.last_frame_time / RATE + self.late
+
+    @property
+    def frames_since_cycle_start(self):
+        return round(self.late * RATE)
+
+    def take(self, message, time):
+        self.taken.append((bytes(message), time))
+
+    def cycle(self, coming=(), skipped=0):
+        self.last_frame_time += FRAMES * (1 + skipped)
+        self.late = self.draw.uniform(0.0, 0.8) * PERIOD
+        self.source.coming = list(coming)
+        self.client._cycle(FRAMES)
+
+
+@pytest.fixture
+def server(monkeypatch):
+    made = Server(monkeypatch)
+    for _ in range(5):
+        made.cycle()
+    return made
+
+
+def test_what_is_answered_at_once_leaves_one_period_after_its_frame(server):
+    for offset in range(0, FRAMES, 5):
+        server.cycle([(offset, b"\x90\x3c\x40")])
+        came = server.last_frame_time + offset
+        ((_, time),) = server.taken
+        server.taken.clear()
+        assert abs(time - (100.0 + (came - FRAMES) / RATE)) < 1.0 / RATE, "stamped by its frame, one period before"
+        server.output.send([note_on(time, 0, 60, 64)])
+        server.cycle()
+        ((frame, message),) = server.out.left
+        server.out.left.clear()
+        assert abs(frame - came - FRAMES) <= 1 and message == b"\x90\x3c\x40"
+
+
+def test_what_is_due_at_different_times_leaves_at_these_frames_two_periods_later(server):
+    times = [server.now + number * 0.0007 for number in range(60)]
+    server.output.send([note_on(time, 0, 1 + number, 64) for number, time in enumerate(times)])
+    for _ in range(20):
+        server.cycle()
+    frames = [frame for frame, _ in server.out.left]
+    wanted = [round((time - 100.0) * RATE) + 2 * FRAMES for time in times]
+    assert len(frames) == 60 and all(abs(frame - due) <= 1 for frame, due in zip(frames, wanted, strict=True))
+
+
+def test_what_is_late_leaves_at_once_and_in_the_order_in_which_it_was_sent(server):
+    now = server.now
+    server.output.send([note_on(now - 1.0, 0, 60, 64), note_on(now - 2.0, 0, 61, 64), note_off(now - 3.0, 0, 60)])
+    server.cycle()
+    assert [(frame, message[1]) for frame, message in server.out.left] == [
+        (server.last_frame_time, note) for note in (60, 61, 60)
+    ]
+
+
+def test_a_period_that_is_full_leaves_the_rest_to_the_next(server):
+    server.out.room = 7
+    server.output.send([note_on(0.0, 0, 1 + number, 64) for number in range(20)])
+    for _ in range(3):
+        server.cycle()
+    assert [message[1] for _, message in server.out.left] == list(range(1, 21))
+
+
+def test_a_message_that_no_period_holds_is_left_out_and_what_follows_leaves(server, caplog):
+    server.out.room = 0
+    server.output.send([note_on(0.0, 0, 60, 64)])
+    server.cycle()
+    server.out.room = 7
+    server.output.send([note_on(0.0, 0, 61, 64)])
+    server.cycle()
+    assert [message[1] for _, message in server.out.left] == [61] and "too long" in caplog.text
+
+
+def test_after_periods_that_were_skipped_ends_are_said_again(server):
+    server.output.send([note_on(0.0, 0, 60, 64), note_off(0.0, 0, 60)])
+    server.cycle()
+    server.out.left.clear()
+    server.cycle()
+    assert server.out.left == []
+    server.cycle(skipped=1)
+    assert [message[:2] for _, message in server.out.left] == [b"\x80\x3c"]
+
+
+def test_what_a_sender_had_no_time_to_write_anew_is_taken_once(server):
+    coming = [(3, b"\x90\x3c\x40")]
+    server.cycle(coming)
+    server.cycle(coming, skipped=1)
+    assert len(server.taken) == 1
+    for _ in range(4):
+        server.cycle()
+    server.cycle(coming)
+    server.cycle(coming)
+    assert len(server.taken) == 3, "where no period was lost, the same twice is played twice"
+
+
+def test_time_is_kept_to_over_periods_that_were_skipped(server):
+    server.cycle(skipped=12)
+    server.cycle([(0, b"\x90\x3c\x40")])
+    ((_, time),) = server.taken
+    assert abs(time - (100.0 + (server.last_frame_time - FRAMES) / RATE)) < 1.0 / RATE
