@@ -18,6 +18,7 @@ from arpegon.core.document.model import FORMAT, Project
 from arpegon.core.errors import ArpegonError, DocumentError, FileError, ParameterError
 from arpegon.core.theory.pitch import ascii_name, note_name, parse_note
 from arpegon.files.atomic import read_bytes, write_atomic
+from arpegon.files.json_text import format_json
 from arpegon.files.migrations import migrated, newest
 from arpegon.files.validation import validated
 
@@ -107,8 +108,7 @@ def format_project(project: Project) -> bytes:
     for entry in (tree, *tree["strands"], *tree["instruments"]):
         for key in [key for key, value in entry.items() if (key, value) in _UNSAID]:
             del entry[key]
-    text = json.dumps(tree, ensure_ascii=False, indent=2)
-    return (_SHORT_LIST.sub(_on_one_line, text) + "\n").encode()
+    return format_json(tree).encode()
 
 
 _UNSAID = (
@@ -120,12 +120,6 @@ _UNSAID = (
     ("channel", None),
 )
 """What is left out where it is at its default, so that files stay short."""
-_SHORT_LIST = re.compile(r"\[\s*((?:[^\[\]{}\"]|\"[^\"\\\n]*\")*?)\s*\]")
-
-
-def _on_one_line(found: re.Match[str]) -> str:
-    line = "[" + re.sub(r"\s*\n\s*", " ", found.group(1)) + "]"
-    return line if len(line) <= 100 else found.group(0)
 
 
 def _no_constant(text: str) -> None:
