@@ -119,7 +119,7 @@ DAMAGE = [
     (broken_strand(sources=[{"kind": "strand", "strand": "b"}]), "loop"),
     (broken_strand(muted="no"), "muted"),
     ("[" * 100_000, "cannot be made sense of"),
-    ('{"format": "arpegon-project", "version": 1, "tempo": NaN}', "cannot be made sense of"),
+    ('{"format": "arpegon-project", "version": 1, "tempo": NaN}', "is not finite"),
     ('{"format": "arpegon-project", "version": 1, "takes": [{"id": 3}]}', "takes"),
 ]
 

@@ -10,6 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from arpegon.core.document.model import ClipSource, Project, Strand
+from arpegon.core.errors import FileError
 from arpegon.files.json_text import format_json
 from arpegon.files.project import format_project, parse_project
 
@@ -44,6 +45,21 @@ def test_short_lists_of_plain_values_stand_on_one_line_and_others_do_not():
 def test_what_json_cannot_say_is_not_written(value):
     with pytest.raises(ValueError):
         format_json({"a": [value]})
+
+
+@pytest.mark.parametrize(
+    ("text", "word"),
+    [
+        ('"tempo": 1e400', "1e400"),
+        ('"tempo": -Infinity', "Infinity"),
+        ('"tempo": NaN', "NaN"),
+        ('"tempo": 100.0, "tempo": 90.0', "tempo"),
+    ],
+)
+def test_what_would_be_lost_is_said_instead(text, word):
+    content = format_project(Project()).decode().replace('"tempo": 120.0', text)
+    with pytest.raises(FileError, match=word):
+        parse_project(content.encode(), "x.arpegon")
 
 
 def test_many_brackets_cost_no_more_than_other_letters():

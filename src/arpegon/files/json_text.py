@@ -1,13 +1,45 @@
-"""JSON as people read it: indented, with short lists on one line."""
+"""JSON as people read it: indented, with short lists on one line; and read so that nothing in it is lost unsaid."""
 
 from __future__ import annotations
 
 import json
+import math
 from typing import Any
 
 _WIDEST = 100
 """The longest list that stands on one line, in characters."""
 _STEP = "  "
+
+
+class OddJson(ValueError):
+    """JSON that says what we cannot take without losing something: in a sentence's words."""
+
+
+def parse_json(text: str) -> Any:
+    """The tree that a text says.
+
+    Raises:
+        json.JSONDecodeError: it is no JSON.
+        OddJson: a key stands twice in it, or a number is not finite.
+        RecursionError: it is nested too deeply.
+    """
+    return json.loads(text, parse_constant=_finite, parse_float=_finite, object_pairs_hook=_unique)
+
+
+def _finite(text: str) -> float:
+    number = float(text)
+    if not math.isfinite(number):
+        raise OddJson(f"the number {text} is not finite")
+    return number
+
+
+def _unique(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    found = dict(pairs)
+    if len(found) < len(pairs):
+        keys = [key for key, _ in pairs]
+        twice = next(key for key in keys if keys.count(key) > 1)
+        raise OddJson(f"the key “{twice}” stands twice in one place")
+    return found
 
 
 def format_json(tree: Any) -> str:

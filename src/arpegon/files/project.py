@@ -18,7 +18,7 @@ from arpegon.core.document.model import FORMAT, Project
 from arpegon.core.errors import ArpegonError, DocumentError, FileError, ParameterError
 from arpegon.core.theory.pitch import ascii_name, note_name, parse_note
 from arpegon.files.atomic import read_bytes, write_atomic
-from arpegon.files.json_text import format_json
+from arpegon.files.json_text import OddJson, format_json, parse_json
 from arpegon.files.migrations import migrated, newest
 from arpegon.files.validation import validated
 
@@ -66,12 +66,14 @@ def read_tree(content: bytes, name: str, format: str, what: str) -> dict[str, An
         FileError: it is something else, or damaged; the sentence names the place of the damage.
     """
     try:
-        tree = json.loads(content.decode("utf-8-sig"), parse_constant=_no_constant)
+        tree = parse_json(content.decode("utf-8-sig"))
     except UnicodeDecodeError as error:
         raise FileError(f"“{name}” is not {what}: byte {error.start} is not UTF-8 text.") from None
     except json.JSONDecodeError as error:
         where = f"line {error.lineno}, column {error.colno}"
         raise FileError(f"“{name}” is damaged at {where}: {error.msg.lower()}.") from None
+    except OddJson as odd:
+        raise FileError(f"“{name}” cannot be read: {odd}.") from None
     except (RecursionError, ValueError):
         raise FileError(f"“{name}” is not {what}: it cannot be made sense of as JSON.") from None
     if not isinstance(tree, dict) or tree.get("format") != format:
@@ -120,10 +122,6 @@ _UNSAID = (
     ("channel", None),
 )
 """What is left out where it is at its default, so that files stay short."""
-
-
-def _no_constant(text: str) -> None:
-    raise ValueError(text)
 
 
 def _from_file(key: str, value: Any) -> Any:
