@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 from bisect import bisect_right
+from collections import Counter
 from collections.abc import Iterable, Sequence
 from operator import itemgetter
 from pathlib import Path
@@ -12,7 +13,8 @@ import mido
 import msgspec
 
 from arpegon.core.errors import FileError
-from arpegon.core.events import Event, from_bytes
+from arpegon.core.events import NOTE_OFF, NOTE_ON, Event, from_bytes, note_off
+from arpegon.core.notes.pairing import Pairing, note_key
 from arpegon.core.time.clock import TICKS, bar_beats
 from arpegon.files.atomic import read_bytes, write_atomic
 
@@ -73,10 +75,40 @@ def read_midi(path: Path, meter: tuple[int, int] = (4, 4)) -> Clip:
         event = from_bytes(message.bytes(), beat)
         if event is not None:
             events.append(event)
+    events = in_turn(events)
     bar = bar_beats(meter)
     length = ticks / midi.ticks_per_beat
     bars = max(1, -(-round(length * TICKS) // round(bar * TICKS)))
     return Clip(tuple(events), bars * bar, tempos[0][1] if tempos else None, tuple(tempos))
+
+
+def in_turn(events: Sequence[Event]) -> list[Event]:
+    """Events in which ons and offs of each channel's notes come in turn, as one key can play them.
+
+    Files pair them otherwise: a note's end may stand behind the next one's beginning at the same moment, and two voices
+    may hold one note. First on, first off tells which end belongs to what: a note that begins while it sounds is struck
+    anew, and sounds until the last of its ends. Where a note has fewer ends than beginnings, the next beginning is one.
+    """
+    balance: Counter[int] = Counter()
+    for event in events:
+        if event.kind in (NOTE_ON, NOTE_OFF):
+            balance[note_key(event)] += 1 if event.kind == NOTE_ON else -1
+    waiting: Pairing[Event] = Pairing()
+    found: list[Event] = []
+    for event in events:
+        key = note_key(event)
+        if event.kind == NOTE_ON:
+            if key in waiting:
+                found.append(note_off(event.time, event.channel, event.data1))
+                if balance[key] > 0:
+                    waiting.end(key)
+            waiting.begin(key, event)
+        elif event.kind == NOTE_OFF:
+            waiting.end(key)
+            if key in waiting:
+                continue
+        found.append(event)
+    return found
 
 
 class Track(msgspec.Struct, frozen=True):

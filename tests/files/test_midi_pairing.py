@@ -1,0 +1,76 @@
+"""Which end belongs to which note, in files that were written by others."""
+
+from __future__ import annotations
+
+import mido
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from arpegon.core.document.model import ClipSource, MidiSource
+from arpegon.core.events import NOTE_OFF, NOTE_ON, control, note_off, note_on
+from arpegon.engine.offline import run
+from arpegon.files.midi import in_turn, read_midi
+from building import project, strand
+
+SAME_TICK = ((0, "on"), (480, "on"), (480, "off"), (960, "off"))
+UNISON = ((0, "on"), (240, "on"), (480, "off"), (960, "off"))
+NO_END = ((0, "on"), (480, "on"), (960, "off"))
+
+
+def clip_of(folder, messages):
+    midi = mido.MidiFile(ticks_per_beat=480)
+    track = mido.MidiTrack()
+    last = 0
+    for tick, kind in messages:
+        track.append(mido.Message(f"note_{kind}", note=60, velocity=80, time=tick - last))
+        last = tick
+    midi.tracks.append(track)
+    midi.save(folder / "c.mid")
+    return read_midi(folder / "c.mid")
+
+
+def lengths(events):
+    """Beginning and end of each note, in seconds, where ons and offs come in turn."""
+    assert [event.kind for event in events] == [NOTE_ON, NOTE_OFF] * (len(events) // 2)
+    return [(on.time, off.time) for on, off in zip(events[::2], events[1::2], strict=True)]
+
+
+@pytest.mark.parametrize(
+    ("messages", "notes"),
+    [
+        (SAME_TICK, [(0.0, 0.5), (0.5, 1.0)]),
+        (UNISON, [(0.0, 0.25), (0.25, 1.0)]),
+        (NO_END, [(0.0, 0.5), (0.5, 1.0)]),
+    ],
+)
+def test_notes_of_files_are_as_long_as_they_were_written(tmp_path, messages, notes):
+    clip = clip_of(tmp_path, messages)
+    from_clip = run(project(strand(sources=(ClipSource(file="c.mid", loop=False),))), clips={"c.mid": clip}, seconds=3)
+    played = run(project(strand(sources=(MidiSource(),))), clip.seconds(), seconds=3)
+    for result in (from_clip, played):
+        assert lengths(result.strands["a"]) == notes
+
+
+@given(st.lists(st.tuples(st.integers(0, 40), st.integers(1, 20), st.sampled_from((60, 61))), max_size=12))
+def test_a_note_sounds_as_long_as_any_voice_holds_it_and_is_struck_as_often(spans):
+    events = [
+        event
+        for start, length, note in spans
+        for event in (note_on(start, 0, note, 90), note_off(start + length, 0, note))
+    ]
+    # Others write what happens at one moment in any order, but no note ends before it begins.
+    events.sort(key=lambda event: (event.time, event.kind == NOTE_OFF))
+    made = in_turn(events)
+    for note in (60, 61):
+        mine = [span for span in spans if span[2] == note]
+        found = lengths([event for event in made if event.data1 == note])
+        assert [start for start, _ in found] == sorted(start for start, _, _ in mine)
+        for moment in [half / 2 + 0.25 for half in range(130)]:
+            held = any(start <= moment < start + length for start, length, _ in mine)
+            assert held == any(start <= moment < end for start, end in found)
+
+
+def test_what_is_no_note_and_ends_of_nothing_pass():
+    events = [control(0, 0, 64, 127), note_off(1, 0, 60), note_on(2, 0, 60, 9), control(2, 0, 1, 1), note_off(3, 0, 60)]
+    assert in_turn(events) == events
