@@ -147,3 +147,17 @@ def test_wrong_rows_are_named_by_their_lines(tmp_path):
     (tmp_path / "map.csv").write_bytes(b"\xff\xfe")
     with pytest.raises(FileError, match="UTF-8"):
         load_keymap(tmp_path / "map.csv")
+
+
+@pytest.mark.parametrize("end", ["\n", "\r\n", "\r"])
+@pytest.mark.parametrize("comma", [",", ";", "\t"])
+def test_key_maps_of_other_programs_are_read_whatever_parts_their_cells_and_lines(comma, end):
+    rows = ("# from a spreadsheet", f"key{comma}plays", f"C4{comma}C4 E4", f"61{comma}", "")
+    assert parse_keymap(end.join(rows)) == {"60": [60, 64], "61": []}
+
+
+@pytest.mark.parametrize("cell", ["²", "--5", "9" * 5000, "x" * 200_000, "C" + "9" * 5000, "a\0b", "C²"])
+def test_a_cell_that_is_no_key_is_named_shortly(cell):
+    with pytest.raises(FileError, match=r"map\.csv") as caught:
+        parse_keymap(f"key,plays\nC4,{cell}\n", "map.csv")
+    assert str(caught.value).endswith(".") and len(str(caught.value)) < 300

@@ -20,10 +20,16 @@ def parse_json(text: str) -> Any:
 
     Raises:
         json.JSONDecodeError: it is no JSON.
-        OddJson: a key stands twice in it, or a number is not finite.
+        OddJson: a key stands twice in it, a number is not finite, or there is half a character.
         RecursionError: it is nested too deeply.
     """
-    return json.loads(text, parse_constant=_finite, parse_float=_finite, object_pairs_hook=_unique)
+    tree = json.loads(text, parse_constant=_finite, parse_float=_finite, object_pairs_hook=_unique)
+    if "\\u" in text:
+        try:
+            json.dumps(tree, ensure_ascii=False).encode()
+        except UnicodeEncodeError:
+            raise OddJson("there is half a character in it (a lone surrogate)") from None
+    return tree
 
 
 def _finite(text: str) -> float:

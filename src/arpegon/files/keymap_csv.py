@@ -13,6 +13,7 @@ from arpegon.files.atomic import read_bytes, write_atomic
 from arpegon.processors.stages.keymap import only
 
 HEAD = ("key", "plays")
+_DELIMITERS = ",;\t"
 _MAX_NAMED = 4
 
 
@@ -34,9 +35,11 @@ def parse_keymap(text: str, name: str = "the key map") -> dict[str, list[int]]:
     """
     threads: dict[int, list[int]] = {}
     wrong: list[str] = []
-    for number, row in enumerate(csv.reader(io.StringIO(text)), start=1):
+    for number, row in enumerate(_rows(text, name), start=1):
         cells = [cell.strip() for cell in row]
-        if not any(cells) or cells[0].startswith("#") or (number == 1 and cells[0].casefold() == HEAD[0]):
+        if not any(cells) or cells[0].startswith("#"):
+            continue
+        if cells[0].casefold() == HEAD[0] and not threads and not wrong:
             continue
         try:
             key, targets = _row(cells)
@@ -51,17 +54,22 @@ def parse_keymap(text: str, name: str = "the key map") -> dict[str, list[int]]:
     return only(threads)
 
 
+def _rows(text: str, name: str) -> list[list[str]]:
+    """Rows parted by whatever their first line has of semicolons, tabs and commas, with lines that end in any way."""
+    lines = io.StringIO(text, newline=None)
+    first = next((line for line in text.splitlines() if line.strip() and not line.lstrip().startswith("#")), "")
+    delimiter = max(_DELIMITERS, key=first.count)
+    try:
+        return list(csv.reader(lines, delimiter=delimiter))
+    except csv.Error as error:
+        raise FileError(f"“{name}” cannot be read as a table: {error}.") from None
+
+
 def _row(cells: list[str]) -> tuple[int, list[int]]:
     if len(cells) > 2:
         raise ParameterError(f"there are {len(cells)} columns where two belong (key, plays)")
     targets = cells[1].split() if len(cells) == 2 else []
-    return _note(cells[0]), [_note(target) for target in targets]
-
-
-def _note(text: str) -> int:
-    if text.lstrip("-").isdigit():
-        return parse_note(int(text))
-    return parse_note(text)
+    return parse_note(cells[0]), [parse_note(target) for target in targets]
 
 
 def _name(note: int) -> str:
