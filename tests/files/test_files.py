@@ -312,3 +312,44 @@ def test_clips_go_along_to_another_folder(tmp_path):
     assert_whole(read_midi(new / "tide.mid").events)
     (sentence,) = take_clips_along(FULL, tmp_path / "nowhere", tmp_path / "third")
     assert "was not copied" in sentence
+
+
+@pytest.mark.parametrize(
+    ("place", "value"),
+    [
+        (("tempo",), 0.0),
+        (("tempo",), -3),
+        (("meter",), [4, 0]),
+        (("seconds",), 1e300),
+        (("seconds",), 10**400),
+        (("parts", 0, "generated", 0), [1e308, 144, 60, 90]),
+        (("parts", 0, "generated", 0), [-1.0, 144, 60, 90]),
+        (("parts", 0, "generated", 0), [0.0, 999999, 60, 90]),
+        (("parts", 0, "played", 0), [0.0, 144, -60, 90]),
+        (("parts", 0, "played", 0), [0.0, 144, 60, 128]),
+        (("parts", 0, "played", 0), [0.0, 240, 0, 0, ""]),
+        (("parts", 0, "doubtful"), [[1e300, 60]]),
+        (("parts", 0, "doubtful"), [[0.0, 200]]),
+    ],
+)
+def test_takes_of_a_project_are_checked_as_all_else_in_it(place, value):
+    event = note_on(0.5, 0, 60, 90)
+    part = Part(strand="a", name="A", played=(event,), generated=(event,), doubtful=((0.5, 60),))
+    whole = Project(takes=(Take(id="t", name="Tide", seconds=1.0, tempo=90.0, parts=(part,)),))
+    tree = json.loads(format_project(whole))
+    assert parse_project(json.dumps(tree).encode()) == whole
+    *way, last = ("takes", 0, *place)
+    holder = tree
+    for step in way:
+        holder = holder[step]
+    holder[last] = value
+    with pytest.raises(FileError, match=r"^“tide” ?.*\.$") as caught:
+        parse_project(json.dumps(tree).encode(), "tide")
+    assert len(str(caught.value)) < 300
+
+
+@pytest.mark.parametrize("key", ["tempo", "count_in"])
+def test_numbers_beyond_all_bounds_are_said(key):
+    tree = json.loads(format_project(Project())) | {key: 10**400}
+    with pytest.raises(FileError, match=r"\.$"):
+        parse_project(json.dumps(tree).encode(), "tide")

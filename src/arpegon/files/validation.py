@@ -11,6 +11,8 @@ from arpegon.core.document.model import ActiveSource, AudioSource, Held, Hookup,
 from arpegon.core.document.routing import topological_order
 from arpegon.core.document.sections import MAX_BARS
 from arpegon.core.errors import DocumentError
+from arpegon.core.events import NOTE_OFF, SYSEX, Event
+from arpegon.core.notes.takes import Take
 from arpegon.core.notes.taps import IN, OUT
 from arpegon.core.processing.parameters import check_params, check_pitch_class
 from arpegon.core.theory.scales import ALIASES, SCALES, Key
@@ -21,6 +23,10 @@ from arpegon.sound import SOUNDS
 
 _replace = msgspec.structs.replace
 LEVEL_RANGE = (-96.0, 12.0)
+_TAKE_TEMPI = (1.0, 1000.0)
+_DAY = 86_400.0
+"""Seconds; nobody records for longer."""
+_SHOWN = 10**15
 INKS = 8
 """Strands have one of so many colours."""
 
@@ -32,11 +38,7 @@ def validated(project: Project) -> Project:
         DocumentError, ParameterError: a value is not allowed, an id stands twice, strands form a loop.
     """
     _within("tempo", project.tempo, *TEMPO_RANGE)
-    numerator, denominator = project.meter
-    if not 1 <= numerator <= 32 or denominator not in (1, 2, 4, 8, 16, 32):
-        raise DocumentError(
-            f"the meter cannot be {numerator}/{denominator}: it takes 1 to 32 over 1, 2, 4, 8, 16 or 32."
-        )
+    _check_meter("the meter", project.meter)
     _within("count_in", project.count_in, 0, 8)
     _unique("instrument id", (instrument.id for instrument in project.instruments))
     _unique("strand id", (strand.id for strand in project.strands))
@@ -45,6 +47,8 @@ def validated(project: Project) -> Project:
         if stage.id in (IN, OUT):
             raise DocumentError(f"a stage or source cannot have the id “{stage.id}”: it names an end of its strand.")
     _unique("take id", (take.id for take in project.takes))
+    for take in project.takes:
+        _check_take(take)
     for instrument in project.instruments:
         if instrument.sound not in SOUNDS:
             raise DocumentError(f"there is no sound “{instrument.sound}”; there are {', '.join(SOUNDS)}.")
@@ -61,6 +65,34 @@ def validated(project: Project) -> Project:
     _unique("section id", (section.id for section in project.sections))
     project = _replace(project, key=_key(project.key), strands=tuple(_strand(strand) for strand in project.strands))
     return _replace(project, sections=tuple(_section(project, section) for section in project.sections))
+
+
+def _check_meter(name: str, meter: tuple[int, int]) -> None:
+    numerator, denominator = meter
+    if not 1 <= numerator <= 32 or denominator not in (1, 2, 4, 8, 16, 32):
+        raise DocumentError(f"{name} cannot be {numerator}/{denominator}: it takes 1 to 32 over 1, 2, 4, 8, 16 or 32.")
+
+
+def _check_take(take: Take) -> None:
+    where = f"of the take “{take.name}”"
+    _within(f"the tempo {where}", take.tempo, *_TAKE_TEMPI)
+    _check_meter(f"the meter {where}", take.meter)
+    _within(f"the length {where}", take.seconds, 0.0, _DAY)
+    for part in take.parts:
+        for event in (*part.played, *part.generated):
+            if not _is_sound(event):
+                raise DocumentError(f"an event {where}, in “{part.name}”, is no MIDI message within a day.")
+        if not all(0.0 <= time <= _DAY and 0 <= note <= 127 for time, note in part.doubtful):
+            raise DocumentError(f"a doubtful note {where}, in “{part.name}”, is none within a day.")
+
+
+def _is_sound(event: Event) -> bool:
+    """Whether an event is a message that MIDI knows, at a time that music may have."""
+    if not 0.0 <= event.time <= _DAY:
+        return False
+    if event.status == SYSEX:
+        return event.payload[:1] == bytes((SYSEX,))
+    return NOTE_OFF <= event.status < SYSEX and 0 <= event.data1 <= 127 and 0 <= event.data2 <= 127
 
 
 def _strand(strand: Strand) -> Strand:
@@ -138,8 +170,9 @@ def _key(key: Key) -> Key:
 
 
 def _within(name: str, value: float, low: float, high: float) -> None:
-    if not math.isfinite(value) or not low <= value <= high:
-        raise DocumentError(f"{name} cannot be {value:g}: it takes {low:g} to {high:g}.")
+    if not low <= value <= high:
+        shown = f"{value:g}" if abs(value) < _SHOWN or value != value else "so large a number"
+        raise DocumentError(f"{name} cannot be {shown}: it takes {low:g} to {high:g}.")
 
 
 def _unique(what: str, ids: Iterable[str]) -> None:
