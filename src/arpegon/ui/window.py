@@ -38,6 +38,7 @@ from arpegon.ui.model.session import Session
 from arpegon.ui.model.timers import ticking
 from arpegon.ui.parts import clipboard
 from arpegon.ui.parts.hook_handle import handle_of
+from arpegon.ui.parts.save_dialog import ask_where
 from arpegon.ui.sections.section_strip import SectionStrip
 from arpegon.ui.sections.sections_view import SectionsView
 from arpegon.ui.take.take_view import TakeView
@@ -340,11 +341,8 @@ class Window(QMainWindow):
         here = self.session.filing.path
         folder = Path.home() if here is None or here == DEMO else here.parent
         proposed = folder / f"{self.session.title.replace('/', '-')}{SUFFIX}"
-        name, _ = QFileDialog.getSaveFileName(self, "Save the project", str(proposed), _FILTER)
-        if not name:
-            return False
-        path = Path(name)
-        return self.session.filing.save(path if path.suffix else path.with_suffix(SUFFIX))
+        path = ask_where(self, "Save the project", proposed, "Arpegon projects", (SUFFIX,))
+        return path is not None and self.session.filing.save(path)
 
     def open_demo(self) -> None:
         """Open the demo, and play it."""

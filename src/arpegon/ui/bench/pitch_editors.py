@@ -18,6 +18,7 @@ from arpegon.processors.stages.keymap import TEMPLATE, all_threads, fill_chord, 
 from arpegon.processors.stages.transpose import moved
 from arpegon.ui.bench.editor import StageEditor, strokes
 from arpegon.ui.controls.facing_keys import FacingKeys
+from arpegon.ui.parts.save_dialog import ask_where
 
 _FILTER = "Key maps (*.csv);;All files (*)"
 
@@ -211,6 +212,6 @@ class KeyMapEditor(FacingEditor):
 
     def ask_write(self) -> None:
         """Let a file be chosen and written."""
-        name, _ = QFileDialog.getSaveFileName(self, "Write the key map", "key-map.csv", _FILTER)
-        if name:
-            self.write(Path(name))
+        path = ask_where(self, "Write the key map", self.session.filing.folder / "key-map.csv", "Key maps", (".csv",))
+        if path is not None:
+            self.write(path)

@@ -25,6 +25,7 @@ from arpegon.ui.hookups.hookup_list import HookupList, HookupRow
 from arpegon.ui.model.hookup_words import control_words, surface_name
 from arpegon.ui.model.session import Session
 from arpegon.ui.parts.parts_menu import target_menu
+from arpegon.ui.parts.save_dialog import ask_where, whole_name
 from arpegon.ui.parts.when_seen import WhenSeen
 
 _TOUCHED = 0.3
@@ -148,13 +149,14 @@ class HookupsView(WhenSeen):
 
     def ask_save(self) -> None:
         """Ask for a file, and save the hookups there."""
-        name, _ = QFileDialog.getSaveFileName(self, "Save the hookups", "", f"Hookups (*{SUFFIX})")
-        if name:
-            self.save(Path(name))
+        proposed = self.session.filing.folder / f"hookups{SUFFIX}"
+        path = ask_where(self, "Save the hookups", proposed, "Hookups", (SUFFIX,))
+        if path is not None:
+            self.save(path)
 
     def save(self, path: Path) -> None:
         """Save the hookups as a set."""
-        path = path if path.suffix == SUFFIX else path.with_name(path.name + SUFFIX)
+        path = whole_name(path, (SUFFIX,))
         try:
             save_set(self.session.project.hookups, path)
         except ArpegonError as error:

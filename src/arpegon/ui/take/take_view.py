@@ -6,7 +6,6 @@ from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
-    QFileDialog,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -28,6 +27,7 @@ from arpegon.ui.controls.choices import Segments
 from arpegon.ui.controls.name_field import NameField
 from arpegon.ui.look import theme
 from arpegon.ui.model.session import Session
+from arpegon.ui.parts.save_dialog import ask_where
 from arpegon.ui.parts.when_seen import WhenSeen
 from arpegon.ui.take.take_roll import Span, TakeRoll
 
@@ -339,15 +339,10 @@ class TakeView(WhenSeen):
         if take is None:
             return
         proposed = f"{take.name} {VERSIONS[version][0].lower()}.mid".replace("/", "-")
-        name, _ = QFileDialog.getSaveFileName(
-            self,
-            f"Save {VERSIONS[version][0].lower()}",
-            str(self.session.filing.folder / proposed),
-            "MIDI files (*.mid)",
-        )
-        if name:
-            path = Path(name)
-            self.save(version, path if path.suffix else path.with_suffix(".mid"))
+        title = f"Save {VERSIONS[version][0].lower()}"
+        path = ask_where(self, title, self.session.filing.folder / proposed, "MIDI files", (".mid", ".midi"))
+        if path is not None:
+            self.save(version, path)
 
     def save(self, version: str, path: Path) -> bool:
         """Write a version of the take to a MIDI file; what goes wrong is said."""
