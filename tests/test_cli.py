@@ -95,6 +95,15 @@ BAD = [
     (("render", "{}/story.arpegon", "--seconds", "1", "--midi", "{}/story.arpegon/x.mid"), "not a folder"),
     (("render", "{}/story.arpegon", "--seconds", "1", "--wav", "{}/x.mp3"), ".wav or .flac"),
     (("render", "{}/story.arpegon", "--seconds", "-1", "--midi", "{}/x.mid"), "seconds"),
+    (("render", "{}/story.arpegon", "--seconds", "nan", "--midi", "{}/x.mid"), "nan"),
+    (("render", "{}/story.arpegon", "--bars", "inf", "--midi", "{}/x.mid"), "inf"),
+    (("render", "{}/story.arpegon", "--bars", "10000000", "--midi", "{}/x.mid"), "hours of music"),
+    (("render", "{}/story.arpegon", "--seconds", "1", "--midi", "{}/story.arpegon"), "is read"),
+    (("render", "{}/story.arpegon", "--seconds", "1", "--midi", "{}/x.wav", "--wav", "{}/x.wav"), "written to twice"),
+    (("render", "{}/story.arpegon", "--midi-in", "{}/in.mid", "--midi", "{}/in.mid"), "is read"),
+    (("render", "{}/story.arpegon", "--seconds", "1", "--midi", "/dev/full"), "no plain file"),
+    (("render", "{}/story.arpegon", "--midi-in", "/dev/zero", "--midi", "{}/x.mid"), "no plain file"),
+    (("render", "/dev/zero", "--midi", "{}/x.mid"), "no plain file"),
     (("check", "{}/in.mid"), "in.mid"),
 ]
 

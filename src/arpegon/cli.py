@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import math
 import sys
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -56,12 +58,37 @@ def _open_window(project: Path | None, demo: bool) -> None:
     sys.exit(run_app(project, demo))
 
 
+class _Finite(click.FloatRange):
+    """A number within bounds; “nan” and “inf” are none."""
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
+        number = super().convert(value, param, ctx)
+        if not math.isfinite(number):
+            self.fail(f"{value} is no number of them.", param, ctx)
+        return number
+
+
+_LONGEST_SECONDS = 86_400.0
+
+
+def _check_outputs(read: Iterable[Path], written: Sequence[Path]) -> None:
+    """Ask, before the work, that no output stands where an input or another output does."""
+    from arpegon.files.atomic import check_writable
+
+    taken = {path.resolve(): path for path in read}
+    for path in written:
+        if path.resolve() in taken:
+            raise ArpegonError(f"“{path}” cannot be written: the same file is read, or written to twice.")
+        check_writable(path)
+        taken[path.resolve()] = path
+
+
 @main.command()
 @click.argument("project", type=click.Path(path_type=Path))
 @click.option("--midi-in", type=click.Path(path_type=Path), help="A MIDI file for every surface and midi source.")
 @click.option("--audio-in", type=click.Path(path_type=Path), help="An audio file for every audio source.")
-@click.option("--bars", type=click.FloatRange(min=0, min_open=True), help="How many bars.")
-@click.option("--seconds", type=click.FloatRange(min=0, min_open=True, max=86400), help="How many seconds.")
+@click.option("--bars", type=_Finite(min=0, min_open=True), help="How many bars.")
+@click.option("--seconds", type=_Finite(min=0, min_open=True, max=86400), help="How many seconds.")
 @click.option("--midi", "midi_out", type=click.Path(path_type=Path), help="Write what the strands sent.")
 @click.option("--wav", "wav_out", type=click.Path(path_type=Path), help="Write what the instruments sounded.")
 @click.option("--seed", type=click.IntRange(min=0), help="Overrule the seeds of all stages.")
@@ -78,7 +105,7 @@ def render(
     """Work a project out offline, from its start."""
     from arpegon.engine import offline
     from arpegon.files.assets import load_clips, load_sounds
-    from arpegon.files.audio import AudioFile, read_audio, write_audio
+    from arpegon.files.audio import AudioFile, check_suffix, read_audio, write_audio
     from arpegon.files.midi import Track, read_midi, write_midi
     from arpegon.files.project import load_project
 
@@ -87,6 +114,10 @@ def render(
     if midi_out is None and wav_out is None:
         raise ArpegonError("There is nothing to write: add --midi FILE, --wav FILE or both.")
     document = load_project(project)
+    read = [project, *filter(None, (midi_in, audio_in)), *(project.parent / file for _, file in document.clip_files())]
+    _check_outputs(read, [path for path in (midi_out, wav_out) if path is not None])
+    if wav_out is not None:
+        check_suffix(wav_out)
     clips, missing = load_clips(document, project.parent)
     heard = read_audio(audio_in) if audio_in else None
     sounds: dict[str, AudioFile] = {}
@@ -99,6 +130,8 @@ def render(
         raise ArpegonError(f"“{document.title}” has no audio source that could hear --audio-in.")
     played = read_midi(midi_in, document.meter).seconds() if midi_in else []
     length = offline.length_seconds(document, played, clips, bars, seconds, [heard] if heard else sounds.values())
+    if length > _LONGEST_SECONDS:
+        raise ArpegonError(f"That would be {length / 3600:.0f} hours of music; --seconds and --bars make it shorter.")
     result = offline.run(document, played, clips, seconds=length, seed=seed, sounds=sounds, heard=heard)
     if midi_out is not None:
         tracks = [Track(strand.name, result.strands.get(strand.id, [])) for strand in document.strands]

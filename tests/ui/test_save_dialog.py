@@ -34,7 +34,13 @@ def ask(qtbot, tmp_path):
 
 @pytest.mark.parametrize(
     ("typed", "whole"),
-    [("tide", "tide.mid"), ("Op. 12", "Op. 12.mid"), ("tide.MID", "tide.MID"), ("a.midi", "a.midi"), ("x.y", "x.y.mid")],
+    [
+        ("tide", "tide.mid"),
+        ("Op. 12", "Op. 12.mid"),
+        ("tide.MID", "tide.MID"),
+        ("a.midi", "a.midi"),
+        ("x.y", "x.y.mid"),
+    ],
 )
 def test_names_get_their_suffix(typed, whole):
     assert whole_name(Path("/music") / typed, SUFFIXES) == Path("/music") / whole

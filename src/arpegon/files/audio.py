@@ -72,15 +72,25 @@ def stand_ins() -> list[str]:
 _FORMATS = {".wav": "WAV", ".flac": "FLAC"}
 
 
+def check_suffix(path: Path) -> str:
+    """The form of audio that a path's suffix stands for.
+
+    Raises:
+        FileError: for none.
+    """
+    form = _FORMATS.get(path.suffix.lower())
+    if form is None:
+        raise FileError(f"“{path}” could not be written: audio files end in .wav or .flac.")
+    return form
+
+
 def write_audio(path: Path, samples: NDArray[Any], rate: int) -> None:
     """Write samples of shape (2, frames), -1 ... 1, as 24-bit WAV or FLAC by the suffix of ``path``.
 
     Raises:
         FileError: the suffix is another one, or the file cannot be written.
     """
-    form = _FORMATS.get(path.suffix.lower())
-    if form is None:
-        raise FileError(f"“{path}” could not be written: audio files end in .wav or .flac.")
+    form = check_suffix(path)
     buffer = io.BytesIO()
     soundfile.write(buffer, np.asarray(samples.T), rate, format=form, subtype="PCM_24")
     write_atomic(path, buffer.getvalue())

@@ -1,0 +1,62 @@
+"""The one way in and the one way out: plain files, bounded, whole or not at all."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+import pytest
+
+from arpegon.core.errors import FileError
+from arpegon.files.atomic import read_bytes, write_atomic
+
+
+def test_what_is_no_plain_file_is_neither_read_nor_replaced(tmp_path):
+    os.mkfifo(tmp_path / "pipe")
+    for odd in (tmp_path / "pipe", Path("/dev/zero"), tmp_path):
+        with pytest.raises(FileError, match=r"plain file|folder"):
+            read_bytes(odd)
+        with pytest.raises(FileError, match=r"plain file|folder"):
+            write_atomic(odd, b"new")
+    assert (tmp_path / "pipe").is_fifo()
+
+
+@pytest.mark.parametrize("name", ["a\0b", "x" * 300])
+def test_names_that_no_file_can_have_are_said(tmp_path, name):
+    with pytest.raises(FileError, match=r"\.$"):
+        read_bytes(tmp_path / name)
+    with pytest.raises(FileError, match=r"\.$"):
+        write_atomic(tmp_path / name, b"new")
+
+
+def test_files_are_read_up_to_their_limit(tmp_path):
+    (tmp_path / "x").write_bytes(b"12345")
+    assert read_bytes(tmp_path / "x", limit=5) == b"12345"
+    with pytest.raises(FileError, match="larger"):
+        read_bytes(tmp_path / "x", limit=4)
+
+
+def test_a_link_stays_and_what_it_leads_to_is_replaced(tmp_path):
+    (tmp_path / "there").mkdir()
+    (tmp_path / "there" / "real").write_text("old")
+    (tmp_path / "link").symlink_to(tmp_path / "there" / "real")
+    write_atomic(tmp_path / "link", b"new")
+    assert (tmp_path / "link").is_symlink() and (tmp_path / "there" / "real").read_bytes() == b"new"
+    (tmp_path / "dangling").symlink_to(tmp_path / "there" / "fresh")
+    write_atomic(tmp_path / "dangling", b"new")
+    assert (tmp_path / "there" / "fresh").read_bytes() == b"new"
+
+
+def test_links_that_lead_in_a_circle_are_said(tmp_path):
+    (tmp_path / "a").symlink_to(tmp_path / "b")
+    (tmp_path / "b").symlink_to(tmp_path / "a")
+    for act in (read_bytes, lambda path: write_atomic(path, b"new")):
+        with pytest.raises(FileError, match=r"\.$"):
+            act(tmp_path / "a")
+
+
+def test_a_name_as_long_as_names_may_be_can_be_written(tmp_path):
+    file = tmp_path / ("n" * 255)
+    write_atomic(file, b"new")
+    write_atomic(file, b"newer")
+    assert read_bytes(file) == b"newer" and os.listdir(tmp_path) == [file.name]
