@@ -43,3 +43,16 @@ def test_missing_empty_and_odd_rates(tmp_path):
     soundfile.write(slow, np.zeros((100, 1)), 4_000)
     with pytest.raises(FileError, match="4000 samples a second"):
         read_audio(slow)
+
+
+def test_raw_samples_and_files_that_would_take_all_memory_are_said(tmp_path):
+    raw = tmp_path / "sound.raw"
+    raw.write_bytes(b"1234" * 100)
+    with pytest.raises(FileError, match="raw samples"):
+        read_audio(raw)
+    vast = tmp_path / "vast.flac"
+    with soundfile.SoundFile(vast, "w", samplerate=48_000, channels=8) as file:
+        for _ in range(20):  # silence packs well: twenty minutes of it are small
+            file.write(np.zeros((48_000 * 60, 8), dtype="int16"))
+    with pytest.raises(FileError, match="an hour of stereo"):
+        read_audio(vast)

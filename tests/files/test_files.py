@@ -21,7 +21,7 @@ from arpegon.files.atomic import write_atomic
 from arpegon.files.autosave import Autosave, forget
 from arpegon.files.collect import take_clips_along
 from arpegon.files.midi import Track, format_midi, read_midi, write_midi
-from arpegon.files.places import DEMO, Settings, load_settings, save_settings
+from arpegon.files.places import DEMO, Settings, config_dir, load_settings, save_settings
 from arpegon.files.project import format_project, load_project, parse_project, save_project
 from building import assert_whole, notes, project, stage, strand
 
@@ -353,3 +353,18 @@ def test_numbers_beyond_all_bounds_are_said(key):
     tree = json.loads(format_project(Project())) | {key: 10**400}
     with pytest.raises(FileError, match=r"\.$"):
         parse_project(json.dumps(tree).encode(), "tide")
+
+
+@pytest.mark.parametrize("content", [b'{"theme": "n\xffght"}', b"\xff", b"[1]", b'{"theme": 3}', b"", b"[" * 100_000])
+def test_settings_that_are_damaged_are_defaults(content):
+    save_settings(Settings())
+    (config_dir() / "settings.json").write_bytes(content)
+    assert load_settings() == Settings()
+
+
+def test_an_autosave_with_a_bad_byte_is_left_where_it_is(tmp_path):
+    mine = Autosave(tmp_path)
+    broken = tmp_path / "autosave" / "999999999-3-1.autosave"
+    broken.parent.mkdir()
+    broken.write_bytes(b'{"origin": "\xff", "saved_at": 1, "project": {}}')
+    assert mine.leftovers() == [] and broken.exists()

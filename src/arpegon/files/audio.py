@@ -17,6 +17,8 @@ from arpegon.files.atomic import write_atomic
 
 MAX_SECONDS = 3600.0
 """Longer audio files are not read whole."""
+_MAX_SAMPLES = 2 * 48_000 * 3600
+"""Of all channels: they are held as 32-bit numbers."""
 _RATES = (8_000, 192_000)
 _STAND_INS = Path(__file__).resolve().parent.parent / "data" / "listen"
 
@@ -46,7 +48,11 @@ def read_audio(path: Path) -> AudioFile:
             rate = int(file.samplerate)
             if file.frames > MAX_SECONDS * rate:
                 raise FileError(f"“{path}” lasts longer than an hour; cut it, or play it into an input.")
+            if file.frames * file.channels > _MAX_SAMPLES:
+                raise FileError(f"“{path}” holds more than an hour of stereo would; cut it, or leave channels out.")
             samples = file.read(dtype="float32", always_2d=True)
+    except TypeError:  # the library would have to be told its rate
+        raise FileError(f"“{path}” cannot be read as audio: it is raw samples, of which nothing is known.") from None
     except (soundfile.SoundFileError, OSError, ValueError) as error:
         reason = str(error).rpartition(": ")[2].strip().rstrip(".")
         raise FileError(f"“{path}” cannot be read as audio: {reason[:1].lower()}{reason[1:]}.") from None

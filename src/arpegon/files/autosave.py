@@ -175,7 +175,7 @@ def _leftover(place: _Place) -> Leftover | None:
         try:
             envelope = msgspec.json.decode(place.file.read_bytes(), type=_Envelope)
             project = parse_project(bytes(envelope.project), place.file.name)
-        except (OSError, msgspec.DecodeError, ArpegonError):
+        except (OSError, msgspec.DecodeError, UnicodeDecodeError, ArpegonError):
             return None
         return Leftover(place, project, _path(envelope.origin), envelope.saved_at, project.title)
     if has_spool(place.memory):

@@ -50,7 +50,7 @@ def load_settings() -> Settings:
     """The settings, or the defaults where there are none or they cannot be read."""
     try:
         return msgspec.json.decode((config_dir() / "settings.json").read_bytes(), type=Settings)
-    except (OSError, msgspec.DecodeError):
+    except (OSError, msgspec.DecodeError, UnicodeDecodeError):
         return Settings()
 
 
