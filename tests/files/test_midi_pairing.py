@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from arpegon.core.document.model import ClipSource, MidiSource
 from arpegon.core.events import NOTE_OFF, NOTE_ON, control, note_off, note_on
-from arpegon.engine.offline import run
+from arpegon.engine.offline import length_seconds, run
 from arpegon.files.midi import in_turn, read_midi
 from building import project, strand
 
@@ -74,3 +74,31 @@ def test_a_note_sounds_as_long_as_any_voice_holds_it_and_is_struck_as_often(span
 def test_what_is_no_note_and_ends_of_nothing_pass():
     events = [control(0, 0, 64, 127), note_off(1, 0, 60), note_on(2, 0, 60, 9), control(2, 0, 1, 1), note_off(3, 0, 60)]
     assert in_turn(events) == events
+
+
+def with_tempi(folder):
+    """Four notes, two beats apart, at 60, then from beat 4 on at 120."""
+    midi = mido.MidiFile(ticks_per_beat=480)
+    track = mido.MidiTrack()
+    track.append(mido.MetaMessage("set_tempo", tempo=1_000_000, time=0))
+    for number in range(4):
+        if number == 2:
+            track.append(mido.MetaMessage("set_tempo", tempo=500_000, time=0))
+        track.append(mido.Message("note_on", note=60 + number, velocity=80, time=0))
+        track.append(mido.Message("note_off", note=60 + number, time=960))
+    midi.tracks.append(track)
+    midi.save(folder / "c.mid")
+    return read_midi(folder / "c.mid")
+
+
+@pytest.mark.parametrize("loop", [False, True])
+def test_a_clip_at_its_own_tempo_takes_all_its_tempi_and_is_rendered_whole(tmp_path, loop):
+    clip = with_tempi(tmp_path)
+    source = ClipSource(file="c.mid", loop=loop, follow_tempo=False)
+    document = project(strand(sources=(source,)), tempo=240.0)
+    length = length_seconds(document, (), {"c.mid": clip})
+    assert length == 6.0, "four beats of a second, four of half a second"
+    result = run(document, clips={"c.mid": clip}, seconds=2 * length)
+    begun = [event.time for event in result.strands["a"] if event.kind == NOTE_ON]
+    once = [0.0, 2.0, 4.0, 5.0]
+    assert begun == pytest.approx(once + [6.0 + time for time in once] if loop else once)

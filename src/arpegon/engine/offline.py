@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
 import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from arpegon.core.document.model import AudioSource, MidiSource, Project, SurfaceSource
+from arpegon.core.document.model import AudioSource, ClipSource, MidiSource, Project, SurfaceSource
 from arpegon.core.document.sections import seconds_of
 from arpegon.core.events import Event
 from arpegon.core.notes.taps import IN, OUT, Tap
@@ -133,10 +133,22 @@ def length_seconds(
         return seconds
     if bars is not None:
         return seconds_of(project, bars)
-    beats = [clips[file].beats for _, file in project.clip_files() if file in clips]
-    clip_seconds = max(beats, default=0.0) * 60.0 / project.tempo
     piece = seconds_of(project, None)
-    return max([piece, clip_seconds, *(event.time for event in played[-1:]), *(sound.seconds for sound in heard)])
+    return max(
+        [
+            piece,
+            *_clip_seconds(project, clips),
+            *(event.time for event in played[-1:]),
+            *(sound.seconds for sound in heard),
+        ]
+    )
+
+
+def _clip_seconds(project: Project, clips: Mapping[str, Clip]) -> Iterator[float]:
+    """How long each clip lasts, at the tempo that its source plays it at."""
+    for source in (source for strand in project.strands for source in strand.sources if isinstance(source, ClipSource)):
+        for clip in (clips[file] for file in source.files if file in clips):
+            yield clip.beats * 60.0 / project.tempo if source.follow_tempo else clip.tempo_map.second_at(clip.beats)
 
 
 def run(

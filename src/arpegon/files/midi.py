@@ -16,6 +16,7 @@ from arpegon.core.errors import FileError
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event, from_bytes, note_off
 from arpegon.core.notes.pairing import Pairing, note_key
 from arpegon.core.time.clock import TICKS, bar_beats
+from arpegon.core.time.tempo_map import TempoMap
 from arpegon.files.atomic import read_bytes, write_atomic
 
 
@@ -24,23 +25,18 @@ class Clip(msgspec.Struct, frozen=True):
 
     events: tuple[Event, ...]
     beats: float
-    tempo: float | None = None
     tempos: tuple[tuple[float, float], ...] = ()
     """Beat and tempo (quarter notes a minute) of every tempo event."""
 
+    @property
+    def tempo_map(self) -> TempoMap:
+        """Its own tempi."""
+        return TempoMap(self.tempos)
+
     def seconds(self, tempo: float | None = None) -> list[Event]:
-        """The events at seconds: at ``tempo``, or with the tempo events of the file (120 before the first)."""
-        changes = ((0.0, tempo),) if tempo else ((0.0, 120.0), *self.tempos)
-        placed: list[Event] = []
-        start_beat, start_time, now = 0.0, 0.0, changes[0][1]
-        waiting = list(changes[1:])
-        for event in self.events:
-            while waiting and waiting[0][0] <= event.time:
-                beat, following = waiting.pop(0)
-                start_time += (beat - start_beat) * 60.0 / now
-                start_beat, now = beat, following
-            placed.append(event.at(start_time + (event.time - start_beat) * 60.0 / now))
-        return placed
+        """The events at seconds: at ``tempo``, or with the tempo events of the file."""
+        own = TempoMap(((0.0, tempo),)) if tempo else self.tempo_map
+        return [event.at(own.second_at(event.time)) for event in self.events]
 
 
 def read_midi(path: Path, meter: tuple[int, int] = (4, 4)) -> Clip:
@@ -79,7 +75,7 @@ def read_midi(path: Path, meter: tuple[int, int] = (4, 4)) -> Clip:
     bar = bar_beats(meter)
     length = ticks / midi.ticks_per_beat
     bars = max(1, -(-round(length * TICKS) // round(bar * TICKS)))
-    return Clip(tuple(events), bars * bar, tempos[0][1] if tempos else None, tuple(tempos))
+    return Clip(tuple(events), bars * bar, tuple(tempos))
 
 
 def in_turn(events: Sequence[Event]) -> list[Event]:

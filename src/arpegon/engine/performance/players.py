@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import math
+from bisect import bisect_left
 from collections.abc import Mapping, Sequence
+from operator import attrgetter
 
 import msgspec
 
 from arpegon.core.document.model import ClickSource, ClipSource, Project, Strand
 from arpegon.core.events import Event, note_off, note_on
 from arpegon.core.time.clock import bar_beats
+from arpegon.core.time.tempo_map import TempoMap
 from arpegon.engine.clocks.roles import AtWork, DirectOutput, Entrance, Scheduler, Transport
 from arpegon.engine.clocks.timeline import Timeline
 from arpegon.engine.graph.feeds import feed_of
@@ -39,8 +42,8 @@ class ClipPlayer:
         self._line = line
         self._name = name
         self._source = source
-        self._clip = clip
         self._run = 0
+        self._use(clip)
         self._origin = 0.0
         """When its first bar falls: a beat of the timeline, or a time in seconds where it keeps its own tempo."""
 
@@ -66,7 +69,7 @@ class ClipPlayer:
         if clip is self._clip and not anew:
             return
         if not self._line.clock.playing:
-            self._clip = clip
+            self._use(clip)
         elif source.choice == before.choice or source.change == "now":
             self._take_over(clip, time)
         else:
@@ -77,9 +80,14 @@ class ClipPlayer:
                 lambda now: self._take_over(clip, now) if run == self._run else None,
             )
 
+    def _use(self, clip: Clip | None) -> None:
+        self._clip = clip
+        self._own = clip.tempo_map if clip is not None else TempoMap()
+        """Its own tempi."""
+
     def _take_over(self, clip: Clip | None, time: float) -> None:
         self.stop(time)
-        self._clip = clip
+        self._use(clip)
         self.start(self._line.clock.beat_at(time))
 
     def _bar(self) -> float:
@@ -91,18 +99,16 @@ class ClipPlayer:
             return
         clock = self._line.clock
         self._origin = origin if self._source.follow_tempo else clock.time_at(origin)
-        inside = beat - origin
-        if not self._source.follow_tempo:
-            inside *= self._tempo() / clock.tempo
-        round_, inside = divmod(max(0.0, inside), self._clip.beats) if self._source.loop else (0.0, max(0.0, inside))
-        place = next(
-            (i for i, event in enumerate(self._clip.events) if event.time >= inside - 1e-9), len(self._clip.events)
-        )
-        self._schedule(int(round_), place)
-
-    def _tempo(self) -> float:
-        """Its own tempo."""
-        return (self._clip.tempo if self._clip is not None else None) or 120.0
+        inside, round_ = max(0.0, beat - origin), 0.0
+        if self._source.follow_tempo:
+            if self._source.loop:
+                round_, inside = divmod(inside, self._clip.beats)
+        else:
+            seconds = inside * 60.0 / clock.tempo
+            if self._source.loop:
+                round_, seconds = divmod(seconds, self._own.second_at(self._clip.beats))
+            inside = self._own.beat_at(seconds)
+        self._schedule(int(round_), bisect_left(self._clip.events, inside - _NEAR, key=attrgetter("time")))
 
     def _schedule(self, round_: int, place: int) -> None:
         clip = self._clip
@@ -113,15 +119,16 @@ class ClipPlayer:
                 return
             round_, place = round_ + 1, 0
         run = self._run
-        beat = round_ * clip.beats + clip.events[place].time
+        beat = clip.events[place].time
 
         def play(time: float) -> None:
             self._play(run, round_, place, time)
 
         if self._source.follow_tempo:
-            self._line.at_beat(self._origin + beat, play)
+            self._line.at_beat(self._origin + round_ * clip.beats + beat, play)
         else:
-            self._room.scheduler.at_time(self._origin + beat * 60.0 / self._tempo(), play)
+            seconds = round_ * self._own.second_at(clip.beats) + self._own.second_at(beat)
+            self._room.scheduler.at_time(self._origin + seconds, play)
 
     def _play(self, run: int, round_: int, place: int, time: float) -> None:
         if run != self._run or self._clip is None:
