@@ -141,7 +141,7 @@ def test_a_rate_that_changes_in_the_middle_of_a_note_goes_on_with_the_next_line(
 
 # -- clips -------------------------------------------------------------------------------------------
 
-FIRST = Clip(tuple(notes(60, 62, 64, 65, gap=1.0, length=0.5)), 4.0, tempo=60.0)
+FIRST = Clip(tuple(notes(60, 62, 64, 65, gap=1.0, length=0.5)), 4.0, tempos=((0.0, 60.0),))
 SECOND = Clip(tuple(notes(72, 74, 76, 77, gap=1.0, length=0.9)), 4.0)
 CLIPS = {"a.mid": FIRST, "b.mid": SECOND}
 
