@@ -102,3 +102,21 @@ def test_a_clip_at_its_own_tempo_takes_all_its_tempi_and_is_rendered_whole(tmp_p
     begun = [event.time for event in result.strands["a"] if event.kind == NOTE_ON]
     once = [0.0, 2.0, 4.0, 5.0]
     assert begun == pytest.approx(once + [6.0 + time for time in once] if loop else once)
+
+
+@pytest.mark.parametrize(
+    ("end", "next_start", "beats"), [(1920, None, 4.0), (2040, None, 4.0), (2041, None, 8.0), (2040, 1920, 8.0)]
+)
+def test_a_loop_whose_last_note_ends_a_little_past_the_bar_line_is_a_loop_of_that_bar(tmp_path, end, next_start, beats):
+    messages = [(0, "on"), (480, "off"), (1440, "on"), (end, "off")]
+    if next_start is not None:
+        messages = [(0, "on"), (480, "off"), (next_start, "on"), (end, "off")]
+    clip = clip_of(tmp_path, messages)
+    assert clip.beats == beats
+    document = project(strand(sources=(ClipSource(file="c.mid"),)), tempo=120.0)
+    result = run(document, clips={"c.mid": clip}, seconds=8.0)
+    begun = [event.time for event in result.strands["a"] if event.kind == NOTE_ON]
+    one_round = [0.0, (1440 if next_start is None else next_start) / 960]
+    rounds = int(8.0 / (beats / 2))
+    assert begun == pytest.approx([number * beats / 2 + start for number in range(rounds) for start in one_round])
+    lengths(result.strands["a"])

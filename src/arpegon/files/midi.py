@@ -19,12 +19,16 @@ from arpegon.core.time.clock import TICKS, bar_beats
 from arpegon.core.time.tempo_map import TempoMap
 from arpegon.files.atomic import read_bytes, write_atomic
 
+_OVERHANG = 0.25
+"""Beats past a bar line within which only ends of notes make no further bar."""
+
 
 class Clip(msgspec.Struct, frozen=True):
     """Events at beats (quarter notes) in their ``time`` field, and a length in beats."""
 
     events: tuple[Event, ...]
     beats: float
+    """A round of a loop; ends of notes may lie past it."""
     tempos: tuple[tuple[float, float], ...] = ()
     """Beat and tempo (quarter notes a minute) of every tempo event."""
 
@@ -41,6 +45,8 @@ class Clip(msgspec.Struct, frozen=True):
 
 def read_midi(path: Path, meter: tuple[int, int] = (4, 4)) -> Clip:
     """All tracks of a MIDI file, merged; its length is rounded up to whole bars.
+
+    Notes that only end past a bar line, by a sixteenth at most, make it no longer: so end many loops.
 
     Raises:
         FileError: it cannot be read or is no MIDI file.
@@ -75,6 +81,13 @@ def read_midi(path: Path, meter: tuple[int, int] = (4, 4)) -> Clip:
     bar = bar_beats(meter)
     length = ticks / midi.ticks_per_beat
     bars = max(1, -(-round(length * TICKS) // round(bar * TICKS)))
+    line = (bars - 1) * bar
+    if (
+        bars > 1
+        and length - line <= _OVERHANG
+        and not any(event.kind == NOTE_ON and event.time >= line for event in events)
+    ):
+        bars -= 1
     return Clip(tuple(events), bars * bar, tuple(tempos))
 
 

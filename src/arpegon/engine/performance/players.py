@@ -120,6 +120,8 @@ class ClipPlayer:
             round_, place = round_ + 1, 0
         run = self._run
         beat = clip.events[place].time
+        if self._source.loop:
+            beat = min(beat, clip.beats)  # the next round begins there
 
         def play(time: float) -> None:
             self._play(run, round_, place, time)
