@@ -1,5 +1,14 @@
 """The one family of errors whose text is meant for the musician."""
 
+_LONGEST_SHOWN = 60
+"""Characters of a value in a sentence."""
+
+
+def shown(value: object) -> str:
+    """A value as a sentence shows it: shortened where it is long."""
+    text = repr(value)
+    return text if len(text) <= _LONGEST_SHOWN else f"{text[:_LONGEST_SHOWN]} …"
+
 
 class ArpegonError(Exception):
     """Something went wrong that the user can act on; the text is one plain sentence."""

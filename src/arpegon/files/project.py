@@ -15,7 +15,7 @@ from typing import Any
 import msgspec
 
 from arpegon.core.document.model import FORMAT, Project
-from arpegon.core.errors import ArpegonError, DocumentError, FileError, ParameterError
+from arpegon.core.errors import ArpegonError, DocumentError, FileError, ParameterError, shown
 from arpegon.core.theory.pitch import ascii_name, note_name, parse_note
 from arpegon.files.atomic import read_bytes, write_atomic
 from arpegon.files.json_text import OddJson, format_json, parse_json
@@ -129,7 +129,7 @@ def _from_file(key: str, value: Any) -> Any:
         return parse_note(value)
     if key == "channel" and value is not None:
         if isinstance(value, bool) or not isinstance(value, int) or not 1 <= value <= 16:
-            raise ParameterError(f"a channel cannot be {value!r}: channels run from 1 to 16.")
+            raise ParameterError(f"a channel cannot be {shown(value)}: channels run from 1 to 16.")
         return value - 1
     return value
 

@@ -13,7 +13,7 @@ from typing import Any
 
 import msgspec
 
-from arpegon.core.errors import ParameterError
+from arpegon.core.errors import ParameterError, shown
 from arpegon.core.theory.pitch import SHARP_NAMES, ascii_name, parse_note, parse_pitch_class, pretty_name, written
 from arpegon.core.theory.scales import ALIASES, SCALES
 from arpegon.core.time.rhythm import normal_value
@@ -49,7 +49,7 @@ class Param(msgspec.Struct, frozen=True, kw_only=True):
         raise NotImplementedError
 
     def _refuse(self, value: Any) -> ParameterError:
-        return ParameterError(f"{self.label} ({self.key}) cannot be {value!r}: it takes {self.range_text}.")
+        return ParameterError(f"{self.label} ({self.key}) cannot be {shown(value)}: it takes {self.range_text}.")
 
 
 class Number(Param, frozen=True, kw_only=True):
@@ -383,7 +383,7 @@ def check_pitch_class(value: Any) -> str:
     if isinstance(value, str):
         parse_pitch_class(value)
         return ascii_name(pretty_name(value.strip()))
-    raise ParameterError(f"{value!r} is not a note name without octave, such as D or Eb.")
+    raise ParameterError(f"{shown(value)} is not a note name without octave, such as D or Eb.")
 
 
 SCALE_OPTIONS = {scale.name: scale.label for scale in SCALES.values()}

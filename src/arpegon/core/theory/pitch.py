@@ -12,22 +12,20 @@ import math
 import re
 from collections.abc import Sequence
 
-from arpegon.core.errors import ParameterError
+from arpegon.core.errors import ParameterError, shown
 
 _LETTERS = "FCGDAEB"
 _NATURAL = {"C": 0, "D": 2, "E": 4, "F": 5, "G": 7, "A": 9, "B": 11}
 _SCALE_LETTERS = "CDEFGAB"
 _NAME = re.compile(r"\s*([A-Ga-g])([#♯b♭]{0,2})\s*(-?\d{1,3})?\s*", re.ASCII)
 _NUMBER = re.compile(r"\s*-?\d{1,4}\s*", re.ASCII)
-_LONGEST_SHOWN = 40
 _ACCIDENTALS = {"#": 1, "♯": 1, "b": -1, "♭": -1}
 
 
 def _split(text: str) -> tuple[str, int, str | None]:
     found = _NAME.fullmatch(text)
     if not found:
-        shown = text if len(text) <= _LONGEST_SHOWN else f"{text[:_LONGEST_SHOWN]} …"
-        raise ParameterError(f"“{shown}” is not a note name; write a letter A to G, ♯ or ♭, as in E♭ or F#3.")
+        raise ParameterError(f"{shown(text)} is not a note name; write a letter A to G, ♯ or ♭, as in E♭ or F#3.")
     letter, accidentals, octave = found.groups()
     return letter.upper(), sum(_ACCIDENTALS[sign] for sign in accidentals), octave
 
@@ -54,7 +52,7 @@ def parse_note(value: str | int, middle_c: int = 4) -> int:
         ParameterError: the text is no note, or the note lies outside 0-127.
     """
     if isinstance(value, bool) or not isinstance(value, (int, str)):
-        raise ParameterError(f"{value!r} is not a note; write a name such as C4 or a number from 0 to 127.")
+        raise ParameterError(f"{shown(value)} is not a note; write a name such as C4 or a number from 0 to 127.")
     if isinstance(value, int) or _NUMBER.fullmatch(value):
         note = int(value)
     else:

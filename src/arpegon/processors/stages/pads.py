@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from arpegon.core.errors import ParameterError
+from arpegon.core.errors import ParameterError, shown
 from arpegon.core.processing.parameters import NOTE_SCHEMA, Param, check_pitch_class
 from arpegon.core.theory.chords import CHORD_TYPES, STACKS, stacked
 from arpegon.core.theory.pitch import note_name, parse_note, parse_pitch_class
@@ -53,19 +53,19 @@ class Pads(Param, frozen=True, kw_only=True):
             if "degree" in pad:
                 degree, stack = pad["degree"], pad.get("stack", "triad")
                 if isinstance(degree, bool) or not isinstance(degree, int) or not 1 <= degree <= 12:
-                    raise ParameterError(f"the degree cannot be {degree!r}: it takes 1 to 12.")
-                if stack not in STACKS:
-                    raise ParameterError(f"there is no stack {stack!r}; there are {', '.join(STACKS)}.")
+                    raise ParameterError(f"the degree cannot be {shown(degree)}: it takes 1 to 12.")
+                if not isinstance(stack, str) or stack not in STACKS:
+                    raise ParameterError(f"there is no stack {shown(stack)}; there are {', '.join(STACKS)}.")
                 checked |= {"degree": degree, "stack": stack}
             else:
                 quality = pad.get("quality", "major")
-                if quality not in CHORD_TYPES:
-                    raise ParameterError(f"there is no quality {quality!r}; there are {', '.join(CHORD_TYPES)}.")
+                if not isinstance(quality, str) or quality not in CHORD_TYPES:
+                    raise ParameterError(f"there is no quality {shown(quality)}; there are {', '.join(CHORD_TYPES)}.")
                 checked |= {"root": check_pitch_class(pad.get("root", "C")), "quality": quality}
             for name, (low, high) in BOUNDS.items():
                 value = pad.get(name, 0)
                 if isinstance(value, bool) or not isinstance(value, int) or not low <= value <= high:
-                    raise ParameterError(f"{name} cannot be {value!r}: it takes {low} to {high}.")
+                    raise ParameterError(f"{name} cannot be {shown(value)}: it takes {low} to {high}.")
                 if value:
                     checked[name] = value
         except ParameterError as error:
