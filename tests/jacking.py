@@ -24,8 +24,6 @@ class MidiPair:
     def __init__(self, name: str) -> None:
         self.name = name
         self.heard: list[list[int]] = []
-        self.frames: list[int] = []
-        """The frame of each message that was heard."""
         self.keys: Keyboard | None = None
         self.synth: Synth | None = None
         self.plug_keys()
@@ -35,11 +33,7 @@ class MidiPair:
         self.keys = Keyboard(f"{self.name} keys")
 
     def plug_synth(self) -> None:
-        self.synth = Synth(f"{self.name} synth", self._hear)
-
-    def _hear(self, message: list[int], frame: int) -> None:
-        self.frames.append(frame)
-        self.heard.append(message)
+        self.synth = Synth(f"{self.name} synth", lambda message, _: self.heard.append(message))
 
     def connect_to_own_output(self) -> None:
         self.synth.connect("Arpegon:out")
