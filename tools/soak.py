@@ -183,7 +183,7 @@ class Soak:
         self.acts: dict[str, int] = {}
         self.faults: set[str] = set()
         self.port = ""
-        self.memories = {name: Memory(name) for name in ("window", "engine", "listener")}
+        self.memories = {name: Memory(name) for name in ("window", "engine", "spare engine", "listener")}
 
     # -- waiting -----------------------------------------------------------------------------------
 
@@ -369,6 +369,7 @@ class Soak:
         self.memories["window"].look(os.getpid(), seconds)
         engine = self.session.link.client.pid
         self.memories["engine"].look(engine, seconds)
+        self.memories["spare engine"].look(self.session.link.client.supervisor.spare.pid, seconds)
         self.memories["listener"].look(_child_of(engine), seconds)
         for topic, text in self.session.notices.items():
             if topic in ("fault", "engine", "document"):

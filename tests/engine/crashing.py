@@ -9,12 +9,15 @@ import time
 
 from arpegon.engine.wire import protocol
 from arpegon.engine.wire.channel import Channel
+from arpegon.engine.wire.spare import stand_by
 
 HOW = os.environ.get("ARPEGON_TEST_CRASH", "")
 
 
 def main() -> None:
     sock = socket.socket(fileno=int(sys.argv[1]))
+    if HOW == "spare" and not stand_by(sock):
+        return
     if HOW == "at once":
         raise RuntimeError("the harbour is closed")
     if HOW == "junk":

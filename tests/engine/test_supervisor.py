@@ -17,7 +17,7 @@ def supervised(tmp_path, monkeypatch):
     """Starts supervised processes that crash in a way; what they said and how they ended stands in lists."""
     made = []
 
-    def start(how=""):
+    def start(how="", spare_after=None):
         monkeypatch.setenv("ARPEGON_TEST_CRASH", how)
         monkeypatch.setenv("PYTHONPATH", f"{os.path.dirname(__file__)}:{os.environ.get('PYTHONPATH', '')}")
         said, ended = [], []
@@ -28,6 +28,7 @@ def supervised(tmp_path, monkeypatch):
             said.append,
             ended.append,
             tmp_path / "errors.log",
+            spare_after,
         )
         one.said, one.ended = said, ended
         made.append(one)
@@ -93,3 +94,41 @@ def test_closing_is_no_end_and_errors_are_appended(supervised, tmp_path):
     one.close(protocol.Quit(), 5.0)
     assert one.process.returncode == 0 and not one.ended
     assert log.read_text().startswith("from an earlier crash")
+
+
+def test_one_stands_by_and_is_the_next_at_once(supervised):
+    one = supervised("spare", spare_after=0.0)
+    wait_for(lambda: one.spare.pid)
+    first, spare = one.process.pid, one.spare.pid
+    assert hellos(one) in ([], [str(first)])  # who stands by does nothing
+    os.kill(first, signal.SIGKILL)
+    wait_for(lambda: hellos(one)[-1:] == [str(spare)])
+    assert one.process.pid == spare
+    wait_for(lambda: one.spare.pid not in (None, spare))
+
+
+def test_where_the_one_that_stands_by_is_dead_another_is_started(supervised):
+    one = supervised("spare", spare_after=0.0)
+    wait_for(lambda: one.spare.pid)
+    spare = one.spare.pid
+    os.kill(spare, signal.SIGKILL)
+    os.kill(one.process.pid, signal.SIGKILL)
+    wait_for(lambda: len([notice for notice in one.said if notice.topic == "heard"]) >= 1 and len(one.ended) >= 1)
+    wait_for(lambda: hellos(one) and hellos(one)[-1] not in ("", str(spare)) and one.process.poll() is None)
+
+
+def test_who_stands_by_goes_with_who_started_it(supervised):
+    one = supervised("spare", spare_after=0.0)
+    wait_for(lambda: one.spare.pid)
+    spare = one.spare.take()
+    spare[1].close()
+    assert spare[0].wait(10.0) == 0
+
+
+def test_a_long_file_of_errors_is_put_by_and_who_writes_to_it_goes_on(supervised, tmp_path):
+    errors = tmp_path / "errors.log"
+    errors.write_bytes(b"old news\n" * 100_000)
+    one = supervised("at once")
+    wait_for(lambda: one.ended)
+    assert one.ended[0].reason == "RuntimeError: the harbour is closed"
+    assert (tmp_path / "errors.1").read_bytes().startswith(b"old news") and b"old news" not in errors.read_bytes()

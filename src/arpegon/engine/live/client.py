@@ -17,6 +17,8 @@ from arpegon.engine.wire.supervisor import Ended, Supervisor
 
 Receive = Callable[[protocol.Report], None]
 
+SPARE_AFTER = 5.0
+"""Seconds after which a second engine stands by: by then the first one, and the window, are there."""
 GIVEN_UP = "engine-gone"
 """The topic of the notice that the engine is started no more by itself."""
 
@@ -56,7 +58,7 @@ class EngineClient:
         self._ended_before = False
         self._lock = threading.Lock()
         self.supervisor = Supervisor(
-            "arpegon.engine.live.loop", protocol.Report, self._greeting, self._take, self._ended, stderr
+            "arpegon.engine.live.loop", protocol.Report, self._greeting, self._take, self._ended, stderr, SPARE_AFTER
         )
 
     # -- commands ----------------------------------------------------------------------------------

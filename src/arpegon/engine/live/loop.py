@@ -39,6 +39,7 @@ from arpegon.engine.simulation import Engine
 from arpegon.engine.wire import protocol
 from arpegon.engine.wire.channel import Channel, WireError
 from arpegon.engine.wire.quiet import hush_jack
+from arpegon.engine.wire.spare import stand_by
 from arpegon.files.logs import catch_faults, start_log
 
 TELEMETRY_SECONDS = 1.0 / 60.0
@@ -378,12 +379,14 @@ class LiveEngine:
 def main(arguments: list[str]) -> None:
     """Run the engine on the socket whose file descriptor is the first argument."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+    sock: Any = socket.socket(fileno=int(arguments[0]))
+    if not stand_by(sock):
+        return
     start_log("engine")
     hush_jack()
     catch_faults(lambda error: None)
     os.environ.setdefault("JACK_NO_START_SERVER", "1")
     sys.setswitchinterval(0.00002)
-    sock: Any = socket.socket(fileno=int(arguments[0]))
     channel = Channel(sock, protocol.Command)
     live = LiveEngine(channel)
     signal.signal(signal.SIGTERM, lambda *_: live.soon(live.quit))

@@ -4,18 +4,20 @@ from __future__ import annotations
 
 import contextlib
 import logging
+import os
+import shutil
 import subprocess
 import threading
 import time
 from collections import deque
 from collections.abc import Callable, Iterable
 from pathlib import Path
-from typing import Any
+from typing import IO, Any
 
 import msgspec
 
 from arpegon.engine.wire.channel import Channel, WireError
-from arpegon.engine.wire.spawning import spawn
+from arpegon.engine.wire.spare import Spare, start
 
 RESTARTS = 5
 RESTART_SPAN_SECONDS = 60.0
@@ -44,6 +46,8 @@ class Supervisor:
         receive: called from a thread of the supervisor's with each of its messages.
         ended: called from that thread when it ended unasked, before it is greeted anew.
         stderr: the file to which its errors are appended (left out: nowhere).
+        spare_after: so many seconds after a start another one stands by, to be there at once when this one ends (left
+            out: none does).
     """
 
     def __init__(
@@ -54,6 +58,7 @@ class Supervisor:
         receive: Callable[[Any], None],
         ended: Callable[[Ended], None],
         stderr: Path | None = None,
+        spare_after: float | None = None,
     ) -> None:
         self._module = module
         self._incoming = incoming
@@ -63,6 +68,8 @@ class Supervisor:
         self._stderr = stderr
         self._said_before = 0
         """How long the file of errors was when the process was started."""
+        self.spare = Spare(module, self._open_stderr)
+        self._spare_after = spare_after
         self._lock = threading.RLock()
         self._greeted = threading.Lock()
         self._starts: deque[float] = deque(maxlen=RESTARTS)
@@ -105,6 +112,7 @@ class Supervisor:
         """
         with self._lock:
             self._closing = True
+        self.spare.close()
         self.send(farewell)
         if self.process is not None:
             try:
@@ -118,12 +126,10 @@ class Supervisor:
     # -- the process -------------------------------------------------------------------------------
 
     def _spawn(self) -> None:
-        errors = self._open_stderr()
-        try:
-            self.process, ours = spawn(self._module, errors or subprocess.DEVNULL, apart=True)
-        finally:
-            if errors is not None:
-                errors.close()
+        self._said_before = self._stderr_length()
+        self.process, ours = self.spare.take() or start(self._module, self._open_stderr)
+        if self._spare_after is not None:
+            self.spare.prepare(self._spare_after)
         channel = Channel(ours, self._incoming)
         self._starts.append(time.monotonic())
         with self._greeted:  # what is sent from now on comes after the greeting
@@ -133,16 +139,22 @@ class Supervisor:
         name = f"{self._module.rpartition('.')[2]}-reports"
         threading.Thread(target=self._listen, args=(channel, self.process), name=name, daemon=True).start()
 
-    def _open_stderr(self) -> Any:
+    def _open_stderr(self) -> IO[bytes] | None:
         if self._stderr is None:
             return None
         with contextlib.suppress(OSError):
             self._stderr.parent.mkdir(parents=True, exist_ok=True)
-            if self._stderr.exists() and self._stderr.stat().st_size > _STDERR_BYTES:
-                self._stderr.replace(self._stderr.with_suffix(".1"))
-            self._said_before = self._stderr.stat().st_size if self._stderr.exists() else 0
+            if self._stderr_length() > _STDERR_BYTES:
+                shutil.copyfile(self._stderr, self._stderr.with_suffix(".1"))
+                os.truncate(self._stderr, 0)  # those who write to it now go on at its new end
+                self._said_before = 0
             return self._stderr.open("ab")
         return None
+
+    def _stderr_length(self) -> int:
+        with contextlib.suppress(OSError):
+            return self._stderr.stat().st_size if self._stderr is not None else 0
+        return 0
 
     def _listen(self, channel: Channel, process: subprocess.Popen[bytes]) -> None:
         reason = ""
