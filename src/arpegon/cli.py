@@ -69,6 +69,8 @@ class _Finite(click.FloatRange):
 
 
 _LONGEST_SECONDS = 86_400.0
+_LONGEST_UNASKED_SECONDS = 3 * 3600.0
+"""Where nobody said how long a render should be: more is a stray event far behind the rest, or should be asked for."""
 
 
 def _check_outputs(read: Iterable[Path], written: Sequence[Path]) -> None:
@@ -104,7 +106,7 @@ def render(
 ) -> None:
     """Work a project out offline, from its start."""
     from arpegon.engine import offline
-    from arpegon.files.assets import load_clips, load_sounds
+    from arpegon.files.assets import load_clips, load_sounds, remarks
     from arpegon.files.audio import AudioFile, check_suffix, read_audio, write_audio
     from arpegon.files.midi import Track, read_midi, write_midi
     from arpegon.files.project import load_project
@@ -128,17 +130,22 @@ def render(
         raise ArpegonError(next(iter(missing.values())))
     if heard is not None and not any(document.audio_sources()):
         raise ArpegonError(f"“{document.title}” has no audio source that could hear --audio-in.")
-    played = read_midi(midi_in, document.meter).seconds() if midi_in else []
+    midi_files = {} if midi_in is None else {"": read_midi(midi_in, document.meter)}
+    played = [event for clip in midi_files.values() for event in clip.seconds()]
+    for text in remarks(clips | midi_files):
+        click.echo(text, err=True)
     length = offline.length_seconds(document, played, clips, bars, seconds, [heard] if heard else sounds.values())
-    if length > _LONGEST_SECONDS:
-        raise ArpegonError(f"That would be {length / 3600:.0f} hours of music; --seconds and --bars make it shorter.")
+    if length > (_LONGEST_UNASKED_SECONDS if bars is None and seconds is None else _LONGEST_SECONDS):
+        raise ArpegonError(
+            f"That would be {length / 3600:,.0f} hours of music; --seconds or --bars say how much of it is wanted."
+        )
     result = offline.run(document, played, clips, seconds=length, seed=seed, sounds=sounds, heard=heard)
     if midi_out is not None:
         tracks = [Track(strand.name, result.strands.get(strand.id, [])) for strand in document.strands]
         write_midi(midi_out, tracks, document.tempo, document.meter, document.title, result.tempi)
     if wav_out is not None:
-        samples = offline.render_audio(document, result.instruments, length)
-        write_audio(wav_out, samples, offline.RATE)
+        blocks = offline.render_audio(document, result.instruments, length)
+        write_audio(wav_out, blocks, offline.audio_frames(length), offline.RATE)
     count = sum(len(events) for events in result.strands.values())
     click.echo(f"{count} events from {len(document.strands)} strands in {length:.1f} s of music.")
 
@@ -235,15 +242,15 @@ def _show_notes(notes: Any, name: str) -> None:
 def check(project: Path, with_ports: bool) -> None:
     """Validate a project and say which of its strands cannot sound, and why."""
     from arpegon.core.document.path_check import Surroundings, check_paths, sentence
-    from arpegon.files.assets import load_clips, load_sounds
+    from arpegon.files.assets import load_clips, load_sounds, remarks
     from arpegon.files.project import load_project
     from arpegon.processors.facts import stage_facts
     from arpegon.sound import PLAYED_KEYS
 
     document = load_project(project)
-    _, missing = load_clips(document, project.parent)
+    clips, missing = load_clips(document, project.parent)
     missing |= load_sounds(document, project.parent)[1]
-    for text in missing.values():
+    for text in (*missing.values(), *remarks(clips)):
         click.echo(text)
     inputs, outputs, audio, _ = _ports() if with_ports else (None, None, None, None)
     around = Surroundings(

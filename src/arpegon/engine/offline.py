@@ -6,7 +6,6 @@ from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
 import msgspec
-import numpy as np
 from numpy.typing import NDArray
 
 from arpegon.core.document.model import AudioSource, ClipSource, MidiSource, Project, SurfaceSource
@@ -187,16 +186,20 @@ def run(
     return collector.result
 
 
-def render_audio(project: Project, events: Sequence[tuple[str, Event]], seconds: float) -> NDArray[Any]:
+def audio_frames(seconds: float) -> int:
+    """How many frames :func:`render_audio` yields in all: three seconds more than the music, for what rings on."""
+    return round((seconds + _TAIL_SECONDS) * RATE)
+
+
+def render_audio(project: Project, events: Sequence[tuple[str, Event]], seconds: float) -> Iterator[NDArray[Any]]:
     """Play events on the project's instruments.
 
-    Returns:
-        float32 of shape (2, frames) at 48 kHz, with three seconds after the end for what rings on.
+    Yields:
+        float32 of shape (2, n) at 48 kHz, block by block.
     """
     mixer = Mixer(RATE)
     mixer.set_instruments(project.instruments)
-    frames = round((seconds + _TAIL_SECONDS) * RATE)
-    blocks = []
+    frames = audio_frames(seconds)
     place = 0
     ordered = sorted(events, key=lambda entry: entry[1].time)
     for start in range(0, frames, _BLOCK):
@@ -205,5 +208,4 @@ def render_audio(project: Project, events: Sequence[tuple[str, Event]], seconds:
             name, event = ordered[place]
             due.append((round(event.time * RATE) - start, name, event))
             place += 1
-        blocks.append(mixer.render(_BLOCK, due))
-    return np.concatenate(blocks, axis=1)[:, :frames]
+        yield mixer.render(_BLOCK, due)[:, : frames - start]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import MutableMapping
+from collections.abc import Mapping, MutableMapping
 from pathlib import Path
 
 from arpegon.core.document.model import Project
@@ -37,6 +37,11 @@ def load_clips(project: Project, folder: Path, cache: Cache | None = None) -> tu
         except ArpegonError as error:
             missing[file] = str(error)
     return clips, missing
+
+
+def remarks(clips: Mapping[str, Clip]) -> list[str]:
+    """What of these clips could not be read, a sentence each."""
+    return sorted({clip.remark for clip in clips.values() if clip.remark})
 
 
 SoundCache = MutableMapping[tuple[Path, int], AudioFile]

@@ -4,40 +4,90 @@ from __future__ import annotations
 
 import contextlib
 import errno
+import fcntl
 import os
 import stat
 import tempfile
+import time
+from collections.abc import Iterator
 from pathlib import Path
+from typing import BinaryIO
 
 from arpegon.core.errors import FileError
 
 
+_TEMPORARY = ".arpegon-"
+_FORSAKEN_SECONDS = 60.0
+"""A temporary file that nobody writes to, and that is older than this, was left by a program that was killed."""
+_swept: set[Path] = set()
+"""Folders in which such files were looked for already."""
+
+
 def write_atomic(path: Path, content: bytes) -> None:
-    """Put ``content`` at ``path``: into a file beside it first, then in its place in one move.
+    """Put ``content`` at ``path``, as :func:`replacing` does.
+
+    Raises:
+        FileError: the folder cannot be written to, the disk is full, it is a device ...; what stood at ``path`` still
+            does.
+    """
+    with replacing(path) as file:
+        file.write(content)
+
+
+@contextlib.contextmanager
+def replacing(path: Path) -> Iterator[BinaryIO]:
+    """A file to write to, which is moved to ``path`` in one step once all is written.
 
     Where ``path`` is a link, what it leads to is replaced, and the link stays.
 
     Raises:
         FileError: the folder cannot be written to, the disk is full, it is a device ...; what stood at ``path`` still
-            does.
+            does, here as after any other error.
     """
     temporary: str | None = None
     try:
         check_writable(path)
         target = path.resolve()
         target.parent.mkdir(parents=True, exist_ok=True)
-        handle, temporary = tempfile.mkstemp(prefix=".arpegon-", dir=target.parent)
-        with os.fdopen(handle, "wb") as file:
-            file.write(content)
+        _sweep(target.parent)
+        handle, temporary = tempfile.mkstemp(prefix=_TEMPORARY, dir=target.parent)
+        with os.fdopen(handle, "w+b") as file:
+            _lock(handle)
+            yield file
             file.flush()
             os.fsync(file.fileno())
-        os.chmod(temporary, target.stat().st_mode & 0o777 if target.exists() else 0o644 & ~_umask())
-        os.replace(temporary, target)
+            os.chmod(temporary, target.stat().st_mode & 0o777 if target.exists() else 0o644 & ~_umask())
+            os.replace(temporary, target)
         _sync_folder(target.parent)
-    except OSError as error:
-        if temporary is not None and os.path.exists(temporary):
-            os.unlink(temporary)
-        raise FileError(f"“{path}” could not be written: {reason(error)}. The file is as it was.") from None
+    except BaseException as error:
+        if temporary is not None:
+            with contextlib.suppress(OSError):
+                os.unlink(temporary)
+        if isinstance(error, OSError):
+            raise FileError(f"“{path}” could not be written: {reason(error)}. The file is as it was.") from None
+        raise
+
+
+def _lock(handle: int) -> bool:
+    """Hold a file for as long as it is open here; whether nobody else does."""
+    try:
+        fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except OSError:  # somebody has it, or the file system knows no locks
+        return False
+    return True
+
+
+def _sweep(folder: Path) -> None:
+    """Take away what was left in a folder by programs that were killed while they wrote; once for each folder."""
+    if folder in _swept:
+        return
+    _swept.add(folder)
+    with contextlib.suppress(OSError):
+        for left in folder.glob(f"{_TEMPORARY}*"):
+            with contextlib.suppress(OSError), left.open("rb") as file:
+                old = time.time() - os.fstat(file.fileno()).st_mtime > _FORSAKEN_SECONDS
+                if old and not left.is_symlink() and _lock(file.fileno()):
+                    left.unlink()
 
 
 def check_writable(path: Path) -> None:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-import io
+import errno
+import os
+from collections.abc import Iterable
 from pathlib import Path
 from typing import Any
 
@@ -13,7 +15,7 @@ from numpy.typing import NDArray
 
 from arpegon.core.document.model import STAND_IN
 from arpegon.core.errors import FileError
-from arpegon.files.atomic import write_atomic
+from arpegon.files.atomic import replacing
 
 MAX_SECONDS = 3600.0
 """Longer audio files are not read whole."""
@@ -78,6 +80,10 @@ def stand_ins() -> list[str]:
 _FORMATS = {".wav": "WAV", ".flac": "FLAC"}
 
 
+_FRAME_BYTES = 2 * 3
+_LONGEST_WAV = 2**32 - 2**16
+
+
 def check_suffix(path: Path) -> str:
     """The form of audio that a path's suffix stands for.
 
@@ -90,13 +96,24 @@ def check_suffix(path: Path) -> str:
     return form
 
 
-def write_audio(path: Path, samples: NDArray[Any], rate: int) -> None:
-    """Write samples of shape (2, frames), -1 ... 1, as 24-bit WAV or FLAC by the suffix of ``path``.
+def write_audio(path: Path, blocks: Iterable[NDArray[Any]], frames: int, rate: int) -> None:
+    """Write stereo as 24-bit WAV or FLAC by the suffix of ``path``, block by block, so that it may be of any length.
+
+    Args:
+        blocks: samples of shape (2, n), -1 ... 1.
+        frames: how many they are in all; more than a WAV can hold (4 GB) are written as RF64 (EBU Tech 3306).
 
     Raises:
         FileError: the suffix is another one, or the file cannot be written.
     """
     form = check_suffix(path)
-    buffer = io.BytesIO()
-    soundfile.write(buffer, np.asarray(samples.T), rate, format=form, subtype="PCM_24")
-    write_atomic(path, buffer.getvalue())
+    if form == "WAV" and frames * _FRAME_BYTES > _LONGEST_WAV:
+        form = "RF64"
+    with replacing(path) as file:
+        try:
+            # By its number, so that the library writes itself: what fails in a file of Python's it does not tell.
+            with soundfile.SoundFile(file.fileno(), "w", rate, 2, "PCM_24", format=form, closefd=False) as sound:
+                for block in blocks:
+                    sound.write(np.ascontiguousarray(block.T))
+        except (AssertionError, soundfile.SoundFileError):  # so it says that not all could be written
+            raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC)) from None

@@ -2,21 +2,21 @@
 
 from __future__ import annotations
 
-import io
 from bisect import bisect_right
 from collections import Counter
 from collections.abc import Iterable, Sequence
+from itertools import accumulate
 from operator import itemgetter
 from pathlib import Path
 
-import mido
 import msgspec
 
-from arpegon.core.errors import FileError
+from arpegon.core.errors import FileError, shown
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event, from_bytes, note_off
 from arpegon.core.notes.pairing import Pairing, note_key
 from arpegon.core.time.clock import TICKS, bar_beats
-from arpegon.core.time.tempo_map import TempoMap
+from arpegon.core.time.tempo_map import DEFAULT_TEMPO, TempoMap
+from arpegon.files import smf
 from arpegon.files.atomic import read_bytes, write_atomic
 
 _OVERHANG = 0.25
@@ -31,6 +31,8 @@ class Clip(msgspec.Struct, frozen=True):
     """A round of a loop; ends of notes may lie past it."""
     tempos: tuple[tuple[float, float], ...] = ()
     """Beat and tempo (quarter notes a minute) of every tempo event."""
+    remark: str = ""
+    """A sentence on what of the file could not be read, if anything could not."""
 
     @property
     def tempo_map(self) -> TempoMap:
@@ -51,35 +53,32 @@ def read_midi(path: Path, meter: tuple[int, int] = (4, 4)) -> Clip:
     Raises:
         FileError: it cannot be read or is no MIDI file.
     """
-    content = read_bytes(path, limit=64 * 2**20)
-    if content[:4] == b"RIFF" and content[8:12] == b"RMID":
-        content = content[content.find(b"MThd") :]
-    if content[:4] != b"MThd":
-        raise FileError(f"“{path}” is not a MIDI file: it does not begin with its mark “MThd”.")
     try:
-        midi = mido.MidiFile(file=io.BytesIO(content), clip=True)
-        if midi.ticks_per_beat <= 0:
-            raise ValueError("it counts its time in film frames")
-        merged = midi.merged_track
-    except Exception as error:  # mido raises whatever the damage leads to
-        what = str(error) or "it ends too early"
-        raise FileError(f"“{path}” is a damaged MIDI file: {what.rstrip('.')}.") from None
+        found = smf.parse(read_bytes(path, limit=64 * 2**20))
+    except smf.NotMidi as why:
+        raise FileError(f"“{path}” is not a MIDI file: {why}.") from None
+    merged = _merged(found)
+    if found.faults and not merged:
+        raise FileError(f"“{path}” is a damaged MIDI file: nothing of it can be read.")
+    # What counts its time in seconds is laid on beats at the tempo that holds where none is named.
+    ticks_per_beat = found.ticks * 60.0 / DEFAULT_TEMPO if found.in_seconds else found.ticks
     events: list[Event] = []
     tempos: list[tuple[float, float]] = []
-    ticks = 0
-    for message in merged:
-        ticks += message.time
-        beat = ticks / midi.ticks_per_beat
-        if message.type == "set_tempo" and message.tempo > 0:
-            tempos.append((beat, mido.tempo2bpm(message.tempo)))
-        if message.is_meta:
-            continue
-        event = from_bytes(message.bytes(), beat)
-        if event is not None:
-            events.append(event)
+    for tick, message in merged:
+        beat = tick / ticks_per_beat
+        if message[0] != smf.META:
+            event = from_bytes(message, beat)
+            if event is not None:
+                events.append(event)
+        elif message[1] == smf.TEMPO and not found.in_seconds:
+            microseconds = int.from_bytes(message[2:5]) if len(message) >= 5 else 0
+            if microseconds:
+                tempos.append((beat, 60_000_000 / microseconds))
+            else:
+                found.faults["a tempo that is none"] += 1
     events = in_turn(events)
     bar = bar_beats(meter)
-    length = ticks / midi.ticks_per_beat
+    length = _length(found) / ticks_per_beat
     bars = max(1, -(-round(length * TICKS) // round(bar * TICKS)))
     line = (bars - 1) * bar
     if (
@@ -88,7 +87,30 @@ def read_midi(path: Path, meter: tuple[int, int] = (4, 4)) -> Clip:
         and not any(event.kind == NOTE_ON and event.time >= line for event in events)
     ):
         bars -= 1
-    return Clip(tuple(events), bars * bar, tuple(tempos))
+    return Clip(tuple(events), bars * bar, tuple(tempos), _remark(path, found.faults))
+
+
+def _merged(found: smf.Tracks) -> list[smf.Message]:
+    """What stands in all tracks, in order of time."""
+    if found.format != 2:
+        return sorted((message for track in found.tracks for message in track), key=itemgetter(0))
+    starts = accumulate(found.lengths, initial=0)
+    return [
+        (start + tick, message)
+        for start, track in zip(starts, found.tracks, strict=False)
+        for tick, message in track
+    ]
+
+
+def _length(found: smf.Tracks) -> int:
+    return sum(found.lengths) if found.format == 2 else max(found.lengths)
+
+
+def _remark(path: Path, faults: Counter[str]) -> str:
+    if not faults:
+        return ""
+    said = ", ".join(what if count == 1 else f"{what} ({count} times)" for what, count in faults.items())
+    return f"Not all of “{shown(path.name)}” could be read, as it is damaged: {said}."
 
 
 def in_turn(events: Sequence[Event]) -> list[Event]:
@@ -139,29 +161,29 @@ def format_midi(
     Events at one tick keep their order. Times before zero are laid at zero. ``tempi`` are other tempi than the first
     one, and from when, in seconds, they are.
     """
-    midi = mido.MidiFile(type=1, ticks_per_beat=TICKS, charset="utf-8")
-    head = mido.MidiTrack()
-    head.append(mido.MetaMessage("track_name", name=title or "Arpegon", time=0))
     changes = _tempo_map(tempo, tempi)
-    last = 0
-    for _, tick, bpm in changes:
-        head.append(mido.MetaMessage("set_tempo", tempo=round(60_000_000 / bpm), time=round(tick) - last))
-        last = round(tick)
-    head.insert(2, mido.MetaMessage("time_signature", numerator=meter[0], denominator=meter[1], time=0))
-    midi.tracks.append(head)
+    head = [(0, _text(title or "Arpegon"))]
+    head += [(round(tick), _tempo_message(bpm)) for _, tick, bpm in changes]
+    head.insert(2, (0, bytes((smf.META, smf.METER, meter[0], meter[1].bit_length() - 1, 24, 8))))
+    written = [head]
     for track in tracks:
-        line = mido.MidiTrack()
-        line.append(mido.MetaMessage("track_name", name=track.name, time=0))
+        line = [(0, _text(track.name))]
         last = 0
         for event in sorted(track.events, key=lambda event: event.time):
             start, first, bpm = changes[bisect_right(changes, event.time, lo=1, key=itemgetter(0)) - 1]
-            tick = max(last, round(first + (event.time - start) * bpm / 60.0 * TICKS))
-            line.append(mido.Message.from_bytes(event.to_bytes(), time=tick - last))
-            last = tick
-        midi.tracks.append(line)
-    buffer = io.BytesIO()
-    midi.save(file=buffer)
-    return buffer.getvalue()
+            last = max(last, round(first + (event.time - start) * bpm / 60.0 * TICKS))
+            line.append((last, event.to_bytes()))
+        written.append(line)
+    return smf.format_smf(written, TICKS)
+
+
+def _tempo_message(bpm: float) -> bytes:
+    microseconds = min(max(1, round(60_000_000 / bpm)), 0xFFFFFF)
+    return bytes((smf.META, smf.TEMPO)) + microseconds.to_bytes(3)
+
+
+def _text(name: str) -> bytes:
+    return bytes((smf.META, smf.TRACK_NAME)) + name.encode("utf-8", "replace")
 
 
 def _tempo_map(tempo: float, tempi: Sequence[tuple[float, float]]) -> list[tuple[float, float, float]]:

@@ -40,6 +40,7 @@ from arpegon.engine.wire import protocol
 from arpegon.engine.wire.channel import Channel, WireError
 from arpegon.engine.wire.quiet import hush_jack
 from arpegon.engine.wire.spare import stand_by
+from arpegon.files.assets import remarks
 from arpegon.files.logs import catch_faults, start_log
 
 TELEMETRY_SECONDS = 1.0 / 60.0
@@ -169,6 +170,7 @@ class LiveEngine:
     def _clips_read(self, clips: Clips, missing: dict[str, str], now: float) -> None:
         self._reading_since = None
         self.channel.send(protocol.Missing("clip", missing))
+        self.channel.send(protocol.Notice("clip-remarks", " ".join(remarks(clips))))
         self.engine.set_clips(clips, now)
         self._play_waiting(now)
 
