@@ -52,7 +52,8 @@ _STEP_SECONDS = 0.8
 _KILL_SECONDS = 75.0
 """The engine is killed so often; more than five times a minute it would be left alone, as it should be."""
 _CHECK_SECONDS = 60.0
-_SETTLED_SECONDS = 300.0
+_SETTLED_SECONDS = (300.0, 1800.0)
+"""From when on memory should no longer grow: the ten minutes are nearly full, and so are the steps of undo."""
 _EDGE_SECONDS = 0.05
 """Notes heard so near to a kill may have been on their way to the window (it is told sixty times a second)."""
 _LATE_SECONDS = 0.3
@@ -137,7 +138,9 @@ class Memory:
     def __init__(self, name: str) -> None:
         self.name = name
         self.peak = 0
-        self.settled = 0
+        self.seconds = 0.0
+        self.settled = dict.fromkeys(_SETTLED_SECONDS, 0)
+        """The most up to each of these moments."""
         self.last = 0
 
     def look(self, pid: int | None, seconds: float) -> None:
@@ -149,14 +152,20 @@ class Memory:
             kilobytes = int(next(line for line in lines if line.startswith("VmRSS")).split()[1])
             self.last = kilobytes
             self.peak = max(self.peak, kilobytes)
-            if seconds <= _SETTLED_SECONDS:
-                self.settled = max(self.settled, kilobytes)
+            for moment in self.settled:
+                if seconds <= moment:
+                    self.settled[moment] = self.peak
+            self.seconds = seconds
 
     def row(self) -> tuple[str, str]:
         """A row of the table."""
-        growth = 100.0 * (self.last - self.settled) / self.settled if self.settled else 0.0
-        words = f"peak {self.peak / 1024:.0f} MB, last {self.last / 1024:.0f} MB ({growth:+.1f} % since five minutes)"
-        return f"memory of the {self.name}", words
+        growths = [
+            f"{100.0 * (self.last - most) / most:+.1f} % since minute {moment / 60:.0f}"
+            for moment, most in self.settled.items()
+            if most and moment < self.seconds
+        ]
+        words = f"peak {self.peak / 1024:.0f} MB, last {self.last / 1024:.0f} MB"
+        return f"memory of the {self.name}", f"{words} ({', '.join(growths)})" if growths else words
 
 
 class Soak:

@@ -15,7 +15,6 @@ from typing import BinaryIO
 
 from arpegon.core.errors import FileError
 
-
 _TEMPORARY = ".arpegon-"
 _FORSAKEN_SECONDS = 60.0
 """A temporary file that nobody writes to, and that is older than this, was left by a program that was killed."""

@@ -96,9 +96,7 @@ def _merged(found: smf.Tracks) -> list[smf.Message]:
         return sorted((message for track in found.tracks for message in track), key=itemgetter(0))
     starts = accumulate(found.lengths, initial=0)
     return [
-        (start + tick, message)
-        for start, track in zip(starts, found.tracks, strict=False)
-        for tick, message in track
+        (start + tick, message) for start, track in zip(starts, found.tracks, strict=False) for tick, message in track
     ]
 
 
