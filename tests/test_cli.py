@@ -37,6 +37,7 @@ def arpegon(*arguments):
 def story(tmp_path):
     save_project(project(strand(*CHAIN), tempo=100.0), tmp_path / "story.arpegon")
     write_midi(tmp_path / "in.mid", [Track("keys", notes(*range(48, 80), velocity=64))], 100.0)
+    write_midi(tmp_path / "far.mid", [Track("keys", notes(60, 62, gap=5 * 3600.0))], 100.0)
     return tmp_path
 
 
@@ -52,6 +53,16 @@ def test_render_does_what_the_stages_say(story):
     assert {message.note % 12 for message in struck} <= pitch_classes("D", "dorian")
     velocities = {message.velocity for message in struck}
     assert min(velocities) >= 85 and max(velocities) <= 115 and len(velocities) > 8
+
+
+def test_what_could_not_be_read_is_said_once_and_the_rest_is_rendered(story):
+    content = (story / "in.mid").read_bytes()
+    (story / "cut.mid").write_bytes(content[: len(content) // 2])
+    save_project(project(strand(sources=(ClipSource(file="cut.mid"),))), story / "cut.arpegon")
+    done = arpegon("render", story / "cut.arpegon", "--midi-in", story / "cut.mid", "--midi", story / "x.mid")
+    assert done.returncode == 0 and done.stderr.count("Not all of “cut.mid” could be read") == 1
+    assert [message.type for message in mido.MidiFile(story / "x.mid").tracks[1]].count("note_on") > 10
+    assert "Not all of “cut.mid”" in arpegon("check", story / "cut.arpegon").stdout
 
 
 def test_the_same_seed_gives_the_same_bytes(story):
@@ -98,6 +109,7 @@ BAD = [
     (("render", "{}/story.arpegon", "--seconds", "nan", "--midi", "{}/x.mid"), "nan"),
     (("render", "{}/story.arpegon", "--bars", "inf", "--midi", "{}/x.mid"), "inf"),
     (("render", "{}/story.arpegon", "--bars", "10000000", "--midi", "{}/x.mid"), "hours of music"),
+    (("render", "{}/story.arpegon", "--midi-in", "{}/far.mid", "--midi", "{}/x.mid"), "hours of music"),
     (("render", "{}/story.arpegon", "--seconds", "1", "--midi", "{}/story.arpegon"), "is read"),
     (("render", "{}/story.arpegon", "--seconds", "1", "--midi", "{}/x.wav", "--wav", "{}/x.wav"), "written to twice"),
     (("render", "{}/story.arpegon", "--midi-in", "{}/in.mid", "--midi", "{}/in.mid"), "is read"),

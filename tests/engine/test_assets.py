@@ -123,6 +123,16 @@ def test_the_transport_waits_for_a_clip_that_was_named_just_before(folder, slow)
     assert live.channel.told.count(protocol.Missing("clip", {})) == 1
 
 
+def test_what_of_a_clip_could_not_be_read_is_said(folder):
+    content = (folder / "tide.mid").read_bytes()
+    (folder / "tide.mid").write_bytes(content[:-6])
+    live = LiveEngine(Nowhere())
+    live.soon(lambda at: live.set_project(protocol.SetProject(project(CLIP), str(folder), 1), at))
+    wait_for(lambda: work(live, time.monotonic()) or (live.assets.clips and not live._tasks))
+    said = [one.text for one in live.channel.told if isinstance(one, protocol.Notice) and one.topic == "clip-remarks"]
+    assert "Not all of “tide.mid” could be read" in said[-1]
+
+
 def test_it_does_not_wait_for_ever_and_a_stop_takes_the_start_back(folder, slow, monkeypatch):
     monkeypatch.setattr(loop, "_ASSETS_PATIENCE", 0.5)
     live = LiveEngine(Nowhere())

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import fcntl
 import os
 from pathlib import Path
 
 import pytest
 
 from arpegon.core.errors import FileError
-from arpegon.files.atomic import read_bytes, write_atomic
+from arpegon.files.atomic import read_bytes, replacing, write_atomic
 
 
 def test_what_is_no_plain_file_is_neither_read_nor_replaced(tmp_path):
@@ -60,3 +61,24 @@ def test_a_name_as_long_as_names_may_be_can_be_written(tmp_path):
     write_atomic(file, b"new")
     write_atomic(file, b"newer")
     assert read_bytes(file) == b"newer" and os.listdir(tmp_path) == [file.name]
+
+
+def test_what_a_killed_program_left_is_taken_away_and_what_is_being_written_stays(tmp_path):
+    for name in ("left", "new", "held"):
+        (tmp_path / f".arpegon-{name}").write_bytes(b"half")
+    (tmp_path / ".arpegon-link").symlink_to(tmp_path / "mine")
+    (tmp_path / "mine").write_bytes(b"mine")
+    for name in ("left", "held"):
+        os.utime(tmp_path / f".arpegon-{name}", (1e9, 1e9))
+    with (tmp_path / ".arpegon-held").open("rb") as held:
+        fcntl.flock(held, fcntl.LOCK_EX)
+        write_atomic(tmp_path / "x", b"new")
+    assert set(os.listdir(tmp_path)) == {"x", "mine", ".arpegon-new", ".arpegon-held", ".arpegon-link"}
+
+
+def test_what_fails_in_the_middle_leaves_what_was_there(tmp_path):
+    (tmp_path / "x").write_bytes(b"old")
+    with pytest.raises(RuntimeError), replacing(tmp_path / "x") as file:
+        file.write(b"half")
+        raise RuntimeError
+    assert (tmp_path / "x").read_bytes() == b"old" and os.listdir(tmp_path) == ["x"]

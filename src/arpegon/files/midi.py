@@ -11,7 +11,7 @@ from pathlib import Path
 
 import msgspec
 
-from arpegon.core.errors import FileError, shown
+from arpegon.core.errors import FileError
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event, from_bytes, note_off
 from arpegon.core.notes.pairing import Pairing, note_key
 from arpegon.core.time.clock import TICKS, bar_beats
@@ -108,7 +108,7 @@ def _remark(path: Path, faults: Counter[str]) -> str:
     if not faults:
         return ""
     said = ", ".join(what if count == 1 else f"{what} ({count} times)" for what, count in faults.items())
-    return f"Not all of “{shown(path.name)}” could be read, as it is damaged: {said}."
+    return f"Not all of “{path.name}” could be read, as it is damaged: {said}."
 
 
 def in_turn(events: Sequence[Event]) -> list[Event]:
