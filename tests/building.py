@@ -34,7 +34,7 @@ def strand(*stages: Stage, strand_id: str = "a", **changes) -> Strand:
         "destinations": (InstrumentDestination(instrument="bells", channel=0),),
         **changes,
     }
-    return Strand(id=strand_id, name=strand_id.title(), stages=stages, **settings)
+    return Strand(id=strand_id, stages=stages, **{"name": strand_id.title(), **settings})
 
 
 def generator(kind: str, source_id: str | None = None, **settings):

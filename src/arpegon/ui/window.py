@@ -32,6 +32,7 @@ from arpegon.ui.frame.notices import NoticeBar, StatusLine
 from arpegon.ui.frame.surface import PlaySurface
 from arpegon.ui.hookups.hookups_view import HookupsView
 from arpegon.ui.look import theme
+from arpegon.ui.look.plain import unmarked
 from arpegon.ui.model.change import EVERYTHING
 from arpegon.ui.model.faults import Faults
 from arpegon.ui.model.session import Session
@@ -211,14 +212,14 @@ class Window(QMainWindow):
         recent = menu.addMenu("Open recent")
         if recent is not None:
             for path in session.settings.recent:
-                recent.addAction(path, lambda path=path: session.filing.open(Path(path)))
+                recent.addAction(unmarked(path), lambda path=path: session.filing.open(Path(path)))
             recent.setEnabled(bool(session.settings.recent))
         for name in ("demo", "save", "save_as"):
             menu.addAction(actions[name])
         menu.addSeparator()
         undo, redo = session.history.undo_label, session.history.redo_label
-        actions["undo"].setText(f"Undo {undo}" if undo else "Undo")
-        actions["redo"].setText(f"Redo {redo}" if redo else "Redo")
+        actions["undo"].setText(f"Undo {unmarked(undo)}" if undo else "Undo")
+        actions["redo"].setText(f"Redo {unmarked(redo)}" if redo else "Redo")
         for name in ("undo", "redo"):
             menu.addAction(actions[name])
         menu.addSeparator()
@@ -252,7 +253,8 @@ class Window(QMainWindow):
         audio = menu.addMenu("Audio output")
         if audio is None:
             return
-        for device, label in {"": "The system's default", **{name: name for name in session.ports.audio}}.items():
+        for device in ("", *session.ports.audio):
+            label = unmarked(device) or "The system's default"
             action = audio.addAction(label, lambda device=device: self._set_audio(device, session.settings.block))
             if action is not None:
                 action.setCheckable(True)

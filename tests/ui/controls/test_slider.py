@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QApplication, QToolTip
 from arpegon.core.processing.parameters import Number
 from arpegon.ui.controls.in_place import InPlace
 from arpegon.ui.controls.slider import Slider
+from arpegon.ui.look.plain import tip
 from arpegon.ui.parts.standard import NoteNumber
 
 HELD = Number(key="held", label="Held", help="How long it is held.", default=40, low=0, high=200, unit="ms")
@@ -83,7 +84,7 @@ def test_what_is_no_number_is_said_and_changes_nothing(slider, text):
     moved, settled = collect(slider.moved), collect(slider.settled)
     type_in(slider, text)
     assert (moved, settled, slider.value()) == ([], [], 40)
-    assert QToolTip.text() == f"“{text}” is no number: Held takes a whole number from 0 to 200 ms."
+    assert QToolTip.text() == tip(f"“{text}” is no number: Held takes a whole number from 0 to 200 ms.")
 
 
 def test_return_opens_the_field_and_the_next_one_closes_it(slider):

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from arpegon.core.events import NOTE_OFF, NOTE_ON
 from arpegon.core.processing.parameters import Number
@@ -23,6 +23,7 @@ from arpegon.ui.controls.lane_cells import LaneCells
 from arpegon.ui.controls.order_star import OrderStar
 from arpegon.ui.controls.step_bars import StepBars
 from arpegon.ui.controls.strokes_view import StrokesView
+from arpegon.ui.look.plain import Label
 from arpegon.ui.parts.standard import caps, counted_heading
 
 _LANES = {"velocity": "velocity", "length": "length", "chance": "chance", "octave": "octave"}
@@ -56,7 +57,7 @@ class ArpeggiatorEditor(PatternEditor):
         self.side.addWidget(caps("Patterns"))
         self.add_patterns(self.side)
         self.side.addLayout(counted_heading("Lane", "step", self._count))
-        self.none = QLabel("No lane: every step plays the next note. Press + for the first step.")
+        self.none = Label("No lane: every step plays the next note. Press + for the first step.")
         self.none.setProperty("role", "second")
         self.none.setWordWrap(True)
         self.side.addWidget(self.none)

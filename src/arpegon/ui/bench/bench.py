@@ -8,7 +8,6 @@ from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QScrollArea,
     QSizePolicy,
@@ -30,6 +29,7 @@ from arpegon.ui.bench.source_editor import SourceEditor
 from arpegon.ui.bench.strand_bench import StrandBench
 from arpegon.ui.controls.elided import Elided
 from arpegon.ui.look import theme
+from arpegon.ui.look.plain import Label
 from arpegon.ui.model.change import Change
 from arpegon.ui.model.selection import Selection
 from arpegon.ui.model.session import Session
@@ -74,7 +74,7 @@ class Bench(QWidget):
         box.setContentsMargins(18, 12, 18, 10)
         box.setSpacing(8)
         box.addLayout(self._head())
-        self._where = QLabel("")
+        self._where = Label("")
         self._where.setProperty("role", "second")
         box.addWidget(self._where)
         self._area = QScrollArea()
@@ -304,7 +304,7 @@ class EmptyBench(BenchPart):
         super().__init__()
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 8, 0, 0)
-        text = QLabel(
+        text = Label(
             "Click a dark bar on the board: here you shape what that stage does, and beneath you read exactly "
             "what went in and what came out.\n\nClick the pill at the head of a strand to choose what feeds it, "
             "the name at its foot to choose where it sounds."

@@ -5,11 +5,12 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Sequence
 
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from arpegon.listen import HeardNote, Sight
 from arpegon.listen.calibration import ENOUGH, TRIAL, Calibration, calibrate, strokes_in, surely
 from arpegon.ui.bench.editor import StageEditor
+from arpegon.ui.look.plain import Label
 
 _QUIET_SECONDS = 1.0
 _STEPS = ("", "quiet", "soft", "hard")
@@ -32,7 +33,7 @@ class CalibrationBox(QWidget):
         row = QHBoxLayout()
         self.begin = QPushButton("Calibrate")
         self.begin.setToolTip(
-            "Hit the pad softly and hard, a few times each; threshold, response and retrigger follow."[:]
+            "Hit the pad softly and hard, a few times each; threshold, response and retrigger follow."
         )
         self.begin.clicked.connect(self.toggle)
         self.next = QPushButton("Next")
@@ -46,7 +47,7 @@ class CalibrationBox(QWidget):
         row.addWidget(self.keep)
         row.addStretch(1)
         box.addLayout(row)
-        self.words = QLabel("")
+        self.words = Label("")
         self.words.setWordWrap(True)
         self.words.setProperty("role", "second")
         box.addWidget(self.words)

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from arpegon.core.events import Event
 from arpegon.core.processing.parameters import Number
@@ -19,6 +19,7 @@ from arpegon.ui.controls.chord_palette import Chip, ChordPalette
 from arpegon.ui.controls.pad_grid import PadGrid, Tile
 from arpegon.ui.controls.pitch_ring import PitchRing
 from arpegon.ui.controls.slider import Slider
+from arpegon.ui.look.plain import Label
 from arpegon.ui.parts.standard import caps
 
 if TYPE_CHECKING:
@@ -53,7 +54,7 @@ class PadsPane(QWidget):
         self.grid.dropped.connect(self._drop)
         self.grid.removed.connect(self._remove)
         box.addWidget(self.grid)
-        self.empty = QLabel("No pads yet. Press learn and strike the pads of your controller one after the other.")
+        self.empty = Label("No pads yet. Press learn and strike the pads of your controller one after the other.")
         self.empty.setProperty("role", "second")
         self.empty.setWordWrap(True)
         box.addWidget(self.empty)

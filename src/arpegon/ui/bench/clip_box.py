@@ -6,10 +6,11 @@ from pathlib import PurePath
 from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QRadioButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QRadioButton, QVBoxLayout, QWidget
 
 from arpegon.core.document.model import ClipSource
 from arpegon.ui.controls.choices import Segments, ToggleSwitch
+from arpegon.ui.look.plain import Label, tip
 from arpegon.ui.parts.standard import under_caption
 
 
@@ -76,12 +77,12 @@ class ClipBox(QWidget):
             line = QHBoxLayout(row)
             line.setContentsMargins(0, 0, 0, 0)
             if not file:
-                words = QLabel("no file yet")
+                words = Label("no file yet")
                 words.setProperty("role", "second")
                 line.addWidget(words)
             else:
                 button = QRadioButton(PurePath(file).stem)
-                button.setToolTip(f"{file}: play this one.")
+                button.setToolTip(tip(f"{file}: play this one."))
                 button.clicked.connect(
                     lambda _=False, place=place: self.changed.emit("Choose a clip", {"choice": place + 1})
                 )

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import Hookup
@@ -26,6 +26,7 @@ from arpegon.ui.controls.curve_view import CurveView
 from arpegon.ui.controls.movement_view import MovementView
 from arpegon.ui.controls.step_bars import StepBars
 from arpegon.ui.controls.wave_view import WaveView
+from arpegon.ui.look.plain import Label
 from arpegon.ui.parts.parts_menu import target_menu
 from arpegon.ui.parts.standard import caps, counted_heading
 
@@ -42,8 +43,8 @@ class ConvertEditor(StageEditor):
         self.curve.settled.connect(self.session.settle)
         column = QVBoxLayout()
         column.setSpacing(2)
-        self.upward = QLabel("")
-        self.across = QLabel("")
+        self.upward = Label("")
+        self.across = Label("")
         for label in (self.upward, self.across):
             label.setProperty("role", "small-number")
         self.across.setAlignment(Qt.AlignmentFlag.AlignRight)
@@ -53,7 +54,7 @@ class ConvertEditor(StageEditor):
         row.addLayout(column)
         side = QVBoxLayout()
         side.setSpacing(5)
-        self.last = QLabel("nothing read yet")
+        self.last = Label("nothing read yet")
         self.last.setProperty("role", "number")
         side.addWidget(self.last)
         for key in ("in_low", "in_high", "out_low", "out_high"):
@@ -120,7 +121,7 @@ class FanEditor(StageEditor):
         self.which = Picker({}, "Which of the curves is drawn and set.")
         self.which.chosen.connect(lambda place: self._choose(int(place)))
         column.addWidget(self.which)
-        self.words = QLabel("")
+        self.words = Label("")
         self.words.setWordWrap(True)
         self.words.setProperty("role", "second")
         column.addWidget(self.words)

@@ -6,7 +6,7 @@ from typing import Any
 
 import msgspec
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import (
@@ -21,6 +21,7 @@ from arpegon.files.validation import LEVEL_RANGE
 from arpegon.sound import SOUNDS
 from arpegon.ui.controls.choices import Picker, ToggleSwitch
 from arpegon.ui.controls.panel import InstrumentPanel, Meter
+from arpegon.ui.look.plain import Label
 from arpegon.ui.model.session import Session
 from arpegon.ui.model.words import OWN_OUTPUT
 from arpegon.ui.parts.end_editor import CHANNELS, EndEditor, channel_of
@@ -53,7 +54,7 @@ class DestinationEditor(EndEditor):
         inner.addWidget(caps("Instrument"))
         self.sound = Picker({sound.name: sound.label for sound in SOUNDS.values()}, "The sound of this instrument.")
         self.sound.chosen.connect(lambda sound: self._change_instrument("Sound", sound=sound))
-        self.summary = QLabel("")
+        self.summary = Label("")
         self.summary.setProperty("role", "second")
         self.summary.setWordWrap(True)
         self.level = self._slider(
@@ -82,7 +83,7 @@ class DestinationEditor(EndEditor):
         self.panel.turned.connect(self._turn)
         inner.addWidget(self.panel)
         self.box.addWidget(self.instrument)
-        self.port_words = QLabel("")
+        self.port_words = Label("")
         self.port_words.setProperty("role", "second")
         self.port_words.setWordWrap(True)
         self.box.addWidget(self.port_words)

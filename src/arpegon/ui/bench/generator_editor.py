@@ -5,12 +5,13 @@ from __future__ import annotations
 from typing import Any
 
 import msgspec
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import GeneratorSource
 from arpegon.ui.bench.editor import StageEditor
 from arpegon.ui.controls.zone_keys import ZoneKeys
+from arpegon.ui.look.plain import Label
 from arpegon.ui.parts.hook_handle import offer_hookup
 from arpegon.ui.parts.standard import caps, under_caption
 
@@ -58,7 +59,7 @@ class GeneratorFoot:
         self.zone.settled.connect(editor.session.settle)
         self.zone_box = under_caption("Keys of the strand's other sources that play it; they do not sound", self.zone)
         box.addWidget(self.zone_box)
-        self.no_keys = QLabel("Add a second source to this strand, such as the play surface, for the keys.")
+        self.no_keys = Label("Add a second source to this strand, such as the play surface, for the keys.")
         self.no_keys.setWordWrap(True)
         self.no_keys.setProperty("role", "second")
         box.addWidget(self.no_keys)

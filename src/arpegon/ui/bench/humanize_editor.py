@@ -9,7 +9,7 @@ from typing import Any
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
-from PyQt6.QtWidgets import QGridLayout, QLabel, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QGridLayout, QSizePolicy, QWidget
 
 from arpegon.engine.wire.protocol import Passed
 from arpegon.processors.stages.humanize import width_in_words
@@ -17,6 +17,7 @@ from arpegon.ui.bench.editor import StageEditor, strokes
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import Painted, paint_paper
+from arpegon.ui.look.plain import Label
 
 _BINS = 32
 _HITS = 400
@@ -227,7 +228,7 @@ class HumanizeEditor(StageEditor):
         self.faces.moved.connect(lambda low, high: self.set(False, low=low, high=high))
         self.faces.settled.connect(self.session.settle)
         self.box.addWidget(self.faces, 1)
-        self.word = QLabel("")
+        self.word = Label("")
         self.word.setProperty("role", "word")
         self.box.addWidget(self.word)
         grid = QGridLayout()

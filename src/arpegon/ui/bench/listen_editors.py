@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from arpegon.core.document.model import Stage, Strand
 from arpegon.core.processing.values import curve, placed
@@ -21,6 +21,7 @@ from arpegon.ui.controls.curve_view import CurveView
 from arpegon.ui.controls.hits_scope import HitsScope
 from arpegon.ui.controls.pitch_scope import PitchScope
 from arpegon.ui.controls.zone_keys import ZoneKeys
+from arpegon.ui.look.plain import Label
 from arpegon.ui.parts.standard import caps
 
 
@@ -106,7 +107,7 @@ class HitsEditor(ListenEditor):
         self.calibration = CalibrationBox(self, self.use_for_new)
         self.box.addWidget(self.calibration)
         self.box.addLayout(self.grid("threshold", "sensitivity", "retrigger_ms", "scan_ms"))
-        self.delay = QLabel("")
+        self.delay = Label("")
         self.delay.setProperty("role", "second")
         self.box.addWidget(self.delay)
         self.side.addWidget(caps("Velocity"))
@@ -159,7 +160,7 @@ class PitchEditor(ListenEditor):
         self.keys.moved.connect(lambda low, high: self.set(False, lowest=low, highest=high))
         self.keys.settled.connect(self.session.settle)
         self.box.addWidget(self.keys)
-        self.needs = QLabel("")
+        self.needs = Label("")
         self.needs.setProperty("role", "second")
         self.needs.setWordWrap(True)
         self.box.addWidget(self.needs)

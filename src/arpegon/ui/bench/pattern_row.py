@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMenu, QPushButton, QWidg
 
 from arpegon.core.errors import ArpegonError
 from arpegon.core.processing.patterns import MAX, Patterns
+from arpegon.ui.look.plain import tip
 
 _MARK = "arpegon-pattern"
 
@@ -47,7 +48,10 @@ class PatternRow(QWidget):
             button.setCheckable(True)
             button.setFixedSize(30, 26)
             button.setToolTip(
-                f"Pattern {place + 1}: it takes over as “Changes” says. Right click to copy, paste, duplicate, remove."
+                tip(
+                    f"Pattern {place + 1}: it takes over as “Changes” says. "
+                    "Right click to copy, paste, duplicate, remove."
+                )
             )
             button.clicked.connect(lambda _=False, place=place: self._choose(place))
             button.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)

@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QMenu, QPushButton
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QPushButton
 
 from arpegon.core.errors import ArpegonError
 from arpegon.core.theory.chords import CHORD_TYPES, TYPE_LABELS
@@ -18,6 +18,7 @@ from arpegon.processors.stages.keymap import TEMPLATE, all_threads, fill_chord, 
 from arpegon.processors.stages.transpose import moved
 from arpegon.ui.bench.editor import StageEditor, strokes
 from arpegon.ui.controls.facing_keys import FacingKeys
+from arpegon.ui.look.plain import Label
 from arpegon.ui.parts.save_dialog import ask_where
 
 _FILTER = "Key maps (*.csv);;All files (*)"
@@ -90,7 +91,7 @@ class KeyMapEditor(FacingEditor):
         self.keys.drawn.connect(self._draw)
         self.keys.cut.connect(self._cut)
         self.keys.settled.connect(self.session.settle)
-        self.hint = QLabel("")
+        self.hint = Label("")
         self.hint.setProperty("role", "second")
         self.hint.setWordWrap(True)
         self.box.addWidget(self.hint)

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from typing import Any
 
-from PyQt6.QtWidgets import QLabel
-
 from arpegon.core.theory.pitch import written
 from arpegon.core.theory.scales import stage_key
 from arpegon.processors.sources.rebound import WALLS, wall_degrees
@@ -14,6 +12,7 @@ from arpegon.ui.bench.editor import StageEditor
 from arpegon.ui.bench.entry_panel import EntryPanel
 from arpegon.ui.bench.generator_editor import GeneratorFoot
 from arpegon.ui.controls.basin import Basin, Wall
+from arpegon.ui.look.plain import Label
 from arpegon.ui.parts.standard import caps
 
 
@@ -25,7 +24,7 @@ class ReboundEditor(StageEditor):
         self.basin.picked.connect(lambda wall: self.show_values(self.values))
         self.basin.silenced.connect(lambda wall: self._change("silent", not self._filled()[wall]["silent"], True))
         self.box.addWidget(self.basin)
-        self.which = QLabel("")
+        self.which = Label("")
         self.which.setProperty("role", "second")
         self.box.addWidget(self.which)
         self.panel = EntryPanel(WALLS, ("degree", "velocity", "silent"), self.ink, self._change, self.session.settle)

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from typing import Any
 
-from PyQt6.QtWidgets import QLabel
-
 from arpegon.core.theory.euclid import spread_evenly
 from arpegon.core.theory.pitch import written
 from arpegon.core.theory.scales import stage_key
@@ -15,6 +13,7 @@ from arpegon.ui.bench.entry_panel import EntryPanel
 from arpegon.ui.bench.generator_editor import GeneratorFoot
 from arpegon.ui.bench.pattern_editor import PatternEditor
 from arpegon.ui.controls.rings_view import RingLook, RingsView
+from arpegon.ui.look.plain import Label
 from arpegon.ui.parts.standard import counted_heading
 
 _FIELDS = (
@@ -35,7 +34,7 @@ class RingsEditor(PatternEditor):
         self.view.settled.connect(self.session.settle)
         self.box.addWidget(self.view)
         self.box.addLayout(counted_heading("Rings", "ring", self._count, MAX_RINGS))
-        self.which = QLabel("")
+        self.which = Label("")
         self.which.setProperty("role", "second")
         self.box.addWidget(self.which)
         self.panel = EntryPanel(self.entries, _FIELDS, self.ink, self._change, self.session.settle)

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout
 
 from arpegon.core.theory.pitch import ascii_name, parse_pitch_class
 from arpegon.core.theory.scales import stage_key
@@ -15,6 +15,7 @@ from arpegon.engine.wire.protocol import Passed
 from arpegon.processors.stages.scale import moves
 from arpegon.ui.bench.editor import StageEditor, strokes
 from arpegon.ui.controls.pitch_ring import PitchRing
+from arpegon.ui.look.plain import Label
 from arpegon.ui.parts.standard import caps
 
 _HINT = "Click a note on the ring, then the note it should become."
@@ -38,7 +39,7 @@ class ScaleEditor(StageEditor):
         for key in ("root", "scale"):
             side.addWidget(self.captioned(key))
         side.addWidget(self.control("follow_key"))
-        self.hint = QLabel(_HINT)
+        self.hint = Label(_HINT)
         self.hint.setProperty("role", "second")
         self.hint.setWordWrap(True)
         side.addWidget(self.hint)

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 import msgspec
-from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLabel, QPushButton
+from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QPushButton
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import AnySource, ClickSource, ClipSource, MidiSource, StrandSource, SurfaceSource
@@ -17,6 +17,7 @@ from arpegon.processors.registry import LISTENINGS
 from arpegon.ui.bench.clip_box import ClipBox
 from arpegon.ui.controls.choices import Picker
 from arpegon.ui.controls.zone_keys import ZoneKeys
+from arpegon.ui.look.plain import Label
 from arpegon.ui.model.session import Session, fresh_audio
 from arpegon.ui.parts.end_editor import CHANNELS, EndEditor, channel_of
 from arpegon.ui.parts.standard import caps, under_caption
@@ -65,7 +66,7 @@ class SourceEditor(EndEditor):
         self.channel.chosen.connect(lambda value: self._change("Channel", channel=channel_of(value)))
         grid.addWidget(under_caption("Channel", self.channel), 1, 0)
         self.box.addLayout(grid)
-        self.learning = QLabel("")
+        self.learning = Label("")
         self.learning.setProperty("role", "second")
         self.box.addWidget(self.learning)
         self.box.addStretch(1)

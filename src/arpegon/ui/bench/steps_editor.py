@@ -5,7 +5,7 @@ from __future__ import annotations
 from math import gcd
 from typing import Any
 
-from PyQt6.QtWidgets import QHBoxLayout, QLabel
+from PyQt6.QtWidgets import QHBoxLayout
 
 from arpegon.core.processing.parameters import Number
 from arpegon.core.theory.pitch import written
@@ -20,6 +20,7 @@ from arpegon.ui.controls.choices import Segments
 from arpegon.ui.controls.slider import Slider
 from arpegon.ui.controls.step_lanes import LaneLook, StepLanes
 from arpegon.ui.controls.step_ring import Bead, StepRing
+from arpegon.ui.look.plain import Label
 from arpegon.ui.parts.standard import caps
 
 _SIGNS = {"rest": "·", "tie": "~", "skip": "–"}
@@ -44,7 +45,7 @@ class StepsEditor(PatternEditor):
         self.ring.nudged.connect(self._nudge)
         self.box.addWidget(self.ring)
         chosen = QHBoxLayout()
-        self.step_name = QLabel("")
+        self.step_name = Label("")
         self.step_name.setProperty("role", "second")
         self.step_name.setMinimumWidth(52)
         chosen.addWidget(self.step_name)
@@ -69,7 +70,7 @@ class StepsEditor(PatternEditor):
         self.add_changes(self.box)
         head = QHBoxLayout()
         head.addWidget(caps("In the order they sound"), 1)
-        hint = QLabel("drag draws · right click skips")
+        hint = Label("drag draws · right click skips")
         hint.setProperty("role", "second")
         head.addWidget(hint)
         self.side.addLayout(head)

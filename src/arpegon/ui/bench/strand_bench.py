@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import Stage, Strand
@@ -11,6 +11,7 @@ from arpegon.processors import GENERATORS, WORKS
 from arpegon.processors.registry import GROUPS
 from arpegon.ui.controls.choices import ToggleSwitch
 from arpegon.ui.look import theme
+from arpegon.ui.look.plain import Label, tip
 from arpegon.ui.model.session import Session
 from arpegon.ui.parts import clipboard
 from arpegon.ui.parts.bench_part import BenchPart
@@ -29,7 +30,7 @@ class StrandBench(BenchPart):
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 4, 0, 0)
         box.setSpacing(10)
-        self.hint = QLabel(
+        self.hint = Label(
             "It sounds already: play the keyboard below, with the mouse or the computer's keys. "
             "Now put a stage between what you play and what you hear."
         )
@@ -60,13 +61,13 @@ class StrandBench(BenchPart):
         grid.setVerticalSpacing(6)
         row = 0
         for group, processors in GROUPS.items():
-            label = QLabel(group)
+            label = Label(group)
             label.setProperty("role", "second")
             grid.addWidget(label, row, 0)
             for place, processor in enumerate(processors):
                 button = QPushButton(f"+ {processor.label}")
                 button.setStyleSheet("padding: 4px 6px;")
-                button.setToolTip(processor.summary)
+                button.setToolTip(tip(processor.summary))
                 button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
                 button.clicked.connect(lambda _=False, kind=processor.kind: self._add(kind))
                 grid.addWidget(button, row + place // _IN_A_ROW, place % _IN_A_ROW + 1)
@@ -78,7 +79,7 @@ class StrandBench(BenchPart):
         sources.setSpacing(6)
         for processor in GENERATORS.values():
             button = QPushButton(f"+ {processor.label}")
-            button.setToolTip(processor.summary)
+            button.setToolTip(tip(processor.summary))
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
             button.clicked.connect(lambda _=False, kind=processor.kind: self._add(kind))
             sources.addWidget(button)
@@ -96,7 +97,7 @@ class StrandBench(BenchPart):
         for number, name in enumerate(theme.INK_NAMES):
             button = QPushButton("")
             button.setFixedSize(30, 24)
-            button.setToolTip(f"Print this strand in {name}.")
+            button.setToolTip(tip(f"Print this strand in {name}."))
             button.setAccessibleName(name)
             button.clicked.connect(lambda _=False, number=number: self._set("Colour", ink=number))
             self.inks.append(button)

@@ -5,13 +5,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from PyQt6.QtWidgets import QLabel
-
 from arpegon.core.events import NOTE_OFF, NOTE_ON
 from arpegon.engine.wire.protocol import Passed
 from arpegon.ui.bench.editor import StageEditor
 from arpegon.ui.controls.step_bars import StepBars
 from arpegon.ui.controls.strokes_view import StrokesView
+from arpegon.ui.look.plain import Label
 from arpegon.ui.parts.standard import counted_heading
 
 _EMPTY = "play: keys show above, what sounds for them below"
@@ -24,7 +23,7 @@ class StrokeEditor(StageEditor):
     def build(self) -> None:
         self.view = StrokesView(self.ink, _EMPTY)
         self.box.addWidget(self.view)
-        self.word = QLabel("")
+        self.word = Label("")
         self.word.setProperty("role", "second")
         self.word.setWordWrap(True)
         self.box.addWidget(self.word)

@@ -7,7 +7,7 @@ from typing import Any
 
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QKeySequence, QShortcut
-from PyQt6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from arpegon.core.processing.entries import Entries
 from arpegon.core.processing.patterns import chosen
@@ -15,6 +15,7 @@ from arpegon.core.processing.toss import TossLane, bounds_of
 from arpegon.core.theory.pitch import written
 from arpegon.ui.controls.range_slider import RangeSlider
 from arpegon.ui.controls.toss_figures import Figure, TossFigures
+from arpegon.ui.look.plain import Label, tip
 from arpegon.ui.parts.standard import caps
 
 Set = Callable[..., None]
@@ -45,7 +46,7 @@ class TossBox(QWidget):
         box.setSpacing(6)
         head = QHBoxLayout()
         head.addWidget(caps("Toss"))
-        hint = QLabel("new values within bounds; each is kept")
+        hint = Label("new values within bounds; each is kept")
         hint.setProperty("role", "second")
         head.addWidget(hint, 1)
         box.addLayout(head)
@@ -54,11 +55,11 @@ class TossBox(QWidget):
         grid.setVerticalSpacing(2)
         self.checks: dict[str, QCheckBox] = {}
         self.ranges: dict[str, RangeSlider] = {}
-        self.spans: dict[str, QLabel] = {}
+        self.spans: dict[str, Label] = {}
         self._cells: dict[str, QWidget] = {}
         for lane in lanes:
             check = QCheckBox(lane.label)
-            check.setToolTip(f"Let a toss change the {lane.label.lower()}; unticked it stays as it is.")
+            check.setToolTip(tip(f"Let a toss change the {lane.label.lower()}; unticked it stays as it is."))
             check.clicked.connect(lambda _=False: self._choose())
             slider = RangeSlider(
                 lane.low,
@@ -69,7 +70,7 @@ class TossBox(QWidget):
             )
             slider.moved.connect(lambda low, high, key=lane.key: self._bound(key, low, high))
             slider.settled.connect(lambda: self.set_values(True))
-            span = QLabel("")
+            span = Label("")
             span.setProperty("role", "small-number")
             cell = QWidget()
             column = QVBoxLayout(cell)
@@ -93,7 +94,7 @@ class TossBox(QWidget):
         self.compare = QPushButton("compare")
         self.compare.setToolTip("Go back and forth between the last two (Alt+Shift+T).")
         self.compare.clicked.connect(self.swap)
-        self.count = QLabel("")
+        self.count = Label("")
         self.count.setProperty("role", "second")
         row.addWidget(self.button)
         row.addWidget(self.compare)

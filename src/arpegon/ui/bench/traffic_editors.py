@@ -7,13 +7,12 @@ from collections import Counter
 from collections.abc import Sequence
 from typing import Any
 
-from PyQt6.QtWidgets import QLabel
-
 from arpegon.core.events import NOTE_ON, SYSEX
 from arpegon.engine.wire.protocol import Passed
 from arpegon.ui.bench.editor import StageEditor
 from arpegon.ui.controls.lanes import ChannelLanes
 from arpegon.ui.controls.velocity_field import VelocityField
+from arpegon.ui.look.plain import Label
 
 
 class SieveEditor(StageEditor):
@@ -30,7 +29,7 @@ class SieveEditor(StageEditor):
         )
         self.field.settled.connect(self.session.settle)
         self.box.addWidget(self.field)
-        self.word = QLabel("")
+        self.word = Label("")
         self.word.setProperty("role", "second")
         self.box.addWidget(self.word)
         self.side.addLayout(self.grid("controllers", "channels"))

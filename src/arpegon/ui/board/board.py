@@ -9,7 +9,6 @@ from PyQt6.QtGui import QPainter, QPen, QResizeEvent
 from PyQt6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QScrollArea,
     QSizePolicy,
@@ -24,6 +23,7 @@ from arpegon.ui.board.column import NARROWEST, WIDEST, WIDTH, Column
 from arpegon.ui.board.roll_view import BeatRuler
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.plain import Label, tip
 from arpegon.ui.model.change import Change
 from arpegon.ui.model.selection import Selection
 from arpegon.ui.model.session import Session
@@ -49,9 +49,9 @@ class NewStrand(Painted):
         box = self._box = QVBoxLayout(self)
         box.setContentsMargins(12, 22, 12, 18)
         box.setSpacing(8)
-        self._title = QLabel("A new strand")
+        self._title = Label("A new strand")
         self._title.setProperty("role", "title")
-        self._text = QLabel(
+        self._text = Label(
             "What should it play? It hears the play surface at once; sources, stages and outputs can be changed."
         )
         self._text.setProperty("role", "desk")
@@ -65,7 +65,7 @@ class NewStrand(Painted):
         self.buttons: dict[str, QPushButton] = {}
         for sound in SOUNDS.values():
             button = QPushButton(sound.label)
-            button.setToolTip(sound.summary)
+            button.setToolTip(tip(sound.summary))
             button.clicked.connect(lambda _=False, name=sound.name: self._choose(name))
             self.buttons[sound.name] = button
             box.addWidget(button)
@@ -128,9 +128,9 @@ class EmptyBoard(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(40, 40, 40, 40)
         box.addStretch(1)
-        title = QLabel("Play one thing, hear another")
+        title = Label("Play one thing, hear another")
         title.setProperty("role", "headline")
-        text = QLabel(
+        text = Label(
             "A strand is one path of music: what you play goes in at the top, each stage changes it, an instrument\n"
             "or a MIDI output at the foot sounds it, and paper between the stages shows what every step did.\n"
             "Choose a sound for the first strand; it can be played at once with mouse, computer keys or MIDI."
@@ -150,7 +150,7 @@ class EmptyBoard(QWidget):
             button = QPushButton(f"{sound.label}")
             button.setProperty("strong", True)
             button.setMinimumSize(130, 36)
-            button.setToolTip(sound.summary)
+            button.setToolTip(tip(sound.summary))
             button.clicked.connect(lambda _=False, name=sound.name: self.chosen.emit(name))
             self.buttons[sound.name] = button
             grid.addWidget(button, place // _BUTTONS_IN_A_ROW, place % _BUTTONS_IN_A_ROW)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QPoint, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetrics, QKeyEvent, QPainter, QPen
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from arpegon.core.document.mending import mend_label
 from arpegon.core.document.model import (
@@ -21,6 +21,7 @@ from arpegon.ui.controls import arrows
 from arpegon.ui.controls.name_field import NameField
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.plain import Label, tip, unmarked
 from arpegon.ui.model.selection import NOTHING, Selection
 from arpegon.ui.model.session import Session
 from arpegon.ui.model.words import destination_words, source_words
@@ -163,7 +164,7 @@ class Column(Painted):
         button.setProperty("flat", True)
         button.setCheckable(True)
         button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        button.setToolTip(help_text)
+        button.setToolTip(tip(help_text))
         tight = self.compact
         metrics = QFontMetrics(theme.label_font(11 if tight else 12))
         button.setFixedSize(metrics.horizontalAdvance(text) + (4 if tight else 7), 20 if tight else 22)
@@ -233,7 +234,7 @@ class Column(Painted):
             box.addWidget(row)
             self.rows.append(row)
         if self.strand.along:
-            along = QLabel("+ source" if self.tight else "the source is sent along")
+            along = Label("+ source" if self.tight else "the source is sent along")
             along.setProperty("role", "second")
             along.setWordWrap(True)
             along.setToolTip("What the sources bring also goes out untouched, beside what the stages make of it.")
@@ -276,10 +277,10 @@ class Column(Painted):
         """Say why the strand is silent, if it is."""
         found = self.session.paths.breaks.get(self.strand.id)
         self._reason.setText("" if not found else "silent" if self.tight else f"silent: {found.reason}")
-        self._reason.setToolTip(f"Silent: {found.reason}. Click to go there." if found else "")
+        self._reason.setToolTip(tip(f"Silent: {found.reason}. Click to go there." if found else ""))
         self._reason.setVisible(found is not None)
         label = mend_label(found) if found else None
-        self._mend.setText(label or "")
+        self._mend.setText(unmarked(label or ""))
         self._mend.setVisible(label is not None and not self.tight)
 
     def _go_to_break(self) -> None:

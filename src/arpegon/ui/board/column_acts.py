@@ -29,6 +29,7 @@ from arpegon.files.presets import Preset
 from arpegon.processors import GENERATORS, PROCESSORS
 from arpegon.processors.registry import GROUPS, LISTENINGS
 from arpegon.ui.look import theme
+from arpegon.ui.look.plain import unmarked
 from arpegon.ui.model.selection import Selection
 from arpegon.ui.model.session import Session, fresh_audio
 from arpegon.ui.parts import clipboard
@@ -175,7 +176,7 @@ class ColumnActs:
         menu.addAction("Play surface", lambda: self.add_source(SurfaceSource()))
         menu.addAction("All MIDI inputs", lambda: self.add_source(MidiSource()))
         for port in self.session.ports.inputs:
-            menu.addAction(f"MIDI input {port}", lambda port=port: self.add_source(MidiSource(port=port)))
+            menu.addAction(f"MIDI input {unmarked(port)}", lambda port=port: self.add_source(MidiSource(port=port)))
         for kind, processor in GENERATORS.items():
             menu.addAction(
                 f"{processor.label}   –   {processor.summary}",
@@ -190,17 +191,20 @@ class ColumnActs:
         menu.addAction("Metronome", lambda: self.add_source(ClickSource()))
         for other in self.session.project.strands:
             if other.id != self.column.strand.id:
-                menu.addAction(f"From {other.name}", lambda other=other: self.add_source(StrandSource(strand=other.id)))
+                menu.addAction(
+                    f"From {unmarked(other.name)}", lambda other=other: self.add_source(StrandSource(strand=other.id))
+                )
 
     def fill_destinations(self, menu: QMenu) -> None:
         menu.addAction("Arpegon's own MIDI output", lambda: self.add_destination(PortDestination(channel=0)))
         for port in self.session.ports.outputs:
             menu.addAction(
-                f"MIDI output {port}", lambda port=port: self.add_destination(PortDestination(port=port, channel=0))
+                f"MIDI output {unmarked(port)}",
+                lambda port=port: self.add_destination(PortDestination(port=port, channel=0)),
             )
         for one in self.session.project.instruments:
             menu.addAction(
-                f"Instrument {one.id}",
+                f"Instrument {unmarked(one.id)}",
                 lambda one=one: self.add_destination(InstrumentDestination(instrument=one.id, channel=0)),
             )
 
@@ -233,7 +237,7 @@ class ColumnActs:
             if action is not None:
                 action.setEnabled(0 <= place + step < len(self.session.project.strands))
         menu.addSeparator()
-        menu.addAction(f"Remove {self.column.strand.name}", self.remove_strand)
+        menu.addAction(f"Remove {unmarked(self.column.strand.name)}", self.remove_strand)
         menu.exec(where)
 
     def shift(self, place: int) -> None:
@@ -241,7 +245,8 @@ class ColumnActs:
 
     def remove_strand(self) -> None:
         self.session.edit(
-            f"Remove {self.column.strand.name}", edits.remove_strand(self.session.project, self.column.strand.id)
+            f"Remove {self.column.strand.name}",
+            edits.remove_strand(self.session.project, self.column.strand.id),
         )
 
     def source_menu(self, place: int, where: QPoint) -> None:

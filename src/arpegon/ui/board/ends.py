@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from arpegon.ui.controls.hook_mark import paint_mark
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.plain import tip
 
 _SEGMENTS = 16
 _MIN_SEGMENT = 4.0
@@ -68,7 +69,7 @@ class SourcePill(EndRow):
         super().__init__(place, name, detail, ink, parent)
         self.hooked = False
         self.setFixedHeight(self.HEIGHT)
-        self.setToolTip(f"Source: {name} {detail}. Click to change it.")
+        self.setToolTip(tip(f"Source: {name} {detail}. Click to change it."))
 
     def sizeHint(self) -> QSize:
         return QSize(190, self.HEIGHT)
@@ -109,7 +110,7 @@ class DestinationRow(EndRow):
         self._level = 0.0
         self._shown_lit = 0
         self.setFixedHeight(self.HEIGHT)
-        self.setToolTip(f"Destination: {name} {detail}. Click to change it.")
+        self.setToolTip(tip(f"Destination: {name} {detail}. Click to change it."))
 
     def sizeHint(self) -> QSize:
         return QSize(190, self.HEIGHT)

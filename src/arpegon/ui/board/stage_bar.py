@@ -12,6 +12,7 @@ from arpegon.processors import processor_class
 from arpegon.ui.controls.hook_mark import paint_mark
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.plain import rich
 
 HEIGHT = 30
 _MIN_CAPTION = 34
@@ -55,8 +56,12 @@ class StageBar(Painted):
         self.caption = processor.caption(with_defaults(processor.params, stage.params))
         self.setAccessibleName(f"{self.label}, {self.caption}")
         self.setToolTip(
-            f"<qt><b>{self.label}</b>: {processor.summary}<br>Click to edit, drag to move (Alt+↑ ↓), "
-            "double click to bypass (Ctrl+B), Del to remove.</qt>"
+            rich(
+                "<b>{}</b>: {}<br>Click to edit, drag to move (Alt+↑ ↓), double click to bypass (Ctrl+B), "
+                "Del to remove.",
+                self.label,
+                processor.summary,
+            )
         )
         self.update()
 

@@ -7,6 +7,8 @@ from collections.abc import Mapping, Sequence
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QPushButton, QSizePolicy, QWidget
 
+from arpegon.ui.look.plain import tip
+
 
 class Chips(QWidget):
     """Chips in rows; ``chosen`` carries the values that are on, in the order of the options."""
@@ -18,7 +20,7 @@ class Chips(QWidget):
     ) -> None:
         super().__init__(parent)
         self.buttons: dict[str, QPushButton] = {}
-        self.setToolTip(help_text)
+        self.setToolTip(tip(help_text))
         self.setAccessibleName(help_text)
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)

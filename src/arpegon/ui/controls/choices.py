@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QComboBox, QSizePolicy, QWidget
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import Painted, painting
+from arpegon.ui.look.plain import tip
 
 
 class Segments(Painted):
@@ -25,7 +26,7 @@ class Segments(Painted):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setMinimumHeight(26)
-        self.setToolTip(help_text)
+        self.setToolTip(tip(help_text))
         self.setAccessibleName(help_text)
 
     def value(self) -> str:
@@ -97,7 +98,7 @@ class Picker(QComboBox):
 
     def __init__(self, options: Mapping[str, str], help_text: str = "", parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setToolTip(help_text)
+        self.setToolTip(tip(help_text))
         self.setMaxVisibleItems(26)
         self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.setMinimumContentsLength(4)
@@ -144,7 +145,7 @@ class ToggleSwitch(Painted):
         self._on = False
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setToolTip(help_text)
+        self.setToolTip(tip(help_text))
         self.setAccessibleName(label)
 
     def value(self) -> bool:

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.plain import tip
 
 MIME = "application/x-arpegon-chord"
 _TALL, _GAP = 25, 4
@@ -38,7 +39,7 @@ class ChordPalette(Painted):
         self._cells: list[QRectF] = []
         self._press: tuple[int, QPoint] | None = None
         self._at = 0
-        self.setToolTip(help_text)
+        self.setToolTip(tip(help_text))
         self.setAccessibleName(help_text)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from arpegon.ui.controls.drawn_points import HOW, DrawnPoints
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import paint_paper
+from arpegon.ui.look.plain import tip
 
 _FADE_SECONDS = 2.5
 _MAX = 16
@@ -30,8 +31,10 @@ class CurveView(DrawnPoints):
         self._now = 0.0
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
         self.setToolTip(
-            "What comes in to the right, what goes out upwards; each stroke leaves a dot. "
-            f"Where the line is drawn: {HOW}"
+            tip(
+                "What comes in to the right, what goes out upwards; each stroke leaves a dot. "
+                f"Where the line is drawn: {HOW}"
+            )
         )
 
     def sizeHint(self) -> QSize:

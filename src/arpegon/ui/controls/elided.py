@@ -4,17 +4,18 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QResizeEvent
-from PyQt6.QtWidgets import QLabel, QWidget
+from PyQt6.QtWidgets import QWidget
+
+from arpegon.ui.look.plain import Label
 
 
-class Elided(QLabel):
+class Elided(Label):
     """Shows what fits of ``full``; the whole text is its tooltip where it has none of its own."""
 
     def __init__(self, text: str = "", parent: QWidget | None = None) -> None:
-        super().__init__(parent)
         self.full = ""
+        super().__init__(text, parent)
         self.setMinimumWidth(20)
-        self.setText(text)
 
     def setText(self, text: str | None) -> None:
         self.full = text or ""

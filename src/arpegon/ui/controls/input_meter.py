@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QSizePolicy
 
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import Painted, paint_paper
+from arpegon.ui.look.plain import tip
 
 NOMINAL_DB, PEAK_DB = -18.0, -6.0
 _LOW_DB = -60.0
@@ -31,8 +32,10 @@ class InputMeter(Painted):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(34)
         self.setToolTip(
-            f"The level of what comes in. Play so that it lies around {NOMINAL_DB:g} dB and its peaks stay below "
-            f"{PEAK_DB:g} dB (the marked zone); at 0 dB it clips, and velocities are no longer told apart."
+            tip(
+                f"The level of what comes in. Play so that it lies around {NOMINAL_DB:g} dB and its peaks stay below "
+                f"{PEAK_DB:g} dB (the marked zone); at 0 dB it clips, and velocities are no longer told apart."
+            )
         )
 
     def sizeHint(self) -> QSize:

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QWidget
 from arpegon.ui.controls.elided import Elided
 from arpegon.ui.controls.in_place import InPlace
 from arpegon.ui.look import theme
+from arpegon.ui.look.plain import tip
 
 _SIZES = {"strand": 14, "strand-small": 12}
 """The height of a strand's name in pixels."""
@@ -23,7 +24,7 @@ class NameField(Elided):
     def __init__(self, text: str, role: str = "strand", parent: QWidget | None = None) -> None:
         super().__init__(text, parent)
         self.setProperty("role", role)
-        self.setToolTip(f"{text} – double click to rename.")
+        self.setToolTip(tip(f"{text} – double click to rename."))
 
     def _fit(self) -> None:
         role = self.property("role")

@@ -14,6 +14,7 @@ from arpegon.sound.sounds import Control
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.plain import tip
 
 
 class PanelControl(Painted):
@@ -31,7 +32,7 @@ class PanelControl(Painted):
         self.setFixedSize(*sizes[control.look])
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(control.label)
-        self.setToolTip(f"{control.help} Takes 0 to 127; double click puts it to {control.rest}.")
+        self.setToolTip(tip(f"{control.help} Takes 0 to 127; double click puts it to {control.rest}."))
 
     def sizeHint(self) -> QSize:
         return self.size()

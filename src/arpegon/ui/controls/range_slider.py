@@ -10,6 +10,7 @@ from arpegon.ui.controls import arrows
 from arpegon.ui.controls.two_ends import end_of_key, with_end
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.plain import tip
 
 
 class RangeSlider(Painted):
@@ -32,7 +33,7 @@ class RangeSlider(Painted):
         self._dragging = False
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setToolTip(help_text)
+        self.setToolTip(tip(help_text))
         self.setAccessibleName(help_text)
         self.setFixedHeight(18)
 

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLayout, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLayout, QScrollArea, QVBoxLayout, QWidget
+
+from arpegon.ui.look.plain import Label
 
 
 def scrolled(widget: QWidget) -> QScrollArea:
@@ -19,7 +21,7 @@ def scrolled(widget: QWidget) -> QScrollArea:
     return area
 
 
-def beside_editor(view: QWidget, head: QLayout, empty: QLabel, listed: QScrollArea, editor: QWidget) -> None:
+def beside_editor(view: QWidget, head: QLayout, empty: Label, listed: QScrollArea, editor: QWidget) -> None:
     """Fill a view: its head, what it says while it is empty and its list, and beside them the editor."""
     empty.setWordWrap(True)
     empty.setProperty("role", "desk")

@@ -15,6 +15,7 @@ from arpegon.ui.controls.in_place import InPlace
 from arpegon.ui.controls.refusal import say_at
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.plain import Tip, rich, tip
 
 _FINE = 0.1
 
@@ -39,7 +40,7 @@ class Slider(Painted):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName(param.label)
-        self.setToolTip(tooltip(param))
+        self.setToolTip(tip(tooltip(param)))
 
     def value(self) -> float:
         """The value shown."""
@@ -198,9 +199,8 @@ class Slider(Painted):
             painter.drawEllipse(QPointF(x, track.center().y()), 9, 9)
 
 
-def tooltip(param: object, shortcut: str = "") -> str:
+def tooltip(param: object, shortcut: str = "") -> Tip:
     """What a control does to the music, its range and its shortcut."""
     help_text = getattr(param, "help", "")
     range_text = getattr(param, "range_text", "")
-    text = f"{help_text}<br><i>Takes {range_text}.</i>"
-    return f"<qt>{text}{'<br>' + shortcut if shortcut else ''}</qt>"
+    return rich("{}<br><i>Takes {}.</i>" + ("<br>{}" if shortcut else ""), help_text, range_text, shortcut)

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import Painted, paint_paper
+from arpegon.ui.look.plain import tip
 
 _SNAP = 0.05
 
@@ -36,7 +37,7 @@ class StepBars(Painted):
         """Levels are multiples of it."""
         self._chosen = 0
         self._drawing: bool | None = None
-        self.setToolTip(help_text)
+        self.setToolTip(tip(help_text))
         self.setAccessibleName(help_text)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)

@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QSizePolicy, QToolTip
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.plain import tip
 
 _CELL = 26.0
 
@@ -94,7 +95,7 @@ class TossFigures(Painted):
                 if place is not None
                 else "Every toss is kept here: click one to call it back."
             )
-            QToolTip.showText(event.globalPos(), words, self)
+            QToolTip.showText(event.globalPos(), tip(words), self)
             return True
         return super().event(event)
 

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QSizePolicy
 from arpegon.ui.controls.drawn_points import HOW, DrawnPoints
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import paint_paper
+from arpegon.ui.look.plain import tip
 
 
 class WaveView(DrawnPoints):
@@ -22,7 +23,7 @@ class WaveView(DrawnPoints):
         self._at: tuple[float, float] | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(136)
-        self.setToolTip(f"One cycle, and half of the next. Where it is drawn: {HOW}")
+        self.setToolTip(tip(f"One cycle, and half of the next. Where it is drawn: {HOW}"))
 
     def sizeHint(self) -> QSize:
         return QSize(340, 136)

@@ -11,6 +11,7 @@ from arpegon.ui.controls.keyboard import key_rects
 from arpegon.ui.controls.two_ends import end_of_key, with_end
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.plain import tip
 
 _STEPS: dict[int, int] = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Down: -12, Qt.Key.Key_Up: 12}
 """How many keys an arrow moves an end."""
@@ -38,7 +39,7 @@ class ZoneKeys(Painted):
     def set_help(self, words: str) -> None:
         """Say what the keys are for; how they are chosen from the keyboard is added."""
         self.setToolTip(
-            f"{words} Home and End choose an end, Left and Right move it by a key, Up and Down by an octave."
+            tip(f"{words} Home and End choose an end, Left and Right move it by a key, Up and Down by an octave.")
         )
 
     def _note_at(self, x: float) -> int:

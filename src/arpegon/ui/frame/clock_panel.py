@@ -6,7 +6,7 @@ from typing import Any
 
 import msgspec
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QCheckBox, QDialog, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import Hookup
@@ -17,6 +17,7 @@ from arpegon.engine.wire.protocol import Telemetry
 from arpegon.ui.controls.choices import Picker, Segments
 from arpegon.ui.controls.slider import Slider
 from arpegon.ui.look import theme
+from arpegon.ui.look.plain import Label, tip, unmarked
 from arpegon.ui.model.session import Session
 from arpegon.ui.model.words import OWN_OUTPUT, port_words
 from arpegon.ui.parts.standard import caps, under_caption
@@ -100,7 +101,7 @@ class ClockPanel(QDialog):
         self.lost.chosen.connect(lambda value: self._set("A lost clock", lost=value))
         self.lost_box = under_caption("When the clock is lost, the transport", self.lost)
         column.addWidget(self.lost_box)
-        self.state = QLabel("")
+        self.state = Label("")
         self.state.setProperty("role", "second")
         self.state.setWordWrap(True)
         column.addWidget(self.state)
@@ -127,7 +128,7 @@ class ClockPanel(QDialog):
         column.addSpacing(4)
         head = QHBoxLayout()
         head.addWidget(caps("Clock box"))
-        hint = QLabel("a simulated device, to try it with nothing plugged in")
+        hint = Label("a simulated device, to try it with nothing plugged in")
         hint.setProperty("role", "second")
         head.addWidget(hint, 1)
         column.addLayout(head)
@@ -188,8 +189,8 @@ class ClockPanel(QDialog):
             check.deleteLater()
         self.checks = {}
         for port, words in outputs.items():
-            check = QCheckBox(words)
-            check.setToolTip(f"Send ticks, start, stop and song position to {words}.")
+            check = QCheckBox(unmarked(words))
+            check.setToolTip(tip(f"Send ticks, start, stop and song position to {words}."))
             check.clicked.connect(lambda _=False: self._send())
             self.checks[port] = check
             self.outputs.addWidget(check)

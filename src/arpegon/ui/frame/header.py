@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import Hookup
@@ -18,6 +18,7 @@ from arpegon.ui.controls.name_field import NameField
 from arpegon.ui.frame.clock_panel import ClockPanel
 from arpegon.ui.frame.header_parts import HEIGHT, BrandFigure, Field, Tab, TransportButton
 from arpegon.ui.look import theme
+from arpegon.ui.look.plain import Label, tip, unmarked
 from arpegon.ui.model.session import Session
 from arpegon.ui.parts.hook_handle import offer_hookup
 from arpegon.ui.parts.standard import ROOTS
@@ -146,8 +147,8 @@ class Header(QWidget):
         health = QVBoxLayout()
         health.setSpacing(0)
         health.addStretch(1)
-        self.timing = QLabel("timing –")
-        self.audio = QLabel("audio –")
+        self.timing = Label("timing –")
+        self.audio = Label("audio –")
         for label, help_text in (
             (self.timing, "How late the engine was at worst in 99 of 100 cases, in the last two seconds."),
             (
@@ -158,7 +159,7 @@ class Header(QWidget):
         ):
             label.setProperty("role", "small-number")
             label.setFixedHeight(17)
-            label.setToolTip(help_text)
+            label.setToolTip(tip(help_text))
             label.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
             label.setFixedWidth(104)
             health.addWidget(label)
@@ -182,7 +183,7 @@ class Header(QWidget):
         self.title.setText(project.title)
         file = session.filing.path.name if session.filing.path else "not a file yet"
         state = "edited" if session.history.dirty else "saved" if session.filing.path else "new"
-        self.menu_button.setText(f"{file} · {state}  ▾")
+        self.menu_button.setText(f"{unmarked(file)} · {state}  ▾")
         self._show_tempo()
         self.meter.show_text(f"{project.meter[0]}/{project.meter[1]}")
         self.key.show_text(project.key.label)

@@ -22,6 +22,7 @@ from arpegon.ui.controls import arrows
 from arpegon.ui.controls.in_place import InPlace
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import Painted, painting
+from arpegon.ui.look.plain import tip
 
 HEIGHT = 54
 
@@ -54,7 +55,7 @@ class TransportButton(QPushButton):
         self.sign = sign
         self.active = False
         self.setFixedSize(36, 30)
-        self.setToolTip(help_text)
+        self.setToolTip(tip(help_text))
         self.setAccessibleName(help_text)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
 
@@ -113,7 +114,7 @@ class Field(Painted):
         self._drag: float | None = None
         self._moved = False
         self.setFixedSize(width, 40)
-        self.setToolTip(help_text)
+        self.setToolTip(tip(help_text))
         self.setAccessibleName(caption)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
 
@@ -200,7 +201,7 @@ class Tab(QPushButton):
         self.setAutoExclusive(True)
         wide = QFontMetrics(theme.label_font(15, 600)).horizontalAdvance(text) + 18
         self.setFixedSize(wide, HEIGHT - 2)
-        self.setToolTip(help_text)
+        self.setToolTip(tip(help_text))
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:

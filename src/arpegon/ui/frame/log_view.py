@@ -8,7 +8,6 @@ from PyQt6.QtWidgets import (
     QApplication,
     QDialog,
     QHBoxLayout,
-    QLabel,
     QPlainTextEdit,
     QPushButton,
     QVBoxLayout,
@@ -16,6 +15,7 @@ from PyQt6.QtWidgets import (
 )
 
 from arpegon.files.logs import log_dir
+from arpegon.ui.look.plain import Label
 
 _TAIL_BYTES = 64 * 1024
 EMPTY = "Nothing was written yet. What goes wrong is written here, and the music goes on."
@@ -51,7 +51,7 @@ class LogView(QDialog):
         box = QVBoxLayout(self)
         box.setContentsMargins(18, 14, 18, 14)
         box.setSpacing(10)
-        self.where = QLabel(f"The logs lie in {log_dir()}.")
+        self.where = Label(f"The logs lie in {log_dir()}.")
         self.where.setProperty("role", "second")
         self.where.setWordWrap(True)
         box.addWidget(self.where)

@@ -7,12 +7,13 @@ from functools import partial
 
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from arpegon.core.document.mending import mend_label
 from arpegon.core.document.path_check import Break
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.plain import Label, unmarked
 from arpegon.ui.model.notices import NoticeAction
 from arpegon.ui.model.session import Session
 from arpegon.ui.model.timers import one_shot, ticking
@@ -34,12 +35,12 @@ class NoticeRow(Painted):
         self._good = good
         row = QHBoxLayout(self)
         row.setContentsMargins(16, 4, 10, 4)
-        label = QLabel(text)
+        label = Label(text)
         label.setWordWrap(True)
         label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         row.addWidget(label, 1)
         for words, act in acts:
-            button = QPushButton(words)
+            button = QPushButton(unmarked(words))
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
             button.clicked.connect(act)
             row.addWidget(button)
@@ -116,7 +117,7 @@ class StatusLine(Painted):
         self.setToolTip("Whether every strand sounds. Click to go where the first one breaks.")
         row = QHBoxLayout(self)
         row.setContentsMargins(30, 1, 10, 1)
-        self._words = QLabel("")
+        self._words = Label("")
         self._words.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         self.mend = QPushButton("")
         self.follow = QPushButton("follow")
@@ -128,7 +129,7 @@ class StatusLine(Painted):
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
             button.setFixedHeight(20)
         self.mend.clicked.connect(self._mend)
-        self._health = QLabel("")
+        self._health = Label("")
         self._health.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         row.addWidget(self._words)
         row.addWidget(self.mend)
@@ -203,7 +204,7 @@ class StatusLine(Painted):
         self._words.setText(self._left)
         self._health.setText(self._right)
         label = mend_label(first) if first is not None else None
-        self.mend.setText(label or "")
+        self.mend.setText(unmarked(label or ""))
         self.mend.setVisible(label is not None)
         self.update()
 

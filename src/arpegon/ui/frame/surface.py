@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import (
     QApplication,
     QComboBox,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QVBoxLayout,
@@ -26,6 +25,7 @@ from arpegon.ui.controls.keyboard import Keyboard
 from arpegon.ui.frame.surface_parts import KnobsAndPads
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.plain import Label, tip
 from arpegon.ui.model.session import Session
 
 HEIGHT = 106
@@ -79,7 +79,7 @@ class Wheel(Painted):
         self.setFixedWidth(30)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         back = "lets go" if springs else "puts it to rest"
-        self.setToolTip(f"{help_text} Drag or arrows turn it, Shift is fine; double click or Home {back}.")
+        self.setToolTip(tip(f"{help_text} Drag or arrows turn it, Shift is fine; double click or Home {back}."))
         self.setAccessibleName(label)
 
     def sizeHint(self) -> QSize:
@@ -212,10 +212,10 @@ class PlaySurface(QWidget):
     def _head(self) -> QHBoxLayout:
         row = QHBoxLayout()
         row.setSpacing(14)
-        title = QLabel("PLAY SURFACE")
+        title = Label("PLAY SURFACE")
         title.setProperty("role", "caps")
         row.addWidget(title)
-        self._words = QLabel("")
+        self._words = Label("")
         self._words.setProperty("role", "second")
         row.addWidget(self._words)
         row.addStretch(1)
@@ -232,7 +232,7 @@ class PlaySurface(QWidget):
             button = QPushButton(text)
             button.setProperty("flat", True)
             button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-            button.setToolTip(f"Move the computer's keys by an octave ({help_text}).")
+            button.setToolTip(tip(f"Move the computer's keys by an octave ({help_text})."))
             button.clicked.connect(lambda _=False, step=step: self.shift(step))
             row.addWidget(button)
         self.shown = QPushButton("knobs and pads")
@@ -269,7 +269,7 @@ class PlaySurface(QWidget):
         words = f"computer keys: {keys}, velocity {self.velocity}   ·   mouse: lower on the key is louder"
         self._words.setText(words)
         self._words.setVisible(not self.session.settings.knobs_and_pads)
-        self.keyboard.setToolTip(f"{words}; dragging on is pressure.")
+        self.keyboard.setToolTip(tip(f"{words}; dragging on is pressure."))
 
     def change_layout(self) -> None:
         """Piano to in-key rows and back; what is held is let go."""

@@ -19,6 +19,7 @@ from arpegon.ui.controls import arrows
 from arpegon.ui.controls.hook_mark import paint_mark
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.plain import tip
 from arpegon.ui.model.hookup_words import KNOB_CC, PAD_CHANNEL, PAD_NOTE
 
 if TYPE_CHECKING:
@@ -51,7 +52,9 @@ class Knob(Painted):
         """Show what it is called, and what it is hooked up to."""
         self.name, self.hooked = name, hooked
         where = f"hooked up to {hooked}" if hooked else f"sends CC {KNOB_CC + self.number}"
-        self.setToolTip(f"{name or f'Knob {self.number + 1}'}: {where}. Drag, wheel, arrows; double click names it.")
+        self.setToolTip(
+            tip(f"{name or f'Knob {self.number + 1}'}: {where}. Drag, wheel, arrows; double click names it.")
+        )
         self.setAccessibleName(name or f"Knob {self.number + 1}")
         self.update()
 
@@ -138,7 +141,9 @@ class Pad(Painted):
         """Show what it is called, and what it is hooked up to."""
         self.name, self.hooked = name, hooked
         where = f"hooked up to {hooked}" if hooked else f"strikes note {PAD_NOTE + self.number} on channel 10"
-        self.setToolTip(f"{name or f'Pad {self.number + 1}'}: {where}. Lower on it is louder; right click names it.")
+        self.setToolTip(
+            tip(f"{name or f'Pad {self.number + 1}'}: {where}. Lower on it is louder; right click names it.")
+        )
         self.setAccessibleName(name or f"Pad {self.number + 1}")
         self.update()
 

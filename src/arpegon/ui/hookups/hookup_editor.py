@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from arpegon.core.document import edits
 from arpegon.core.document.hookup_values import bounds, steps_of
@@ -17,6 +17,7 @@ from arpegon.ui.controls.choices import Picker, Segments, ToggleSwitch
 from arpegon.ui.controls.range_slider import RangeSlider
 from arpegon.ui.controls.slider import Slider
 from arpegon.ui.look import theme
+from arpegon.ui.look.plain import Label, unmarked
 from arpegon.ui.model.hookup_words import control_words, surface_name
 from arpegon.ui.model.session import Session
 from arpegon.ui.parts.end_editor import CHANNELS, channel_of
@@ -52,11 +53,11 @@ class HookupEditor(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(18, 10, 18, 8)
         box.setSpacing(4)
-        self.title = QLabel("")
+        self.title = Label("")
         self.title.setProperty("role", "name")
         self.title.setWordWrap(True)
         box.addWidget(self.title)
-        self.words = QLabel("")
+        self.words = Label("")
         self.words.setProperty("role", "second")
         self.words.setWordWrap(True)
         box.addWidget(self.words)
@@ -127,17 +128,17 @@ class HookupEditor(QWidget):
         self.inside = RangeSlider(0, 127, 1, theme.ink(3), "From what to what the control is moved.")
         self.inside.moved.connect(lambda low, high: self._put_range("in", low, high))
         self.inside.settled.connect(self.session.settle)
-        self.inside_words = QLabel("")
+        self.inside_words = Label("")
         self.outside = RangeSlider(0, 127, 1, theme.ink(3), "From what to what the parameter goes.")
         self.outside.moved.connect(lambda low, high: self._put_range("out", low, high))
         self.outside.settled.connect(self.session.settle)
-        self.outside_words = QLabel("")
+        self.outside_words = Label("")
         for words, slider, caption in (
             (self.inside_words, self.inside, "In"),
             (self.outside_words, self.outside, "Out"),
         ):
             line = QHBoxLayout()
-            label = QLabel(caption)
+            label = Label(caption)
             label.setProperty("role", "second")
             words.setProperty("role", "small-number")
             line.addWidget(label, 1)
@@ -211,7 +212,7 @@ class HookupEditor(QWidget):
         self.feed.setVisible(not by_stage)
         self.stage.setVisible(by_stage)
         self._show_pickers(one, project)
-        self.target.setText(words or "what it moved is gone; choose another …")
+        self.target.setText(unmarked(words or "what it moved is gone; choose another …"))
         action = ACTIONS.get(one.action)
         self.value.setVisible(action is not None and bool(action.value))
         self.value.set_value(one.value or 1)

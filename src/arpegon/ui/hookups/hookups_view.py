@@ -8,7 +8,6 @@ from pathlib import Path
 from PyQt6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
 )
@@ -22,6 +21,7 @@ from arpegon.ui.controls.choices import ToggleSwitch
 from arpegon.ui.controls.scrolled import beside_editor, scrolled
 from arpegon.ui.hookups.hookup_editor import HookupEditor
 from arpegon.ui.hookups.hookup_list import HookupList, HookupRow
+from arpegon.ui.look.plain import Label, tip
 from arpegon.ui.model.hookup_words import control_words, surface_name
 from arpegon.ui.model.session import Session
 from arpegon.ui.parts.parts_menu import target_menu
@@ -38,7 +38,7 @@ class HookupsView(WhenSeen):
         super().__init__()
         self.session = session
         head = self._head()
-        self.none = QLabel(
+        self.none = Label(
             "Nothing is hooked up yet. On the board, right click on a slider, a button or a number of the bench and "
             "choose “Learn”; then turn a knob or strike a pad, of a controller or of the play surface."
         )
@@ -55,7 +55,7 @@ class HookupsView(WhenSeen):
 
     def _head(self) -> QHBoxLayout:
         head = QHBoxLayout()
-        title = QLabel("Hookups")
+        title = Label("Hookups")
         title.setProperty("role", "name")
         head.addWidget(title)
         self.search = QLineEdit()
@@ -73,7 +73,7 @@ class HookupsView(WhenSeen):
             ("Load set …", "Add the hookups of a saved set.", self.ask_load),
         ):
             button = QPushButton(text)
-            button.setToolTip(help_text)
+            button.setToolTip(tip(help_text))
             button.clicked.connect(act)
             head.addWidget(button)
         return head

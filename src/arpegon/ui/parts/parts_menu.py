@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QMenu, QWidget
 
 from arpegon.core.document.model import Project
 from arpegon.processors.targets import ACTIONS, actions_on, holdable, name_of, params_of
+from arpegon.ui.look.plain import unmarked
 
 MenuEntry = tuple[str, Callable[[], object]] | None
 """A line of the menu and what it does; ``None`` is a rule."""
@@ -30,13 +31,13 @@ def parts_menu(project: Project, parent: QWidget, entries: Callable[[str], Itera
     fill(menu, "")
     menu.addSeparator()
     for strand in project.strands:
-        sub = menu.addMenu(strand.name)
+        sub = menu.addMenu(unmarked(strand.name))
         fill(sub, strand.id)
         for stage in strand.all_stages:
-            fill(sub.addMenu(name_of(project, stage.id) or stage.id) if sub is not None else None, stage.id)
+            fill(sub.addMenu(unmarked(name_of(project, stage.id) or stage.id)) if sub is not None else None, stage.id)
     instruments = menu.addMenu("Instruments")
     for instrument in project.instruments:
-        fill(instruments.addMenu(instrument.id) if instruments is not None else None, instrument.id)
+        fill(instruments.addMenu(unmarked(instrument.id)) if instruments is not None else None, instrument.id)
     return menu
 
 

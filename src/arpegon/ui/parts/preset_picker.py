@@ -9,7 +9,6 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
@@ -21,6 +20,7 @@ from PyQt6.QtWidgets import (
 from arpegon.core.errors import ArpegonError
 from arpegon.files.presets import Preset, factory_presets, own_presets, remove_preset, save_preset, searched
 from arpegon.ui.controls import arrows
+from arpegon.ui.look.plain import Label, tip
 from arpegon.ui.model.session import Session
 
 _ROLE = Qt.ItemDataRole.UserRole
@@ -79,7 +79,7 @@ class PresetPicker(QFrame):
         self.list.itemClicked.connect(self._choose)
         self.list.itemActivated.connect(self._choose)
         box.addWidget(self.list, 1)
-        self.none = QLabel("No preset has these words.")
+        self.none = Label("No preset has these words.")
         self.none.setProperty("role", "second")
         box.addWidget(self.none)
         row = QHBoxLayout()
@@ -113,7 +113,7 @@ class PresetPicker(QFrame):
             words = " – ".join(part for part in (preset.about, mine) if part)
             item = QListWidgetItem(f"{head}\n{words}" if words else head)
             item.setData(_ROLE, preset)
-            item.setToolTip(preset.about)
+            item.setToolTip(tip(preset.about))
             self.list.addItem(item)
         self.none.setVisible(not self.list.count())
         if self.list.count():

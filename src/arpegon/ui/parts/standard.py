@@ -8,7 +8,7 @@ from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QIntValidator
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from arpegon.core.processing.parameters import (
     Choice,
@@ -28,6 +28,7 @@ from arpegon.ui.controls.checks import Chips
 from arpegon.ui.controls.refusal import say_at
 from arpegon.ui.controls.slider import Slider, tooltip
 from arpegon.ui.look import theme
+from arpegon.ui.look.plain import Label, tip
 
 ROOTS = ("C", "C#", "Db", "D", "D#", "Eb", "E", "F", "F#", "Gb", "G", "G#", "Ab", "A", "A#", "Bb", "B")
 MAX_ON_A_SLIDER = 20_000
@@ -94,7 +95,7 @@ class RateField(QComboBox):
         self._value = str(param.default)
         self.setEditable(True)
         self.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
-        self.setToolTip(f"{tooltip(param)}")
+        self.setToolTip(tip(tooltip(param)))
         self.setMaxVisibleItems(26)
         self.setMinimumContentsLength(5)
         self.addItems(NOTE_VALUES)
@@ -150,10 +151,10 @@ class SeedField(QWidget):
         self.field = QLineEdit()
         self.field.setFont(theme.number_font(12))
         self.field.setValidator(QIntValidator(int(param.low), int(param.high)))
-        self.field.setToolTip(tooltip(param))
+        self.field.setToolTip(tip(tooltip(param)))
         self.field.editingFinished.connect(lambda: self._choose(int(self.field.text() or 0)))
         self.another = QPushButton("another")
-        self.another.setToolTip(f"{param.label}: another one, by chance. Ctrl+Z brings the one before back.")
+        self.another.setToolTip(tip(f"{param.label}: another one, by chance. Ctrl+Z brings the one before back."))
         self.another.clicked.connect(lambda: self._choose(random.randint(int(param.low), int(param.high))))
         row.addWidget(self.field, 1)
         row.addWidget(self.another)
@@ -175,7 +176,7 @@ class NumbersField(QLineEdit):
         super().__init__()
         self.param = param
         self.setFont(theme.number_font(12))
-        self.setToolTip(tooltip(param))
+        self.setToolTip(tip(tooltip(param)))
         self.editingFinished.connect(self._typed)
 
     def set_value(self, numbers: Sequence[float]) -> None:
@@ -202,7 +203,7 @@ def under_caption(caption: str, widget: QWidget) -> QWidget:
     box = QVBoxLayout(holder)
     box.setContentsMargins(0, 0, 0, 0)
     box.setSpacing(3)
-    label = QLabel(caption)
+    label = Label(caption)
     label.setProperty("role", "second")
     label.setBuddy(widget)
     box.addWidget(label)
@@ -218,15 +219,15 @@ def counted_heading(text: str, what: str, count: Callable[[int], None], most: in
         button = QPushButton(sign)
         button.setFixedSize(30, 24)
         button.setStyleSheet("padding: 0;")
-        button.setToolTip(words)
+        button.setToolTip(tip(words))
         button.clicked.connect(lambda _=False, by=by: count(by))
         head.addWidget(button)
     return head
 
 
-def caps(text: str) -> QLabel:
+def caps(text: str) -> Label:
     """A small heading in capitals."""
-    label = QLabel(text.upper())
+    label = Label(text.upper())
     label.setProperty("role", "caps")
     label.setAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom)
     return label

@@ -9,7 +9,6 @@ import msgspec
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QScrollArea,
@@ -25,6 +24,7 @@ from arpegon.processors.targets import held_words, holdable, name_of, value_now
 from arpegon.ui.controls.choices import Segments
 from arpegon.ui.controls.slider import Slider
 from arpegon.ui.look import theme
+from arpegon.ui.look.plain import Label
 from arpegon.ui.model.session import Session
 from arpegon.ui.parts.parts_menu import holdable_menu
 from arpegon.ui.parts.standard import STANDARD, caps, captioned, standard_control
@@ -50,10 +50,10 @@ class SectionEditor(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(18, 10, 18, 8)
         box.setSpacing(6)
-        self.title = QLabel("")
+        self.title = Label("")
         self.title.setProperty("role", "name")
         box.addWidget(self.title)
-        self.words = QLabel(_TEACH)
+        self.words = Label(_TEACH)
         self.words.setProperty("role", "second")
         self.words.setWordWrap(True)
         box.addWidget(self.words)
@@ -79,7 +79,7 @@ class SectionEditor(QWidget):
         self.bars.moved.connect(lambda value: self._set("Bars", "bars", bars=int(value)))
         self.bars.settled.connect(self.session.settle)
         column.addWidget(self.bars)
-        label = QLabel("After its bars")
+        label = Label("After its bars")
         label.setProperty("role", "second")
         column.addWidget(label)
         self.then = Segments(
@@ -98,7 +98,7 @@ class SectionEditor(QWidget):
         self.more.clicked.connect(self._choose)
         head.addWidget(self.more)
         column.addLayout(head)
-        self.none = QLabel(
+        self.none = Label(
             "Nothing yet: it sounds as the project is. Right click on any control of the bench and choose “Hold”, or "
             "press “hold changes” and change things while it plays."
         )
@@ -213,7 +213,7 @@ class HeldRow(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(8)
         self.control: QWidget | None = None
-        self._label: QLabel | None = None
+        self._label: Label | None = None
         if isinstance(param, STANDARD):
             where = name_of(project, held.target)
             named: Param = msgspec.structs.replace(param, label=f"{param.label} · {where}" if where else param.label)
@@ -225,7 +225,7 @@ class HeldRow(QWidget):
             )
             row.addWidget(captioned(named, self.control), 1)
         else:
-            self._label = QLabel("")
+            self._label = Label("")
             self._label.setWordWrap(True)
             self._label.setProperty("role", "warning" if self.gone else "")
             row.addWidget(self._label, 1)

@@ -16,6 +16,7 @@ from arpegon.ui.controls import arrows
 from arpegon.ui.controls.elided import draw_elided
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.plain import Tip, rich, tip, unmarked
 from arpegon.ui.model.session import Session
 
 HEIGHT = 35
@@ -140,7 +141,7 @@ class SectionRuler(Painted):
         """What can be done with a section."""
         session, section = self.session, self.sections[place]
         menu = QMenu(self)
-        menu.addAction(f"Go to “{section.name}”", lambda: session.piece.go(place))
+        menu.addAction(f"Go to “{unmarked(section.name)}”", lambda: session.piece.go(place))
         wanted = Hookup(id="", action="section", value=float(place + 1), way="trigger")
         menu.addAction("Learn: strike a pad or key for it …", lambda: session.hooking.learn(wanted))
         menu.addSeparator()
@@ -154,19 +155,23 @@ class SectionRuler(Painted):
         if isinstance(event, QHelpEvent):
             place = self.place_at(event.pos().x())
             if place is not None:
-                QToolTip.showText(event.globalPos(), self._words(place), self)
+                QToolTip.showText(event.globalPos(), tip(self._words(place)), self)
             return True
         return super().event(event)
 
-    def _words(self, place: int) -> str:
+    def _words(self, place: int) -> Tip:
         section, project = self.sections[place], self.session.project
         bars = "1 bar" if section.bars == 1 else f"{section.bars} bars"
         held = [words for one in section.holds if (words := held_words(project, one)) is not None]
         if len(held) > _TOOLTIP_HOLDS:
             held[_TOOLTIP_HOLDS:] = [f"and {len(held) - _TOOLTIP_HOLDS} more"]
-        return (
-            f"<qt><b>{section.name}</b>, {bars}, then it {THEN[section.then]}. Click: go there, on the next bar line "
-            f"while music plays. Right click for more.{'<br>' if held else ''}{'<br>'.join(held)}</qt>"
+        return rich(
+            "<b>{}</b>, {}, then it {}. Click: go there, on the next bar line while music plays. Right click for more."
+            + "<br>{}" * len(held),
+            section.name,
+            bars,
+            THEN[section.then],
+            *held,
         )
 
     # -- painting ----------------------------------------------------------------------------------

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import Section
 from arpegon.core.document.sections import seconds_of
 from arpegon.processors.targets import held_words
 from arpegon.ui.controls.scrolled import beside_editor, scrolled
+from arpegon.ui.look.plain import Label, tip
 from arpegon.ui.model.session import Session
 from arpegon.ui.parts.when_seen import WhenSeen
 from arpegon.ui.sections.section_editor import SectionEditor
@@ -23,7 +24,7 @@ class SectionsView(WhenSeen):
         super().__init__()
         self.session = session
         head = self._head()
-        self.none = QLabel(
+        self.none = Label(
             "The piece has no sections yet: the settings of the project hold from beginning to end. Add a section for "
             "each part of the piece; each can have its own tempo, key, patterns, mutes and all other settings, and "
             "pads can go from one to the other while you play."
@@ -43,10 +44,10 @@ class SectionsView(WhenSeen):
 
     def _head(self) -> QHBoxLayout:
         head = QHBoxLayout()
-        title = QLabel("Sections")
+        title = Label("Sections")
         title.setProperty("role", "name")
         head.addWidget(title)
-        self.length = QLabel("")
+        self.length = Label("")
         self.length.setProperty("role", "desk")
         head.addWidget(self.length, 1)
         self.buttons: dict[str, QPushButton] = {}
@@ -56,7 +57,7 @@ class SectionsView(WhenSeen):
             ("Remove", "Take the chosen section out (Del); Ctrl+Z brings it back.", lambda: self._remove(self.chosen)),
         ):
             button = self.buttons[text] = QPushButton(text)
-            button.setToolTip(help_text)
+            button.setToolTip(tip(help_text))
             button.clicked.connect(act)
             head.addWidget(button)
         return head

@@ -8,7 +8,6 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
-    QLabel,
     QListWidget,
     QListWidgetItem,
     QPushButton,
@@ -26,6 +25,7 @@ from arpegon.files.midi import Track, write_midi
 from arpegon.ui.controls.choices import Segments
 from arpegon.ui.controls.name_field import NameField
 from arpegon.ui.look import theme
+from arpegon.ui.look.plain import Label, tip
 from arpegon.ui.model.session import Session
 from arpegon.ui.parts.save_dialog import ask_where
 from arpegon.ui.parts.when_seen import WhenSeen
@@ -52,22 +52,22 @@ class Version(QWidget):
         box.setSpacing(4)
         name, words = VERSIONS[version]
         head = QHBoxLayout()
-        title = QLabel(name)
+        title = Label(name)
         title.setProperty("role", "name")
         head.addWidget(title, 1)
         self.save_button = QPushButton("Save as MIDI file …")
-        self.save_button.setToolTip(f"Write this take {name.lower()} to a MIDI file, one track for each strand.")
+        self.save_button.setToolTip(tip(f"Write this take {name.lower()} to a MIDI file, one track for each strand."))
         self.save_button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.save_button.clicked.connect(lambda: self.save.emit(version))
         head.addWidget(self.save_button)
         box.addLayout(head)
-        self.words = QLabel(words)
+        self.words = Label(words)
         self.words.setProperty("role", "second")
         box.addWidget(self.words)
         self.roll = TakeRoll(span)
         self.roll.empty_words = "nothing in this version"
         box.addWidget(self.roll, 1)
-        self.count = QLabel("")
+        self.count = Label("")
         self.count.setProperty("role", "second")
         box.addWidget(self.count)
 
@@ -95,9 +95,9 @@ class TakeView(WhenSeen):
         widget = QWidget()
         box = QVBoxLayout(widget)
         box.addStretch(1)
-        title = QLabel("No take yet, but nothing is lost")
+        title = Label("No take yet, but nothing is lost")
         title.setProperty("role", "headline")
-        text = QLabel(
+        text = Label(
             "Arpegon remembers the last ten minutes of every strand without being asked, as played and as generated.\n"
             "Press Keep (Ctrl+K) after a good moment and it becomes a take; Record (Ctrl+R) marks start and end."
         )
@@ -132,7 +132,7 @@ class TakeView(WhenSeen):
             pane.roll.pointed.connect(self.play_from)
             papers.addWidget(pane, 1)
             if version == "played":
-                arrow = QLabel("→")
+                arrow = Label("→")
                 arrow.setProperty("role", "headline")
                 arrow.setToolTip("The stages made the right from the left.")
                 papers.addWidget(arrow)
@@ -145,7 +145,7 @@ class TakeView(WhenSeen):
         side.setFixedWidth(220)
         box = QVBoxLayout(side)
         box.setContentsMargins(0, 0, 0, 0)
-        head = QLabel("Takes")
+        head = Label("Takes")
         head.setProperty("role", "title")
         box.addWidget(head)
         self.list = QListWidget()
@@ -164,7 +164,7 @@ class TakeView(WhenSeen):
             lambda name: self.session.edit("Rename take", edits.rename_take(self.session.project, self.take_id, name))
         )
         row.addWidget(self.name)
-        self.words = QLabel("")
+        self.words = Label("")
         self.words.setProperty("role", "second")
         row.addWidget(self.words, 1)
         self.strands = QHBoxLayout()
