@@ -106,6 +106,7 @@ def render(
 ) -> None:
     """Work a project out offline, from its start."""
     from arpegon.engine import offline
+    from arpegon.engine.graph.crowds import crowd_words
     from arpegon.files.assets import load_clips, load_sounds, remarks
     from arpegon.files.audio import AudioFile, check_suffix, read_audio, write_audio
     from arpegon.files.midi import Track, read_midi, write_midi
@@ -140,6 +141,8 @@ def render(
             f"That would be {length / 3600:,.0f} hours of music; --seconds or --bars say how much of it is wanted."
         )
     result = offline.run(document, played, clips, seconds=length, seed=seed, sounds=sounds, heard=heard)
+    if result.left_out:
+        click.echo(crowd_words(document, result.left_out), err=True)
     if midi_out is not None:
         tracks = [Track(strand.name, result.strands.get(strand.id, [])) for strand in document.strands]
         write_midi(midi_out, tracks, document.tempo, document.meter, document.title, result.tempi)
@@ -242,6 +245,8 @@ def _show_notes(notes: Any, name: str) -> None:
 def check(project: Path, with_ports: bool) -> None:
     """Validate a project and say which of its strands cannot sound, and why."""
     from arpegon.core.document.path_check import Surroundings, check_paths, sentence
+    from arpegon.engine import offline
+    from arpegon.engine.graph.crowds import crowd_words
     from arpegon.files.assets import load_clips, load_sounds, remarks
     from arpegon.files.project import load_project
     from arpegon.processors.facts import stage_facts
@@ -252,6 +257,9 @@ def check(project: Path, with_ports: bool) -> None:
     missing |= load_sounds(document, project.parent)[1]
     for text in (*missing.values(), *remarks(clips)):
         click.echo(text)
+    crowd = offline.crowded(document, clips)
+    if crowd:
+        click.echo(f"With ten keys at once: {crowd_words(document, crowd)}")
     inputs, outputs, audio, _ = _ports() if with_ports else (None, None, None, None)
     around = Surroundings(
         missing_clips=missing.keys(),

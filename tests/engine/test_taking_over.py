@@ -49,7 +49,7 @@ def test_what_cannot_be_worked_out_leaves_everything_at_work(what, bad):
     engine.feed("surface", note_off(0.4, 0, 61))
     engine.feed("surface", note_off(0.5, 0, 62))
     engine.run(1.0)
-    assert pitches(out.out[len(before) :]) == [62, 69, 62] or sorted(pitches(out.out[len(before) :])) == [62, 62, 69]
+    assert sorted(pitches(out.out[len(before) :])) == [62, 69], "both strands at work; what both begin at once is one"
     assert engine.graph.sounding == 0
     assert_whole(out.out)
 

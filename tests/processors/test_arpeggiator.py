@@ -118,9 +118,13 @@ def test_shuffled_plays_every_note_once_in_each_cycle(seed):
 def test_chance_leaves_steps_out_and_played_notes_pass_where_asked():
     made = pitches(out_of(arp(patterns=[[{"play": "next", "chance": 0}, {"play": "next"}]]), played=held(60, end=1.0)))
     assert len(made) == 2
-    through = out_of(arp(through=True, order="down"), played=held(60, end=0.2))
-    assert note_ons(through)[0].time == 0.0 and pitches(through) == [60, 60]
+    silent = [[{"play": "next", "chance": 0}]]
+    through = out_of(arp(through=True, patterns=silent), played=held(60, end=0.2))
+    assert note_ons(through)[0].time == 0.0 and pitches(through) == [60]
     assert_whole(through)
+    assert pitches(out_of(arp(patterns=silent), played=held(60, end=0.2))) == []
+    both = out_of(arp(through=True), played=held(60, end=0.2))
+    assert pitches(both) == [60] and assert_whole(both) is None, "the key and its first step are one note"
 
 
 def test_everything_but_notes_passes():

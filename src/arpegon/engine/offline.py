@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from arpegon.core.document.model import AudioSource, ClipSource, MidiSource, Project, SurfaceSource
 from arpegon.core.document.sections import seconds_of
-from arpegon.core.events import Event
+from arpegon.core.events import Event, note_on
 from arpegon.core.notes.taps import IN, OUT, Tap
 from arpegon.engine.simulation import Engine
 from arpegon.files.audio import AudioFile
@@ -35,6 +35,8 @@ class Result(msgspec.Struct):
     batches: list[tuple[str, list[Event]]] = []
     """What the instruments got, batch by batch."""
     ports: dict[str, list[Event]] = {}
+    left_out: dict[str, int] = {}
+    """By strand, how many events were left out because there were too many at once."""
     tempi: list[tuple[float, float]] = []
     """The tempi and from when, in seconds, they were."""
 
@@ -183,7 +185,14 @@ def run(
     engine.stop(seconds)
     engine.run(seconds)
     engine.finish(seconds)
+    collector.result.left_out = engine.graph.left_out
     return collector.result
+
+
+def crowded(project: Project, clips: Mapping[str, Clip]) -> dict[str, int]:
+    """By strand, what would be left out, as too much at once, when ten keys are struck; found by striking them."""
+    keys = [note_on(0.0, 0, note, 100) for note in range(55, 65)]
+    return run(project, keys, clips, seconds=1.0).left_out
 
 
 def audio_frames(seconds: float) -> int:

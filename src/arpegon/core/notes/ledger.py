@@ -7,11 +7,16 @@ the parameters would start now.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Sequence
 
 from arpegon.core.events import NOTE_OFF, NOTE_ON, POLY_PRESSURE, Event
 
 Strike = Callable[[Event], Sequence[Event]]
+
+MOST_MORE = 256
+"""Notes in a hundredth of a second beside one of each key: twice what a channel has, far more than can be heard."""
+_WINDOWS_PER_SECOND = 100
 
 
 class NoteLedger:
@@ -19,16 +24,30 @@ class NoteLedger:
 
     A key is a number: :func:`note_key` of what came in, above which the caller may put bits of its own.
     Where two keys started the same note it is struck again at the second and ends with the last, and every
-    note on is answered by exactly one note off: a second strike is written as note off, note on.
+    note on is answered by exactly one note off: a second strike is written as note off, note on. At one moment a note
+    is struck once, by the first who does, however many keys hold it.
+
+    Keys may start several notes each, and stages stand in rows: what keys start beside their first notes is limited to
+    :data:`MOST_MORE` in a hundredth of a second, so that no row of them can multiply without end.
     """
 
-    __slots__ = ("_again", "_held", "_sounding")
+    __slots__ = ("_again", "_begun", "_held", "_pressed", "_sounding", "_struck", "_window", "left_out")
 
     def __init__(self) -> None:
         self._held: dict[int, Sequence[Event]] = {}
         self._again: dict[int, list[Sequence[Event]]] = {}
         self._sounding = [0] * 2048
         """How many keys hold each note, by :func:`note_key`."""
+        self._struck = [-math.inf] * 2048
+        """When each note was struck last."""
+        self._pressed: dict[int, tuple[float, int]] = {}
+        """When and how hard each note was pressed last."""
+        self._window = 0
+        """The hundredth of a second for which notes are counted,"""
+        self._begun = 0
+        """and how many were started in it beside the first ones."""
+        self.left_out = 0
+        """How many notes were not started because there were too many."""
 
     def __len__(self) -> int:
         """How many notes sound."""
@@ -58,7 +77,7 @@ class NoteLedger:
             base: bits above the key, so that several holders can share a ledger.
             strays: whether ends of notes that are not held here pass.
         """
-        held, again, sounding = self._held, self._again, self._sounding
+        held, again, sounding, struck = self._held, self._again, self._sounding, self._struck
         append = out.append
         for event in events:
             status = event.status
@@ -66,6 +85,8 @@ class NoteLedger:
             if kind == NOTE_ON:
                 key = base | (status & 0x0F) << 7 | event.data1
                 notes = strike(event)
+                if len(notes) > 1:
+                    notes = self._limited(notes, 1)
                 if key in held:
                     again.setdefault(key, []).append(notes)
                 else:
@@ -75,7 +96,10 @@ class NoteLedger:
                     holders = sounding[sound]
                     sounding[sound] = holders + 1
                     if holders:
+                        if struck[sound] == note.time:
+                            continue
                         append(Event(note.time, NOTE_OFF | note.status & 0x0F, note.data1, 64))
+                    struck[sound] = note.time
                     append(note)
             elif kind == NOTE_OFF:
                 key = base | (status & 0x0F) << 7 | event.data1
@@ -97,8 +121,7 @@ class NoteLedger:
             elif kind == POLY_PRESSURE:
                 key = base | (status & 0x0F) << 7 | event.data1
                 if key in held:
-                    for note in again[key][-1] if key in again else held[key]:
-                        append(Event(event.time, POLY_PRESSURE | note.status & 0x0F, note.data1, event.data2))
+                    self.press(again[key][-1] if key in again else held[key], event, out)
                 elif strays:
                     append(event)
             elif other is None:
@@ -117,13 +140,42 @@ class NoteLedger:
 
     def start(self, key: int, notes: Sequence[Event], out: list[Event]) -> None:
         """Let a key (of the caller's numbering) start notes, beside those that it holds already."""
-        self._held[key] = (*self._held.get(key, ()), *notes)
+        before = self._held.get(key, ())
+        notes = self._limited(notes, 0 if before else 1)
+        self._held[key] = (*before, *notes)
         for note in notes:
             sound = (note.status & 0x0F) << 7 | note.data1
             self._sounding[sound] += 1
             if self._sounding[sound] > 1:
+                if self._struck[sound] == note.time:
+                    continue
                 out.append(Event(note.time, NOTE_OFF | note.status & 0x0F, note.data1, 64))
+            self._struck[sound] = note.time
             out.append(note)
+
+    def _limited(self, notes: Sequence[Event], free: int) -> Sequence[Event]:
+        """Those of a key's notes that may begin: the ``free`` first ones, and as many of the others as are allowed."""
+        kept = list(notes[:free])
+        for note in notes[free:]:
+            window = int(note.time * _WINDOWS_PER_SECOND)
+            if window != self._window:
+                self._window, self._begun = window, 0
+            sound = (note.status & 0x0F) << 7 | note.data1
+            if not (self._sounding[sound] and self._struck[sound] == note.time):
+                if self._begun >= MOST_MORE:
+                    self.left_out += 1
+                    continue
+                self._begun += 1
+            kept.append(note)
+        return kept
+
+    def press(self, notes: Sequence[Event], event: Event, out: list[Event]) -> None:
+        """Poly pressure on the key of these notes goes to each of them, at one moment once."""
+        for note in notes:
+            sound = (note.status & 0x0F) << 7 | note.data1
+            if self._pressed.get(sound) != (event.time, event.data2):
+                self._pressed[sound] = (event.time, event.data2)
+                out.append(Event(event.time, POLY_PRESSURE | note.status & 0x0F, note.data1, event.data2))
 
     def stop(self, key: int, time: float, release: int, out: list[Event]) -> None:
         """Let go of what a key started with :meth:`start`; nothing where it holds nothing."""

@@ -147,22 +147,35 @@ class Processor:
         before, self._seed = self._seed, (self.values["seed"], self.context.seed)
         return before != self._seed
 
+    @property
+    def left_out(self) -> int:
+        """How many notes it would have made were left out because there were too many at once."""
+        return 0
+
     def generator(self, purpose: str = "") -> random.Random:
         """Random draws of this stage's own: the same seed gives the same draws, another ``purpose`` others."""
         seed = self.values["seed"] if self.context.seed is None else self.context.seed
         return random.Random(f"{seed}/{self.context.identity}{'/' if purpose else ''}{purpose}")
 
 
-class NoteMapper(Processor):
+class NoteMaker(Processor):
+    """The base of processors that start notes: the ledger ends them."""
+
+    def __init__(self, values: Mapping[str, Any], context: Context) -> None:
+        self.ledger = NoteLedger()
+        super().__init__(values, context)
+
+    @property
+    def left_out(self) -> int:
+        return self.ledger.left_out
+
+
+class NoteMapper(NoteMaker):
     """A processor that answers each note on with other note ons; the ledger does the rest.
 
     Note offs end what their key started, poly pressure follows the key to its notes, everything else
     passes. A bypassed mapper maps each note to itself, so notes held across a bypass end properly.
     """
-
-    def __init__(self, values: Mapping[str, Any], context: Context) -> None:
-        self.ledger = NoteLedger()
-        super().__init__(values, context)
 
     def strike(self, event: Event) -> Sequence[Event]:
         """The note ons that answer a note on (none to swallow it), at the same time."""
@@ -239,7 +252,7 @@ _SERIALS = 1 << 20
 """Strikes are numbered from here in the ledger, above all keys."""
 
 
-class KeyBook(Processor):
+class KeyBook(NoteMaker):
     """The base of stages whose notes do not simply last as long as their keys.
 
     Every strike has a number of its own, under which the ledger keeps what it started, so that a key can be
@@ -248,7 +261,6 @@ class KeyBook(Processor):
     """
 
     def __init__(self, values: Mapping[str, Any], context: Context) -> None:
-        self.ledger = NoteLedger()
         self.down: Pairing[int] = Pairing()
         """The strikes of each key that is down, oldest first, by channel and note."""
         self._queue: list[tuple[float, int, Task]] = []
@@ -269,8 +281,7 @@ class KeyBook(Processor):
 
     def on_pressure(self, strike: int, event: Event, out: list[Event]) -> None:
         """Poly pressure on the key of a strike: it goes to what the strike sounds."""
-        for note in self.ledger.held(strike):
-            out.append(Event(event.time, POLY_PRESSURE | note.status & 0x0F, note.data1, event.data2))
+        self.ledger.press(self.ledger.held(strike), event, out)
 
     def other(self, event: Event, out: list[Event]) -> None:
         """An event that belongs to no note: it passes."""

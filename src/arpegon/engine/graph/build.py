@@ -7,9 +7,10 @@ from typing import Protocol
 
 from arpegon.core.document.model import AnySource, Project, Stage, Strand, StrandDestination, SurfaceSource
 from arpegon.core.errors import ArpegonError, DocumentError
+from arpegon.core.notes.merging import Merging
 from arpegon.core.processing.parameters import check_params
 from arpegon.core.processing.processor import Context, Processor
-from arpegon.engine.graph.feeds import connections_of, feeds_of, into_feed, is_silent, taken_after
+from arpegon.engine.graph.feeds import FROM_STRANDS, connections_of, feeds_of, into_feed, is_silent, taken_after
 from arpegon.engine.graph.gates import Connection, Gate
 from arpegon.engine.graph.heads import Head
 from arpegon.engine.graph.nodes import StrandNode
@@ -59,6 +60,8 @@ class Build:
             node.gates[gate_key] = gate or Gate(gate_key[0], source)
             if gate is not None:
                 self._later(gate, zone=source)
+        if len(feeds) > 1 or any(feed.startswith(FROM_STRANDS) for feed, _ in feeds):
+            node.merging = (old.merging if old else None) or Merging()
         before: dict[str, tuple[Stage, Processor]] = {}
         if old:
             before = {head.source.id: (head.source.stage, head.processor) for head in old.heads}

@@ -21,6 +21,8 @@ from arpegon.core.document.model import (
 )
 from arpegon.core.document.routing import taken_somewhere
 
+FROM_STRANDS = ("strand:", "into:")
+"""How the names of feeds begin that bring what strands made."""
 ALL_INPUTS = "midi:"
 """The feed of all MIDI inputs together."""
 

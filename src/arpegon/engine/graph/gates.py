@@ -22,7 +22,7 @@ from arpegon.core.events import (
 )
 from arpegon.core.notes.ledger import NoteLedger
 from arpegon.core.notes.pairing import Pairing
-from arpegon.engine.graph.feeds import ALL_INPUTS
+from arpegon.engine.graph.feeds import ALL_INPUTS, FROM_STRANDS
 
 RESET_CONTROLLERS = 121
 
@@ -40,7 +40,7 @@ class Gate:
     def __init__(self, feed: str, zone: AnySource) -> None:
         self.feed = feed
         self.zone = zone
-        self.merges = feed == ALL_INPUTS or feed.startswith(("strand:", "into:", "along:"))
+        self.merges = feed == ALL_INPUTS or feed.startswith((*FROM_STRANDS, "along:"))
         self._held: Pairing[bool] = Pairing()
 
     def process(self, events: Sequence[Event], out: list[Event]) -> None:

@@ -151,7 +151,7 @@ class Graph:
         if node.entering:
             gathered += node.entering
             node.entering = []
-        return gathered
+        return gathered if node.merging is None else node.merging.process(gathered)
 
     def _through(self, node: StrandNode, events: list[Event], inputs: Inputs, until: float) -> list[Event]:
         printed = self.outputs.printed
@@ -281,6 +281,11 @@ class Graph:
     def sounding(self) -> int:
         """Notes that were started at all outlets and not yet ended."""
         return sum(outlet.sounding for outlet in self._outlets.values())
+
+    @property
+    def left_out(self) -> dict[str, int]:
+        """By strand, how many events were left out because there were too many at once."""
+        return {node.strand.id: node.left_out for node in self._order if node.left_out}
 
     # -- documents ---------------------------------------------------------------------------------
 

@@ -9,6 +9,7 @@ import msgspec
 
 from arpegon.core.document.model import Stage, Strand
 from arpegon.core.events import Event
+from arpegon.core.notes.merging import Merging
 from arpegon.core.notes.taps import IN, OUT
 from arpegon.core.processing.processor import Processor
 from arpegon.engine.graph.gates import Connection, Gate
@@ -36,6 +37,8 @@ class StrandNode:
     def __init__(self, strand: Strand) -> None:
         self.strand = strand
         self.gates: dict[tuple[str, int], Gate] = {}
+        self.merging: Merging | None = None
+        """Makes one of what comes by several ways, where it may."""
         self.heads: list[Head] = []
         self.keys = Keys()
         self.stages: list[tuple[Stage, Processor]] = []
@@ -67,6 +70,12 @@ class StrandNode:
             yield head.source.id, head.processor
         for stage, processor in self.stages:
             yield stage.id, processor
+
+    @property
+    def left_out(self) -> int:
+        """How much came in, or would have been made, that was left out because there was too much at once."""
+        made = sum(processor.left_out for _, processor in self.processors())
+        return made + (self.merging.left_out if self.merging is not None else 0)
 
     def set_steps(
         self,

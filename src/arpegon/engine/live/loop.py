@@ -30,6 +30,7 @@ from arpegon.engine.devices.alsa_midi import AlsaMidi
 from arpegon.engine.devices.jack_client import JackClient
 from arpegon.engine.devices.port_hub import PortHub
 from arpegon.engine.devices.portaudio import PortAudio
+from arpegon.engine.graph.crowds import CrowdWatch
 from arpegon.engine.hearing.remote import RemoteHearing
 from arpegon.engine.live.assets import Assets, Clips
 from arpegon.engine.live.commands import DO
@@ -87,6 +88,7 @@ class LiveEngine:
         self.reporter = Reporter(channel, self.ports.send, self.audio.play, self._beat)
         self.engine: Engine = Engine(self.reporter, hearing=self.hearing)
         self.assets = Assets(lambda clips, missing: self.soon(lambda now: self._clips_read(clips, missing, now)))
+        self.crowds = CrowdWatch(lambda words: channel.send(protocol.Notice("crowd", words)))
         self.box: ClockBox = ClockBox()
         self._learning = False
         self._heard_of = Project()
@@ -335,6 +337,7 @@ class LiveEngine:
             )
         )
         self._tell_of_clock()
+        self.crowds.look(self.engine.graph.project, self.engine.graph.left_out)
         hooks, overlay = self.engine.hooks, self.engine.overlay
         if hooks.moved or overlay.done or hooks.asked:
             done = [(*target, value, passing) for target, (value, passing) in overlay.done.items()]

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import math
+from bisect import bisect_left
 from collections.abc import Mapping, Sequence
+from operator import attrgetter
 from typing import Any, ClassVar
 
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
@@ -47,6 +49,9 @@ def modulator_params() -> tuple[Param, ...]:
             help="How many values are sent in a second at most; none is sent twice running.",
         ),
     )
+
+
+_time = attrgetter("time")
 
 
 class Modulator(Processor):
@@ -170,16 +175,33 @@ class Modulator(Processor):
             out += written(target, number, values["to_channel"] - 1, steps, time)
 
     def process(self, events: Sequence[Event], out: list[Event]) -> None:
-        for event in events:
-            self.advance(event.time, out)
-            kind = event.status & 0xF0
-            if kind == NOTE_ON:
-                self._keys += 1
-                if self._keys == 1 and self.values["starts"] == "note":
-                    self._begin(event.time)
-            elif kind == NOTE_OFF:
-                self._keys = max(0, self._keys - 1)
-            out.append(event)
+        if self.values["starts"] == "note":
+            for event in events:
+                self.advance(event.time, out)
+                self._count_key(event)
+                out.append(event)
+            return
+        self._keys = 0
+        place = 0
+        while place < len(events):
+            # What comes before the next value passes in one go: many of these stages may stand in a row.
+            end = bisect_left(events, self.due(), place, key=_time)
+            if end > place:
+                out += events[place:end]
+                place = end
+            else:
+                self.advance(events[place].time, out)
+        if events:
+            self.advance(events[-1].time, out)
+
+    def _count_key(self, event: Event) -> None:
+        kind = event.status & 0xF0
+        if kind == NOTE_ON:
+            self._keys += 1
+            if self._keys == 1:
+                self._begin(event.time)
+        elif kind == NOTE_OFF:
+            self._keys = max(0, self._keys - 1)
 
     def live(self, time: float) -> list[float]:
         if not self._runs or self.bypass:
