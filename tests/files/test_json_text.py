@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from arpegon.core.document.model import ClipSource, Project, Strand
 from arpegon.core.errors import FileError
+from arpegon.files import json_text
 from arpegon.files.json_text import format_json
 from arpegon.files.project import format_project, parse_project
 
@@ -67,3 +68,11 @@ def test_many_brackets_cost_no_more_than_other_letters():
     """Its cost once grew with the square: 4,000 blanks took 20 seconds, and the test its time limit."""
     project = msgspec.structs.replace(Project(), title="[" + " " * 400_000)
     assert parse_project(format_project(project)).title == project.title
+
+
+@given(st.lists(st.lists(leaves, min_size=0, max_size=5), min_size=1, max_size=8))
+def test_rows_written_in_one_go_are_written_as_one_by_one(rows):
+    whole = format_json({"rows": rows})
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(json_text, "_rows", lambda value, indent: "")
+        assert format_json({"rows": rows}) == whole

@@ -9,6 +9,7 @@ from typing import Any
 _WIDEST = 100
 """The longest list that stands on one line, in characters."""
 _STEP = "  "
+_encode = json.JSONEncoder(ensure_ascii=False, allow_nan=False).encode
 
 
 class OddJson(ValueError):
@@ -67,9 +68,22 @@ def _text(value: Any, indent: str) -> str:
             line = _plain(value)
             if len(line) <= _WIDEST:
                 return line
-        return "[\n" + ",\n".join(f"{inner}{_text(one, inner)}" for one in value) + f"\n{indent}]"
+        return (
+            "[\n" + (_rows(value, inner) or ",\n".join(f"{inner}{_text(one, inner)}" for one in value)) + f"\n{indent}]"
+        )
     return _plain(value)
 
 
+def _rows(value: Any, indent: str) -> str:
+    """Many rows that stand on a line each, as those of takes, in one go; nothing where they are of another kind."""
+    if not all(isinstance(row, (list, tuple)) and row for row in value):
+        return ""
+    text = _encode(value)
+    if "{" in text or not text.count("[") == text.count("]") == len(value) + 1:
+        return ""  # what is in the rows, or its strings, might be taken for their ends
+    rows = text[2:-2].split("], [")
+    return ",\n".join(f"{indent}[{row}]" for row in rows) if max(map(len, rows)) <= _WIDEST - 2 else ""
+
+
 def _plain(value: Any) -> str:
-    return json.dumps(value, ensure_ascii=False, allow_nan=False)
+    return _encode(value)
