@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import errno
 import fcntl
 import os
+import stat
 from pathlib import Path
 
 import pytest
@@ -82,3 +84,32 @@ def test_what_fails_in_the_middle_leaves_what_was_there(tmp_path):
         file.write(b"half")
         raise RuntimeError
     assert (tmp_path / "x").read_bytes() == b"old" and os.listdir(tmp_path) == ["x"]
+
+
+def test_owner_mode_and_other_names_of_a_file_stay(tmp_path):
+    file, other = tmp_path / "x", tmp_path / "other"
+    file.write_bytes(b"a longer text than the new one")
+    file.chmod(0o640)
+    other.hardlink_to(file)
+    write_atomic(file, b"new")
+    assert other.read_bytes() == b"new" and file.stat().st_nlink == 2 and stat.S_IMODE(file.stat().st_mode) == 0o640
+    assert sorted(os.listdir(tmp_path)) == ["other", "x"]
+    if os.geteuid() == 0:
+        other.unlink()
+        os.chown(file, 1234, 1234)
+        write_atomic(file, b"newer")
+        assert (file.stat().st_uid, file.stat().st_gid) == (1234, 1234)
+
+
+def test_where_the_disk_has_no_room_a_file_with_other_names_is_as_it_was(tmp_path, monkeypatch):
+    file = tmp_path / "x"
+    file.write_bytes(b"old")
+    (tmp_path / "other").hardlink_to(file)
+
+    def full(*_):
+        raise OSError(errno.ENOSPC, "no room")
+
+    monkeypatch.setattr(os, "posix_fallocate", full)
+    with pytest.raises(FileError, match="the disk is full"):
+        write_atomic(file, b"new and longer")
+    assert file.read_bytes() == b"old" and sorted(os.listdir(tmp_path)) == ["other", "x"]

@@ -12,7 +12,15 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from arpegon.core.document.model import ClipSource, MidiSource, PortDestination, Project, StrandSource, SurfaceSource
+from arpegon.core.document.model import (
+    AudioSource,
+    ClipSource,
+    MidiSource,
+    PortDestination,
+    Project,
+    StrandSource,
+    SurfaceSource,
+)
 from arpegon.core.errors import FileError
 from arpegon.core.events import NOTE_ON, Event, note_on
 from arpegon.core.notes.takes import Part, Take
@@ -312,6 +320,18 @@ def test_clips_go_along_to_another_folder(tmp_path):
     assert_whole(read_midi(new / "tide.mid").events)
     (sentence,) = take_clips_along(FULL, tmp_path / "nowhere", tmp_path / "third")
     assert "was not copied" in sentence
+
+
+def test_only_music_goes_along(tmp_path):
+    old, new = tmp_path / "old", tmp_path / "new"
+    (old / ".config").mkdir(parents=True)
+    (old / "notes.txt").write_text("what the lamplighter saw")
+    write_midi(old / ".config" / "tide.mid", [Track("x", notes(60))], 120.0)
+    sources = tuple(ClipSource(file=file) for file in ("notes.txt", ".config/tide.mid", "/etc/hostname", "../x.mid"))
+    listens = strand(sources=(AudioSource(id="h", listen="hits", file="notes.txt"),), strand_id="b")
+    said = take_clips_along(project(strand(sources=sources), listens), old, new)
+    assert len(said) == 3 and "hidden" in said[1] and "not a MIDI file" in said[0] and "as audio" in said[2]
+    assert not new.exists()
 
 
 @pytest.mark.parametrize(

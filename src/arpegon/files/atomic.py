@@ -6,6 +6,7 @@ import contextlib
 import errno
 import fcntl
 import os
+import shutil
 import stat
 import tempfile
 import time
@@ -16,6 +17,7 @@ from typing import BinaryIO
 from arpegon.core.errors import FileError
 
 _TEMPORARY = ".arpegon-"
+_KEPT = ".arpegon_"
 _FORSAKEN_SECONDS = 60.0
 """A temporary file that nobody writes to, and that is older than this, was left by a program that was killed."""
 _swept: set[Path] = set()
@@ -55,15 +57,50 @@ def replacing(path: Path) -> Iterator[BinaryIO]:
             yield file
             file.flush()
             os.fsync(file.fileno())
-            os.chmod(temporary, target.stat().st_mode & 0o777 if target.exists() else 0o644 & ~_umask())
-            os.replace(temporary, target)
+            temporary = _put(temporary, target)
         _sync_folder(target.parent)
-    except BaseException as error:
+    except OSError as error:
+        raise FileError(f"“{path}” could not be written: {reason(error)}. The file is as it was.") from None
+    finally:
         if temporary is not None:
             with contextlib.suppress(OSError):
                 os.unlink(temporary)
-        if isinstance(error, OSError):
-            raise FileError(f"“{path}” could not be written: {reason(error)}. The file is as it was.") from None
+
+
+def _put(temporary: str, target: Path) -> str | None:
+    """Put what was written in its place, with the owner and the mode of what was there; what is left to be deleted."""
+    try:
+        there = target.stat()
+    except FileNotFoundError:
+        os.chmod(temporary, 0o644 & ~_umask())
+        os.replace(temporary, target)
+        return None
+    if there.st_nlink > 1:
+        # Other names lead to this file, and should go on to do so: it is written in place, while the whole of it
+        # stands beside it under a name that nobody takes away.
+        kept = f"{temporary}-whole".replace(_TEMPORARY, _KEPT)
+        with open(temporary, "rb") as whole, open(target, "r+b") as file:
+            _make_room(file, os.path.getsize(temporary))
+            os.replace(temporary, kept)
+            shutil.copyfileobj(whole, file)
+            file.truncate()
+            file.flush()
+            os.fsync(file.fileno())
+        return kept
+    os.chmod(temporary, there.st_mode & 0o777)
+    with contextlib.suppress(OSError):  # only the system's owner may give files to others
+        os.chown(temporary, there.st_uid, there.st_gid)
+    os.replace(temporary, target)
+    return None
+
+
+def _make_room(file: BinaryIO, size: int) -> None:
+    """Ask the disk for all the room that a file will need; where it has none, the file is as it was."""
+    before = os.fstat(file.fileno()).st_size
+    try:
+        os.posix_fallocate(file.fileno(), 0, max(1, size))
+    except OSError:
+        file.truncate(before)
         raise
 
 

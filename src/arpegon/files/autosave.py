@@ -65,6 +65,8 @@ class Leftover(msgspec.Struct, frozen=True):
     saved_at: float
     title: str
     """What the project is called."""
+    disk: str = ""
+    """The digest of the file as the work knew it (see :mod:`arpegon.files.on_disk`)."""
 
     @property
     def played(self) -> bool:
@@ -81,6 +83,7 @@ class _Envelope(msgspec.Struct):
     origin: str | None
     saved_at: float
     project: msgspec.Raw
+    disk: str = ""
 
 
 class WindowLock:
@@ -128,13 +131,17 @@ class Autosave:
         """That of the next document of the window."""
         return Autosave(self.folder, self.lock, self._number + 1)
 
-    def write(self, project: Project, origin: Path | None) -> None:
+    def write(self, project: Project, origin: Path | None, disk: str = "") -> None:
         """Keep the work as it is now.
+
+        Args:
+            origin: the file that it belongs to.
+            disk: the digest of that file as the work knows it.
 
         Raises:
             FileError: it cannot be written.
         """
-        envelope = _Envelope(str(origin) if origin else None, time.time(), msgspec.Raw(format_project(project)))
+        envelope = _Envelope(str(origin) if origin else None, time.time(), msgspec.Raw(format_project(project)), disk)
         write_atomic(self.file, msgspec.json.encode(envelope))
 
     @property
@@ -177,7 +184,7 @@ def _leftover(place: _Place) -> Leftover | None:
             project = parse_project(bytes(envelope.project), place.file.name)
         except (OSError, msgspec.DecodeError, UnicodeDecodeError, ArpegonError):
             return None
-        return Leftover(place, project, _path(envelope.origin), envelope.saved_at, project.title)
+        return Leftover(place, project, _path(envelope.origin), envelope.saved_at, project.title, envelope.disk)
     if has_spool(place.memory):
         played_at = 0.0
         with contextlib.suppress(OSError):

@@ -344,7 +344,7 @@ class Window(QMainWindow):
         folder = Path.home() if here is None or here == DEMO else here.parent
         proposed = folder / f"{self.session.title.replace('/', '-')}{SUFFIX}"
         path = ask_where(self, "Save the project", proposed, "Arpegon projects", (SUFFIX,))
-        return path is not None and self.session.filing.save(path)
+        return path is not None and self.session.filing.save(path, asked=True)
 
     def open_demo(self) -> None:
         """Open the demo, and play it."""

@@ -388,13 +388,6 @@ class Project(Node, frozen=True, kw_only=True):
                 if isinstance(source, AudioSource):
                     yield strand, source
 
-    def files(self) -> Iterator[tuple[Strand, str]]:
-        """Every file that lies with the project, with the strand that it feeds."""
-        yield from self.clip_files()
-        for strand, source in self.audio_sources():
-            if source.file and not source.file.startswith(STAND_IN):
-                yield strand, source.file
-
     def stages(self) -> Iterator[tuple[Strand, Stage]]:
         """All that is at work, with its strand: what its sources do, then its stages."""
         for strand in self.strands:

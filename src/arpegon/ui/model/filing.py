@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
+from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QObject
+from PyQt6.QtCore import QObject, pyqtSignal
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import Project
 from arpegon.core.errors import ArpegonError
 from arpegon.core.notes.takes import cut_take
+from arpegon.files.atomic import read_bytes, write_atomic
 from arpegon.files.autosave import Autosave, Leftover, forget
 from arpegon.files.collect import take_clips_along
-from arpegon.files.project import load_project, save_project
+from arpegon.files.on_disk import OpenMark, beside, digest, obstacle
+from arpegon.files.project import format_project, parse_project
+from arpegon.ui.model.notices import NoticeAction
 from arpegon.ui.model.timers import one_shot
 
 if TYPE_CHECKING:
@@ -23,7 +27,13 @@ AUTOSAVE_MS = 4000
 
 
 class Filing(QObject):
-    """Where the document lies. What goes wrong is said, and nothing is lost."""
+    """Where the document lies. What goes wrong is said, and nothing is lost.
+
+    Signals:
+        kept: the work was kept for a crash, or could not be, and why.
+    """
+
+    kept = pyqtSignal(str)
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -31,20 +41,29 @@ class Filing(QObject):
         self.path: Path | None = None
         self.folder = Path.cwd()
         """What the names of clips are relative to."""
+        self._known = ""
+        """The digest of what the file held when it was read or written last."""
+        self._open_mark = OpenMark()
         self.autosave = Autosave()
         session.link.keeper.begin(self.autosave.memory)
         self._timer = one_shot(self, AUTOSAVE_MS)
-        self._timer.timeout.connect(self.keep)
+        self._timer.timeout.connect(self.keep_beside)
+        self._writer = ThreadPoolExecutor(1, "autosave")
+        self._writing: Future[None] | None = None
+        self.kept.connect(self._say_kept)
 
     def placed(self, path: Path | None, folder: Path | None) -> None:
         """Another document is worked on, from a file or none; its memory begins anew."""
         self.path = path
         self.folder = folder or (path.parent if path else Path.cwd())
         keeper = self.session.link.keeper
+        self._finish_writing()
         if not self.autosave.written:
             keeper.close(discard=True)
         self.autosave = self.autosave.next()
         keeper.begin(self.autosave.memory, str(path) if path else "")
+        self._known = ""
+        self._mark_open()
 
     def keep_soon(self) -> None:
         """Keep the work for a crash, once edits rest."""
@@ -56,28 +75,50 @@ class Filing(QObject):
         self.keep()
         self.session.link.keeper.close(discard=not self.autosave.written)
         self.autosave.lock.release()
+        self._open_mark.release()
+        self._writer.shutdown()
 
     def keep(self) -> None:
-        """Keep the work for a crash."""
+        """Keep the work for a crash, now."""
+        self.keep_beside()
+        self._finish_writing()
+
+    def keep_beside(self) -> None:
+        """Keep the work for a crash, in a thread of its own: a disk may be slow, and music plays."""
+        self._finish_writing()
         if not self.session.history.dirty:
             self.autosave.clear()
             return
+        kept = (self.autosave, self.session.history.project, self.path, self._known)
+        self._writing = self._writer.submit(self._write, *kept)
+
+    def _write(self, autosave: Autosave, project: Project, path: Path | None, known: str) -> None:
         try:
-            self.autosave.write(self.session.history.project, self.path)
+            autosave.write(project, path, known)
         except ArpegonError as error:
-            self.session.notice("autosave", f"The work could not be kept for a crash: {error}")
+            self.kept.emit(f"The work could not be kept for a crash: {error}")
         else:
-            self.session.notice("autosave", "")
+            self.kept.emit("")
+
+    def _finish_writing(self) -> None:
+        """Wait until what is kept just now is kept."""
+        writing, self._writing = self._writing, None
+        if writing is not None:
+            writing.result()
+
+    def _say_kept(self, words: str) -> None:
+        self.session.notice("autosave", words)
 
     def open(self, path: Path) -> bool:
         """Open a file; what is wrong with it is said, and the document stays."""
         try:
-            project = load_project(path)
+            project, known = _read(path)
         except ArpegonError as error:
             self.session.notice("file", str(error))
             return False
         self._keep_unsaved()
         self.session.load(project, path)
+        self._known = known
         self.session.notice("file", "")
         self._remember(path)
         return True
@@ -92,11 +133,18 @@ class Filing(QObject):
         self._keep_unsaved()
         self.session.load(Project(), None)
 
-    def save(self, path: Path) -> bool:
-        """Save; what goes wrong is said, and the file stays as it was."""
+    def save(self, path: Path, asked: bool = False) -> bool:
+        """Save; what goes wrong is said, and the file stays as it was.
+
+        Args:
+            asked: whether the musician said that what is there may be written over.
+        """
+        if not asked and path == self.path and self._ask(path):
+            return False
         project = self.session.history.project
+        content = format_project(project)
         try:
-            save_project(project, path)
+            write_atomic(path, content)
         except ArpegonError as error:
             self.session.notice("file", str(error))
             return False
@@ -104,9 +152,13 @@ class Filing(QObject):
         if path.parent != self.folder:
             for sentence in take_clips_along(project, self.folder, path.parent):
                 self.session.notice("clips", sentence)
-        self.path = path
+        if path != self.path:
+            self.path = path
+            self._mark_open()
         self.folder = path.parent
+        self._known = digest(content)
         self.session.link.keeper.lies_at(str(path))
+        self._finish_writing()
         self.autosave.clear()
         self._timer.stop()
         self.session.notice("file", "")
@@ -115,15 +167,52 @@ class Filing(QObject):
         self.session.send_project()
         return True
 
+    def _ask(self, path: Path) -> bool:
+        """Ask what should become of a file that should not be written over without a word; whether it is such a one."""
+        found = obstacle(path, self._known)
+        mine: NoticeAction = ("Keep mine", lambda: self.save(path, asked=True))
+        both: NoticeAction = (f"Keep both, mine as “{beside(path).name}”", lambda: self.save(beside(path), asked=True))
+        if found == "changed":
+            words = f"“{path.name}” was changed by another program since it was read here; nothing was written yet."
+            self.session.notice("file", words, [("Take theirs", self.take_theirs), mine, both])
+        elif found == "read-only":
+            words = f"“{path.name}” is marked as one that may only be read; nothing was written yet."
+            self.session.notice("file", words, [("Write it all the same", mine[1]), both])
+        return bool(found)
+
+    def take_theirs(self) -> None:
+        """Go on with what another program wrote to the file; undo brings one's own back."""
+        if self.path is None:
+            return
+        try:
+            project, self._known = _read(self.path)
+        except ArpegonError as error:
+            self.session.notice("file", str(error))
+            return
+        self.session.take_document("Take what is on disk", project)
+        self.session.history.saved = self.session.history.project
+        self.session.notice("file", "")
+        self.session.file_changed.emit()
+
+    def _mark_open(self) -> None:
+        """Show other windows which file is open here, and say where one has it open already."""
+        alone = self._open_mark.hold(self.path)
+        words = (
+            ""
+            if alone or self.path is None
+            else (f"“{self.path.name}” is open in another window, too. Whoever saves second is asked what should stay.")
+        )
+        self.session.notice("open-twice", words)
+
     def _remember(self, path: Path) -> None:
         self.session.change_settings(recent=self.session.settings.with_recent(path).recent)
 
     def recover(self, leftover: Leftover) -> None:
         """Go on with what a crash left; it counts as unsaved. What was played last becomes a take."""
         history, said = leftover.history()
-        project, lost = leftover.project, ""
+        project, known, lost = leftover.project, leftover.disk, ""
         if project is None:
-            project, lost = self._saved(leftover.origin)
+            project, known, lost = self._saved(leftover.origin)
         start, end = history.first_time, history.last_time
         take = None
         if start is not None and end is not None:
@@ -135,16 +224,27 @@ class Filing(QObject):
         folder = leftover.origin.parent if leftover.origin else None
         self._keep_unsaved()
         self.session.load(project, leftover.origin, folder, saved=False)
+        self._known = known
         self.keep()
         forget(leftover)
         self.session.notice("memory-read", said)
         self.session.notice("file", lost)
 
-    def _saved(self, origin: Path | None) -> tuple[Project, str]:
-        """The project as it was saved; an empty one where it cannot be read, and why."""
+    def _saved(self, origin: Path | None) -> tuple[Project, str, str]:
+        """The project as it was saved, and the digest of its file; an empty one where it cannot be read, and why."""
         if origin is None:
-            return Project(), ""
+            return Project(), "", ""
         try:
-            return load_project(origin), ""
+            return *_read(origin), ""
         except ArpegonError as error:
-            return Project(title=origin.stem), str(error)
+            return Project(title=origin.stem), "", str(error)
+
+
+def _read(path: Path) -> tuple[Project, str]:
+    """The project in a file, and the digest of what the file holds.
+
+    Raises:
+        FileError: it cannot be read.
+    """
+    content = read_bytes(path)
+    return parse_project(content, str(path)), digest(content)

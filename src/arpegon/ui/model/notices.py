@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-NoticeAction = tuple[str, Callable[[], None]]
+NoticeAction = tuple[str, Callable[[], object]]
 """What can be done about something: the words on a button, and what it does."""
 
 

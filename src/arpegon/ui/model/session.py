@@ -39,8 +39,8 @@ from arpegon.ui.model.timers import one_shot, ticking
 from arpegon.ui.model.transport import TransportModel
 
 ENGINE_DEBOUNCE_MS = 8
-_LASTING = {"audio", "recover", "memory"}
-"""Topics of notices that have nothing to do with the document."""
+_LASTING = {"audio", "recover", "memory", "open-twice"}
+"""Topics of notices that stay when another document is loaded: they are not about the one before."""
 
 
 def fresh_audio(session: Session, kind: str) -> AudioSource:
@@ -144,6 +144,11 @@ class Session(QObject):
             self.changed.emit(EVERYTHING)  # what was turned or typed shows the document again
             return
         if self.history.do(label, self.piece.edited(project), merge):
+            self._after_edit()
+
+    def take_document(self, label: str, project: Project) -> None:
+        """Go on with another document altogether, as an edit that can be undone."""
+        if self.history.do(label, project):
             self._after_edit()
 
     def settle(self) -> None:

@@ -1,0 +1,160 @@
+"""Files that others write too: nothing is written over without a word, and nothing is lost."""
+
+from __future__ import annotations
+
+import os
+import threading
+
+import msgspec
+import pytest
+
+from arpegon.core.document import edits
+from arpegon.files.autosave import Autosave
+from arpegon.files.on_disk import OpenMark
+from arpegon.files.places import Settings, state_dir
+from arpegon.files.project import load_project, save_project
+from arpegon.ui.model.session import Session
+from building import project, strand
+
+MINE, THEIRS = "Mine", "Theirs"
+
+
+@pytest.fixture
+def sessions(qapp):
+    """Makes sessions whose engines were never started."""
+    made = []
+
+    def make():
+        made.append(Session(Settings()))
+        return made[-1]
+
+    yield make
+    for one in made:
+        one.filing.close()
+
+
+@pytest.fixture
+def path(tmp_path):
+    file = tmp_path / "tide.arpegon"
+    save_project(project(strand(), title="Tide"), file)
+    return file
+
+
+def rename(session, name):
+    session.edit("Rename", edits.set_strand(session.project, "a", name=name))
+
+
+def name_in(file):
+    return load_project(file).strands[0].name
+
+
+@pytest.fixture
+def apart(sessions, path):
+    """A session with an edit of its own, while another program changed the file; its three answers."""
+    session = sessions()
+    session.filing.open(path)
+    rename(session, MINE)
+    save_project(project(strand(name=THEIRS), title="Tide"), path)
+    assert not session.filing.save(path) and name_in(path) == THEIRS
+    assert "was changed by another program" in session.notices["file"]
+    return session, dict(session.notice_list.acts["file"])
+
+
+def test_theirs_is_taken_and_undo_brings_mine_back(apart, path):
+    session, acts = apart
+    acts["Take theirs"]()
+    assert session.project.strands[0].name == THEIRS and not session.history.dirty and "file" not in session.notices
+    session.undo()
+    assert session.project.strands[0].name == MINE and session.history.dirty
+    assert session.filing.save(path) and name_in(path) == MINE
+
+
+def test_mine_is_written_where_that_is_the_answer(apart, path):
+    session, acts = apart
+    acts["Keep mine"]()
+    assert name_in(path) == MINE and not session.history.dirty and "file" not in session.notices
+
+
+def test_both_are_kept_under_two_names(apart, path, tmp_path):
+    session, acts = apart
+    acts["Keep both, mine as “tide 2.arpegon”"]()
+    assert (name_in(path), name_in(tmp_path / "tide 2.arpegon")) == (THEIRS, MINE)
+    assert session.filing.path == tmp_path / "tide 2.arpegon"
+    rename(session, "again")
+    assert session.filing.save(session.filing.path)
+
+
+def test_a_file_that_was_only_touched_or_is_gone_is_written(sessions, path):
+    session = sessions()
+    session.filing.open(path)
+    for change in (lambda: os.utime(path, (1e9, 1e9)), lambda: path.write_bytes(path.read_bytes()), path.unlink):
+        rename(session, f"{MINE} {path.stat().st_mtime_ns}")
+        change()
+        assert session.filing.save(path)
+
+
+def test_a_file_that_may_only_be_read_is_asked_for(sessions, path, tmp_path):
+    session = sessions()
+    session.filing.open(path)
+    rename(session, MINE)
+    path.chmod(0o444)
+    assert not session.filing.save(path) and "only be read" in session.notices["file"]
+    acts = dict(session.notice_list.acts["file"])
+    acts["Keep both, mine as “tide 2.arpegon”"]()
+    assert name_in(tmp_path / "tide 2.arpegon") == MINE and name_in(path) == "A"
+    session.filing.open(path)
+    rename(session, MINE)
+    session.filing.save(path)
+    dict(session.notice_list.acts["file"])["Write it all the same"]()
+    assert name_in(path) == MINE and path.stat().st_mode & 0o777 == 0o444
+
+
+def test_two_windows_on_one_project_are_said_and_neither_writes_over_the_other(sessions, path):
+    first, second = sessions(), sessions()
+    first.filing.open(path)
+    second.filing.open(path)
+    assert "open-twice" not in first.notices and "another window" in second.notices["open-twice"]
+    rename(first, "first")
+    rename(second, "second")
+    assert first.filing.save(path) and not second.filing.save(path) and name_in(path) == "first"
+    second.filing.new()
+    assert "open-twice" not in second.notices
+    first.filing.close()
+    assert OpenMark().hold(path)
+
+
+def test_work_from_a_crash_knows_what_the_file_held(sessions, path):
+    session = sessions()
+    session.filing.open(path)
+    rename(session, MINE)
+    session.filing.keep()
+    session.filing.autosave.lock.release()
+    save_project(project(strand(name=THEIRS), title="Tide"), path)
+    (leftover,) = Autosave().leftovers()
+    other = sessions()
+    other.filing.recover(leftover)
+    assert other.project.strands[0].name == MINE
+    assert not other.filing.save(path) and "another program" in other.notices["file"] and name_in(path) == THEIRS
+
+
+def test_work_is_kept_beside_the_window_and_a_save_waits_for_it(sessions, path, monkeypatch):
+    session = sessions()
+    session.filing.open(path)
+    gate, real = threading.Event(), Autosave.write
+    monkeypatch.setattr(Autosave, "write", lambda *what: gate.wait(20.0) and real(*what))
+    rename(session, MINE)
+    session.filing.keep_beside()
+    assert not session.filing.autosave.written, "it goes on while the disk is slow"
+    gate.set()
+    assert session.filing.save(path) and not session.filing.autosave.written
+
+
+def test_work_that_cannot_be_kept_is_said(sessions, path, qtbot):
+    session = sessions()
+    session.filing.open(path)
+    rename(session, MINE)
+    (state_dir() / "autosave").parent.mkdir(parents=True, exist_ok=True)
+    (state_dir() / "autosave").write_text("in the way")
+    session.filing.keep_beside()
+    qtbot.waitUntil(lambda: "could not be kept" in session.notices.get("autosave", ""))
+    assert msgspec.structs.asdict(session.project.strands[0])["name"] == MINE
