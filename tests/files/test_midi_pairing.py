@@ -65,10 +65,17 @@ def test_a_note_sounds_as_long_as_any_voice_holds_it_and_is_struck_as_often(span
     for note in (60, 61):
         mine = [span for span in spans if span[2] == note]
         found = lengths([event for event in made if event.data1 == note])
-        assert [start for start, _ in found] == sorted(start for start, _, _ in mine)
+        assert [start for start, _ in found] == sorted({start for start, _, _ in mine})
+        assert all(end > start for start, end in found), "no note is as short as none"
         for moment in [half / 2 + 0.25 for half in range(130)]:
             held = any(start <= moment < start + length for start, length, _ in mine)
             assert held == any(start <= moment < end for start, end in found)
+
+
+def test_voices_that_begin_one_note_at_one_moment_strike_it_once_as_loud_as_the_loudest():
+    voices = [note_on(0, 0, 60, 40), note_on(0, 0, 60, 90), note_on(0, 0, 60, 70)]
+    made = in_turn([*voices, note_off(1, 0, 60), note_off(2, 0, 60), note_off(3, 0, 60)])
+    assert made == [note_on(0, 0, 60, 90), note_off(3, 0, 60)]
 
 
 def test_what_is_no_note_and_ends_of_nothing_pass():

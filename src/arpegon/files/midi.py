@@ -6,7 +6,7 @@ from bisect import bisect_right
 from collections import Counter
 from collections.abc import Iterable, Sequence
 from itertools import accumulate
-from operator import itemgetter
+from operator import attrgetter, itemgetter
 from pathlib import Path
 
 import msgspec
@@ -116,28 +116,38 @@ def in_turn(events: Sequence[Event]) -> list[Event]:
 
     Files pair them otherwise: a note's end may stand behind the next one's beginning at the same moment, and two voices
     may hold one note. First on, first off tells which end belongs to what: a note that begins while it sounds is struck
-    anew, and sounds until the last of its ends. Where a note has fewer ends than beginnings, the next beginning is one.
+    anew, and sounds until the last of its ends; where several begin at one moment, the loudest is struck. Where a note
+    has fewer ends than beginnings, the next beginning is one.
     """
     balance: Counter[int] = Counter()
     for event in events:
         if event.kind in (NOTE_ON, NOTE_OFF):
             balance[note_key(event)] += 1 if event.kind == NOTE_ON else -1
-    waiting: Pairing[Event] = Pairing()
+    waiting: Pairing[int] = Pairing()
+    """Where the note ons that wait for their ends stand in what is found."""
     found: list[Event] = []
     for event in events:
         key = note_key(event)
         if event.kind == NOTE_ON:
-            if key in waiting:
+            latest = waiting.latest(key)
+            if latest is not None and found[latest].time == event.time:
+                waiting.begin(key, latest)
+                found[latest] = max(found[latest], event, key=_velocity)
+                continue
+            if latest is not None:
                 found.append(note_off(event.time, event.channel, event.data1))
                 if balance[key] > 0:
                     waiting.end(key)
-            waiting.begin(key, event)
+            waiting.begin(key, len(found))
         elif event.kind == NOTE_OFF:
             waiting.end(key)
             if key in waiting:
                 continue
         found.append(event)
     return found
+
+
+_velocity = attrgetter("data2")
 
 
 class Track(msgspec.Struct, frozen=True):
