@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: help demo run test coverage hunt soak lint bench screenshots docs format clean
+.PHONY: help demo run test coverage hunt fuzz soak lint bench screenshots docs format clean
 
 help: ## Say what there is
 	@grep -hE '^[a-z]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/^([a-z]+):.*## (.*)/  make \1|\2/' | column -t -s '|'
@@ -30,6 +30,10 @@ hunt: $(READY) ## Run the tests of properties with new and more examples, and a 
 	@ARPEGON_EXAMPLES=hunt ARPEGON_STEPS=$(STEPS) $(BIN)/pytest -n $(JOBS) --dist worksteal tests/core tests/processors \
 	  tests/files tests/engine/test_promises.py tests/engine/test_windows.py tests/engine/test_one_stream.py \
 	  tests/engine/test_long_walk.py
+
+fuzz: $(READY) ## Give changed, hostile and real files to every reader for half an hour (MINUTES=5: shorter)
+	@$(BIN)/python -c "import symusic" 2>/dev/null || $(BIN)/python -m pip install --quiet --disable-pip-version-check -e '.[fuzz]'
+	@$(BIN)/python -m tools.fuzz --minutes $(if $(filter file,$(origin MINUTES)),30,$(MINUTES)) --write
 
 MINUTES ?= 60
 soak: $(READY) ## Play, edit, unplug and kill for an hour (MINUTES=5: shorter), and count what was lost

@@ -26,7 +26,7 @@ from typing import Any
 import msgspec
 from PyQt6.QtCore import QEvent
 from tools.jack_server import jack_server
-from tools.pages import write_long_run
+from tools.pages import LONG_RUN, write_section
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import (
@@ -488,7 +488,7 @@ def main() -> None:
     )
     print(f"\n{table}")
     if chosen.write:
-        write_long_run(table)
+        write_section(LONG_RUN, table)
     sys.exit(1 if soak.hanging or soak.lost else 0)
 
 

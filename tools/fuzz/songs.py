@@ -1,4 +1,4 @@
-"""MIDI files by many hands: those that games of the system's distribution bring, fetched but never kept with the code."""
+"""MIDI files by many hands: those that games of the distribution bring, fetched but never kept with the code."""
 
 from __future__ import annotations
 
@@ -46,7 +46,7 @@ def fetch(folder: Path) -> list[str]:
 def songs(folder: Path) -> dict[str, bytes]:
     """All different MIDI files beneath a folder by name, also those inside of other files."""
     found: dict[bytes, str] = {}
-    for file in sorted(folder.rglob("*")):
+    for file in sorted(file for name in PACKAGES for file in (folder / name).rglob("*")):
         if file.is_file() and not file.is_symlink():
             content = file.read_bytes()
             if file.suffix == ".gz":

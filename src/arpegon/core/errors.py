@@ -1,5 +1,7 @@
 """The one family of errors whose text is meant for the musician."""
 
+import re
+
 _LONGEST_SHOWN = 60
 """Characters of a value in a sentence."""
 
@@ -10,8 +12,21 @@ def shown(value: object) -> str:
     return text if len(text) <= _LONGEST_SHOWN else f"{text[:_LONGEST_SHOWN]} …"
 
 
+_LONGEST_WORD = 300
+_LONGEST_TEXT = 900
+
+
 class ArpegonError(Exception):
-    """Something went wrong that the user can act on; the text is one plain sentence."""
+    """Something went wrong that the user can act on; the text is one plain sentence.
+
+    Where a file's content makes it endless, it is shortened.
+    """
+
+    def __init__(self, text: str) -> None:
+        text = re.sub(rf"(\S{{{_LONGEST_WORD}}})\S+?(\S{{0,3}})(?=\s|$)", r"\1…\2", text)
+        if len(text) > _LONGEST_TEXT:
+            text = f"{text[: _LONGEST_TEXT // 2]} … {text[-_LONGEST_TEXT // 2 :]}"
+        super().__init__(text)
 
 
 class ParameterError(ArpegonError):

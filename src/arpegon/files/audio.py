@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from arpegon.core.document.model import STAND_IN
 from arpegon.core.errors import FileError
-from arpegon.files.atomic import replacing
+from arpegon.files.atomic import reason, replacing
 
 MAX_SECONDS = 3600.0
 """Longer audio files are not read whole."""
@@ -55,9 +55,12 @@ def read_audio(path: Path) -> AudioFile:
             samples = file.read(dtype="float32", always_2d=True)
     except TypeError:  # the library would have to be told its rate
         raise FileError(f"“{path}” cannot be read as audio: it is raw samples, of which nothing is known.") from None
-    except (soundfile.SoundFileError, OSError, ValueError) as error:
-        reason = str(error).rpartition(": ")[2].strip().rstrip(".")
-        raise FileError(f"“{path}” cannot be read as audio: {reason[:1].lower()}{reason[1:]}.") from None
+    except OSError as error:
+        raise FileError(f"“{path}” could not be read: {reason(error)}.") from None
+    except (soundfile.SoundFileError, ValueError):  # the library's own words are for those who wrote it
+        raise FileError(
+            f"“{path}” cannot be read as audio: it is damaged, or of a kind that Arpegon does not read."
+        ) from None
     if not len(samples):
         raise FileError(f"“{path}” holds no sound: it is empty.")
     if not _RATES[0] <= rate <= _RATES[1]:

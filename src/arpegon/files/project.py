@@ -81,7 +81,9 @@ def read_tree(content: bytes, name: str, format: str, what: str) -> dict[str, An
     version = tree.get("version")
     if not isinstance(version, int) or isinstance(version, bool) or not 1 <= version <= newest(format):
         known = "version 1" if newest(format) == 1 else f"versions 1 to {newest(format)}"
-        raise FileError(f"“{name}” is of version {version!r}; this Arpegon reads {known}. A newer Arpegon may open it.")
+        raise FileError(
+            f"“{name}” is of version {shown(version)}; this Arpegon reads {known}. A newer Arpegon may open it."
+        )
     return migrated(tree, format, version)
 
 
@@ -192,6 +194,20 @@ def _at(where: str, key: str, convert: Callable[[str, Any], Any], value: Any) ->
 
 _UNKNOWN = re.compile(r"Object contains unknown field `(.+?)`")
 _MISSING = re.compile(r"Object missing required field `(.+?)`")
+_KIND = re.compile(r"Expected `(.+?)`(?: of length (\d+))?, got `?([\w ]+?)`?(?: of length \d+)?$")
+_INVALID = re.compile(r"Invalid (?:enum )?value (.*)")
+_KINDS = {
+    "str": "text",
+    "int": "a whole number",
+    "float": "a number",
+    "bool": "true or false",
+    "object": "an object in braces",
+    "dict": "an object in braces",
+    "array": "a list",
+    "list": "a list",
+    "null": "null",
+    "NoneType": "null",
+}
 
 
 def _plain(text: str) -> str:
@@ -202,4 +218,11 @@ def _plain(text: str) -> str:
         return f"at {place} there is an unknown key “{found.group(1)}”."
     if found := _MISSING.search(message):
         return f"at {place} the key “{found.group(1)}” is missing."
+    if found := _KIND.match(message):
+        wanted = " or ".join(_KINDS.get(kind, kind) for kind in found.group(1).split(" | "))
+        if found.group(2):
+            return f"at {place}: {wanted} of {found.group(2)} belongs here, and there are {found.group(3)}."
+        return f"at {place}: {wanted} belongs here, not {_KINDS.get(found.group(3), found.group(3))}."
+    if found := _INVALID.match(message):
+        return f"at {place}: {found.group(1)} is none of what may stand here."
     return f"at {place}: {message[:1].lower()}{message[1:].replace('`', '“', 1).replace('`', '”', 1)}."

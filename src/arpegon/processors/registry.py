@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from arpegon.core.errors import DocumentError
+from arpegon.core.errors import DocumentError, shown
 from arpegon.core.processing.processor import Processor
 from arpegon.processors.sources.listening import Hits, Listening, Pitch
 from arpegon.processors.sources.rebound import Rebound
@@ -62,4 +62,4 @@ def processor_class(kind: str) -> type[Processor]:
         return WORKS[kind]
     except KeyError:
         known = ", ".join(WORKS)
-        raise DocumentError(f"There is no processor “{kind}”; there are {known}.") from None
+        raise DocumentError(f"There is no processor {shown(kind)}; there are {known}.") from None
