@@ -42,7 +42,7 @@ from arpegon.files.presets import parse_preset
 from arpegon.files.project import format_project, load_project, parse_project
 from arpegon.files.spool import MARK, VERSION, read_spool
 from arpegon.processors.facts import stage_facts
-from arpegon.processors.registry import GROUPS, PROCESSORS
+from arpegon.processors.registry import GENERATORS, GROUPS
 
 Case = Callable[[random.Random, Path], None]
 _SECONDS = 1.5
@@ -151,7 +151,7 @@ class Readers:
                 sources += tuple(StrandSource(strand=draw.choice(strands).id) for _ in range(draw.choice((1, 3))))
             if draw.random() < 0.4:
                 kind, made = draw.choice(list(GENERATOR_SOURCES.items()))
-                sources += (made(id=f"g{number}", params=_extremes(draw, PROCESSORS[kind].params)),)
+                sources += (made(id=f"g{number}", params=_extremes(draw, GENERATORS[kind].params)),)
             along, plays_on = draw.random() < 0.2, draw.random() < 0.2
             strands.append(
                 Strand(id=f"s{number}", name="s", stages=stages, sources=sources, along=along, plays_on=plays_on)
