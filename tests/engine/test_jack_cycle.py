@@ -8,7 +8,8 @@ import pytest
 
 from arpegon.core.events import note_off, note_on
 from arpegon.engine.devices import jack_client
-from arpegon.engine.devices.jack_client import JackClient, _Input, _Output
+from arpegon.engine.devices.jack_client import JackClient
+from arpegon.engine.devices.jack_ports import JackInput, JackOutput
 
 RATE, FRAMES = 48_000, 256
 PERIOD = FRAMES / RATE
@@ -46,9 +47,9 @@ class Server:
         self.client._client = self
         self.source, self.out = Port(self), Port(self)
         self.taken = []
-        self.output = _Output(self.client, self.out, "x:y")
+        self.output = JackOutput(self.client, self.out, "x:y")
         self.client._outputs = (self.output,)
-        self.client._inputs = (_Input(self.client, self.source, "x:z", self.take),)
+        self.client._inputs = (JackInput(self.client, self.source, "x:z", self.take),)
 
     @property
     def now(self):

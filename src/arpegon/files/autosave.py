@@ -20,6 +20,7 @@ from arpegon.core.document.model import Project
 from arpegon.core.errors import ArpegonError
 from arpegon.core.notes.memory import Remembered
 from arpegon.files.atomic import write_atomic
+from arpegon.files.json_text import read_own
 from arpegon.files.places import state_dir
 from arpegon.files.project import format_project, parse_project
 from arpegon.files.spool import discard_spool, has_spool, read_spool
@@ -180,9 +181,9 @@ def _leftover(place: _Place) -> Leftover | None:
     """What is kept at a place; ``None`` where that is nothing, or cannot be read."""
     if place.file.exists():
         try:
-            envelope = msgspec.json.decode(place.file.read_bytes(), type=_Envelope)
+            envelope = read_own(place.file, _Envelope)
             project = parse_project(bytes(envelope.project), place.file.name)
-        except (OSError, msgspec.DecodeError, UnicodeDecodeError, ArpegonError):
+        except ArpegonError:
             return None
         return Leftover(place, project, _path(envelope.origin), envelope.saved_at, project.title, envelope.disk)
     if has_spool(place.memory):

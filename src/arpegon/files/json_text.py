@@ -4,8 +4,15 @@ from __future__ import annotations
 
 import json
 import math
-from typing import Any
+from pathlib import Path
+from typing import Any, TypeVar
 
+import msgspec
+
+from arpegon.core.errors import FileError
+from arpegon.files.atomic import read_bytes
+
+T = TypeVar("T")
 _WIDEST = 100
 """The longest list that stands on one line, in characters."""
 _STEP = "  "
@@ -47,6 +54,18 @@ def _unique(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
         twice = next(key for key in keys if keys.count(key) > 1)
         raise OddJson(f"the key “{twice}” stands twice in one place")
     return found
+
+
+def read_own(path: Path, type: type[T]) -> T:
+    """What we wrote to a file of our own.
+
+    Raises:
+        FileError: it is not there, cannot be read, or holds anything else.
+    """
+    try:
+        return msgspec.json.decode(read_bytes(path), type=type)
+    except (msgspec.DecodeError, UnicodeDecodeError):
+        raise FileError(f"“{path}” holds what cannot be made sense of.") from None
 
 
 def format_json(tree: Any) -> str:

@@ -10,6 +10,7 @@ import platformdirs
 
 from arpegon.core.errors import FileError
 from arpegon.files.atomic import write_atomic
+from arpegon.files.json_text import read_own
 
 DATA = Path(__file__).resolve().parent.parent / "data"
 DEMO = DATA / "demo" / "the-lamplighters-tide.arpegon"
@@ -49,8 +50,8 @@ class Settings(msgspec.Struct, frozen=True):
 def load_settings() -> Settings:
     """The settings, or the defaults where there are none or they cannot be read."""
     try:
-        return msgspec.json.decode((config_dir() / "settings.json").read_bytes(), type=Settings)
-    except (OSError, msgspec.DecodeError, UnicodeDecodeError):
+        return read_own(config_dir() / "settings.json", Settings)
+    except FileError:
         return Settings()
 
 

@@ -146,43 +146,27 @@ def _to_file(key: str, value: Any) -> Any:
 
 def _converted(tree: dict[str, Any], convert: Callable[[str, Any], Any]) -> dict[str, Any]:
     """The tree with its instruments and the sources and destinations of its strands converted."""
-    tree = dict(tree)
-    instruments = tree.get("instruments")
-    if isinstance(instruments, (list, tuple)):
-        tree["instruments"] = [
-            {key: _at(f"instrument {number + 1}", key, convert, value) for key, value in one.items()}
-            if isinstance(one, dict)
-            else one
-            for number, one in enumerate(instruments)
-        ]
-    hookups = tree.get("hookups")
-    if isinstance(hookups, (list, tuple)):
-        tree["hookups"] = [
-            {key: _at(f"hookup {number + 1}", key, convert, value) for key, value in one.items()}
-            if isinstance(one, dict)
-            else one
-            for number, one in enumerate(hookups)
-        ]
-    strands = tree.get("strands")
-    if not isinstance(strands, (list, tuple)):
-        return tree
-    tree["strands"] = [
-        {
-            name: [
-                {key: _at(f"the {name} of strand {number + 1}", key, convert, entry) for key, entry in end.items()}
-                if isinstance(end, dict)
-                else end
-                for end in value
-            ]
-            if name in ("sources", "destinations") and isinstance(value, (list, tuple))
-            else value
-            for name, value in strand.items()
-        }
-        if isinstance(strand, dict)
-        else strand
-        for number, strand in enumerate(strands)
-    ]
-    return tree
+
+    def entry(where: str, one: Any) -> Any:
+        if not isinstance(one, dict):
+            return one
+        return {key: _at(where, key, convert, value) for key, value in one.items()}
+
+    def strand(where: str, one: Any) -> Any:
+        if not isinstance(one, dict):
+            return one
+        ends = [name for name in ("sources", "destinations") if name in one]
+        return {**one, **{name: _each(one[name], f"the {name} of {where}", entry) for name in ends}}
+
+    kinds = {"instruments": ("instrument {}", entry), "hookups": ("hookup {}", entry), "strands": ("strand {}", strand)}
+    return {**tree, **{name: _each(tree[name], *how) for name, how in kinds.items() if name in tree}}
+
+
+def _each(value: Any, where: str, convert: Callable[[str, Any], Any]) -> Any:
+    """Each of a list converted, with its place in words (``{}`` is its number); what is no list stays as it is."""
+    if not isinstance(value, (list, tuple)):
+        return value
+    return [convert(where.format(number), one) for number, one in enumerate(value, start=1)]
 
 
 def _at(where: str, key: str, convert: Callable[[str, Any], Any], value: Any) -> Any:

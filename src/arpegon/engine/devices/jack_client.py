@@ -13,12 +13,10 @@ import logging
 import os
 import threading
 import time
-from collections import deque
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from typing import Any
 
-from arpegon.core.events import Event
-from arpegon.engine.devices.resending import Resending
+from arpegon.engine.devices.jack_ports import LOST_PERIODS, PERIODS_LATE, JackInput, JackOutput, JackPort
 from arpegon.engine.devices.steady import SteadyStart
 from arpegon.engine.devices.systems import OWN_CLIENT, Fill, Take
 
@@ -29,8 +27,6 @@ except (ImportError, OSError):  # this machine has no JACK library
 
 log = logging.getLogger(__name__)
 
-PERIODS_LATE = 2
-"""How many periods after its time an event leaves or sounds."""
 _STALLED_SECONDS = 5.0
 """A server that has not called us for so long has lost us."""
 _JUMP_SECONDS = 0.1
@@ -41,93 +37,8 @@ _CYCLES = 3
 _CYCLES_PATIENCE = 0.5
 _GLANCE_SECONDS = 0.0002
 """How long it may take to read two clocks, for one to tell of the other."""
-_LOST_PERIODS = 3
-"""A server that does not wait for its clients skips periods when clients come or go on a busy machine, and what left
-about then may be heard never, or twice (measured: some of 4,000 while clients come and go twice a second)."""
 _LOOKS = 5
 """How often a list of ports is asked for while ports come and go."""
-
-
-class _Opened:
-    """A port of ours that is connected to another one (none: whoever comes)."""
-
-    def __init__(self, client: JackClient, port: Any, other: str) -> None:
-        self._client = client
-        self.port = port
-        self.other = other
-        self.renewed = False
-        """Whether a port of the other one's name was made since."""
-
-    @property
-    def alive(self) -> bool:
-        return self._client.has(self)
-
-    def close(self) -> None:
-        self._client.leave(self)
-
-
-class _Input(_Opened):
-    def __init__(self, client: JackClient, port: Any, other: str, take: Take) -> None:
-        super().__init__(client, port, other)
-        self._take = take
-        self._before: list[tuple[int, bytes]] = []
-
-    def read(self, came: float, rate: int, lost: bool) -> None:
-        """Take what came in the period that began at ``came``.
-
-        Where periods were lost, a sender may not have written anew: what it wrote before came already.
-        """
-        found = [(offset, bytes(message)) for offset, message in self.port.incoming_midi_events()]
-        if found and not (lost and found == self._before):
-            for offset, message in found:
-                self._take(message, came + offset / rate)
-        self._before = found
-
-
-class _Output(_Opened):
-    def __init__(self, client: JackClient, port: Any, other: str) -> None:
-        super().__init__(client, port, other)
-        self._queue: deque[tuple[float, bytes]] = deque()
-        self._resending = Resending(_LOST_PERIODS)
-
-    def send(self, events: Sequence[Event]) -> None:
-        self._queue.extend([(event.time, event.to_bytes()) for event in events])
-
-    @property
-    def waiting(self) -> bool:
-        """Whether anything was not yet handed to JACK."""
-        return bool(self._queue)
-
-    def write(self, cycle: int, start: float, frames: int, rate: int, lost: bool) -> None:
-        """Put what is due into the period that begins at ``start``, in the order in which it was sent.
-
-        Where periods may have been lost, what must not be missed is said again before.
-        """
-        port, queue = self.port, self._queue
-        port.clear_buffer()
-        offset, written = 0, False
-        if lost:
-            for message in self._resending.again(cycle):
-                with contextlib.suppress(jack.JackError):  # the period is full
-                    port.write_midi_event(0, message)
-                written = True
-        late = PERIODS_LATE * frames
-        while queue:
-            at, message = queue[0]
-            due = round((at - start) * rate) + late
-            if due >= frames:
-                return
-            offset = max(offset, due)
-            try:
-                port.write_midi_event(offset, message)
-            except jack.JackError:  # the period is full: the rest leaves with the next one
-                if written:
-                    return
-                log.warning("a message of %d bytes is too long for JACK, and was left out", len(message))
-            else:
-                self._resending.sent(cycle, message)
-            queue.popleft()
-            written = True
 
 
 class _Stream:
@@ -174,8 +85,8 @@ class JackClient:
         self._speakers: list[Any] = []
         self._targets: list[str] = []
         """What we connected the speakers to; what others connect is theirs."""
-        self._inputs: tuple[_Input, ...] = ()
-        self._outputs: tuple[_Output, ...] = ()
+        self._inputs: tuple[JackInput, ...] = ()
+        self._outputs: tuple[JackOutput, ...] = ()
         self._fill: Fill | None = None
         self._dropped: Callable[[], None] = lambda: None
         self._faulty = False
@@ -254,30 +165,30 @@ class JackClient:
                 return None
             return self._ports(is_midi=True, is_output=True), self._ports(is_midi=True, is_input=True)
 
-    def open_own(self, take: Take) -> tuple[_Input, _Output] | None:
+    def open_own(self, take: Take) -> tuple[JackInput, JackOutput] | None:
         with self._lock:
             if not self.there or self._own is None:
                 return None
-            own = _Input(self, self._own[0], "", take), _Output(self, self._own[1], "")
+            own = JackInput(self, self._own[0], "", take), JackOutput(self, self._own[1], "")
             self._inputs += (own[0],)
             self._outputs += (own[1],)
             return own
 
-    def open_input(self, name: str, take: Take) -> _Input | None:
+    def open_input(self, name: str, take: Take) -> JackInput | None:
         with self._lock:
             port = self._connected("midi_inports", name, lambda port: (name, port))
             if port is None:
                 return None
-            opened = _Input(self, port, name, take)
+            opened = JackInput(self, port, name, take)
             self._inputs += (opened,)
             return opened
 
-    def open_output(self, name: str) -> _Output | None:
+    def open_output(self, name: str) -> JackOutput | None:
         with self._lock:
             port = self._connected("midi_outports", name, lambda port: (port, name))
             if port is None:
                 return None
-            opened = _Output(self, port, name)
+            opened = JackOutput(self, port, name)
             self._outputs += (opened,)
             self._let_cycles_pass()
             return opened
@@ -297,19 +208,19 @@ class JackClient:
             return None
         return port
 
-    def has(self, opened: _Opened) -> bool:
+    def has(self, opened: JackPort) -> bool:
         """Whether a port was opened on the server that we are with, and is connected to what it was opened for."""
         with self._lock:
             if opened not in (*self._inputs, *self._outputs):
                 return False
             return not opened.renewed or bool(opened.port.is_connected_to(opened.other))
 
-    def leave(self, opened: _Opened) -> None:
+    def leave(self, opened: JackPort) -> None:
         """Close a port, once no cycle under way works on it; our own stay."""
         with self._lock:
             if opened not in (*self._inputs, *self._outputs):
                 return  # of a server that is gone
-            if isinstance(opened, _Output):
+            if isinstance(opened, JackOutput):
                 self._wait(lambda: not opened.waiting)
                 self._let_cycles_pass()  # in which it says nothing: what stands in its port is heard in every cycle
             self._inputs = tuple(one for one in self._inputs if one is not opened)
@@ -409,7 +320,7 @@ class JackClient:
         if frame != self._next_frame:
             self._lost_cycle = self._cycles
         self._next_frame = frame + frames
-        lost = self._cycles - self._lost_cycle < _LOST_PERIODS
+        lost = self._cycles - self._lost_cycle < LOST_PERIODS
         came = start - frames / rate
         for opened in self._inputs:
             opened.read(came, rate, lost)
