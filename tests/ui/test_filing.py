@@ -9,12 +9,15 @@ import msgspec
 import pytest
 
 from arpegon.core.document import edits
-from arpegon.files.autosave import Autosave
+from arpegon.core.document.model import ClipSource
+from arpegon.files.autosave import Autosave, _leftover, _Place
+from arpegon.files.midi import Track, write_midi
 from arpegon.files.on_disk import OpenMark
-from arpegon.files.places import Settings, state_dir
+from arpegon.files.path_text import text_path
+from arpegon.files.places import Settings, load_settings, state_dir
 from arpegon.files.project import load_project, save_project
 from arpegon.ui.model.session import Session
-from building import project, strand
+from building import notes, project, strand
 
 MINE, THEIRS = "Mine", "Theirs"
 
@@ -158,3 +161,24 @@ def test_work_that_cannot_be_kept_is_said(sessions, path, qtbot):
     session.filing.keep_beside()
     qtbot.waitUntil(lambda: "could not be kept" in session.notices.get("autosave", ""))
     assert msgspec.structs.asdict(session.project.strands[0])["name"] == MINE
+
+
+def test_a_project_whose_name_is_no_text_is_worked_on_like_any_other(window, qtbot, tmp_path):
+    folder = tmp_path / os.fsdecode(b"fog \xff")
+    folder.mkdir()
+    path = folder / os.fsdecode(b"tide \xfe.arpegon")
+    write_midi(folder / "c.mid", [Track("x", notes(60))], 120.0)
+    save_project(project(strand(sources=(ClipSource(file="c.mid"),))), path)
+    session = window.session
+    assert session.filing.open(path)
+    session.link.play(0.0)
+    qtbot.waitUntil(lambda: bool(session.recorder.history().generated("a")))  # the engine found the clip
+    rename(session, MINE)
+    session.filing.keep()
+    leftover = _leftover(_Place(session.filing.autosave.folder, session.filing.autosave.file.stem))
+    assert leftover.origin == path
+    assert session.filing.save(path) and name_in(path) == MINE
+    assert text_path(load_settings().recent[0]) == path.resolve()
+    assert session.filing.name_for(folder / "c.mid") == "c.mid" and "file" not in session.notices
+    assert session.filing.name_for(folder / os.fsdecode(b"x\xff.mid")) is None
+    assert "no UTF-8" in session.notices["file"] and window.isVisible()

@@ -21,6 +21,7 @@ from arpegon.core.errors import ArpegonError
 from arpegon.core.notes.memory import Remembered
 from arpegon.files.atomic import write_atomic
 from arpegon.files.json_text import read_own
+from arpegon.files.path_text import path_text, text_path
 from arpegon.files.places import state_dir
 from arpegon.files.project import format_project, parse_project
 from arpegon.files.spool import discard_spool, has_spool, read_spool
@@ -142,7 +143,9 @@ class Autosave:
         Raises:
             FileError: it cannot be written.
         """
-        envelope = _Envelope(str(origin) if origin else None, time.time(), msgspec.Raw(format_project(project)), disk)
+        envelope = _Envelope(
+            path_text(origin) if origin else None, time.time(), msgspec.Raw(format_project(project)), disk
+        )
         write_atomic(self.file, msgspec.json.encode(envelope))
 
     @property
@@ -196,7 +199,7 @@ def _leftover(place: _Place) -> Leftover | None:
 
 
 def _path(name: str | None) -> Path | None:
-    return Path(name) if name else None
+    return text_path(name) if name else None
 
 
 def forget(leftover: Leftover) -> None:

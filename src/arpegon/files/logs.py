@@ -48,7 +48,9 @@ def start_log(role: str) -> Path:
     path = log_file(f"{role}.log")
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        handler = RotatingFileHandler(path, maxBytes=_BYTES, backupCount=_BACKUPS, encoding="utf-8", delay=True)
+        handler = RotatingFileHandler(
+            path, maxBytes=_BYTES, backupCount=_BACKUPS, encoding="utf-8", delay=True, errors="backslashreplace"
+        )
     except OSError:
         handler = logging.StreamHandler()
     handler.setFormatter(logging.Formatter(_FORMAT))

@@ -11,6 +11,7 @@ import platformdirs
 from arpegon.core.errors import FileError
 from arpegon.files.atomic import write_atomic
 from arpegon.files.json_text import read_own
+from arpegon.files.path_text import path_text
 
 DATA = Path(__file__).resolve().parent.parent / "data"
 DEMO = DATA / "demo" / "the-lamplighters-tide.arpegon"
@@ -42,7 +43,7 @@ class Settings(msgspec.Struct, frozen=True):
 
     def with_recent(self, path: Path) -> Settings:
         """The settings with a file first among the recent ones."""
-        first = str(path.resolve())
+        first = path_text(path.resolve())
         rest = tuple(one for one in self.recent if one != first)
         return msgspec.structs.replace(self, recent=(first, *rest)[:RECENT])
 

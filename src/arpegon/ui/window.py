@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
 
 from arpegon.core.theory.pitch import write_middle_c_as
 from arpegon.files.autosave import Leftover, forget
+from arpegon.files.path_text import text_path
 from arpegon.files.places import DEMO
 from arpegon.files.project import SUFFIX, load_project
 from arpegon.ui.bench.bench import Bench
@@ -212,7 +213,7 @@ class Window(QMainWindow):
         recent = menu.addMenu("Open recent")
         if recent is not None:
             for path in session.settings.recent:
-                recent.addAction(unmarked(path), lambda path=path: session.filing.open(Path(path)))
+                recent.addAction(unmarked(path), lambda path=path: session.filing.open(text_path(path)))
             recent.setEnabled(bool(session.settings.recent))
         for name in ("demo", "save", "save_as"):
             menu.addAction(actions[name])

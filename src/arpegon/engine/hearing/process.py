@@ -30,6 +30,7 @@ from arpegon.engine.wire.quiet import hush_jack
 from arpegon.files.assets import SoundCache, load_sounds
 from arpegon.files.audio import AudioFile
 from arpegon.files.logs import catch_faults, start_log
+from arpegon.files.path_text import text_path
 from arpegon.listen import filters
 
 log = logging.getLogger(__name__)
@@ -68,7 +69,7 @@ class EarsProcess:
         """Do what the engine says."""
         match command:
             case protocol.SetProject():
-                self._set_project(command.project, Path(command.folder))
+                self._set_project(command.project, text_path(command.folder))
             case protocol.SetParams():
                 self.ears.set_params(command.stage, command.values)
             case protocol.Roll():

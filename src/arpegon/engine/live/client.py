@@ -14,6 +14,7 @@ from arpegon.core.document.model import Project
 from arpegon.core.notes.taps import Batch, Passage
 from arpegon.engine.wire import protocol
 from arpegon.engine.wire.supervisor import Ended, Supervisor
+from arpegon.files.path_text import path_text
 
 Receive = Callable[[protocol.Report], None]
 
@@ -83,7 +84,7 @@ class EngineClient:
         """Have the engine work on a document (takes stay here: it does not need them); returns its revision."""
         with self._lock:
             self.revision += 1
-            command = protocol.SetProject(msgspec.structs.replace(project, takes=()), str(folder), self.revision)
+            command = protocol.SetProject(msgspec.structs.replace(project, takes=()), path_text(folder), self.revision)
             self._project = command
             if self._keeper is not None:
                 self._keeper.on_revision(project, command.revision)

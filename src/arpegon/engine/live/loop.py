@@ -16,7 +16,6 @@ import threading
 import time
 from collections import deque
 from collections.abc import Callable
-from pathlib import Path
 from typing import Any
 
 from arpegon.core.document.model import PortDestination, Project
@@ -43,6 +42,7 @@ from arpegon.engine.wire.quiet import hush_jack
 from arpegon.engine.wire.spare import stand_by
 from arpegon.files.assets import remarks
 from arpegon.files.logs import catch_faults, start_log
+from arpegon.files.path_text import text_path
 
 TELEMETRY_SECONDS = 1.0 / 60.0
 IDLE_TELEMETRY_SECONDS = 0.1
@@ -155,7 +155,7 @@ class LiveEngine:
 
     def set_project(self, command: protocol.SetProject, now: float) -> None:
         """Work on a document; one that cannot be worked out leaves the one before at work."""
-        project, folder = command.project, Path(command.folder)
+        project, folder = command.project, text_path(command.folder)
         self.hearing.folder = command.folder
         destinations = (destination for strand in project.strands for destination in strand.destinations)
         ports = {one.port for one in destinations if isinstance(one, PortDestination)}

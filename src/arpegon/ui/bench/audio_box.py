@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from pathlib import Path
 from typing import Any
 
@@ -104,8 +103,9 @@ class AudioBox(QWidget):
 
     def set_file(self, path: Path) -> None:
         """Listen to this file; its path is kept relative to the project where it can be."""
-        file = os.path.relpath(path, self.session.filing.folder)
-        self.change("Audio file", file=file if not file.startswith("..") else str(path))
+        file = self.session.filing.name_for(path)
+        if file is not None:
+            self.change("Audio file", file=file)
 
     def _set_kind(self, kind: str) -> None:
         source = self.source

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from pathlib import Path
 from typing import Any
 
@@ -159,12 +158,10 @@ class SourceEditor(EndEditor):
 
     def set_clip(self, path: Path) -> None:
         """Play this file; its path is kept relative to the project where it can be."""
-        try:
-            file = os.path.relpath(path, self.session.filing.folder)
-        except ValueError:
-            file = str(path)
-        file = file if not file.startswith("..") else str(path)
+        file = self.session.filing.name_for(path)
         source = self.source
+        if file is None:
+            return
         if isinstance(source, ClipSource) and source.file:
             self._change("Add a clip", more=(*source.more, file), choice=len(source.more) + 2)
         else:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -16,6 +17,7 @@ from arpegon.files.atomic import read_bytes, write_atomic
 from arpegon.files.autosave import Autosave, Leftover, forget
 from arpegon.files.collect import take_clips_along
 from arpegon.files.on_disk import OpenMark, beside, digest, obstacle
+from arpegon.files.path_text import is_text, path_text
 from arpegon.files.project import format_project, parse_project
 from arpegon.ui.model.notices import NoticeAction
 from arpegon.ui.model.timers import one_shot
@@ -61,7 +63,7 @@ class Filing(QObject):
         if not self.autosave.written:
             keeper.close(discard=True)
         self.autosave = self.autosave.next()
-        keeper.begin(self.autosave.memory, str(path) if path else "")
+        keeper.begin(self.autosave.memory, path_text(path) if path else "")
         self._known = ""
         self._mark_open()
 
@@ -157,7 +159,7 @@ class Filing(QObject):
             self._mark_open()
         self.folder = path.parent
         self._known = digest(content)
-        self.session.link.keeper.lies_at(str(path))
+        self.session.link.keeper.lies_at(path_text(path))
         self._finish_writing()
         self.autosave.clear()
         self._timer.stop()
@@ -203,6 +205,16 @@ class Filing(QObject):
             else (f"“{self.path.name}” is open in another window, too. Whoever saves second is asked what should stay.")
         )
         self.session.notice("open-twice", words)
+
+    def name_for(self, path: Path) -> str | None:
+        """How the document names a file: relative to its own folder where it lies there; where it cannot be, why."""
+        name = os.path.relpath(path, self.folder)
+        name = name if not name.startswith("..") else str(path)
+        if not is_text(name):
+            shown = os.fsencode(path.name).decode("utf-8", "replace")
+            self.session.notice("file", f"“{shown}” cannot stand in a project: its name is no UTF-8 text. Rename it.")
+            return None
+        return name
 
     def _remember(self, path: Path) -> None:
         self.session.change_settings(recent=self.session.settings.with_recent(path).recent)
