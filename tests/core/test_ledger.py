@@ -87,3 +87,20 @@ def test_a_key_struck_twice_ends_its_strikes_one_after_the_other():
     ledger.run([note_off(1, 0, 60)], lambda event: (), out)
     ledger.run([note_off(2, 0, 60)], lambda event: (), out)
     assert [(event.kind, event.data1) for event in out] == [(NOTE_OFF, 50), (NOTE_OFF, 55)]
+
+
+@given(st.lists(st.integers(1, 127), min_size=1, max_size=5), st.booleans())
+def test_a_note_that_several_keys_strike_at_one_moment_is_struck_once_as_loud_as_the_loudest(velocities, numbered):
+    ledger, out = NoteLedger(), []
+    for number, velocity in enumerate(velocities):
+        if numbered:
+            ledger.start(number, [note_on(1.0, 0, 60, velocity)], out)
+        else:
+            ledger.run([note_on(1.0, 0, number, velocity)], lambda event: [note_on(1.0, 0, 60, event.data2)], out)
+    assert out == [note_on(1.0, 0, 60, max(velocities))]
+    for number in range(len(velocities)):
+        if numbered:
+            ledger.stop(number, 2.0, 64, out)
+        else:
+            ledger.run([note_off(2.0, 0, number)], lambda event: (), out)
+    assert out[1:] == [note_off(2.0, 0, 60)]

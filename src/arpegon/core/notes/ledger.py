@@ -25,13 +25,13 @@ class NoteLedger:
     A key is a number: :func:`note_key` of what came in, above which the caller may put bits of its own.
     Where two keys started the same note it is struck again at the second and ends with the last, and every
     note on is answered by exactly one note off: a second strike is written as note off, note on. At one moment a note
-    is struck once, by the first who does, however many keys hold it.
+    is struck once, as loud as the loudest who does, however many keys hold it.
 
     Keys may start several notes each, and stages stand in rows: what keys start beside their first notes is limited to
     :data:`MOST_MORE` in a hundredth of a second, so that no row of them can multiply without end.
     """
 
-    __slots__ = ("_again", "_begun", "_held", "_pressed", "_sounding", "_struck", "_window", "left_out")
+    __slots__ = ("_again", "_begun", "_held", "_place", "_pressed", "_sounding", "_struck", "_window", "left_out")
 
     def __init__(self) -> None:
         self._held: dict[int, Sequence[Event]] = {}
@@ -40,6 +40,8 @@ class NoteLedger:
         """How many keys hold each note, by :func:`note_key`."""
         self._struck = [-math.inf] * 2048
         """When each note was struck last."""
+        self._place = [0] * 2048
+        """Where the note on of each note stood in what it was written to."""
         self._pressed: dict[int, tuple[float, int]] = {}
         """When and how hard each note was pressed last."""
         self._window = 0
@@ -77,7 +79,8 @@ class NoteLedger:
             base: bits above the key, so that several holders can share a ledger.
             strays: whether ends of notes that are not held here pass.
         """
-        held, again, sounding, struck = self._held, self._again, self._sounding, self._struck
+        held, again, sounding = self._held, self._again, self._sounding
+        struck, place = self._struck, self._place
         append = out.append
         for event in events:
             status = event.status
@@ -97,9 +100,11 @@ class NoteLedger:
                     sounding[sound] = holders + 1
                     if holders:
                         if struck[sound] == note.time:
+                            self._loudest(note, sound, out)
                             continue
                         append(Event(note.time, NOTE_OFF | note.status & 0x0F, note.data1, 64))
                     struck[sound] = note.time
+                    place[sound] = len(out)
                     append(note)
             elif kind == NOTE_OFF:
                 key = base | (status & 0x0F) << 7 | event.data1
@@ -148,10 +153,21 @@ class NoteLedger:
             self._sounding[sound] += 1
             if self._sounding[sound] > 1:
                 if self._struck[sound] == note.time:
+                    self._loudest(note, sound, out)
                     continue
                 out.append(Event(note.time, NOTE_OFF | note.status & 0x0F, note.data1, 64))
             self._struck[sound] = note.time
+            self._place[sound] = len(out)
             out.append(note)
+
+    def _loudest(self, note: Event, sound: int, out: list[Event]) -> None:
+        """A note that was struck at this moment is struck again: it is as loud as the louder of both."""
+        place = self._place[sound]
+        if place < len(out):
+            struck = out[place]
+            same = struck.time == note.time and struck.status == note.status and struck.data1 == note.data1
+            if same and struck.data2 < note.data2:
+                out[place] = note
 
     def _limited(self, notes: Sequence[Event], free: int) -> Sequence[Event]:
         """Those of a key's notes that may begin: the ``free`` first ones, and as many of the others as are allowed."""
