@@ -138,6 +138,17 @@ def test_after_periods_that_were_skipped_ends_are_said_again(server):
     assert [message[:2] for _, message in server.out.left] == [b"\x80\x3c"]
 
 
+def test_when_the_server_says_that_a_client_was_late_ends_are_said_again_and_what_comes_is_taken(server):
+    coming = [(3, b"\x90\x3c\x40")]
+    server.output.send([note_on(0.0, 0, 60, 64), note_off(0.0, 0, 60)])
+    server.cycle()
+    server.out.left.clear()
+    server.client._on_xrun(0.0)
+    server.cycle(coming)
+    server.cycle(coming)
+    assert [message[:2] for _, message in server.out.left][:1] == [b"\x80\x3c"] and len(server.taken) == 2
+
+
 def test_what_a_sender_had_no_time_to_write_anew_is_taken_once(server):
     coming = [(3, b"\x90\x3c\x40")]
     server.cycle(coming)

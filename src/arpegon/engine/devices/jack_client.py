@@ -78,7 +78,9 @@ class JackClient:
         self._last_cycle = 0.0
         self._next_frame = 0
         self._lost_cycle = 0
-        """The last cycle before which the server had skipped some."""
+        """The last cycle before which the server had skipped some,"""
+        self._late_cycle = -LOST_PERIODS
+        """and the last one in which it said that any of its clients was late: what left then may have been missed."""
         self._rate = 48_000
         self._steady = SteadyStart(self._rate, _JUMP_SECONDS)
         self._own: tuple[Any, Any] | None = None
@@ -122,7 +124,7 @@ class JackClient:
             self._speakers = [client.outports.register(name) for name in ("left", "right")]
             self._own = client.midi_inports.register("in"), client.midi_outports.register("out")
             client.set_process_callback(self._process)
-            client.set_xrun_callback(lambda _: self._dropped())
+            client.set_xrun_callback(self._on_xrun)
             client.set_shutdown_callback(self._shut_down)
             client.set_port_registration_callback(self._port_changed, only_available=False)
             self._gone = self._faulty = False
@@ -136,6 +138,10 @@ class JackClient:
         self._client = client
         log.info("joined the JACK server as %s, %d frames", client.name, client.blocksize)
         return True
+
+    def _on_xrun(self, _: float) -> None:
+        self._late_cycle = self._cycles
+        self._dropped()
 
     def _leave_server(self) -> None:
         client, self._client = self._client, None
@@ -321,11 +327,12 @@ class JackClient:
             self._lost_cycle = self._cycles
         self._next_frame = frame + frames
         lost = self._cycles - self._lost_cycle < LOST_PERIODS
+        missed = lost or self._cycles - self._late_cycle < LOST_PERIODS
         came = start - frames / rate
         for opened in self._inputs:
             opened.read(came, rate, lost)
         for output in self._outputs:
-            output.write(self._cycles, start, frames, rate, lost)
+            output.write(self._cycles, start, frames, rate, missed)
         fill = self._fill
         if fill is not None:
             block = fill(frames, start, PERIODS_LATE * frames / rate)

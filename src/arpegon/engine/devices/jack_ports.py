@@ -90,15 +90,15 @@ class JackOutput(JackPort):
         """Whether anything was not yet handed to JACK."""
         return bool(self._queue)
 
-    def write(self, cycle: int, start: float, frames: int, rate: int, lost: bool) -> None:
+    def write(self, cycle: int, start: float, frames: int, rate: int, missed: bool) -> None:
         """Put what is due into the period that begins at ``start``, in the order in which it was sent.
 
-        Where periods may have been lost, what must not be missed is said again before.
+        Where the last ones may have been ``missed`` by who hears us, what must not be missed is said again before.
         """
         port, queue = self.port, self._queue
         port.clear_buffer()
         offset, written = 0, False
-        if lost:
+        if missed:
             for message in self._resending.again(cycle):
                 with contextlib.suppress(JackError):  # the period is full
                     port.write_midi_event(0, message)

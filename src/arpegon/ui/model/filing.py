@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from concurrent.futures import Future, ThreadPoolExecutor
+import threading
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -50,8 +50,7 @@ class Filing(QObject):
         session.link.keeper.begin(self.autosave.memory)
         self._timer = one_shot(self, AUTOSAVE_MS)
         self._timer.timeout.connect(self.keep_beside)
-        self._writer = ThreadPoolExecutor(1, "autosave")
-        self._writing: Future[None] | None = None
+        self._writing: threading.Thread | None = None
         self.kept.connect(self._say_kept)
 
     def placed(self, path: Path | None, folder: Path | None) -> None:
@@ -78,7 +77,6 @@ class Filing(QObject):
         self.session.link.keeper.close(discard=not self.autosave.written)
         self.autosave.lock.release()
         self._open_mark.release()
-        self._writer.shutdown()
 
     def keep(self) -> None:
         """Keep the work for a crash, now."""
@@ -92,7 +90,8 @@ class Filing(QObject):
             self.autosave.clear()
             return
         kept = (self.autosave, self.session.history.project, self.path, self._known)
-        self._writing = self._writer.submit(self._write, *kept)
+        self._writing = threading.Thread(target=self._write, args=kept, name="autosave")
+        self._writing.start()
 
     def _write(self, autosave: Autosave, project: Project, path: Path | None, known: str) -> None:
         try:
@@ -106,7 +105,7 @@ class Filing(QObject):
         """Wait until what is kept just now is kept."""
         writing, self._writing = self._writing, None
         if writing is not None:
-            writing.result()
+            writing.join()
 
     def _say_kept(self, words: str) -> None:
         self.session.notice("autosave", words)
