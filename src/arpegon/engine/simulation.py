@@ -148,8 +148,16 @@ class Engine:
             for score in self._scores:
                 next_input = min(next_input, score.next_time)
             if next_input <= due:
-                # A hookup changes what comes after it, so with hookups every moment is taken by itself.
-                self._take_in(max(self.now, next_input) if self.hooks.any else due)
+                if not self.hooks.any:
+                    self._take_in(due)
+                    continue
+                # A hookup changes what comes after it, so with hookups every moment is taken by itself, once all that
+                # was due before is done; what stages did then may have changed the plans.
+                moment = max(self.now, next_input)
+                if self.graph.due() < moment:
+                    self._catch_up(math.nextafter(moment, -math.inf))
+                else:
+                    self._take_in(moment)
             elif planned <= until:
                 self._catch_up(planned)
                 if self.hooks.any:
