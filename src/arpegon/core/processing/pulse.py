@@ -20,7 +20,10 @@ class Pulse:
     ``on_beat`` ties the steps to the transport's beats; then nothing is due while it stands still.
     """
 
-    __slots__ = ("_beat_step", "_last", "_next", "beats", "clock", "on_beat", "running", "since", "step", "swing")
+    __slots__ = (
+        *("_beat_step", "_from", "_last", "_next", "beats", "clock"),
+        *("on_beat", "running", "since", "step", "swing"),
+    )
 
     def __init__(self, clock: Clock) -> None:
         self.clock = clock
@@ -35,12 +38,35 @@ class Pulse:
         self._last = -math.inf
         """When the last step was taken."""
         self._beat_step: int | None = None
+        self._from = -math.inf
+        """Since when it goes on as it does now: nothing is due before."""
 
-    def set_beats(self, beats: float) -> None:
-        """Go on with steps of another length: on the transport's beats, with the first that is still to come."""
-        if beats != self.beats:
-            self.beats = beats
-            self._beat_step = None
+    def go_on(self, beats: float, on_beat: bool, now: float) -> None:
+        """Go on with steps of a length in beats, tied to the transport's beats or not.
+
+        Where that is another one, the next step is the first on the new grid that is still to come: the transport's, or
+        that of the last step.
+
+        Args:
+            now: up to when all that was due was done.
+        """
+        if (beats, on_beat) == (self.beats, self.on_beat):
+            return
+        self.beats, self.on_beat = beats, on_beat
+        self._beat_step, self._from = None, now
+        if self.running and self._last > -math.inf:
+            self._next = self._next_free(now)
+
+    def _next_free(self, now: float) -> float:
+        """The first step after the last one, counted from it, that is not past."""
+        pair = self.clock.seconds(2.0 * self.beats)
+        time, step = self._last, self.step - 1
+        if now > time and pair > 0.0:
+            time += math.floor((now - time) / pair) * pair
+        while time <= self._last or time < now:
+            time += max(_MIN_SECONDS, self.clock.seconds(self.length(step)))
+            step += 1
+        return time
 
     def begin(self, time: float) -> None:
         """Run from a time on: the first step falls there, or on the next beat."""
@@ -48,8 +74,14 @@ class Pulse:
         self.since = time
         self.step = 0
         self._next = time
-        self._last = -math.inf
+        self._last = self._from = -math.inf
         self._beat_step = None
+
+    def join(self, now: float) -> None:
+        """Run on the transport's beats, from where the music is, if it does not run yet."""
+        if not self.running:
+            self.running = True
+            self._beat_step, self._from = None, now
 
     def stop(self) -> None:
         """Nothing is due any more."""
@@ -69,7 +101,7 @@ class Pulse:
         if not self.clock.playing:
             return math.inf
         if self._beat_step is None:
-            beat = self.clock.beat_at(max(self.clock.time_at(self.clock.beat), self.since))
+            beat = self.clock.beat_at(max(self.clock.time_at(self.clock.beat), self.since, self._from))
             if self._last > -math.inf:
                 beat = max(beat, self.clock.beat_at(self._last) + _APART)
             self.step = self._beat_step = self._first_from(beat)

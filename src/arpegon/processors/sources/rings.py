@@ -145,17 +145,17 @@ class Rings(Generator):
         for pulse in self._pulses:
             pulse.clock = self.context.clock
             pulse.swing = values["swing"] / 100.0
-            pulse.on_beat = self.on_beat
-            pulse.running = pulse.running or values["starts"] == "play"
-        self._set_rates()
+        self._set_rates(self.seen)
+        for pulse in self._pulses if values["starts"] == "play" else ():
+            pulse.join(self.seen)
 
     def _rings(self) -> list[dict[str, Any]]:
         """The rings that play."""
         return self._patterns[self._turn.playing % len(self._patterns)] if self._patterns else []
 
-    def _set_rates(self) -> None:
+    def _set_rates(self, now: float) -> None:
         for ring, pulse in zip(self._rings(), self._pulses, strict=False):
-            pulse.set_beats(beats_of(ring["rate"], self.context.meter))
+            pulse.go_on(beats_of(ring["rate"], self.context.meter), self.on_beat, now)
 
     # -- steps -------------------------------------------------------------------------------------
 
@@ -166,7 +166,7 @@ class Rings(Generator):
         self._numbers_now = [-1] * MAX_RINGS
         for pulse in self._pulses:
             pulse.begin(time)
-        self._set_rates()
+        self._set_rates(time)
 
     def next_due(self) -> float:
         due, self._ring = min(
@@ -202,7 +202,7 @@ class Rings(Generator):
 
     def _taken_over(self, time: float, number: int) -> None:
         """Another pattern plays from this moment on: its rings begin with it, or go on in step."""
-        self._set_rates()
+        self._set_rates(time)
         if self.values["from_first"]:
             # The first ring has just taken its step, which is now its first; the others begin with it.
             self._firsts = [number + (self._firsts[0] or 0), *[None] * (MAX_RINGS - 1)]

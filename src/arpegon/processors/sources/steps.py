@@ -161,10 +161,10 @@ class Steps(Generator):
         self._walks = [self._walk(steps) for steps in self._patterns]
         pulse = self._pulse
         pulse.clock = self.context.clock
-        pulse.set_beats(beats_of(values["rate"], self.context.meter))
         pulse.swing = values["swing"] / 100.0
-        pulse.on_beat = self.on_beat
-        pulse.running = pulse.running or values["starts"] == "play"
+        pulse.go_on(beats_of(values["rate"], self.context.meter), self.on_beat, self.seen)
+        if values["starts"] == "play":
+            pulse.join(self.seen)
         if values["change"] == "now" or not self.running:
             self._turn.playing = chosen(values, len(self._patterns))
 

@@ -142,10 +142,9 @@ class Arpeggiator(KeyBook):
 
     def on_configure(self) -> None:
         values = self.values
-        self._pulse.set_beats(beats_of(values["rate"], self.context.meter))
         self._pulse.swing = values["swing"] / 100.0
         self._pulse.clock = self.context.clock
-        self._pulse.on_beat = values["starts"] == "beat"
+        self._pulse.go_on(beats_of(values["rate"], self.context.meter), values["starts"] == "beat", self.seen)
         self._lanes = [LANE.filled(lane) for lane in values["patterns"]]
         if values["change"] == "now" or not self._pulse.running:
             self._turn.playing = self._chosen_pattern()

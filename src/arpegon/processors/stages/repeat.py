@@ -85,8 +85,7 @@ class Repeat(KeyBook):
         self._rhythm = self.values["rhythm"] or [1.0]
         self._beats = beats_of(self.values["rate"], self.context.meter)
         self._pulse.clock = self.context.clock
-        self._pulse.set_beats(self._beats)
-        self._pulse.on_beat = self.values["starts"] == "beat"
+        self._pulse.go_on(self._beats, self.values["starts"] == "beat", self.seen)
 
     def restart(self) -> None:
         self._pulse.restart()
