@@ -220,3 +220,11 @@ def test_a_grid_that_does_not_run_lets_everything_pass():
     engine.feed("surface", note_on(0.13, 0, 60, 90))
     engine.run(0.13)
     assert [event.time for event in sink.events] == [0.13]
+
+
+@pytest.mark.parametrize("starts", ["key", "beat"])
+def test_a_key_that_is_let_go_on_a_stroke_is_not_struck_once_more(starts):
+    played = [note_on(0.0, 0, 60, 90), note_off(1.5, 0, 60)]
+    made = out_of(stage("repeat", rate="1/4", starts=starts), played=played)
+    assert [event.time for event in note_ons(made)] == pytest.approx([0.0, 0.5, 1.0])
+    assert_whole(made)

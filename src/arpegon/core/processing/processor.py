@@ -321,7 +321,9 @@ class KeyBook(NoteMaker):
     def process(self, events: Sequence[Event], out: list[Event]) -> None:
         for event in events:
             if self.timed:
-                self.advance(event.time, out)
+                # The end of a key goes before what its stage would begin at that moment, to end at once.
+                ends = event.status & 0xF0 == NOTE_OFF
+                self.advance(math.nextafter(event.time, -math.inf) if ends else event.time, out)
             self._take(event, out)
 
     def _take(self, event: Event, out: list[Event]) -> None:
