@@ -310,3 +310,26 @@ def test_controllers_fall_on_sixteenths():
     played += [Event(0.3, 0xD0, 40), bend(0.31, 0, 99)]
     made = out_of(stage("grid", controllers=True), played=sorted(played, key=lambda event: event.time), tempo=120.0)
     assert len(made) == 22 and all(abs(event.time / 0.125 - round(event.time / 0.125)) < 1e-6 for event in made)
+
+
+@pytest.mark.parametrize(
+    ("before", "after", "tempo"),
+    [
+        ({"unit": "hz", "hz": 0.5}, {"unit": "hz", "hz": 0.9}, 120.0),
+        ({"unit": "note", "rate": "1 bar"}, {"unit": "note", "rate": "1/2"}, 120.0),
+        ({"unit": "note", "rate": "1 bar"}, {"unit": "note", "rate": "1 bar"}, 190.0),
+    ],
+)
+def test_another_rate_or_tempo_goes_on_from_where_the_lfo_is(before, after, tempo):
+    def document(settings, at):
+        return project(strand(stage("lfo", "l", wave="ramp-up", starts="free", most=200, **settings)), tempo=at)
+
+    out = Recording()
+    engine = Engine(out)
+    engine.apply(document(before, 120.0), {}, 0.0)
+    engine.play(0.0, 0.0)
+    engine.run(1.2)
+    last = out.out[-1].data2
+    engine.apply(document(after, tempo), {}, 1.2)
+    engine.run(1.25)
+    assert all(0 <= later.data2 - last <= 12 for later in out.out if later.time >= 1.2) and out.out[-1].time > 1.2

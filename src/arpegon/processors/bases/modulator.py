@@ -66,6 +66,9 @@ class Modulator(Processor):
 
     def __init__(self, values: Mapping[str, Any], context: Context) -> None:
         self._began = 0.0
+        self._anchor = self._looked = (0.0, 0.0)
+        """A time and the cycles gone by then, from which they are counted on; and those of the last look."""
+        self._clock_changes = 0
         self._next = 0.0
         """When the value is looked at next."""
         self._runs = False
@@ -110,6 +113,11 @@ class Modulator(Processor):
 
     def _begin(self, time: float) -> None:
         self._began, self._next, self._runs = time, time, True
+        self._anchor = self._looked = (time, 0.0)
+
+    def on_caught_up(self, time: float) -> None:
+        if self._runs:  # another rate goes on from where the value is
+            self._anchor = self._looked = (time, self.cycles(time))
 
     def _start_due(self) -> float:
         """When it begins by itself."""
@@ -126,11 +134,24 @@ class Modulator(Processor):
         """How many cycles have gone by at a time."""
         beats = self.beats()
         clock = self.context.clock
-        if beats is None:
-            return (time - self._began) / self.seconds()
-        if self.values["starts"] == "play":
+        if beats is not None and self.values["starts"] == "play":
             return float(clock.beat_at(time) / beats)
-        return (time - self._began) * clock.tempo / 60.0 / beats
+        if clock.changes != self._clock_changes:
+            self._clock_changes, self._anchor = clock.changes, self._looked
+        start, before = self._anchor
+        return before + (time - start) / self._period(beats)
+
+    def time_of(self, cycles: float) -> float:
+        """When so many cycles will have gone by, as things are."""
+        beats = self.beats()
+        if beats is not None and self.values["starts"] == "play":
+            return float(self.context.clock.time_at(cycles * beats))
+        start, before = self._anchor
+        return start + (cycles - before) * self._period(beats)
+
+    def _period(self, beats: float | None) -> float:
+        """The length of a cycle in seconds, as things are."""
+        return self.seconds() if beats is None else self.context.clock.seconds(beats)
 
     def value_at(self, time: float) -> float:
         """The value, 0 ... 127, at a time."""
@@ -163,6 +184,7 @@ class Modulator(Processor):
     def _look(self, time: float, out: list[Event]) -> None:
         values = self.values
         value = self.value_at(time)
+        self._looked = (time, self.cycles(time))
         low, high = values["low"], values["high"]
         self.output = (value - low) / (high - low) if high != low else 0.0
         target = values["target"]

@@ -88,11 +88,7 @@ class Contour(Modulator):
         cycles = self.cycles(time)
         number, phase = _split(cycles)
         later = next((when for when, _ in self._places if when > phase + _NEAR), 1.0 + self._places[0][0])
-        following = (number + later) * self._beats
-        clock = self.context.clock
-        if self.values["starts"] == "play":
-            return min(even, max(time, clock.time_at(following)))
-        return min(even, max(time, self._began + clock.seconds(following)))
+        return min(even, max(time, self.time_of(number + later)))
 
     def share(self, cycles: float) -> float:
         places = self._places
