@@ -333,3 +333,30 @@ def test_another_rate_or_tempo_goes_on_from_where_the_lfo_is(before, after, temp
     engine.apply(document(after, tempo), {}, 1.2)
     engine.run(1.25)
     assert all(0 <= later.data2 - last <= 12 for later in out.out if later.time >= 1.2) and out.out[-1].time > 1.2
+
+
+def of_lfo(seconds, **params):
+    return run(project(strand(stage("lfo", to_number=1, **params))), [], seconds=seconds).strands["a"]
+
+
+def changes(made):
+    """When each value of CC 1 came, in beats (at 120 a minute), and which."""
+    return [(event.time * 2.0, event.data2) for event in made if event.kind == CONTROL and event.data1 == 1]
+
+
+@given(st.sampled_from(("square", "hold")), st.sampled_from(("1/4", "1/8T", "1 bar")), st.integers(20, 80))
+def test_edges_fall_where_they_are_to_the_microsecond(wave, rate, width):
+    made = of_lfo(8.0, wave=wave, rate=rate, width=width)
+    length = {"1/4": 1.0, "1/8T": 1 / 3, "1 bar": 4.0}[rate]
+    share = width / 100.0 if wave == "square" else 0.0
+    found = changes(made)
+    assert len(found) > 2
+    for beat, _ in found[1:]:
+        at = beat / length % 1.0
+        assert min(abs(at - edge) for edge in (0.0, 1.0, share)) * length < 1e-5
+
+
+def test_every_value_of_a_slow_ramp_comes_when_it_is_reached():
+    made = of_lfo(7.9, wave="ramp-up", rate="4 bars")
+    for beat, value in changes(made)[1:]:
+        assert beat == pytest.approx((value - 0.5) / 127.0 * 16.0, abs=1e-5)

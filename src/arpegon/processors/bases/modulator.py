@@ -52,13 +52,15 @@ def modulator_params() -> tuple[Param, ...]:
 
 
 _time = attrgetter("time")
+_HALVINGS = 22
+"""Of a look's interval, to find when the value changes: to some nanoseconds."""
 
 
 class Modulator(Processor):
     """Adds a moving value to what passes.
 
-    Subclasses say how long a cycle is and where in its range the value stands. The value is looked at at even
-    moments, counted from where it began, and sent where it differs from the one before.
+    Subclasses say how long a cycle is and where in its range the value stands. It is sent when it changes, or, where it
+    changes faster than it may be sent, at even moments.
     """
 
     timed: ClassVar[bool] = True
@@ -74,6 +76,7 @@ class Modulator(Processor):
         self._runs = False
         self._seen = -math.inf
         self._sent: int | None = None
+        self._sent_at = -math.inf
         self._keys = 0
         self.output: float | None = None
         """Where the value stands, 0 ... 1, for hookups."""
@@ -160,8 +163,23 @@ class Modulator(Processor):
         return low + share * (high - low)
 
     def next_look(self, time: float) -> float:
-        """When the value is looked at after a time: at even moments, and where it may jump."""
-        return time + self._interval()
+        """When the value is looked at after a time: when it changes, but not sooner than allowed after it was sent.
+
+        Args:
+            time: of the look that was just taken.
+        """
+        even = time + self._interval()
+        target = self.values["target"]
+        if self._sent_at == time or target == "none" or stepped(target, self.value_at(even)) == self._sent:
+            return even
+        before, after = time, even
+        for _ in range(_HALVINGS):
+            middle = 0.5 * (before + after)
+            if stepped(target, self.value_at(middle)) == self._sent:
+                before = middle
+            else:
+                after = middle
+        return after
 
     def _interval(self) -> float:
         return 1.0 / float(self.values["most"])
@@ -177,8 +195,8 @@ class Modulator(Processor):
         while (due := self.due()) <= until:
             if not self._runs:
                 self._begin(due)
-            self._next = self.next_look(due)
             self._look(due, out)
+            self._next = self.next_look(due)
         self._seen = max(self._seen, until)
 
     def _look(self, time: float, out: list[Event]) -> None:
@@ -192,7 +210,7 @@ class Modulator(Processor):
             return
         steps = stepped(target, value)
         if steps != self._sent:
-            self._sent = steps
+            self._sent, self._sent_at = steps, time
             number = min(31, values["to_number"]) if target == "cc14" else values["to_number"]
             out += written(target, number, values["to_channel"] - 1, steps, time)
 

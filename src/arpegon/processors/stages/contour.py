@@ -88,7 +88,9 @@ class Contour(Modulator):
         cycles = self.cycles(time)
         number, phase = _split(cycles)
         later = next((when for when, _ in self._places if when > phase + _NEAR), 1.0 + self._places[0][0])
-        return min(even, max(time, self.time_of(number + later)))
+        step = max(time, self.time_of(number + later))
+        # It counts as reached a hair before its beat, and is met on it.
+        return step if step <= even + 2.0 * _NEAR * self._period(self._beats) else even
 
     def share(self, cycles: float) -> float:
         places = self._places
