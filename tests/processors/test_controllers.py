@@ -360,3 +360,29 @@ def test_every_value_of_a_slow_ramp_comes_when_it_is_reached():
     made = of_lfo(7.9, wave="ramp-up", rate="4 bars")
     for beat, value in changes(made)[1:]:
         assert beat == pytest.approx((value - 0.5) / 127.0 * 16.0, abs=1e-5)
+
+
+BETWEEN = {
+    "the same controller": (control(1.0, 0, 11, 90), True),
+    "a reset": (control(1.0, 0, 121, 0), True),
+    "all notes off": (control(1.0, 0, 123, 0), True),
+    "a program": (Event(1.0, 0xC0, 5), True),
+    "another channel's": (control(1.0, 3, 11, 90), False),
+    "another controller": (control(1.0, 0, 12, 90), False),
+}
+
+
+@pytest.mark.parametrize("between", BETWEEN)
+@pytest.mark.parametrize(
+    "one",
+    [
+        stage("convert", source="cc", number=8, target="cc", to_number=11),
+        stage("fan", source="cc", number=8, shapes=[[{"target": "cc", "number": 11}]]),
+    ],
+    ids=["convert", "fan"],
+)
+def test_a_value_is_sent_again_after_another_one_passed_there(one, between):
+    event, again = BETWEEN[between]
+    made = out_of(one, played=[control(0.0, 0, 8, 50), event, control(2.0, 0, 8, 50)])
+    sent = [other.time for other in made if other.status == 0xB0 and other.data1 == 11 and other.time != 1.0]
+    assert sent == ([0.0, 2.0] if again else [0.0])

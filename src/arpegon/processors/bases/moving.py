@@ -6,12 +6,14 @@ import math
 from collections.abc import Mapping, Sequence
 from typing import Any, ClassVar
 
-from arpegon.core.events import CONTROL, NOTE_OFF, NOTE_ON, Event
+from arpegon.core.events import BEND, CONTROL, NOTE_OFF, NOTE_ON, PRESSURE, PROGRAM, SYSEX, Event
 from arpegon.core.notes.pairing import note_key
 from arpegon.core.processing.processor import Context, Processor
 from arpegon.core.processing.slew import Pace, Slew
 from arpegon.core.processing.values import stepped, written
 
+_MODES = 120
+"""Controllers from here on reset all others, or end all notes."""
 Address = tuple[str, int, int]
 """Where a value goes: what it is written to (see :data:`~arpegon.core.processing.values.WRITES`), number, channel."""
 
@@ -30,7 +32,8 @@ class Lane(Slew):
 class MovingValues(Processor):
     """Keeps lanes of values by any key; :meth:`send` sets one on its way, the rest goes by itself.
 
-    A value is sent only where it differs from the one that was sent before (programs always are).
+    A value is sent only where it differs from the one that is known where it goes: the last one that was sent there, or
+    that passed (programs always are).
     """
 
     timed: ClassVar[bool] = True
@@ -63,7 +66,12 @@ class MovingValues(Processor):
                 self.advance(event.time, out)
             if event.status < CONTROL:
                 self._follow_key(event)
+                work(event, out)
+                continue
+            before = len(out)
             work(event, out)
+            if len(out) > before and out[before] is event:
+                self.follow_passing(event)
 
     def _follow_key(self, event: Event) -> None:
         """Know which keys are down."""
@@ -72,6 +80,12 @@ class MovingValues(Processor):
             self._held[note_key(event)] = None
         elif kind == NOTE_OFF:
             self._held.pop(note_key(event), None)
+
+    def follow_passing(self, event: Event) -> None:
+        """Something passed that is no note: what was sent there before is no longer what is known there."""
+        for lane in self._lanes.values():
+            if lane.sent is not None and overwrites(event, *lane.address):
+                lane.sent = None
 
     def pass_by(self, event: Event, out: list[Event]) -> None:
         """An event while the stage is bypassed."""
@@ -164,6 +178,18 @@ class MovingValues(Processor):
         self._lanes.clear()
         self._gliding.clear()
         self._soonest = math.inf
+
+
+def overwrites(event: Event, kind: str, number: int, channel: int) -> bool:
+    """Whether an event sets what a value is written to, or resets it."""
+    if event.status & 0x0F != channel or event.status >= SYSEX:
+        return False
+    came = event.status & 0xF0
+    if came == PROGRAM or (came == CONTROL and event.data1 >= _MODES):
+        return True
+    if came == CONTROL:
+        return kind in ("cc", "cc14") and event.data1 in ((number, number + 32) if kind == "cc14" else (number,))
+    return (came, kind) in ((BEND, "bend"), (PRESSURE, "pressure"))
 
 
 def _next(lane: Lane) -> float:

@@ -12,7 +12,7 @@ from arpegon.core.processing.parameters import Choice, Number, Points, Switch
 from arpegon.core.processing.patterns import Patterns
 from arpegon.core.processing.processor import Context
 from arpegon.core.processing.values import READS, TOP, on_line, placed, read, stepped
-from arpegon.processors.bases.moving import MovingValues
+from arpegon.processors.bases.moving import MovingValues, overwrites
 from arpegon.processors.stages.convert import reading_params
 
 MAX = 8
@@ -134,6 +134,13 @@ class Fan(MovingValues):
                     out.append(Event(time, CONTROL | to, number, steps))
             else:
                 self.send((channel, place), (one["target"], number, to), driven(one, value), time, out)
+
+    def follow_passing(self, event: Event) -> None:
+        super().follow_passing(event)
+        for channel, sent in self._sent.items():
+            for place, one, to, number, _ in self._driving:
+                if overwrites(event, one["target"], number, to - 1 if to else channel):
+                    sent[place] = -1
 
     def process_until(self, events: Sequence[Event], until: float, out: list[Event]) -> float:
         if events:
