@@ -342,3 +342,32 @@ def test_hookups_offline_are_hookups_live(moves):
         engine.run(event.time)
     engine.run(20.0)
     assert [event for _, event in whole] == engine.graph.outputs.out
+
+
+@pytest.mark.parametrize(
+    ("came", "presses"),
+    [
+        ([(0.0, 127), (1.0, 127), (1.1, 127)], 3),  # a pad that sends nothing else
+        ([(0.0, 127), (0.1, 0), (0.2, 127), (0.3, 0)], 2),  # a button with its release
+        ([(0.0, 60), (0.02, 70), (0.04, 80), (0.06, 90), (0.08, 100)], 1),  # a knob over the middle
+        ([(0.0, 100), (2.0, 101), (2.05, 102)], 2),  # another touch after a rest
+        ([(0.0, 20), (1.0, 20)], 0),
+    ],
+)
+def test_presses_are_told_from_whatever_a_button_sends(came, presses):
+    engine = at_work(hooked(hook(target="t", param="semitones", way="next", out_low=0, out_high=24)))
+    start = value(engine, "t", "semitones")
+    for time, amount in came:
+        engine.feed("surface", control(time, 0, 20, amount))
+        engine.run(time + 0.001)
+    assert value(engine, "t", "semitones") - start == presses
+
+
+@pytest.mark.parametrize("count", [1, 2, 3, 8])
+def test_a_knob_chooses_among_the_patterns_that_there_are(count):
+    source = generator("steps", "s", patterns=[[{"note": 60 + number}] for number in range(count)])
+    one = project(strand(sources=(source,)), hookups=(hook(target="s", action="pattern"),))
+    engine = at_work(one)
+    for amount, wanted in ((127, count), (0, 1)):
+        turn(engine, amount)
+        assert value(engine, "s", "pattern") == wanted

@@ -7,6 +7,7 @@ from collections.abc import Iterable
 
 import msgspec
 
+from arpegon.core.document.hookup_values import SILENCE_RANGE
 from arpegon.core.document.model import ActiveSource, AudioSource, Held, Hookup, Project, Section, Stage, Strand
 from arpegon.core.document.routing import topological_order
 from arpegon.core.document.sections import MAX_BARS
@@ -125,6 +126,7 @@ def _check_hookup(hookup: Hookup) -> None:
     _within(f"number of {where}", hookup.number, 0, 127)
     _within(f"in_low of {where}", hookup.in_low, 0, 127)
     _within(f"in_high of {where}", hookup.in_high, 0, 127)
+    _within(f"silence of {where}", hookup.silence, *SILENCE_RANGE)
     for name, value in (("out_low", hookup.out_low), ("out_high", hookup.out_high), ("value", hookup.value)):
         if value is not None and not math.isfinite(value):
             raise DocumentError(f"{name} of {where} is no number.")

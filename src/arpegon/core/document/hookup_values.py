@@ -89,6 +89,35 @@ def share_in(value: float, hookup: Hookup) -> float:
     return curve(hookup.curve)(placed(value, hookup.in_low, hookup.in_high))
 
 
+SILENCE_RANGE = (0.02, 10.0)
+"""Seconds of silence after which a value is another press."""
+
+
+class Presses:
+    """Which values of a control are presses: those that reach the middle, again, or after a silence, or twice the same.
+
+    Buttons that send their release, knobs that are turned over the middle, and pads that send 127 at each stroke and
+    nothing else are all told from what they send.
+    """
+
+    def __init__(self) -> None:
+        self.down = False
+        self._value: float | None = None
+        self._time = 0.0
+
+    def moved(self, value: float, down: bool, time: float, silence: float) -> bool:
+        """Whether a value that came is a press.
+
+        Args:
+            down: whether it is above the middle.
+            silence: seconds without a value after which one that is ``down`` is another press.
+        """
+        again = self.down and (value == self._value or time - self._time >= silence)
+        struck = down and (not self.down or again)
+        self.down, self._value, self._time = down, value, time
+        return struck
+
+
 class TakeOver:
     """How a knob that stands elsewhere takes a parameter over.
 

@@ -283,6 +283,8 @@ class Hookup(Node, frozen=True, kw_only=True, omit_defaults=True):
     curve: Literal["straight", "soft", "hard"] = "straight"
     way: Literal["follow", "toggle", "held", "trigger", "next"] = "follow"
     takeover: Literal["jump", "pick-up", "scale"] = "jump"
+    silence: float = 0.3
+    """Seconds without a value after which one above the middle is another press, for buttons without a release."""
     passes: bool = False
     """Whether what moves it goes on into the strands."""
     muted: bool = False

@@ -6,7 +6,7 @@ import math
 from collections.abc import Callable
 from typing import Any, Protocol
 
-from arpegon.core.document.hookup_values import TakeOver, next_value, share_in, share_of, value_at
+from arpegon.core.document.hookup_values import Presses, TakeOver, next_value, share_in, share_of, value_at
 from arpegon.core.document.model import Hookup, Project
 from arpegon.core.events import BEND, CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, PROGRAM, Event
 from arpegon.core.processing.parameters import Param
@@ -27,12 +27,12 @@ _PRESSED = 0.5
 class _Hook:
     """One hookup and what is known of its control."""
 
-    __slots__ = ("hookup", "param", "pressed", "takeover")
+    __slots__ = ("hookup", "param", "presses", "takeover")
 
     def __init__(self, hookup: Hookup, param: Param | None) -> None:
         self.hookup = hookup
         self.param = param
-        self.pressed = False
+        self.presses = Presses()
         self.takeover = TakeOver()
 
     def matches(self, feed: str, kind: str, event: Event) -> bool:
@@ -127,10 +127,12 @@ class Hooks:
         hookup = hook.hookup
         self.moved[hookup.id] = 0.0 if released else value
         share = 0.0 if released else share_in(value, hookup)
-        before, hook.pressed = hook.pressed, not released and (hookup.control == "note" or share >= _PRESSED)
-        struck = hook.pressed and not before
+        down = not released and (hookup.control == "note" or share >= _PRESSED)
+        # An LFO's value stays where it is: that is no press.
+        silence = math.inf if hookup.control == "stage" else hookup.silence
+        struck = hook.presses.moved(math.nan if hookup.control == "stage" else value, down, time, silence)
         if hookup.control == "program":
-            hook.pressed, struck = False, True
+            hook.presses.down, struck = False, True
         if hookup.action:
             self._act(hook, share, struck, time)
         elif hook.param is not None:
@@ -148,7 +150,7 @@ class Hooks:
                 return
             made = value_at(param, place, hookup)
         elif hookup.way == "held":
-            made = value_at(param, 1.0 if hook.pressed else 0.0, hookup)
+            made = value_at(param, 1.0 if hook.presses.down else 0.0, hookup)
         elif not struck:
             return
         elif hookup.way == "toggle":
@@ -168,7 +170,7 @@ class Hooks:
         if hookup.action in _BY_KNOB and hookup.way == "follow" and hookup.control not in ("note", "program"):
             _BY_KNOB[hookup.action](self, hookup, share, time)
             return
-        held = hookup.way == "held" and hookup.action in _HELD and not hook.pressed
+        held = hookup.way == "held" and hookup.action in _HELD and not hook.presses.down
         if held:
             _HELD[hookup.action](self, hookup, time)
         elif struck:
@@ -198,6 +200,11 @@ class Hooks:
         number = (number - 1) % count + 1
         if number != value_now(self._at_work.project, hookup.target, "pattern"):
             self._overlay.put((hookup.target, "pattern"), number)
+
+    def _pattern_at(self, hookup: Hookup, share: float) -> int:
+        """The pattern at a place of a knob's way over all that there are."""
+        patterns: Any = value_now(self._at_work.project, hookup.target, "patterns")
+        return 1 + round(share * (max(1, len(patterns or ())) - 1))
 
     def _step_pattern(self, hookup: Hookup, by: int) -> None:
         if _has_patterns(self._at_work.project, hookup):
@@ -256,7 +263,7 @@ _DO: dict[str, Do] = {
 
 _BY_KNOB: dict[str, Callable[[Hooks, Hookup, float, float], None]] = {
     "pattern": lambda hooks, hookup, share, time: hooks._choose_pattern(
-        hookup, 1 + round(share * 7) if hookup.value is None else round(hookup.value)
+        hookup, hooks._pattern_at(hookup, share) if hookup.value is None else round(hookup.value)
     ),
     "section": lambda hooks, hookup, share, time: hooks._turn_to_section(hookup, share, time),
 }

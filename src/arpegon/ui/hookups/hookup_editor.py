@@ -8,7 +8,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from arpegon.core.document import edits
-from arpegon.core.document.hookup_values import bounds, steps_of
+from arpegon.core.document.hookup_values import SILENCE_RANGE, bounds, steps_of
 from arpegon.core.document.model import Hookup, Project
 from arpegon.core.processing.parameters import Number, Param
 from arpegon.core.theory.pitch import written
@@ -37,6 +37,17 @@ _WAYS = {"follow": "follow", "toggle": "toggle", "held": "held", "trigger": "tri
 _TAKEOVERS = {"jump": "jump", "pick-up": "pick up", "scale": "scale"}
 _NUMBER = Number(key="number", label="Number", default=0, low=0, high=127, help="The number of the control.")
 _VALUE = Number(key="value", label="Value", default=1, low=0, high=64, help="The number that the action takes.")
+_SILENCE = Number(
+    key="silence",
+    label="A press again after",
+    default=0.3,
+    low=SILENCE_RANGE[0],
+    high=SILENCE_RANGE[1],
+    step=0.01,
+    unit="s",
+    help="After so long without a value one above the middle is another press: some buttons never send their release.",
+)
+_BUTTONS = ("cc", "pressure", "poly", "bend")
 
 
 class HookupEditor(QWidget):
@@ -163,6 +174,10 @@ class HookupEditor(QWidget):
         self.takeover.chosen.connect(lambda value: self._set("Take-over", takeover=value))
         self.takeover_box = under_caption("A knob that stands elsewhere", self.takeover)
         column.addWidget(self.takeover_box)
+        self.silence = Slider(_SILENCE, theme.ink(3))
+        self.silence.moved.connect(lambda value: self._set("Silence", "silence", silence=float(value)))
+        self.silence.settled.connect(self.session.settle)
+        column.addWidget(self.silence)
         row = QHBoxLayout()
         self.remove = QPushButton("Remove")
         self.remove.setToolTip("Take this hookup out (Del); Ctrl+Z brings it back.")
@@ -220,6 +235,8 @@ class HookupEditor(QWidget):
         self.curve.set_value(one.curve)
         self.takeover.set_value(one.takeover)
         self.takeover_box.setVisible(one.way == "follow" and one.control in ("cc", "pressure", "bend"))
+        self.silence.setVisible(one.way in ("toggle", "trigger", "next") and one.control in _BUTTONS)
+        self.silence.set_value(one.silence)
         self.passes.set_value(one.passes)
         self._show_ranges(one, declared(project, one) if one.param else None)
 
