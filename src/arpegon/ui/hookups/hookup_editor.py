@@ -144,12 +144,12 @@ class HookupEditor(QWidget):
         self.outside.moved.connect(lambda low, high: self._put_range("out", low, high))
         self.outside.settled.connect(self.session.settle)
         self.outside_words = Label("")
-        for words, slider, caption in (
-            (self.inside_words, self.inside, "In"),
-            (self.outside_words, self.outside, "Out"),
+        self.outside_caption = Label("Out")
+        for words, slider, label in (
+            (self.inside_words, self.inside, Label("In")),
+            (self.outside_words, self.outside, self.outside_caption),
         ):
             line = QHBoxLayout()
-            label = Label(caption)
             label.setProperty("role", "second")
             words.setProperty("role", "small-number")
             line.addWidget(label, 1)
@@ -259,7 +259,7 @@ class HookupEditor(QWidget):
         self.inside.show_span(low, high)
         self.inside_words.setText(f"{low:g} – {high:g}")
         shown = param is not None
-        for widget in (self.outside, self.outside_words):
+        for widget in (self.outside, self.outside_words, self.outside_caption):
             widget.setVisible(shown)
         self.reversed.set_value(one.in_low > one.in_high)
         if param is None:
