@@ -50,6 +50,7 @@ def test_a_keyboard_is_heard_through_three_stages_at_our_own_output(live, pair):
     live.set_project(document, HERE)
     pair.connect_to_own_output()
     wait_for(lambda: any(pair.name in port for port in live.reports.open_ports()))
+    at_work(live)
     pair.keys.send([0x90, 61, 40])
     wait_for(lambda: len(pair.heard) == 2)
     pair.keys.send([0x80, 61, 0])
@@ -80,6 +81,7 @@ def test_an_existing_output_is_found_and_found_again(live, pair):
 def test_a_keyboard_that_is_unplugged_lets_go_and_is_heard_when_it_is_back(live, pair):
     live.set_project(project(strand(sources=(MidiSource(),))), HERE)
     wait_for(lambda: any(pair.name in port for port in live.reports.open_ports()))
+    at_work(live)
     pair.keys.send([0x90, 60, 80])
     wait_for(lambda: live.reports.telemetry[-1].health.sounding == 1)
     pair.unplug_keys()
@@ -244,6 +246,7 @@ def test_system_exclusive_goes_through_whole(live, pair):
     live.set_project(project(strand(sources=(MidiSource(),), destinations=(PortDestination(),))), HERE)
     pair.connect_to_own_output()
     wait_for(lambda: any(pair.name in port for port in live.reports.open_ports()))
+    at_work(live)
     message = [0xF0, 0x7D, *range(100), 0xF7]
 
     def heard():

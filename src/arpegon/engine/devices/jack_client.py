@@ -110,6 +110,7 @@ class JackClient:
         """Leave the server, once all that was sent has left."""
         with self._lock:
             self._wait(lambda: not any(output.waiting for output in self._outputs))
+            self._late_cycle = self._cycles  # nobody is there afterwards who would say again what was missed
             self._let_cycles_pass()
             self._leave_server()
 
