@@ -272,7 +272,10 @@ def check(project: Path, with_ports: bool) -> None:
     for found in breaks:
         click.echo(sentence(document, found))
     if not breaks:
-        click.echo(f"All {len(document.strands)} strands of “{document.title}” reach a destination.")
+        count = len(document.strands)
+        words = {0: "There is no strand in", 1: "The strand of"}.get(count, f"All {count} strands of")
+        reach = {0: ".", 1: " reaches a destination."}.get(count, " reach a destination.")
+        click.echo(f"{words} “{document.title}”{reach}")
     sys.exit(1 if breaks else 0)
 
 

@@ -394,3 +394,25 @@ def test_an_autosave_with_a_bad_byte_is_left_where_it_is(tmp_path):
     broken.parent.mkdir()
     broken.write_bytes(b'{"origin": "\xff", "saved_at": 1, "project": {}}')
     assert mine.leftovers() == [] and broken.exists()
+
+
+@pytest.mark.parametrize(
+    ("place", "value", "words"),
+    [
+        (("on_stop",), "x", "at on_stop: 'x' is none of what may stand here: “start”, “stay”."),
+        (("strands", 0, "sources", 0, "kind"), "x", "“surface”, “midi”, “clip”"),
+        (("strands", 0, "name"), 5, "at strands[0].name: text belongs here, not a whole number."),
+        (("strands",), {}, "at strands: a list belongs here, not an object in braces."),
+        (("meter",), [4], "at meter: a list of 2 belongs here, and there are 1."),
+        (("tempo",), None, "at tempo: a number belongs here, not null."),
+    ],
+)
+def test_a_value_of_another_kind_is_said_in_our_words(place, value, words):
+    tree = json.loads(format_project(project(strand(), on_stop="start", tempo=90.0, meter=(3, 4))))
+    holder = tree
+    for key in place[:-1]:
+        holder = holder[key]
+    holder[place[-1]] = value
+    with pytest.raises(FileError) as caught:
+        parse_project(json.dumps(tree).encode())
+    assert words in str(caught.value)

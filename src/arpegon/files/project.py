@@ -208,5 +208,23 @@ def _plain(text: str) -> str:
             return f"at {place}: {wanted} of {found.group(2)} belongs here, and there are {found.group(3)}."
         return f"at {place}: {wanted} belongs here, not {_KINDS.get(found.group(3), found.group(3))}."
     if found := _INVALID.match(message):
-        return f"at {place}: {found.group(1)} is none of what may stand here."
+        known = ", ".join(f"“{one}”" for one in _allowed_at(place))
+        return f"at {place}: {found.group(1)} is none of what may stand here{f': {known}' if known else ''}."
     return f"at {place}: {message[:1].lower()}{message[1:].replace('`', '“', 1).replace('`', '”', 1)}."
+
+
+def _allowed_at(place: str) -> list[str]:
+    """What may stand at a place of a project where only some words may, such as ``strands[0].sources[1].kind``."""
+    types: list[Any] = [msgspec.inspect.type_info(Project)]
+    for name in re.findall(r"[^.\[\]]+", place):
+        inner: list[Any] = []
+        for one in types:
+            if name == "..." or name.isdecimal():
+                inner += getattr(one, "item_types", None) or [one.item_type] if hasattr(one, "item_type") else []
+            elif getattr(one, "tag_field", None) == name:
+                inner.append(msgspec.inspect.LiteralType((one.tag,)))
+            else:
+                inner += [field.type for field in getattr(one, "fields", ()) if field.encode_name == name]
+        types = [kind for one in inner for kind in getattr(one, "types", (one,))]
+    values = [value for one in types for value in getattr(one, "values", ())]
+    return list(dict.fromkeys(str(value) for value in values))
