@@ -308,8 +308,33 @@ def test_only_the_controllers_of_a_generator_merged_with_notes_from_a_keyboard()
 def test_controllers_fall_on_sixteenths():
     played = [control(0.01 + place * 0.037, 0, 1, place) for place in range(20)]
     played += [Event(0.3, 0xD0, 40), bend(0.31, 0, 99)]
-    made = out_of(stage("grid", controllers=True), played=sorted(played, key=lambda event: event.time), tempo=120.0)
-    assert len(made) == 22 and all(abs(event.time / 0.125 - round(event.time / 0.125)) < 1e-6 for event in made)
+    played.sort(key=lambda event: event.time)
+    made = out_of(stage("grid", controllers=True, catch=0), played=played, tempo=120.0)
+    assert all(abs(event.time / 0.125 - round(event.time / 0.125)) < 1e-6 for event in made)
+    turned = [(round(event.time / 0.125), event.data2) for event in made if event.kind == CONTROL]
+    assert turned == [(1, 3), (2, 6), (3, 9), (4, 13), (5, 16), (6, 19)], "of each cell the last value"
+    assert [event.data1 for event in made if event.kind != CONTROL] == [40, 99]
+
+
+BANK = [control(0.02, 0, 0, 1), control(0.03, 0, 32, 2), Event(0.04, 0xC0, 7)]
+PEDAL = [control(0.03, 0, 64, 127), control(0.06, 0, 64, 0)]
+TWICE = [note_on(0.03, 0, 60, 90), note_off(0.05, 0, 60), note_on(0.07, 0, 60, 80), note_off(0.09, 0, 60)]
+
+
+@pytest.mark.parametrize(
+    ("played", "found"),
+    [
+        (BANK, [(0.125, 0xB0), (0.125, 0xB0), (0.125, 0xC0)]),  # a program does not overtake its bank
+        (PEDAL, [(0.125, 0xB0), (0.155, 0xB0)]),  # a pedal is down as long as it was
+        (TWICE, [(0.125, 0x90), (0.145, 0x80), (0.25, 0x90), (0.27, 0x80)]),  # the second one takes the next line
+        ([note_on(0.13, 0, 60, 90), note_off(0.2, 0, 60)], [(0.13, 0x90), (0.2, 0x80)]),  # a little late: at once
+        ([control(0.13, 0, 1, 9)], [(0.13, 0xB0)]),
+    ],
+    ids=["bank", "pedal", "one key twice", "late", "late controller"],
+)
+def test_what_falls_on_the_lines_keeps_its_sense(played, found):
+    made = out_of(stage("grid", controllers=True), played=played, tempo=120.0)
+    assert [(round(event.time, 6), event.status) for event in made] == found
 
 
 @pytest.mark.parametrize(

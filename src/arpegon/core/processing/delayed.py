@@ -29,6 +29,10 @@ class DelayedNotes(KeyBook):
         """By how many seconds a note is put off; never below 0."""
         raise NotImplementedError
 
+    def freed(self, time: float) -> float:
+        """When a note begins whose key's last note ends only at ``time``, later than it would begin."""
+        return time
+
     def note(self, event: Event) -> Event:
         """The note on that is sent for one that came in (at the same time)."""
         return event
@@ -39,7 +43,9 @@ class DelayedNotes(KeyBook):
 
     def on_note_on(self, strike: int, event: Event, out: list[Event]) -> None:
         note = self.note(event)
-        begin = max(event.time + self.delay(event), self._free.get(note_key(event), 0.0))
+        begin, free = event.time + self.delay(event), self._free.get(note_key(event), 0.0)
+        if begin < free:
+            begin = self.freed(free)
         self._late[strike] = (event.time, begin - event.time)
         if begin <= event.time:
             self.ledger.start(strike, (note,), out)

@@ -110,7 +110,9 @@ class GridEditor(StrokeEditor):
 
     def show_values(self, values: dict[str, Any]) -> None:
         waits = "" if self.session.telemetry.playing else " The transport stands still, so everything passes."
-        self.word.setText(f"Nothing is moved back in time: a late note waits for the line after.{waits}")
+        self.word.setText(
+            f"Nothing is moved back in time: what is later than its catch waits for the line after.{waits}"
+        )
 
 
 class RepeatEditor(StrokeEditor):
