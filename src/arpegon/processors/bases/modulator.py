@@ -11,7 +11,7 @@ from typing import Any, ClassVar
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
 from arpegon.core.processing.parameters import Choice, Number, Param
 from arpegon.core.processing.processor import Context, Processor
-from arpegon.core.processing.values import TOP, stepped, written
+from arpegon.core.processing.values import TOP, coarse, stepped, written
 
 TARGETS = {
     "cc": "controller",
@@ -52,8 +52,10 @@ def modulator_params() -> tuple[Param, ...]:
 
 
 _time = attrgetter("time")
-_HALVINGS = 22
-"""Of a look's interval, to find when the value changes: to some nanoseconds."""
+_EXACT = 1e-6
+"""Seconds to which the moment is found at which a value changes,"""
+_CLOSE = 1e-5
+"""and those by which a straight line misses it, where the value moves smoothly."""
 
 
 class Modulator(Processor):
@@ -77,6 +79,10 @@ class Modulator(Processor):
         self._seen = -math.inf
         self._sent: int | None = None
         self._sent_at = -math.inf
+        self._value = 0.0
+        """At the last look."""
+        self._ahead = (math.nan, 0, 0.0)
+        """A moment to come, at how many changes of the clock it was looked at, and the value then."""
         self._keys = 0
         self.output: float | None = None
         """Where the value stands, 0 ... 1, for hookups."""
@@ -119,6 +125,7 @@ class Modulator(Processor):
         self._anchor = self._looked = (time, 0.0)
 
     def on_caught_up(self, time: float) -> None:
+        self._ahead = (math.nan, 0, 0.0)
         if self._runs:  # another rate goes on from where the value is
             self._anchor = self._looked = (time, self.cycles(time))
 
@@ -170,12 +177,30 @@ class Modulator(Processor):
         """
         even = time + self._interval()
         target = self.values["target"]
-        if self._sent_at == time or target == "none" or stepped(target, self.value_at(even)) == self._sent:
+        if target == "none" or self._sent is None:
             return even
-        before, after = time, even
-        for _ in range(_HALVINGS):
+        there = self.value_at(even)
+        if self._sent_at == time or stepped(target, there) == self._sent:
+            self._ahead = (even, self.context.clock.changes, there)
+            return even
+        return self._crossing(time, self._value, even, there)
+
+    def _crossing(self, before: float, value: float, after: float, there: float) -> float:
+        """When, between two moments with their values, the value that is sent becomes another one."""
+        target, sent = self.values["target"], self._sent
+        known, half = (coarse(sent or 0), 0.5 / 128.0) if target in ("cc14", "bend") else (float(sent or 0), 0.5)
+        edge = known + (half if there > value else -half)
+        guess = before + (after - before) * min(1.0, max(0.0, (edge - value) / (there - value or 1.0)))
+        # What moves evenly crosses where a line would; what jumps is found by halving.
+        for moment in (guess - _CLOSE, guess + _CLOSE):
+            if before < moment < after:
+                if stepped(target, self.value_at(moment)) == sent:
+                    before = moment
+                else:
+                    after = moment
+        while after - before > _EXACT:
             middle = 0.5 * (before + after)
-            if stepped(target, self.value_at(middle)) == self._sent:
+            if stepped(target, self.value_at(middle)) == sent:
                 before = middle
             else:
                 after = middle
@@ -201,7 +226,9 @@ class Modulator(Processor):
 
     def _look(self, time: float, out: list[Event]) -> None:
         values = self.values
-        value = self.value_at(time)
+        when, changes, there = self._ahead
+        known = when == time and changes == self.context.clock.changes
+        value = self._value = there if known else self.value_at(time)
         self._looked = (time, self.cycles(time))
         low, high = values["low"], values["high"]
         self.output = (value - low) / (high - low) if high != low else 0.0
