@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import random
 
 import pytest
@@ -100,3 +101,19 @@ def test_a_render_of_what_was_played_is_what_was_heard(ways, rows, seed):
     one = document(*ways)
     heard = stepped(one, played, 4.0, seed)
     assert [event for _, event in run(one, played, seconds=4.0).instruments] == heard
+
+
+@pytest.mark.parametrize("kind", ["arpeggiator", "thin", "humanize", "repeat"])
+def test_what_comes_a_hair_after_a_step_hangs_nothing(kind):
+    one = project(strand(stage(kind, "x")), hookups=(Hookup(id="h", number=20, param="tempo"),))
+    played = [note_on(0.0, 0, 60, 90)]
+    for place in range(1, 40):
+        step = place * 0.125
+        for _ in range(3):
+            step = math.nextafter(step, math.inf)
+            played.append(control(step, 0, 1, place))
+        for _ in range(6):
+            step = math.nextafter(step, -math.inf)
+            played.append(control(step, 0, 1, place))
+    played.sort(key=lambda event: event.time)
+    assert run(one, played, seconds=5.0).strands["a"]

@@ -154,8 +154,9 @@ class Engine:
                 # A hookup changes what comes after it, so with hookups every moment is taken by itself, once all that
                 # was due before is done; what stages did then may have changed the plans.
                 moment = max(self.now, next_input)
-                if self.graph.due() < moment:
-                    self._catch_up(math.nextafter(moment, -math.inf))
+                before = math.nextafter(moment, -math.inf)
+                if self.graph.due() < moment and self.now < before:
+                    self._catch_up(before)  # once: a step may fall only when time has moved past it
                 else:
                     self._take_in(moment)
             elif planned <= until:
