@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections import Counter
 
 from tools.jack_devices import Keyboard, Synth
 
@@ -16,6 +17,21 @@ def wait_for(condition, seconds=15.0):
             return value
         time.sleep(0.01)
     raise AssertionError(f"waited {seconds} s in vain for {condition}")
+
+
+def without_repeats(messages):
+    """What was heard, less ends that were said again because the machine was busy: they end nothing."""
+    found, open_notes = [], Counter()
+    for message in list(messages):
+        key = (message[0] & 0x0F, message[1] if len(message) > 1 else None)
+        if message[0] & 0xF0 == 0x90:
+            open_notes[key] += 1
+        elif message[0] & 0xF0 == 0x80:
+            if not open_notes[key]:
+                continue
+            open_notes[key] -= 1
+        found.append(message)
+    return found
 
 
 class MidiPair:

@@ -20,7 +20,7 @@ from arpegon.engine.wire import protocol
 from arpegon.files.autosave import Autosave
 from building import generator, project, stage, strand
 from engine_reports import Reports
-from jacking import wait_for
+from jacking import wait_for, without_repeats
 
 HERE = Path(".")
 
@@ -40,9 +40,9 @@ def kept(tmp_path, jack_server):
 
 
 def sounded(pair):
-    """Notes that the port sent: pitch and how many of each, and those that were not ended."""
-    ons = [message[1] for message in pair.heard if message[0] & 0xF0 == NOTE_ON]
-    offs = [message[1] for message in pair.heard if message[0] & 0xF0 == NOTE_OFF]
+    """Notes that the port began and ended."""
+    heard = without_repeats(pair.heard)
+    ons, offs = ([message[1] for message in heard if message[0] & 0xF0 == kind] for kind in (NOTE_ON, NOTE_OFF))
     return sorted(ons), sorted(offs)
 
 

@@ -95,10 +95,13 @@ class Bench(QWidget):
         session.changed.connect(self._changed)
         session.ports_changed.connect(self._ports)
         session.reported.connect(self._reported)
-        session.hooking.set_live.connect(lambda target: self.editor.hooked(target))
+        session.hooking.set_live.connect(self._hooked)
         theme.changed.connect(self._themed)
         self._themed()
         self.show_selection()
+
+    def _hooked(self, target: str) -> None:
+        self.editor.hooked(target)
 
     def _head(self) -> QHBoxLayout:
         row = QHBoxLayout()
