@@ -25,6 +25,7 @@ from arpegon.core.errors import FileError
 from arpegon.core.events import NOTE_ON, Event, note_on
 from arpegon.core.notes.takes import Part, Take
 from arpegon.files import atomic
+from arpegon.files.assets import load_clips, load_sounds
 from arpegon.files.atomic import write_atomic
 from arpegon.files.autosave import Autosave, forget
 from arpegon.files.collect import take_clips_along
@@ -416,3 +417,13 @@ def test_a_value_of_another_kind_is_said_in_our_words(place, value, words):
     with pytest.raises(FileError) as caught:
         parse_project(json.dumps(tree).encode())
     assert words in str(caught.value)
+
+
+@pytest.mark.parametrize("file", ["a\0b.mid", "x" * 5000, "/dev/zero", ".", "a/b/c", "\udcff.mid", "pipe"])
+def test_what_no_project_should_name_is_missing_and_holds_nothing_up(tmp_path, file):
+    os.mkfifo(tmp_path / "pipe")
+    listens = strand(sources=(AudioSource(id="h", file=file),), strand_id="b")
+    one = project(strand(sources=(ClipSource(file=file),)), listens)
+    for load in (load_clips, load_sounds):
+        found, missing = load(one, tmp_path)
+        assert found == {} and list(missing) == [file] and missing[file].endswith(".") and "\0" not in missing[file]

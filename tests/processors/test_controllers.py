@@ -18,6 +18,7 @@ from arpegon.engine.offline import run
 from arpegon.engine.simulation import Engine
 from arpegon.processors.stages.contour import Contour
 from arpegon.processors.stages.level_stages import level_of
+from arpegon.processors.stages.lfo import Lfo
 from building import Recording, generator, note_ons, notes, out_of, project, stage, strand
 
 
@@ -411,3 +412,14 @@ def test_a_value_is_sent_again_after_another_one_passed_there(one, between):
     made = out_of(one, played=[control(0.0, 0, 8, 50), event, control(2.0, 0, 8, 50)])
     sent = [other.time for other in made if other.status == 0xB0 and other.data1 == 11 and other.time != 1.0]
     assert sent == ([0.0, 2.0] if again else [0.0])
+
+
+@pytest.mark.parametrize("count", [4, 16, 64])
+def test_lfos_in_a_row_pass_on_what_others_sent_in_one_go(count, monkeypatch):
+    looks = []
+    real = Lfo.advance
+    monkeypatch.setattr(Lfo, "advance", lambda self, until, out: (looks.append(1), real(self, until, out))[1])
+    row = [stage("lfo", f"l{place}", to_number=place % 120) for place in range(count)]
+    made = run(project(strand(*row)), [], seconds=3.0).strands["a"]
+    assert len(made) > 100 * count, "each sends its own"
+    assert len(looks) < 400 * count, "and does as much work however many stand above it"

@@ -32,6 +32,7 @@ from arpegon.core.events import control, note_off, note_on
 from arpegon.core.processing.parameters import Choice, NoteValue, Number, Numbers, Param, Switch, check_params
 from arpegon.core.time.clock import TEMPO_RANGE
 from arpegon.engine import offline
+from arpegon.files.assets import Cache, SoundCache, load_clips, load_sounds
 from arpegon.files.audio import read_audio
 from arpegon.files.autosave import Autosave
 from arpegon.files.hookup_sets import load_set
@@ -44,6 +45,8 @@ from arpegon.files.spool import MARK, VERSION, read_spool
 from arpegon.processors.facts import stage_facts
 from arpegon.processors.registry import GENERATORS, GROUPS
 
+_CLIPS: Cache = {}
+_SOUNDS: SoundCache = {}
 Case = Callable[[random.Random, Path], None]
 _SECONDS = 1.5
 _PLAYED = [
@@ -249,6 +252,8 @@ def _allowed(params: Iterable[Param], key: str, value: Any) -> bool:
 
 def _work(project: Project, seconds: float) -> None:
     """All that is done with a project once it was read."""
+    load_clips(project, DEMO.parent, _CLIPS)
+    load_sounds(project, DEMO.parent, _SOUNDS)
     parse_project(format_project(project))
     for found in check_paths(project, stage_facts, Surroundings(inputs=[], outputs=[])):
         sentence(project, found)

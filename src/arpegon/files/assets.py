@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, MutableMapping
+from collections.abc import Callable, Iterable, Mapping, MutableMapping
 from pathlib import Path
+from typing import Any, TypeVar
 
 from arpegon.core.document.model import Project
 from arpegon.core.errors import ArpegonError
 from arpegon.files.audio import AudioFile, read_audio, sound_path
 from arpegon.files.midi import Clip, read_midi
 
+T = TypeVar("T")
 Cache = MutableMapping[tuple[Path, int, tuple[int, int]], Clip]
 
 
@@ -22,21 +24,9 @@ def load_clips(project: Project, folder: Path, cache: Cache | None = None) -> tu
     Returns:
         The clips by the file they are named by, and for those that cannot be read a sentence each.
     """
-    cache = {} if cache is None else cache
-    clips: dict[str, Clip] = {}
-    missing: dict[str, str] = {}
-    for strand, file in project.clip_files():
-        path = folder / file
-        try:
-            key = (path, path.stat().st_mtime_ns, project.meter)
-            if key not in cache:
-                cache[key] = read_midi(path, project.meter)
-            clips[file] = cache[key]
-        except OSError:
-            missing[file] = f"The clip “{file}” of “{strand.name}” is not there."
-        except ArpegonError as error:
-            missing[file] = str(error)
-    return clips, missing
+    named = [(strand.name, file, folder / file) for strand, file in project.clip_files()]
+    meter = project.meter
+    return _load("clip", named, lambda path: read_midi(path, meter), (meter,), {} if cache is None else cache)
 
 
 def remarks(clips: Mapping[str, Clip]) -> list[str]:
@@ -51,20 +41,34 @@ def load_sounds(
     project: Project, folder: Path, cache: SoundCache | None = None
 ) -> tuple[dict[str, AudioFile], dict[str, str]]:
     """Read the files of audio sources, like :func:`load_clips`."""
-    cache = {} if cache is None else cache
-    sounds: dict[str, AudioFile] = {}
+    files = [(strand.name, source.file) for strand, source in project.audio_sources() if source.file]
+    named = [(name, file, sound_path(file, folder)) for name, file in files]
+    return _load("sound", named, read_audio, (), {} if cache is None else cache)
+
+
+def _load(
+    what: str,
+    named: Iterable[tuple[str, str, Path]],
+    read: Callable[[Path], T],
+    facts: tuple[Any, ...],
+    cache: MutableMapping[Any, T],
+) -> tuple[dict[str, T], dict[str, str]]:
+    """Read files that strands name, each once as long as it does not change.
+
+    Args:
+        named: the name of the strand, the file as it names it, and where that is.
+        facts: what the reading depends on besides the file.
+    """
+    found: dict[str, T] = {}
     missing: dict[str, str] = {}
-    for strand, source in project.audio_sources():
-        if not source.file:
-            continue
-        path = sound_path(source.file, folder)
+    for strand, file, path in named:
         try:
-            key = (path, path.stat().st_mtime_ns)
+            key = (path, path.stat().st_mtime_ns, *facts)
             if key not in cache:
-                cache[key] = read_audio(path)
-            sounds[source.file] = cache[key]
-        except OSError:
-            missing[source.file] = f"The sound “{source.file}” of “{strand.name}” is not there."
+                cache[key] = read(path)
+            found[file] = cache[key]
+        except (OSError, ValueError):  # not there, or a name that no file can have
+            missing[file] = f"The {what} “{file}” of “{strand}” is not there.".replace("\0", "␀")
         except ArpegonError as error:
-            missing[source.file] = str(error)
-    return sounds, missing
+            missing[file] = str(error)
+    return found, missing

@@ -144,6 +144,22 @@ def check_writable(path: Path) -> None:
         raise FileError(f"“{path}” could not be written: {_odd(mode)}.")
 
 
+def check_plain(path: Path) -> None:
+    """Ask that a file is there, and is a plain one: what another reader opens may be a pipe that waits for ever.
+
+    Raises:
+        FileError: it is none.
+    """
+    try:
+        mode = path.stat().st_mode
+    except OSError as error:
+        raise FileError(f"“{path}” could not be read: {reason(error)}.") from None
+    except ValueError:
+        raise FileError(_no_name(path, "read")) from None
+    if not stat.S_ISREG(mode):
+        raise FileError(f"“{path}” could not be read: {_odd(mode)}.")
+
+
 def read_bytes(path: Path, limit: int = 256 * 2**20) -> bytes:
     """All of a plain file.
 

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from arpegon.core.document.model import STAND_IN
 from arpegon.core.errors import FileError
-from arpegon.files.atomic import reason, replacing
+from arpegon.files.atomic import check_plain, reason, replacing
 
 MAX_SECONDS = 3600.0
 """Longer audio files are not read whole."""
@@ -43,8 +43,7 @@ def read_audio(path: Path) -> AudioFile:
     Raises:
         FileError: it is none, empty, damaged, longer than an hour, or of a rate that cannot be listened to.
     """
-    if not path.is_file():
-        raise FileError(f"“{path}” is not there.")
+    check_plain(path)
     try:
         with soundfile.SoundFile(path) as file:
             rate = int(file.samplerate)
