@@ -7,6 +7,7 @@ import threading
 
 import msgspec
 import pytest
+from PyQt6.QtCore import QTimer
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import ClipSource
@@ -16,6 +17,8 @@ from arpegon.files.on_disk import OpenMark
 from arpegon.files.path_text import text_path
 from arpegon.files.places import Settings, load_settings, state_dir
 from arpegon.files.project import load_project, save_project
+from arpegon.ui.model import filing
+from arpegon.ui.model.beside import beside
 from arpegon.ui.model.session import Session
 from building import notes, project, strand
 
@@ -182,3 +185,31 @@ def test_a_project_whose_name_is_no_text_is_worked_on_like_any_other(window, qtb
     assert session.filing.name_for(folder / "c.mid") == "c.mid" and "file" not in session.notices
     assert session.filing.name_for(folder / os.fsdecode(b"x\xff.mid")) is None
     assert "no UTF-8" in session.notices["file"] and window.isVisible()
+
+
+def test_a_save_to_a_slow_disk_lets_the_window_live(sessions, path, monkeypatch):
+    session = sessions()
+    session.filing.open(path)
+    rename(session, MINE)
+    gate, alive, real = threading.Event(), [], filing.write_atomic
+    monkeypatch.setattr(filing, "write_atomic", lambda *what: gate.wait(20.0) and real(*what))
+
+    def tick():
+        alive.append(session.history.dirty)
+        gate.set()
+
+    QTimer.singleShot(0, tick)  # only a window that lives lets the disk go on
+    assert session.filing.save(path) and alive == [True] and name_in(path) == MINE
+
+
+def test_what_goes_wrong_beside_is_said_like_all_else(sessions, path, tmp_path):
+    session = sessions()
+    session.filing.open(path)
+    rename(session, MINE)
+    (tmp_path / "file").write_text("x")
+    assert (
+        not session.filing.save(tmp_path / "file" / "x.arpegon") and "could not be written" in session.notices["file"]
+    )
+    with pytest.raises(ZeroDivisionError):
+        beside(lambda: 1 // 0)
+    assert beside(lambda: 5) == 5

@@ -39,7 +39,7 @@ def obstacle(path: Path, known: str) -> Obstacle:
     return "changed" if digest(content) != known else ""
 
 
-def beside(path: Path) -> Path:
+def free_name(path: Path) -> Path:
     """A name beside a file's that is free: ``tide 2.arpegon``."""
     number = 2
     while (free := path.with_name(f"{path.stem} {number}{path.suffix}")).exists():

@@ -16,9 +16,10 @@ from arpegon.core.notes.takes import cut_take
 from arpegon.files.atomic import read_bytes, write_atomic
 from arpegon.files.autosave import Autosave, Leftover, forget
 from arpegon.files.collect import take_clips_along
-from arpegon.files.on_disk import OpenMark, beside, digest, obstacle
+from arpegon.files.on_disk import OpenMark, digest, free_name, obstacle
 from arpegon.files.path_text import is_text, path_text
 from arpegon.files.project import format_project, parse_project
+from arpegon.ui.model.beside import beside
 from arpegon.ui.model.notices import NoticeAction
 from arpegon.ui.model.timers import one_shot
 
@@ -143,9 +144,8 @@ class Filing(QObject):
         if not asked and path == self.path and self._ask(path):
             return False
         project = self.session.history.project
-        content = format_project(project)
         try:
-            write_atomic(path, content)
+            known = beside(lambda: _write(project, path))
         except ArpegonError as error:
             self.session.notice("file", str(error))
             return False
@@ -157,7 +157,7 @@ class Filing(QObject):
             self.path = path
             self._mark_open()
         self.folder = path.parent
-        self._known = digest(content)
+        self._known = known
         self.session.link.keeper.lies_at(path_text(path))
         self._finish_writing()
         self.autosave.clear()
@@ -172,7 +172,8 @@ class Filing(QObject):
         """Ask what should become of a file that should not be written over without a word; whether it is such a one."""
         found = obstacle(path, self._known)
         mine: NoticeAction = ("Keep mine", lambda: self.save(path, asked=True))
-        both: NoticeAction = (f"Keep both, mine as “{beside(path).name}”", lambda: self.save(beside(path), asked=True))
+        free = free_name(path).name
+        both: NoticeAction = (f"Keep both, mine as “{free}”", lambda: self.save(free_name(path), asked=True))
         if found == "changed":
             words = f"“{path.name}” was changed by another program since it was read here; nothing was written yet."
             self.session.notice("file", words, [("Take theirs", self.take_theirs), mine, both])
@@ -249,6 +250,17 @@ class Filing(QObject):
             return *_read(origin), ""
         except ArpegonError as error:
             return Project(title=origin.stem), "", str(error)
+
+
+def _write(project: Project, path: Path) -> str:
+    """Write a project to a file; the digest of what the file holds now.
+
+    Raises:
+        FileError: it cannot be written; the file is as it was.
+    """
+    content = format_project(project)
+    write_atomic(path, content)
+    return digest(content)
 
 
 def _read(path: Path) -> tuple[Project, str]:
