@@ -155,7 +155,9 @@ def test_all_off_silences_and_says_so_on_every_channel(live, pair):
     wait_for(lambda: live.reports.telemetry[-1].health.sounding == 16)
     live.send(protocol.AllOff())
     wait_for(lambda: live.reports.telemetry[-1].health.sounding == 0)
-    wait_for(lambda: sum(message[1] == 123 for message in pair.heard if message[0] & 0xF0 == 0xB0) == 16)
+    wait_for(
+        lambda: len({message[0] for message in pair.heard if message[0] & 0xF0 == 0xB0 and message[1] == 123}) == 16
+    )
     wait_for(lambda: not hanging(pair.heard))
 
 
