@@ -371,3 +371,11 @@ def test_a_knob_chooses_among_the_patterns_that_there_are(count):
     for amount, wanted in ((127, count), (0, 1)):
         turn(engine, amount)
         assert value(engine, "s", "pattern") == wanted
+
+
+@pytest.mark.parametrize("ends", [(-1e308, 1e308), (1e308, -1e308), (0.0, 1e308)])
+def test_a_range_beyond_all_bounds_ends_where_the_parameter_does(ends):
+    engine = at_work(hooked(hook(target="t", param="semitones", out_low=ends[0], out_high=ends[1])))
+    for amount in (0, 64, 127):
+        turn(engine, amount)
+        assert -60 <= value(engine, "t", "semitones") <= 60

@@ -38,9 +38,14 @@ def bounds(param: Param, hookup: Hookup) -> tuple[float, float]:
     else:
         low, high = 0.0, 127.0
     return (
-        low if hookup.out_low is None else hookup.out_low,
-        high if hookup.out_high is None else hookup.out_high,
+        low if hookup.out_low is None else _sane(hookup.out_low),
+        high if hookup.out_high is None else _sane(hookup.out_high),
     )
+
+
+def _sane(number: float) -> float:
+    """An end of a range that can be reckoned with: it may lie far beyond the parameter's own, not beyond all bounds."""
+    return max(-_FAR, min(_FAR, number))
 
 
 def value_at(param: Param, share: float, hookup: Hookup) -> Any:
@@ -89,6 +94,7 @@ def share_in(value: float, hookup: Hookup) -> float:
     return curve(hookup.curve)(placed(value, hookup.in_low, hookup.in_high))
 
 
+_FAR = 1e9
 SILENCE_RANGE = (0.02, 10.0)
 """Seconds of silence after which a value is another press."""
 

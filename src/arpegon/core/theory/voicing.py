@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from functools import lru_cache
 
 Voice = tuple[int, float]
 """A note (it may lie outside 0-127 until the end) and its level, a factor on the velocity."""
@@ -46,8 +47,14 @@ def led(voices: Sequence[Voice], before: Sequence[int]) -> list[Voice]:
     """
     if not before or not voices:
         return sorted(voices)
+    return list(_led(tuple(voices), tuple(before)))
+
+
+@lru_cache(maxsize=2048)
+def _led(voices: tuple[Voice, ...], before: tuple[int, ...]) -> tuple[Voice, ...]:
+    """Music comes back to its chords, and there are many turnings to compare."""
     candidates = sorted(turnings(voices), key=lambda candidate: candidate[0])
-    return min(candidates, key=lambda candidate: movement(before, [note for note, _ in candidate[1]]))[1]
+    return tuple(min(candidates, key=lambda candidate: movement(before, [note for note, _ in candidate[1]]))[1])
 
 
 def turnings(voices: Sequence[Voice]) -> list[tuple[int, list[Voice]]]:
