@@ -105,7 +105,7 @@ def test_a_crowd_is_said_with_its_strand_and_only_when_there_is_more(monkeypatch
     watch = CrowdWatch(said.append)
     for seconds, count in ((2.0, 0), (3.0, 5), (3.5, 9), (4.5, 9), (9.0, 9)):
         now[0] = seconds
-        watch.look(document, {"a": count} if count else {})
+        watch.look(document, lambda count=count: {"a": count} if count else {})
     assert [words.split(": ")[1] for words in said] == ["5 were left out.", "9 were left out."]
 
 

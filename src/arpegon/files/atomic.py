@@ -132,16 +132,8 @@ def check_writable(path: Path) -> None:
     Raises:
         FileError: a device, a pipe or a folder is there.
     """
-    try:
-        mode = path.stat().st_mode
-    except FileNotFoundError:
-        return
-    except OSError as error:
-        raise FileError(f"“{path}” could not be written: {reason(error)}.") from None
-    except ValueError:
-        raise FileError(_no_name(path, "written")) from None
-    if not stat.S_ISREG(mode):
-        raise FileError(f"“{path}” could not be written: {_odd(mode)}.")
+    with contextlib.suppress(FileNotFoundError):
+        _check_regular(path, "written")
 
 
 def check_plain(path: Path) -> None:
@@ -151,13 +143,23 @@ def check_plain(path: Path) -> None:
         FileError: it is none.
     """
     try:
-        mode = path.stat().st_mode
-    except OSError as error:
+        _check_regular(path, "read")
+    except FileNotFoundError as error:
         raise FileError(f"“{path}” could not be read: {reason(error)}.") from None
+
+
+def _check_regular(path: Path, done: str) -> None:
+    """Ask that what is at ``path`` is a plain file; ``FileNotFoundError`` goes on to whoever asks."""
+    try:
+        mode = path.stat().st_mode
+    except FileNotFoundError:
+        raise
+    except OSError as error:
+        raise FileError(f"“{path}” could not be {done}: {reason(error)}.") from None
     except ValueError:
-        raise FileError(_no_name(path, "read")) from None
+        raise FileError(_no_name(path, done)) from None
     if not stat.S_ISREG(mode):
-        raise FileError(f"“{path}” could not be read: {_odd(mode)}.")
+        raise FileError(f"“{path}” could not be {done}: {_odd(mode)}.")
 
 
 def read_bytes(path: Path, limit: int = 256 * 2**20) -> bytes:

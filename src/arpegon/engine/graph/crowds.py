@@ -33,14 +33,16 @@ class CrowdWatch:
     def __init__(self, say: Callable[[str], None]) -> None:
         self._say = say
         self._before: dict[str, int] = {}
-        self._said = -_BETWEEN_SECONDS
+        self._looked = -_BETWEEN_SECONDS
 
-    def look(self, project: Project, left_out: Mapping[str, int]) -> None:
-        """Say what is new since the last time."""
+    def look(self, project: Project, left_out: Callable[[], Mapping[str, int]]) -> None:
+        """Say what is new since the last time; asks for it only where it is time to."""
         now = time.monotonic()
-        if left_out == self._before or now - self._said < _BETWEEN_SECONDS:
+        if now - self._looked < _BETWEEN_SECONDS:
             return
-        more = {one: count for one, count in left_out.items() if count > self._before.get(one, 0)}
-        self._before, self._said = dict(left_out), now
+        self._looked = now
+        found = left_out()
+        more = {one: count for one, count in found.items() if count > self._before.get(one, 0)}
+        self._before = dict(found)
         if more:
             self._say(crowd_words(project, more))

@@ -337,7 +337,7 @@ class LiveEngine:
             )
         )
         self._tell_of_clock()
-        self.crowds.look(self.engine.graph.project, self.engine.graph.left_out)
+        self.crowds.look(self.engine.graph.project, lambda: self.engine.graph.left_out)
         hooks, overlay = self.engine.hooks, self.engine.overlay
         if hooks.moved or overlay.done or hooks.asked:
             done = [(*target, value, passing) for target, (value, passing) in overlay.done.items()]

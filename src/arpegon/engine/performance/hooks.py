@@ -195,16 +195,18 @@ class Hooks:
         found = self._at_work.project.find_stage(hookup.target)
         if found is None or not _has_patterns(self._at_work.project, hookup):
             return
-        patterns: Any = value_now(self._at_work.project, hookup.target, "patterns")
-        count = max(1, len(patterns))
-        number = (number - 1) % count + 1
+        number = (number - 1) % self._patterns(hookup) + 1
         if number != value_now(self._at_work.project, hookup.target, "pattern"):
             self._overlay.put((hookup.target, "pattern"), number)
 
+    def _patterns(self, hookup: Hookup) -> int:
+        """How many patterns its target has, at least 1."""
+        patterns: Any = value_now(self._at_work.project, hookup.target, "patterns")
+        return max(1, len(patterns or ()))
+
     def _pattern_at(self, hookup: Hookup, share: float) -> int:
         """The pattern at a place of a knob's way over all that there are."""
-        patterns: Any = value_now(self._at_work.project, hookup.target, "patterns")
-        return 1 + round(share * (max(1, len(patterns or ())) - 1))
+        return 1 + round(share * (self._patterns(hookup) - 1))
 
     def _step_pattern(self, hookup: Hookup, by: int) -> None:
         if _has_patterns(self._at_work.project, hookup):

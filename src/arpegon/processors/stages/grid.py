@@ -96,12 +96,10 @@ class Grid(DelayedNotes):
             return
         numbered = event.status & 0xF0 in (CONTROL, POLY_PRESSURE)
         place = (event.status, event.data1 if numbered else 0)
-        wait = (
-            self._pedal(place, event) if place[1] in _PEDALS and event.status & 0xF0 == CONTROL else self.delay(event)
-        )
+        wait = self._pedal(place, event) if _is_pedal(event) else self.delay(event)
         line = event.time + wait
         known = self._waiting.get(place)
-        if known is not None and known[0] == line and event.time < line and self._is_value(event):
+        if known is not None and known[0] == line and event.time < line and _is_value(event):
             known[1][0] = event  # of several values on one line the last is enough
         elif wait > 0.0:
             value = [event]
@@ -116,16 +114,19 @@ class Grid(DelayedNotes):
             return self._pedals.setdefault(place, self.delay(event))
         return self._pedals.pop(place, 0.0)
 
-    @staticmethod
-    def _is_value(event: Event) -> bool:
-        """Whether only the last of several is of use: not so for programs, banks and what builds up an RPN."""
-        kind = event.status & 0xF0
-        return kind != PROGRAM and not (
-            kind == CONTROL and (event.data1 in STRUCTURAL_CONTROLLERS or event.data1 in _PEDALS)
-        )
-
     @classmethod
     def caption(cls, values: Mapping[str, Any]) -> str:
         swing = f" · swing {values['swing']} %" if values["swing"] != 50 else ""
         part = f" · {values['strength']} %" if values["strength"] < 100 else ""
         return f"{values['rate']}{swing}{part}"
+
+
+def _is_pedal(event: Event) -> bool:
+    return event.status & 0xF0 == CONTROL and event.data1 in _PEDALS
+
+
+def _is_value(event: Event) -> bool:
+    """Whether only the last of several is of use: not so for pedals, programs, banks and what builds up an RPN."""
+    kind = event.status & 0xF0
+    structural = kind == CONTROL and event.data1 in STRUCTURAL_CONTROLLERS
+    return kind != PROGRAM and not structural and not _is_pedal(event)
