@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+from collections import defaultdict
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -13,6 +14,7 @@ from arpegon.core.events import NOTE_OFF, NOTE_ON, Event, control, note_off, not
 from arpegon.engine.offline import run
 from arpegon.engine.simulation import Engine
 from building import Quiet, assert_whole, note_ons, notes, pitches, project, stage, strand
+from strategies import KINDS
 
 
 class Sink(Quiet):
@@ -20,6 +22,7 @@ class Sink(Quiet):
 
     def __init__(self):
         self.sent: list[Event] = []
+        self.printed_at: dict[str, list[Event]] = defaultdict(list)
         self.passed_: list[tuple[Event | None, list[Event]]] = []
 
     def instrument(self, name, events):
@@ -31,6 +34,8 @@ class Sink(Quiet):
     def printed(self, strand_id, places, events):
         times = [event.time for event in events]
         assert times == sorted(times), "a roll runs backwards"
+        for place in places:
+            self.printed_at[place] += events
 
     def passed(self, stage_id, event, out):
         self.passed_.append((event, list(out)))
@@ -106,6 +111,48 @@ def test_a_watched_stage_tells_what_it_makes_of_its_own_accord():
     engine.feed("surface", note_on(0.0, 0, 60, 90))
     engine.run(1.0)
     assert [(event and event.data1, pitches(out)) for event, out in sink.passed_] == [(60, [60]), (None, [64])]
+
+
+def test_what_a_watched_stage_lets_go_of_is_told():
+    sink = Sink()
+    engine = Engine(sink)
+    engine.apply(project(strand(stage("repeat", "r", gate=100))), {}, 0.0)
+    engine.graph.watch("r")
+    engine.feed("surface", note_on(0.0, 0, 60, 90))
+    engine.run(0.3)
+    engine.apply(project(strand()), {}, 0.3)
+    told = [event for _, out in sink.passed_ for event in out]
+    assert [event.kind for event in told] == [NOTE_ON, *[NOTE_OFF, NOTE_ON] * 2, NOTE_OFF]
+
+
+@settings(max_examples=150, deadline=None)
+@given(st.data(), st.sampled_from(sorted(KINDS)), st.booleans())
+def test_to_watch_a_stage_changes_nothing_and_tells_all(data, kind, whole):
+    chain = stage(kind, "x", **data.draw(KINDS[kind]))
+    rows = data.draw(st.lists(st.tuples(st.integers(0, 16), st.integers(60, 64), st.integers(1, 8)), max_size=12))
+    played = [
+        event
+        for start, note, length in rows
+        for event in (note_on(start / 16, 0, note, 90), note_off((start + length) / 16, 0, note))
+    ]
+    played.sort(key=lambda event: (event.time, event.kind))
+    sent = []
+    for watched in (None, "x"):
+        sink = Sink()
+        engine = Engine(sink)
+        engine.apply(project(strand(chain)), {}, 0.0)
+        engine.graph.watch(watched)
+        engine.play(0.0, 0.0)
+        for event in played:
+            if not whole:
+                engine.run(event.time)
+            engine.feed("surface", event)
+        engine.run(1.0)
+        engine.all_off(2.0)
+        sent.append(sink.sent)
+        if watched:
+            assert [event for _, out in sink.passed_ for event in out] == sink.printed_at["x"]
+    assert sent[0] == sent[1]
 
 
 # -- along ------------------------------------------------------------------------------------------

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Collection, Iterator, Sequence
+from itertools import pairwise
 
 import msgspec
 
@@ -94,8 +95,8 @@ class StrandNode:
         """
 
         def process_of(stage_id: str, processor: Processor) -> Process:
-            process = processor.process_until if stage_id != watched else watching(stage_id, processor, report)
-            return process if stage_id not in letting_go else releasing(process, processor, time)
+            process = processor.process_until if stage_id not in letting_go else releasing(processor, time)
+            return process if stage_id != watched else watching(stage_id, processor, process, report)
 
         places = [(stage.id,) for stage, _ in self.stages]
         self.entry_places = (IN,) if self.stages or self.along else (IN, OUT)
@@ -124,32 +125,32 @@ class StrandNode:
         self._due = time
 
 
-def watching(stage_id: str, processor: Processor, report: Report) -> Process:
-    """How the watched stage processes: one event at a time, and each is reported."""
+def watching(stage_id: str, processor: Processor, process: Process, report: Report) -> Process:
+    """How the watched stage processes: one event at a time, and each is reported with what came out for it."""
 
-    def emit(until: float, made: list[Event]) -> float:
-        before = len(made)
-        due = processor.process_until((), until, made)
-        if len(made) > before:
-            report(stage_id, None, made[before:])
+    def reported(events: Sequence[Event], until: float, made: list[Event]) -> float:
+        ends: list[tuple[Event | None, int]] = [(None, len(made))]
+        for event in events:
+            processor.advance(math.nextafter(event.time, -math.inf), made)
+            ends.append((None, len(made)))
+            processor.process((event,), made)
+            ends.append((event, len(made)))
+        due = process((), until, made)
+        ends.append((None, len(made)))
+        # Told at the end: at one moment, what comes later may still make a note louder.
+        for (_, start), (event, end) in pairwise(ends):
+            if event is not None or end > start:
+                report(stage_id, event, made[start:end])
         return due
 
-    def process(events: Sequence[Event], until: float, made: list[Event]) -> float:
-        for event in events:
-            emit(event.time, made)
-            before = len(made)
-            processor.process((event,), made)
-            report(stage_id, event, made[before:])
-        return emit(until, made)
-
-    return process
+    return reported
 
 
-def releasing(process: Process, processor: Processor, time: float) -> Process:
+def releasing(processor: Processor, time: float) -> Process:
     """Process after which the processor lets go of its notes."""
 
     def last_process(events: Sequence[Event], until: float, made: list[Event]) -> float:
-        process(events, until, made)
+        processor.process_until(events, until, made)
         processor.release(time, made)
         return processor.due()
 
