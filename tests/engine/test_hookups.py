@@ -128,6 +128,15 @@ def test_notes_bends_pressure_and_programs_are_controls_too():
     assert pitches(engine.graph.outputs.out), "a note that is not hooked up passes"
 
 
+def test_a_bend_at_rest_stands_in_the_middle_of_a_range():
+    for amount, wanted in ((0, 120.0), (8191, 180.0), (-8192, 60.0)):
+        engine = at_work(hooked(hook(control="bend", param="tempo", out_low=60.0, out_high=180.0)))
+        engine.feed("surface", bend(0.1, 0, 8191 if amount < 0 else -8192))
+        engine.feed("surface", bend(0.2, 0, amount))
+        engine.run(0.3)
+        assert engine.graph.project.tempo == wanted
+
+
 def test_channel_and_feed_are_asked_for():
     engine = at_work(hooked(hook(target="t", param="octaves", channel=3, feed="midi:Box")))
     turn(engine, 127)

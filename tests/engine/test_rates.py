@@ -32,7 +32,7 @@ KINDS = {
     "steps of a key": lambda rate: steps(rate=rate, starts="key", in_time=False),
     "rings": rings,
     "arpeggiator on the beat": lambda rate: strand(stage("arpeggiator", "x", rate=rate, starts="beat")),
-    "arpeggiator": lambda rate: strand(stage("arpeggiator", "x", rate=rate, starts="key")),
+    "arpeggiator": lambda rate: strand(stage("arpeggiator", "x", rate=rate, starts="key", gather_ms=0)),
     "repeat on the beat": lambda rate: strand(stage("repeat", "x", rate=rate, starts="beat", times=0)),
     "repeat": lambda rate: strand(stage("repeat", "x", rate=rate, starts="key", times=0)),
 }

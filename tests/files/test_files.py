@@ -69,7 +69,7 @@ def test_people_read_channels_from_one_and_keys_by_name():
     source = tree["strands"][0]["sources"][0]
     assert source == {"kind": "surface", "channel": 1, "low_key": "C3", "high_key": "C6"}
     assert tree["strands"][0]["destinations"][0]["channel"] == 16
-    assert tree["format"] == "arpegon-project" and tree["version"] == 2
+    assert tree["format"] == "arpegon-project" and tree["version"] == 3
 
 
 def test_what_people_write_is_read():
@@ -103,7 +103,7 @@ DAMAGE = [
     (format_project(FULL).decode()[:400], "damaged at line"),
     ("[]", "not an Arpegon project"),
     ('{"format": "song"}', "not an Arpegon project"),
-    (changed(version=3), "version 3"),
+    (changed(version=4), "version 4"),
     (changed(version="x"), "version 'x'"),
     (changed(colour="red"), "unknown key “colour”"),
     (changed(tempo=0), "tempo"),

@@ -43,7 +43,7 @@ def test_version_1_names_of_taps_become_free_and_whatever_names_the_stage_follow
 def test_what_was_migrated_is_written_in_the_newest_version_and_read_again():
     project = parse_project(json.dumps(VERSION_1).encode())
     written = format_project(project)
-    assert json.loads(written)["version"] == newest("arpegon-project") == 2
+    assert json.loads(written)["version"] == newest("arpegon-project") == 3
     assert parse_project(written) == project
 
 
@@ -63,9 +63,52 @@ def test_a_preset_of_version_1_opens(held):
     assert read.id == "in-1" and read.params["low"] == 60
 
 
-@pytest.mark.parametrize("version", [0, 3, 99, "2", None, True, 1.5])
+VERSION_2 = {
+    "format": "arpegon-project",
+    "version": 2,
+    "instruments": [{"id": "bells", "sound": "glass-bells"}],
+    "strands": [
+        {
+            "id": "a",
+            "name": "A",
+            "stages": [
+                {"id": "up", "kind": "arpeggiator", "params": {"octaves": 2}},
+                {"id": "both", "kind": "arpeggiator", "params": {"octaves": 2, "octave_way": "both"}},
+                {"id": "move", "kind": "transpose", "params": {"octaves": 2}},
+            ],
+        }
+    ],
+    "hookups": [
+        {"id": "h1", "number": 20, "target": "bells", "param": "level_db"},
+        {"id": "h2", "number": 21, "target": "bells", "param": "level_db", "out_low": -20.0, "out_high": 0.0},
+        {"id": "h3", "number": 22, "target": "both", "param": "octaves"},
+        {"id": "h4", "number": 23, "target": "up", "param": "octaves"},
+    ],
+    "sections": [{"id": "calm", "name": "Calm", "holds": [{"target": "both", "param": "octaves", "value": 3}]}],
+}
+
+
+def test_version_2_sounds_as_it_did():
+    project = parse_project(json.dumps(VERSION_2).encode())
+    up, both, move = project.strands[0].stages
+    assert up.params == {"octaves": 2, "gather_ms": 0} and both.params["octaves"] == 3 and move.params == {"octaves": 2}
+    ranges = [(hookup.out_low, hookup.out_high) for hookup in project.hookups]
+    assert ranges == [(-60.0, 6.0), (-20.0, 0.0), (1, 7), (None, None)]
+    assert project.sections[0].holds[0].value == 5
+
+
+def test_an_arpeggio_in_a_preset_of_version_2_sounds_as_it_did():
+    stage = {"id": "x", "kind": "arpeggiator", "params": {"octaves": 4, "octave_way": "both"}}
+    for content in ({"stage": stage}, {"strand": {"id": "s", "name": "S", "stages": [stage]}}):
+        whole = {"format": "arpegon-preset", "version": 2, "name": "Gulls", **content}
+        preset = parse_preset(json.dumps(whole).encode())
+        read = preset.stage if "stage" in content else preset.strand.stages[0]
+        assert read.params["octaves"] == 7 and read.params["gather_ms"] == 0
+
+
+@pytest.mark.parametrize("version", [0, 4, 99, "2", None, True, 1.5])
 def test_a_version_that_is_not_known_is_said(version):
-    with pytest.raises(FileError, match="this Arpegon reads versions 1 to 2"):
+    with pytest.raises(FileError, match="this Arpegon reads versions 1 to 3"):
         parse_project(json.dumps({**VERSION_1, "version": version}).encode())
 
 

@@ -100,7 +100,7 @@ GOOD = json.loads(format_preset(of_stage(PADS, "Good")))
 @pytest.mark.parametrize(
     ("change", "words"),
     [
-        ({"version": 3}, "version 3"),
+        ({"version": 4}, "version 4"),
         ({"format": "something"}, "is not a preset"),
         ({"colour": "red"}, "unknown key “colour”"),
         ({"strand": {}}, "a stage or a strand"),

@@ -8,12 +8,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from arpegon.core.document import edits
 from arpegon.core.errors import ParameterError
 from arpegon.core.events import NOTE_ON, control, note_off, note_on
 from arpegon.core.notes.takes import bars
 from arpegon.core.processing.parameters import check_params
+from arpegon.engine.simulation import Engine
 from arpegon.processors import PROCESSORS
-from building import assert_whole, note_ons, out_of, pitches, stage
+from building import Recording, assert_whole, note_ons, out_of, pitches, project, stage, strand
 
 
 def held(*notes, end=2.0, velocity=80, at=0.0):
@@ -22,7 +24,7 @@ def held(*notes, end=2.0, velocity=80, at=0.0):
 
 
 def arp(**values):
-    return stage("arpeggiator", **{"rate": "1/8", **values})
+    return stage("arpeggiator", **{"rate": "1/8", "gather_ms": 0, **values})
 
 
 CHORD = held(64, 60, 67)
@@ -52,11 +54,73 @@ def test_all_at_once_and_a_stride():
 
 
 @pytest.mark.parametrize(
-    ("way", "notes"), [("up", [60, 72, 84]), ("down", [36, 48, 60]), ("both", [36, 48, 60, 72, 84])]
+    ("way", "count", "notes"),
+    [
+        ("up", 3, [60, 72, 84]),
+        ("down", 3, [36, 48, 60]),
+        ("both", 1, [60]),
+        ("both", 2, [60, 72]),
+        ("both", 3, [48, 60, 72]),
+        ("both", 4, [48, 60, 72, 84]),
+    ],
 )
-def test_octaves(way, notes):
-    made = pitches(out_of(arp(octaves=3, octave_way=way), played=held(60, end=2.4)))
+def test_octaves(way, count, notes):
+    made = pitches(out_of(arp(octaves=count, octave_way=way), played=held(60, end=2.4)))
     assert sorted(set(made)) == notes
+
+
+# -- a chord by hand ---------------------------------------------------------------------------------
+
+BY_HAND = [
+    *(note_on(0.1, 0, 60, 80), note_on(0.108, 0, 67, 80), note_on(0.12, 0, 64, 80)),
+    *(note_off(1.4, 0, note) for note in (60, 64, 67)),
+]
+
+
+@pytest.mark.parametrize(("order", "first"), [("up", [60, 64, 67]), ("down", [67, 64, 60]), ("played", [60, 67, 64])])
+def test_a_chord_struck_by_a_hand_is_gathered(order, first):
+    made = out_of(arp(order=order, gather_ms=25), played=BY_HAND)
+    assert pitches(made)[:4] == [*first, first[0]]
+    assert [event.time for event in note_ons(made)][:2] == pytest.approx([0.125, 0.375])
+    assert_whole(made)
+
+
+def test_only_the_first_chord_waits_and_keys_that_come_later_join_in():
+    later = sorted([*BY_HAND, note_on(0.6, 0, 72, 80), note_off(1.4, 0, 72)], key=lambda event: event.time)
+    made = note_ons(out_of(arp(gather_ms=25), played=later))
+    assert [event.time for event in made] == pytest.approx([0.125 + 0.25 * step for step in range(6)])
+    assert pitches(made) == [60, 64, 67, 72, 60, 64]
+
+
+@pytest.mark.parametrize("latch", [False, True])
+def test_a_stroke_shorter_than_the_gathering_sounds_at_its_end(latch):
+    short = [note_on(0.1, 0, 60, 80), note_on(0.105, 0, 64, 80), note_off(0.11, 0, 60), note_off(0.115, 0, 64)]
+    made = out_of(arp(order="down", gather_ms=50, latch=latch), played=[*short, control(0.5, 0, 1, 0)])
+    assert pitches(made)[0] == 64 and note_ons(made)[0].time == 0.115
+    assert pitches(made)[:2] == ([64, 60] if latch else [64])
+    assert_whole(made)
+
+
+def test_what_the_beat_starts_does_not_wait():
+    made = note_ons(out_of(arp(gather_ms=100, starts="beat"), played=held(60, end=0.9)))
+    assert [event.time for event in made] == [0.0, 0.25, 0.5, 0.75]
+
+
+def test_a_pattern_that_changes_at_once_begins_anew_if_it_is_to():
+    patterns = [[{"play": place} for place in (1, 2, 3, 4)], [{"play": place} for place in (4, 3, 2, 1)]]
+    found = {}
+    for anew in (True, False):
+        now = project(strand(stage("arpeggiator", "x", rate="1/8", gather_ms=0, patterns=patterns, change="now")))
+        now = edits.set_params(now, "x", {"from_first": anew})
+        engine = Engine(Recording())
+        engine.apply(now, {}, 0.0)
+        for note in (60, 62, 64, 65):
+            engine.feed("surface", note_on(0.0, 0, note, 80))
+        engine.run(0.3)  # two steps
+        engine.apply(edits.set_params(now, "x", {"pattern": 2}), {}, 0.3)
+        engine.run(0.9)
+        found[anew] = pitches(engine.graph.outputs.out)
+    assert found == {True: [60, 62, 65, 64], False: [60, 62, 62, 60]}
 
 
 def test_swing_gate_and_accents():

@@ -85,6 +85,53 @@ def test_degrees_follow_the_key_and_the_range_folds():
     assert pitches(plays(narrow, seconds=2.5, key=Key("D", "dorian"))) == [62, 65, 69, 62, 60]
 
 
+@pytest.mark.parametrize(
+    ("low", "high", "in_scale", "notes_"),
+    [
+        (60, 65, False, [60, 62, 65, 65, 60]),
+        (61, 66, True, [62, 62, 65, 65, 62]),
+        (61, 61, True, [61, 61, 61, 61, 61]),
+    ],
+)
+def test_a_range_under_an_octave_takes_every_note_in_as_its_nearest(low, high, in_scale, notes_):
+    steps = ring(60, 62, 65, 68, 71)
+    source = generator("steps", patterns=[steps], rate="1/4", in_scale=in_scale, lowest=low, highest=high)
+    assert pitches(plays(source, seconds=2.5)) == notes_
+
+
+def turned(source, change, seconds):
+    """The notes of a source of which a value changes after 1.1 s, with their times."""
+    engine = Engine(Recording())
+    now = project(strand(sources=(source,)))
+    engine.apply(now, {}, 0.0)
+    engine.play(0.0, 0.0)
+    engine.run(1.1)
+    engine.apply(edits.set_params(now, "s", change), {}, 1.1)
+    engine.run(seconds)
+    return [(round(event.time, 4), event.data1) for event in note_ons(engine.graph.outputs.out)]
+
+
+@pytest.mark.parametrize(("anew", "rest"), [(True, [70, 71, 72, 73]), (False, [73, 70, 71, 72])])
+def test_a_pattern_that_changes_at_once_begins_at_its_first_step_or_goes_on(anew, rest):
+    patterns = [ring(60, 61, 62, 63), ring(70, 71, 72, 73)]
+    source = generator("steps", "s", patterns=patterns, rate="1/4", in_scale=False, change="now", from_first=anew)
+    found = turned(source, {"pattern": 2}, 3.2)
+    assert [note for _, note in found] == [60, 61, 62, *rest]
+
+
+@pytest.mark.parametrize("anew", [True, False])
+@pytest.mark.parametrize("change", ["now", "step"])
+def test_rings_that_change_begin_together_or_go_on_in_step(anew, change):
+    one = {"steps": 4, "hits": 1, "rate": "1/4"}
+    patterns = [[{**one, "note": 60}, {**one, "note": 61}], [{**one, "note": 70}, {**one, "note": 71, "rate": "1/8"}]]
+    found = turned(generator("rings", "s", patterns=patterns, change=change, from_first=anew), {"pattern": 2}, 4.4)
+    after = [entry for entry in found if entry[0] > 1.1]
+    if anew:
+        assert after == [(1.5, 70), (1.5, 71), (2.5, 71), (3.5, 70), (3.5, 71)]
+    else:
+        assert [entry for entry in after if entry[1] == 70] == [(2.0, 70), (4.0, 70)]
+
+
 def test_only_notes_of_the_scale_can_sound():
     made = plays(
         generator("steps", patterns=[ring(*range(48, 72))], rate="1/16"), seconds=4.0, key=Key("Eb", "aeolian")

@@ -68,7 +68,7 @@ def _json_seeds() -> list[object]:
         if stage is not None:
             part = {"sources": [stage]} if stage.get("kind") in _SOURCE_KINDS else {"stages": [stage]}
             strands.append({"id": f"s{len(strands)}", "name": file.stem, "sources": [{"kind": "surface"}], **part})
-    return [demo, {"format": "arpegon-project", "version": 2, "title": "Many", "strands": strands, "instruments": []}]
+    return [demo, {"format": "arpegon-project", "version": 3, "title": "Many", "strands": strands, "instruments": []}]
 
 
 _SOURCE_KINDS = ("steps", "rings", "rebound", "audio")

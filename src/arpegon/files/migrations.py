@@ -61,9 +61,69 @@ def free_the_names_in_a_preset(tree: Tree) -> Tree:
     return tree
 
 
+def keep_arpeggios_and_levels(tree: Tree) -> Tree:
+    """Version 3 of projects: what was made before sounds as it did.
+
+    An arpeggiator gathers its chord for a while (before, it began at once); octaves both ways are counted once (before,
+    those on each side were); a hookup on a level reaches over all that a level may be (before, -60 to 6 dB).
+    """
+    strands = [strand for strand in _list(tree.get("strands")) if isinstance(strand, dict)]
+    stages = [stage for strand in strands for stage in _list(strand.get("stages")) if isinstance(stage, dict)]
+    walks = {
+        stage["id"]: isinstance(stage.get("params"), dict) and stage["params"].get("octave_way") == "both"
+        for stage in stages
+        if stage.get("kind") == "arpeggiator" and isinstance(stage.get("id"), str)
+    }
+
+    def hookup(one: Any) -> Any:
+        if not isinstance(one, dict):
+            return one
+        if one.get("param") == "level_db":
+            return {"out_low": -60.0, "out_high": 6.0, **one}
+        if one.get("param") == "octaves" and walks.get(str(one.get("target"))):
+            return {**one, "out_low": _both(one.get("out_low", 1)), "out_high": _both(one.get("out_high", 4))}
+        return one
+
+    def held(one: Any) -> Any:
+        if isinstance(one, dict) and one.get("param") == "octaves" and walks.get(str(one.get("target"))):
+            return {**one, "value": _both(one.get("value"))}
+        return one
+
+    tree = _each(tree, "strands", lambda strand: _each(strand, "stages", _arpeggiator))
+    tree = _each(tree, "sections", lambda section: _each(section, "holds", held))
+    done: Tree = _each(tree, "hookups", hookup)
+    return done
+
+
+def keep_arpeggios_in_a_preset(tree: Tree) -> Tree:
+    """Version 3 of presets: the same for the stage or strand that one holds."""
+    if isinstance(tree.get("stage"), dict):
+        return {**tree, "stage": _arpeggiator(tree["stage"])}
+    if isinstance(tree.get("strand"), dict):
+        return {**tree, "strand": _each(tree["strand"], "stages", _arpeggiator)}
+    return tree
+
+
+def _arpeggiator(stage: Any) -> Any:
+    if not isinstance(stage, dict) or stage.get("kind") != "arpeggiator":
+        return stage
+    params = stage.get("params", {})
+    if not isinstance(params, dict):
+        return stage
+    params = {"gather_ms": 0, **params}
+    if params.get("octave_way") == "both" and "octaves" in params:
+        params["octaves"] = _both(params["octaves"])
+    return {**stage, "params": params}
+
+
+def _both(octaves: Any) -> Any:
+    """How many octaves both ways are, where so many on each side were counted."""
+    return 2 * octaves - 1 if isinstance(octaves, int | float) and not isinstance(octaves, bool) else octaves
+
+
 STEPS: dict[str, tuple[Step, ...]] = {
-    "arpegon-project": (free_the_names_of_taps,),
-    "arpegon-preset": (free_the_names_in_a_preset,),
+    "arpegon-project": (free_the_names_of_taps, keep_arpeggios_and_levels),
+    "arpegon-preset": (free_the_names_in_a_preset, keep_arpeggios_in_a_preset),
     "arpegon-hookups": (),
 }
 """For each format what leads from version 1 to 2, from 2 to 3 ..."""
@@ -80,14 +140,19 @@ def _renamed(tree: Tree, other: dict[str, str]) -> Tree:
 
     def entries(holder: Any, part: str, *keys: str) -> Any:
         """A holder with the entries of one of its lists renamed."""
-        if not isinstance(holder, dict) or not isinstance(holder.get(part), list):
-            return holder
-        return {**holder, part: [entry(one, keys) for one in holder[part]]}
+        return _each(holder, part, lambda one: entry(one, keys))
 
     tree = entries(tree, "hookups", "target", "stage")
     strands = [entries(entries(one, "sources", "id", "after"), "stages", "id") for one in _list(tree.get("strands"))]
     sections = [entries(one, "holds", "target") for one in _list(tree.get("sections"))]
     return {**tree, "strands": strands, **({"sections": sections} if "sections" in tree else {})}
+
+
+def _each(holder: Any, part: str, change: Callable[[Any], Any]) -> Any:
+    """A holder with each entry of one of its lists changed."""
+    if not isinstance(holder, dict) or not isinstance(holder.get(part), list):
+        return holder
+    return {**holder, part: [change(one) for one in holder[part]]}
 
 
 def _list(value: Any) -> list[Any]:

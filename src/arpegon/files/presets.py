@@ -24,7 +24,7 @@ from arpegon.files.project import format_project, project_of, read_tree
 from arpegon.processors import GENERATORS, processor_class
 from arpegon.processors.registry import LISTENINGS
 
-FORMAT, VERSION = "arpegon-preset", 2
+FORMAT, VERSION = "arpegon-preset", 3
 SUFFIX = ".arpegon-preset"
 _KEYS = {"format", "version", "name", "about", "stage", "strand", "instruments"}
 

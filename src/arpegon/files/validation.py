@@ -8,7 +8,17 @@ from collections.abc import Iterable
 import msgspec
 
 from arpegon.core.document.hookup_values import SILENCE_RANGE
-from arpegon.core.document.model import ActiveSource, AudioSource, Held, Hookup, Project, Section, Stage, Strand
+from arpegon.core.document.model import (
+    LEVEL_RANGE,
+    ActiveSource,
+    AudioSource,
+    Held,
+    Hookup,
+    Project,
+    Section,
+    Stage,
+    Strand,
+)
 from arpegon.core.document.routing import topological_order
 from arpegon.core.document.sections import MAX_BARS
 from arpegon.core.errors import DocumentError
@@ -23,7 +33,6 @@ from arpegon.processors.targets import ACTIONS, holdable
 from arpegon.sound import SOUNDS
 
 _replace = msgspec.structs.replace
-LEVEL_RANGE = (-96.0, 12.0)
 _TAKE_TEMPI = (1.0, 1000.0)
 _DAY = 86_400.0
 """Seconds; nobody records for longer."""

@@ -8,7 +8,7 @@ import msgspec
 
 from arpegon.core.document import edits
 from arpegon.core.document.hookup_values import HOOKABLE
-from arpegon.core.document.model import Held, Hookup, Project
+from arpegon.core.document.model import LEVEL_RANGE, Held, Hookup, Project
 from arpegon.core.processing.parameters import Number, Param, PitchClass, Switch, scale_param, with_defaults
 from arpegon.core.time.clock import TEMPO_RANGE
 from arpegon.processors.registry import processor_class
@@ -70,7 +70,14 @@ PROJECT_PARAMS: dict[str, Param] = {
 }
 INSTRUMENT_PARAMS: dict[str, Param] = {
     "level_db": Number(
-        key="level_db", label="Level", default=0.0, low=-60.0, high=6.0, step=0.1, unit="dB", help="How loud it is."
+        key="level_db",
+        label="Level",
+        default=0.0,
+        low=LEVEL_RANGE[0],
+        high=LEVEL_RANGE[1],
+        step=0.1,
+        unit="dB",
+        help="How loud it is.",
     ),
     "pan": Number(key="pan", label="Pan", default=0.0, low=-1.0, high=1.0, step=0.01, help="Left to right."),
     "muted": Switch(key="muted", label="Muted", default=False, help="Whether it is silent."),

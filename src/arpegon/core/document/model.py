@@ -15,7 +15,7 @@ from arpegon.core.notes.takes import Take
 from arpegon.core.theory.scales import Key
 
 FORMAT = "arpegon-project"
-VERSION = 2
+VERSION = 3
 
 OWN_PORT = ""
 """A port destination or MIDI source with no port named: Arpegon's own output, all inputs."""
@@ -242,6 +242,10 @@ class Strand(Node, frozen=True, kw_only=True):
     def stage(self, stage_id: str) -> Stage | None:
         """The stage, or what the source does, with an id."""
         return next((stage for stage in self.all_stages if stage.id == stage_id), None)
+
+
+LEVEL_RANGE = (-96.0, 12.0)
+"""Of an instrument, in dB: from what no ear hears to where the mix is driven."""
 
 
 class Instrument(Node, frozen=True, kw_only=True):

@@ -396,7 +396,9 @@ def scale_param(**declared: Any) -> Choice:
 
 def seed_param(what: str) -> Number:
     """The declaration of a seed: "the same seed gives ``what`` from the start of the piece"."""
-    words = f"The same seed gives {what} from the start of the piece."
+    words = (
+        f"The same seed gives {what} here from the start of the piece; another part, or a copy, has draws of its own."
+    )
     return Number(key="seed", label="Seed", default=1, low=0, high=999_999, help=words)
 
 

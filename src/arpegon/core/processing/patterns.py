@@ -127,7 +127,12 @@ class PatternTurn:
                 return False
         if change == "end" and not ended and before is not None:
             return False
-        self.playing = wanted
-        if anew:
-            self.since = number
+        self.take_over(wanted, number, anew)
         return True
+
+    def take_over(self, wanted: int, number: int, anew: bool) -> None:
+        """The chosen pattern takes over before a step; see :meth:`turn`."""
+        if wanted != self.playing:
+            self.playing = wanted
+            if anew:
+                self.since = number

@@ -138,9 +138,9 @@ def watching(stage_id: str, processor: Processor, process: Process, report: Repo
         due = process((), until, made)
         ends.append((None, len(made)))
         # Told at the end: at one moment, what comes later may still make a note louder.
-        for (_, start), (event, end) in pairwise(ends):
-            if event is not None or end > start:
-                report(stage_id, event, made[start:end])
+        for (_, start), (cause, end) in pairwise(ends):
+            if cause is not None or end > start:
+                report(stage_id, cause, made[start:end])
         return due
 
     return reported

@@ -10,7 +10,7 @@ from arpegon.core.document.hookup_values import Presses, TakeOver, next_value, s
 from arpegon.core.document.model import Hookup, Project
 from arpegon.core.events import BEND, CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, PROGRAM, Event
 from arpegon.core.processing.parameters import Param
-from arpegon.core.processing.values import TOP, coarse
+from arpegon.core.processing.values import TOP
 from arpegon.core.time.tapping import Taps
 from arpegon.engine.clocks.roles import AtWork, Transport
 from arpegon.engine.performance.overlay import Overlay
@@ -287,7 +287,9 @@ def _has_patterns(project: Project, hookup: Hookup) -> bool:
 
 
 def _value(event: Event) -> float:
+    """The value of a control, 0 ... 127; a bend at rest stands exactly in the middle."""
     kind = event.status & 0xF0
     if kind == BEND:
-        return coarse(event.data2 << 7 | event.data1)
+        bits = event.data2 << 7 | event.data1
+        return 0.5 * TOP * (bits / 8192.0 if bits <= 8192 else 1.0 + (bits - 8192) / 8191.0)
     return float(event.data1 if kind in (PRESSURE, PROGRAM) else event.data2)

@@ -11,7 +11,7 @@ from typing import Any, ClassVar
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
 from arpegon.core.processing.parameters import Choice, Number, Param
 from arpegon.core.processing.processor import Context, Processor
-from arpegon.core.processing.values import TOP, coarse, stepped, written
+from arpegon.core.processing.values import TOP, coarse, fine, written
 
 TARGETS = {
     "cc": "controller",
@@ -52,6 +52,9 @@ def modulator_params() -> tuple[Param, ...]:
 
 
 _time = attrgetter("time")
+_FINE = frozenset({"cc14", "bend"})
+"""What has fourteen bits."""
+_NEAR = 1e-9
 _EXACT = 1e-6
 """Seconds to which the moment is found at which a value changes,"""
 _CLOSE = 1e-5
@@ -169,6 +172,29 @@ class Modulator(Processor):
         share = self.share(self.cycles(time)) * self.fade(time)
         return low + share * (high - low)
 
+    def steps_of(self, value: float) -> int:
+        """A value in the steps that what it drives knows.
+
+        Of seven bits, each step from ``low`` to ``high`` has an equal share of the way: an even ramp over 128 of them
+        meets each on its own place in the bar.
+        """
+        if self.values["target"] in _FINE:
+            return fine(value)
+        low, high = self.values["low"], self.values["high"]
+        span = abs(high - low)
+        place = min(span, int(abs(value - low) * (span + 1) / span + _NEAR)) if span else 0
+        return int(low + place if high > low else low - place)
+
+    def _edge(self, steps: int, upwards: bool) -> float:
+        """The value at which what is sent leaves ``steps`` for the next one."""
+        if self.values["target"] in _FINE:
+            return coarse(steps) + (0.5 if upwards else -0.5) / 128.0
+        low, high = self.values["low"], self.values["high"]
+        span = abs(high - low)
+        place = abs(steps - low) + (1 if upwards == (high > low) else 0)
+        way = place * span / (span + 1)
+        return float(low + way if high > low else low - way)
+
     def next_look(self, time: float) -> float:
         """When the value is looked at after a time: when it changes, but not sooner than allowed after it was sent.
 
@@ -180,27 +206,26 @@ class Modulator(Processor):
         if target == "none" or self._sent is None:
             return even
         there = self.value_at(even)
-        if self._sent_at == time or stepped(target, there) == self._sent:
+        if self._sent_at == time or self.steps_of(there) == self._sent:
             self._ahead = (even, self.context.clock.changes, there)
             return even
         return self._crossing(time, self._value, even, there)
 
     def _crossing(self, before: float, value: float, after: float, there: float) -> float:
         """When, between two moments with their values, the value that is sent becomes another one."""
-        target, sent = self.values["target"], self._sent
-        known, half = (coarse(sent or 0), 0.5 / 128.0) if target in ("cc14", "bend") else (float(sent or 0), 0.5)
-        edge = known + (half if there > value else -half)
+        sent = self._sent or 0
+        edge = self._edge(sent, there > value)
         guess = before + (after - before) * min(1.0, max(0.0, (edge - value) / (there - value or 1.0)))
         # What moves evenly crosses where a line would; what jumps is found by halving.
         for moment in (guess - _CLOSE, guess + _CLOSE):
             if before < moment < after:
-                if stepped(target, self.value_at(moment)) == sent:
+                if self.steps_of(self.value_at(moment)) == sent:
                     before = moment
                 else:
                     after = moment
         while after - before > _EXACT:
             middle = 0.5 * (before + after)
-            if stepped(target, self.value_at(middle)) == sent:
+            if self.steps_of(self.value_at(middle)) == sent:
                 before = middle
             else:
                 after = middle
@@ -235,7 +260,7 @@ class Modulator(Processor):
         target = values["target"]
         if target == "none":
             return
-        steps = stepped(target, value)
+        steps = self.steps_of(value)
         if steps != self._sent:
             self._sent, self._sent_at = steps, time
             number = min(31, values["to_number"]) if target == "cc14" else values["to_number"]

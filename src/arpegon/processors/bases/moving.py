@@ -103,6 +103,9 @@ class MovingValues(Processor):
         """Send a lane to a value, at once or at a pace."""
         lane = self._lanes.get(key)
         if lane is None or lane.address != address:
+            if lane is not None and lane.next < math.inf:
+                self._gliding.remove(lane)
+                self._reckon()
             lane = self._lanes[key] = Lane(address)
         before = lane.next
         if pace is None:

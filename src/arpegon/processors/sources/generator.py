@@ -51,8 +51,10 @@ def generator_params(low: int, high: int, in_scale: bool = True) -> tuple[Param,
             help="What a key or an action starts waits for the transport's grid, which must run for it.",
         ),
         Number(key="level", label="Velocity", default=100, low=1, high=200, unit="%", help="Scales all velocities."),
-        NoteKey(key="lowest", label="Lowest", default=low, help="Notes below come in an octave higher."),
-        NoteKey(key="highest", label="Highest", default=high, help="Notes above come in an octave lower."),
+        NoteKey(key="lowest", label="Lowest", default=low, help="Notes below come octaves higher, or as the nearest."),
+        NoteKey(
+            key="highest", label="Highest", default=high, help="Notes above come in an octave lower, or as the nearest."
+        ),
         Switch(
             key="in_scale",
             label="Only its scale",
@@ -216,7 +218,7 @@ class Generator(KeyBook):
         return by_degrees(root, degree - 1, self.key)
 
     def placed(self, note: int) -> int | None:
-        """Where a note goes: moved by the held key, into the scale, and by octaves into the range."""
+        """Where a note goes: moved by the held key, into the scale, by octaves (or to the nearest) into the range."""
         note += self._moved_by
         move = self._moves[note % 12]
         note += move or 0
@@ -225,7 +227,14 @@ class Generator(KeyBook):
             note += 12 * -(-(low - note) // 12)
         if note > high:
             note -= 12 * -(-(note - high) // 12)
-        return note if max(0, low) <= note <= min(127, high) else None
+        if low <= note <= high:
+            return note
+        return self._nearest_in_range(note, low, high)
+
+    def _nearest_in_range(self, note: int, low: int, high: int) -> int | None:
+        """The note of a range under an octave that is nearest to one in any octave; in the scale, where it has some."""
+        inside = [one for one in range(low, high + 1) if self._moves[one % 12] == 0] or range(low, high + 1)
+        return min(inside, key=lambda one: min((one - note) % 12, (note - one) % 12), default=None)
 
     def sound(
         self, note: int, velocity: float, seconds: float, time: float, out: list[Event], channel: int | None = None

@@ -140,14 +140,19 @@ class Rings(Generator):
     def on_settings(self) -> None:
         values = self.values
         self._patterns = [RINGS.filled(rings) for rings in values["patterns"]]
-        if values["change"] == "now" or not self.running:
-            self._turn.playing = chosen(values, len(self._patterns))
+        wanted = chosen(values, len(self._patterns))
+        at_once = self.running and values["change"] == "now" and wanted != self._turn.playing
+        if at_once or not self.running:
+            self._turn.playing = wanted
         for pulse in self._pulses:
             pulse.clock = self.context.clock
             pulse.swing = values["swing"] / 100.0
         self._set_rates(self.seen)
         for pulse in self._pulses if values["starts"] == "play" else ():
             pulse.join(self.seen)
+        if at_once and values["from_first"]:
+            self._firsts[0] = None
+            self._others_begin(self._pulses[0].due())
 
     def _rings(self) -> list[dict[str, Any]]:
         """The rings that play."""
@@ -204,10 +209,16 @@ class Rings(Generator):
         """Another pattern plays from this moment on: its rings begin with it, or go on in step."""
         self._set_rates(time)
         if self.values["from_first"]:
-            # The first ring has just taken its step, which is now its first; the others begin with it.
-            self._firsts = [number + (self._firsts[0] or 0), *[None] * (MAX_RINGS - 1)]
-            for pulse in self._pulses[1:]:
-                pulse.begin(time)
+            # The first ring has just taken its step, which is now its first.
+            self._firsts[0] = number + (self._firsts[0] or 0)
+            self._others_begin(time)
+
+    def _others_begin(self, time: float) -> None:
+        """All rings but the first begin at a time (infinity: when the transport runs), and are counted anew with it."""
+        self._turn.since = 0
+        self._firsts[1:] = [None] * (MAX_RINGS - 1)
+        for pulse in self._pulses[1:] if time < math.inf else ():
+            pulse.begin(time)
 
     def _hit(self, place: int, ring: Mapping[str, Any], number: int, taken: int, time: float, out: list[Event]) -> None:
         inside = (taken - (self._firsts[place] or 0)) % ring["steps"]

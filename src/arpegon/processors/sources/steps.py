@@ -165,8 +165,11 @@ class Steps(Generator):
         pulse.go_on(beats_of(values["rate"], self.context.meter), self.on_beat, self.seen)
         if values["starts"] == "play":
             pulse.join(self.seen)
-        if values["change"] == "now" or not self.running:
-            self._turn.playing = chosen(values, len(self._patterns))
+        wanted = chosen(values, len(self._patterns))
+        if not self.running:
+            self._turn.playing = wanted
+        elif values["change"] == "now":
+            self._turn.take_over(wanted, self._next_number(), values["from_first"])
 
     def _walk(self, steps: list[dict[str, Any]]) -> RingWalk:
         values = self.values
@@ -222,6 +225,11 @@ class Steps(Generator):
                 return
         note = step["note"] if self.values["reads"] == "note" else self.degree(step["degree"], self.values["base"])
         self.sound(note, step["velocity"], self._seconds(taken, number, step), time, out)
+
+    def _next_number(self) -> int:
+        """The number of the step that is due next, known once its pulse was asked when."""
+        self._pulse.due()
+        return 0 if self._first is None else self._pulse.step - self._first
 
     def _step(self, number: int) -> dict[str, Any] | None:
         """The step that is played at a number; ``None`` where all are skipped."""

@@ -26,11 +26,11 @@ _NEXT = {field.key: field.default for field in LANE.fields}
 class Arpeggiator(KeyBook):
     """Plays the notes that are held one after the other, in an order, at a rate.
 
-    All that is pressed at one moment is known before a step falls. Held notes may change at any time; the walk goes
-    on over what is held now. With ``latch`` the notes stay until a key is pressed while none is down. Up to eight
-    patterns, each a lane of steps, give each step a note of its own (the n-th held one, all, a rest, or a tie that
-    lets the one before sound on), and octave, velocity, length and chance. The played notes themselves do not pass,
-    unless asked.
+    The first key of a chord waits ``gather_ms`` for the others, which no hand strikes at one moment; where all are let
+    go before, it waits no longer. Held notes may change at any time; the walk goes on over what is held now. With
+    ``latch`` the notes stay until a key is pressed while none is down. Up to eight patterns, each a lane of steps, give
+    each step a note of its own (the n-th held one, all, a rest, or a tie that lets the one before sound on), and an
+    octave, velocity, length and chance. The played notes themselves do not pass, unless asked.
     """
 
     kind = "arpeggiator"
@@ -48,13 +48,13 @@ class Arpeggiator(KeyBook):
             high=31,
             help="For “by a stride”: how many notes further each step goes, round and round; the star on the ring.",
         ),
-        Number(key="octaves", label="Octaves", default=1, low=1, high=4, help="Over how many octaves the notes go."),
+        Number(key="octaves", label="Octaves", default=1, low=1, high=7, help="Over how many octaves the notes go."),
         Choice(
             key="octave_way",
             label="Octaves go",
             default="up",
             options={"up": "up", "down": "down", "both": "both ways"},
-            help="Whether the further octaves lie above, below, or on both sides.",
+            help="Whether the further octaves lie above, below, or on both sides in turn, the second one above.",
         ),
         NoteValue(key="rate", label="Rate", default="1/16", help="The time from one step to the next."),
         Number(
@@ -74,6 +74,16 @@ class Arpeggiator(KeyBook):
             default="key",
             options={"key": "with the key", "beat": "on the beat", "action": "by an action"},
             help="With the first key, on the transport's beats, which must run for it, or when an action starts it.",
+        ),
+        Number(
+            key="gather_ms",
+            label="Gathers a chord",
+            default=25,
+            low=0,
+            high=100,
+            unit="ms",
+            help="How long the first key waits for the others of its chord, where keys start the walk; all that it "
+            "plays is later by this.",
         ),
         times_param(),
         Switch(
@@ -138,6 +148,8 @@ class Arpeggiator(KeyBook):
         self._place = 0
         self._order: list[int] = []
         self._last_pick = -1
+        self._gathers = False
+        """Whether the first key waits for the others of its chord."""
         super().__init__(values, context)
 
     def on_configure(self) -> None:
@@ -146,8 +158,10 @@ class Arpeggiator(KeyBook):
         self._pulse.clock = self.context.clock
         self._pulse.go_on(beats_of(values["rate"], self.context.meter), values["starts"] == "beat", self.seen)
         self._lanes = [LANE.filled(lane) for lane in values["patterns"]]
-        if values["change"] == "now" or not self._pulse.running:
+        if not self._pulse.running:
             self._turn.playing = self._chosen_pattern()
+        elif values["change"] == "now":
+            self._turn.take_over(self._chosen_pattern(), self._pulse.step, values["from_first"])
         if self.new_seed():
             self._random = self.generator()
 
@@ -158,6 +172,7 @@ class Arpeggiator(KeyBook):
 
     def forget(self) -> None:
         self._held.clear()
+        self._gathers = False
         self._pulse.stop()
         self._run.stop()
 
@@ -198,7 +213,8 @@ class Arpeggiator(KeyBook):
             self._held.clear()
             if self._walks() and (self.values["anew"] or not self._pulse.running):
                 self._begin_walk()
-                self._pulse.begin(event.time)
+                self._gathers = self.values["starts"] == "key"
+                self._pulse.begin(event.time + (self.values["gather_ms"] / 1000.0 if self._gathers else 0.0))
         self._held.pop(note_key(event), None)
         self._held[note_key(event)] = event
         if self.values["through"]:
@@ -206,7 +222,9 @@ class Arpeggiator(KeyBook):
 
     def on_note_off(self, strike: int, event: Event, out: list[Event]) -> None:
         self.ledger.stop(strike, event.time, event.data2, out)
-        if note_key(event) not in self.down and not self.values["latch"]:
+        if self._gathers and not self.down:
+            self._step(event.time, out)
+        if not self._gathers and note_key(event) not in self.down and not self.values["latch"]:
             self._held.pop(note_key(event), None)
         if not self._held and self._walks():
             self._pulse.stop()
@@ -230,9 +248,10 @@ class Arpeggiator(KeyBook):
 
     def _step(self, time: float, out: list[Event]) -> None:
         number = self._number = self._pulse.take(time)
-        if not self.values["latch"]:
+        if not self.values["latch"] and not self._gathers:
             for key in [key for key in self._held if key not in self.down]:
                 del self._held[key]
+        self._gathers = False
         notes = self.notes()
         if self._run.ends(number, self._round(notes)) or (not notes and self._walks()):
             self._pulse.stop()
@@ -369,4 +388,5 @@ def octaves(count: int, way: str) -> list[int]:
         return list(range(count))
     if way == "down":
         return [-octave for octave in range(count)]
-    return sorted(range(-(count - 1), count))
+    below = (count - 1) // 2
+    return list(range(-below, count - below))

@@ -88,6 +88,8 @@ class ArpeggiatorEditor(PatternEditor):
         self.add_changes(self.side)
         self.side.addLayout(self.grid("latch", "anew", "through", "repeats"))
         self.side.addWidget(self.captioned("starts"))
+        self.gather = self.captioned("gather_ms")
+        self.side.addWidget(self.gather)
         self.by_action = ActionRow(self)
         self.side.addWidget(self.by_action)
         for key in ("octave_way", "fewer"):
@@ -103,6 +105,7 @@ class ArpeggiatorEditor(PatternEditor):
         self.controls["fixed"].setEnabled(values["loudness"] == "fixed")
         self.controls["octave_way"].setEnabled(values["octaves"] > 1)
         self.show_patterns(values)
+        self.gather.setVisible(values["starts"] == "key")
         self.by_action.setVisible(values["starts"] == "action")
         self._show_lane(values)
         self._show_star(values)

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import (
+    LEVEL_RANGE,
     AnyDestination,
     Instrument,
     InstrumentDestination,
@@ -17,7 +18,6 @@ from arpegon.core.document.model import (
     StrandDestination,
 )
 from arpegon.core.events import control
-from arpegon.files.validation import LEVEL_RANGE
 from arpegon.sound import SOUNDS
 from arpegon.ui.controls.choices import Picker, ToggleSwitch
 from arpegon.ui.controls.panel import InstrumentPanel, Meter
