@@ -253,12 +253,12 @@ def _delay_words(notes: Any) -> str:
 @click.option("--ports", "with_ports", is_flag=True, help="Ask this computer for its MIDI ports and audio, too.")
 def check(project: Path, with_ports: bool) -> None:
     """Validate a project and say which of its strands cannot sound, and why."""
-    from arpegon.core.document.path_check import Surroundings, check_paths, sentence
+    from arpegon.core.document.path_check import Surroundings, sentence
     from arpegon.engine import offline
     from arpegon.engine.graph.crowds import crowd_words
     from arpegon.files.assets import load_clips, load_sounds, remarks
     from arpegon.files.project import load_project
-    from arpegon.processors.facts import stage_facts
+    from arpegon.processors.facts import check_piece, loose_ends
     from arpegon.sound import PLAYED_KEYS
 
     document = load_project(project)
@@ -277,15 +277,15 @@ def check(project: Path, with_ports: bool) -> None:
         audio=None if audio is None else bool(audio),
         keys=PLAYED_KEYS,
     )
-    breaks = check_paths(document, stage_facts, around)
-    for found in breaks:
-        click.echo(sentence(document, found))
+    breaks, loose = check_piece(document, around), list(loose_ends(document))
+    for text in (*(sentence(document, found) for found in breaks), *loose):
+        click.echo(text)
     if not breaks:
         count = len(document.strands)
         words = {0: "There is no strand in", 1: "The strand of"}.get(count, f"All {count} strands of")
         reach = {0: ".", 1: " reaches a destination."}.get(count, " reach a destination.")
         click.echo(f"{words} “{document.title}”{reach}")
-    sys.exit(1 if breaks else 0)
+    sys.exit(1 if breaks or loose else 0)
 
 
 @main.command()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import msgspec
 import pytest
 
 from arpegon.core.document import edits
@@ -9,18 +10,21 @@ from arpegon.core.document.mending import MENDS, mend_label, mended
 from arpegon.core.document.model import (
     AudioSource,
     ClipSource,
+    Held,
+    Hookup,
     Instrument,
     InstrumentDestination,
     MidiSource,
     PortDestination,
+    Section,
     StrandDestination,
     StrandSource,
     SurfaceSource,
 )
 from arpegon.core.document.path_check import Surroundings, check_paths, sentence
-from arpegon.processors.facts import stage_facts
+from arpegon.processors.facts import check_piece, loose_ends, stage_facts
 from arpegon.sound import DEFAULT_SOUND, PLAYED_KEYS
-from building import BELLS, project, stage, strand
+from building import BELLS, generator, project, stage, strand
 
 BELL = InstrumentDestination(instrument="bells", channel=0)
 AROUND = Surroundings(
@@ -90,6 +94,94 @@ def test_an_instrument_that_cannot_sound_is_named_and_mended(changes, words):
     (found,) = check_paths(broken, stage_facts)
     assert words in found.reason
     assert check_paths(mended(broken, found, DEFAULT_SOUND), stage_facts) == []
+
+
+# -- what is meant so --------------------------------------------------------------------------------
+
+VALUES_ONLY = stage("sieve", "no", kinds=["notes"])
+WALK = generator("steps", "s", starts="action")
+
+
+def silent(one, around=None):
+    return [found.strand for found in check_paths(one, stage_facts, around or Surroundings(playing=False))]
+
+
+def test_a_strand_that_keeps_its_notes_out_for_the_sake_of_its_controllers_is_not_silent():
+    wheel = strand(VALUES_ONLY, strand_id="wheel")
+    on_into = strand(VALUES_ONLY, destinations=(StrandDestination(strand="wheel"),))
+    assert silent(project(on_into, strand(strand_id="wheel"))) == []
+    assert silent(project(wheel, strand(strand_id="keys"))) == [], "it plays the instrument that the keys play"
+    taken = strand(strand_id="b", sources=(StrandSource(strand="a"),))
+    assert silent(project(strand(VALUES_ONLY, destinations=()), taken)) == []
+    assert silent(project(wheel)) == ["wheel"], "alone it makes no sound"
+    nothing = stage("sieve", kinds=["notes", "cc", "pressure", "bend", "program", "sysex"])
+    assert silent(project(strand(nothing), strand(strand_id="keys"))) == ["a"]
+    played = Surroundings(playing=True, passed={"wheel": {"in": 5, "no": 0, "out": 0}})
+    assert silent(project(wheel, strand(strand_id="keys")), played) == []
+
+
+def test_a_strand_that_only_carries_a_wave_is_not_silent():
+    wave = strand(stage("lfo", "w", target="none"), sources=(), destinations=())
+    hooked = project(wave, hookups=(Hookup(id="h", control="stage", stage="w", param="tempo"),))
+    assert silent(hooked) == []
+    assert silent(project(wave)) == ["a"], "nothing hears it"
+    assert silent(project(strand(stage("lfo", "w"), sources=()))) == []
+    assert silent(project(strand(stage("lfo", "w"), sources=(MidiSource(port="Keys"),))), AROUND) == ["a"]
+
+
+def test_what_only_an_action_starts_must_be_started_by_something():
+    for one in (strand(sources=(WALK,)), strand(stage("arpeggiator", "s", starts="action"))):
+        (found,) = check_paths(project(one), stage_facts)
+        assert "no hookup starts it" in found.reason
+        starts = Hookup(id="h", control="note", number=36, target="s", action="start")
+        assert silent(project(one, hookups=(starts,))) == []
+        assert silent(project(one), Surroundings(playing=False, passed={"a": {"in": 3, "s": 3, "out": 3}})) == []
+
+
+@pytest.mark.parametrize(
+    ("one", "hookup"),
+    [
+        (strand(muted=True), Hookup(id="h", target="a", action="mute")),
+        (strand(muted=True), Hookup(id="h", target="a", param="muted")),
+        (strand(stage("chance", "c", percent=0)), Hookup(id="h", target="c", action="bypass")),
+        (strand(sources=(generator("steps", "s", bypass=True),)), Hookup(id="h", target="s", action="bypass")),
+    ],
+)
+def test_what_a_hookup_turns_over_is_not_silent_for_good(one, hookup):
+    hooked = project(one, hookups=(hookup,))
+    assert check_piece(hooked, Surroundings()) == [] and check_piece(project(one), Surroundings())
+    muted = project(one, hookups=(msgspec.structs.replace(hookup, muted=True),))
+    assert check_piece(muted, Surroundings())
+    assert silent(hooked, Surroundings(playing=True)) == ["a"], "while it runs it is known how things stand"
+
+
+def test_a_strand_that_a_section_wakes_is_silent_only_where_none_does():
+    wakes = Held(target="a", param="muted", value=False)
+    sections = (Section(id="calm", name="Calm"), Section(id="storm", name="Storm", holds=(wakes,)))
+    asleep = project(strand(muted=True), strand(strand_id="b", muted=True), sections=sections)
+    assert [found.strand for found in check_piece(asleep, Surroundings())] == ["b"]
+
+
+def test_what_hookups_and_sections_are_tied_to_must_be_there():
+    hookups = (
+        Hookup(id="a", name="Wheel", target="gone", param="semitones"),
+        Hookup(id="b", target="t", param="wobble"),
+        Hookup(id="c", target="gone", action="mute"),
+        Hookup(id="d", target="t", action="pattern-next"),
+        Hookup(id="e", control="stage", stage="gone", param="tempo"),
+        Hookup(id="f", control="stage", stage="t", param="tempo"),
+        Hookup(id="g"),
+        Hookup(id="fine", target="t", param="semitones"),
+        Hookup(id="good", action="play"),
+    )
+    holds = (Held(target="gone", param="muted", value=True), Held(param="tempo", value=90.0))
+    one = project(strand(stage("transpose", "t")), hookups=hookups, sections=(Section(id="s", name="S", holds=holds),))
+    words = list(loose_ends(one))
+    assert [text.split("”")[0].split("“")[1] for text in words] == ["Wheel", "b", "c", "d", "e", "f", "g", "S"]
+    assert words[0] == "The hookup “Wheel” does nothing: “gone” is not there."
+    assert words[1] == "The hookup “b” does nothing: Transpose in A has no setting “wobble”."
+    assert "“Next pattern” cannot be done with Transpose in A" in words[3]
+    assert words[-1] == "The section “S” holds a value for nothing: “gone” is not there."
 
 
 def test_a_solo_elsewhere_is_a_break():

@@ -1,15 +1,80 @@
-"""What the path check asks of stages, answered from their declarations."""
+"""What the path check asks of stages, answered from their declarations; and what no part of a document answers to."""
 
 from __future__ import annotations
 
-from arpegon.core.document.model import Stage
-from arpegon.core.document.path_check import StageFacts
+from collections.abc import Iterator
+
+from arpegon.core.document.model import Held, Hookup, Project, Stage
+from arpegon.core.document.path_check import Break, StageFacts, Surroundings, check_paths
 from arpegon.core.processing.parameters import with_defaults
+from arpegon.processors.bases.modulator import Modulator
+from arpegon.processors.holding import within
 from arpegon.processors.registry import processor_class
+from arpegon.processors.targets import ACTIONS, actions_on, declared, is_there, name_of
 
 
 def stage_facts(stage: Stage) -> StageFacts:
-    """The label of a stage, and why nothing can come out of it, if so."""
+    """The label of a stage, why nothing can come out of it, if so, and what it waits for."""
     processor = processor_class(stage.kind)
     values = with_defaults(processor.params, stage.params)
-    return StageFacts(processor.label, processor.swallows(values), processor.waits_for_clock(values))
+    return StageFacts(
+        processor.label,
+        processor.swallows(values),
+        processor.waits_for_clock(values),
+        waits_for_action=values.get("starts") == "action",
+        lets_values=processor.lets_values(values),
+        moves=issubclass(processor, Modulator),
+    )
+
+
+def check_piece(document: Project, around: Surroundings) -> list[Break]:
+    """The first break of each strand that sounds nowhere in the piece: in no section, where it has some."""
+    found = [check_paths(within(document, section), stage_facts, around) for section in document.sections or [None]]
+    silent = [{one.strand for one in breaks} for breaks in found]
+    everywhere = set.intersection(*silent)
+    return [one for one in found[0] if one.strand in everywhere]
+
+
+def loose_ends(document: Project) -> Iterator[str]:
+    """In sentences, what hookups and sections are tied to that is not there."""
+    for hookup in document.hookups:
+        reason = _hookup_is_loose(document, hookup)
+        if reason:
+            yield f"The hookup “{hookup.name or hookup.id}” does nothing: {reason}."
+    for section in document.sections:
+        for held in section.holds:
+            if not is_there(document, held.place):
+                yield f"The section “{section.name}” holds a value for nothing: {_missing(document, held)}."
+
+
+def _hookup_is_loose(document: Project, hookup: Hookup) -> str | None:
+    if hookup.control == "stage":
+        found = document.find_stage(hookup.stage)
+        if found is None:
+            return f"“{hookup.stage}”, which moves it, is not there"
+        if not stage_facts(found[1]).moves:
+            return f"“{hookup.stage}”, which moves it, makes no values"
+    if hookup.action:
+        return _action_is_loose(document, hookup)
+    if not hookup.param:
+        return "it is tied to nothing"
+    return None if declared(document, hookup) is not None else _missing(document, hookup)
+
+
+def _action_is_loose(document: Project, hookup: Hookup) -> str | None:
+    action = ACTIONS[hookup.action]
+    if not action.on:
+        return None
+    where = name_of(document, hookup.target)
+    if not hookup.target or where is None:
+        return f"“{hookup.target}” is not there"
+    if hookup.action not in actions_on(document, hookup.target):
+        return f"“{action.label}” cannot be done with {where}"
+    return None
+
+
+def _missing(document: Project, tied: Hookup | Held) -> str:
+    where = name_of(document, tied.target)
+    if tied.target and where is None:
+        return f"“{tied.target}” is not there"
+    return f"{where or 'the project'} has no setting “{tied.param}”"

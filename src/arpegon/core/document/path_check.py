@@ -22,7 +22,7 @@ from arpegon.core.document.model import (
     StrandSource,
 )
 from arpegon.core.document.routing import taken_somewhere
-from arpegon.core.notes.taps import rolls_of
+from arpegon.core.notes.taps import IN, rolls_of
 from arpegon.core.theory.pitch import written
 
 SILENT_DB = -90.0
@@ -50,6 +50,12 @@ class StageFacts(msgspec.Struct, frozen=True):
     label: str
     swallows: str | None = None
     waits_for_clock: bool = False
+    waits_for_action: bool = False
+    """Whether only an action starts it."""
+    lets_values: bool = False
+    """Whether it lets controllers and the like through, where it swallows all notes."""
+    moves: bool = False
+    """Whether it makes values by itself."""
 
 
 class Surroundings(msgspec.Struct, frozen=True):
@@ -103,22 +109,43 @@ def _sources(project: Project, strand: Strand, facts: Facts, around: Surrounding
         for other in project.strands
         for destination in other.destinations
     )
-    found = [_source(project, source, facts, around) for source in strand.sources]
+    found = [_source(project, strand, source, facts, around) for source in strand.sources]
     if None in found or fed_by_others:
         return
+    if not strand.sources and any(facts(stage).moves for stage in strand.stages if not stage.bypass):
+        return  # it is there for the values that it makes by itself
     for place, (reason, mend) in enumerate(one for one in found if one is not None):
         yield Break(strand.id, "source", reason, place=place, mend=mend)
     yield Break(strand.id, "source", "it has no source", mend="add-source")
 
 
-def _source(project: Project, source: AnySource, facts: Facts, around: Surroundings) -> tuple[str, str] | None:
+def _is_turned(project: Project, target: str, param: str, around: Surroundings) -> bool:
+    """Whether a hookup may turn a setting over; asked only where it is not known how things stand now."""
+    action = "mute" if param == "muted" else param
+    return around.playing is None and any(
+        hookup.target == target and (hookup.param == param or hookup.action == action) and not hookup.muted
+        for hookup in project.hookups
+    )
+
+
+def _is_started(project: Project, stage_id: str) -> bool:
+    """Whether a hookup starts what waits for an action."""
+    return any(
+        hookup.target == stage_id and hookup.action in ("start", "start-stop") and not hookup.muted
+        for hookup in project.hookups
+    )
+
+
+def _source(
+    project: Project, strand: Strand, source: AnySource, facts: Facts, around: Surroundings
+) -> tuple[str, str] | None:
     """Why a source brings nothing, and the remedy."""
     if isinstance(source, GeneratorSource):
-        return _generator(source, facts, around)
+        return _generator(project, strand, source, facts, around)
     if source.low_key > source.high_key or source.low_velocity > source.high_velocity:
         return "its source's zone is empty", "open-zone"
     if isinstance(source, AudioSource):
-        return _audio(source, facts, around)
+        return _audio(project, source, facts, around)
     if isinstance(source, ClipSource):
         file = source.playing_file
         if not file:
@@ -142,20 +169,28 @@ def _rests(label: str) -> tuple[str, str]:
     return f"its {label} is set to rest", "wake-source"
 
 
-def _generator(source: GeneratorSource, facts: Facts, around: Surroundings) -> tuple[str, str] | None:
+def _generator(
+    project: Project, strand: Strand, source: GeneratorSource, facts: Facts, around: Surroundings
+) -> tuple[str, str] | None:
     known = facts(source.stage)
-    if source.bypass:
+    if source.bypass and not _is_turned(project, source.id, "bypass", around):
         return _rests(known.label)
     if known.swallows is not None:
         return f"{known.label}: {known.swallows}", ""
+    if known.waits_for_action and not around.passed.get(strand.id, {}).get(IN) and not _is_started(project, source.id):
+        return _unstarted(known.label), ""
     if known.waits_for_clock and around.playing is False:
         return _standing(known.label, around)
     return None
 
 
-def _audio(source: AudioSource, facts: Facts, around: Surroundings) -> tuple[str, str] | None:
+def _unstarted(label: str) -> str:
+    return f"{label} waits for an action, and no hookup starts it"
+
+
+def _audio(project: Project, source: AudioSource, facts: Facts, around: Surroundings) -> tuple[str, str] | None:
     label = facts(source.stage).label
-    if source.bypass:
+    if source.bypass and not _is_turned(project, source.id, "bypass", around):
         return _rests(label)
     if source.file:
         if source.file in around.missing_clips:
@@ -174,10 +209,12 @@ def _standing(label: str, around: Surroundings) -> tuple[str, str]:
 
 
 def _strand(project: Project, strand: Strand, facts: Facts, around: Surroundings) -> Iterator[Break]:
-    if strand.muted:
+    if strand.muted and not _is_turned(project, strand.id, "muted", around):
         where = f" in “{around.section}”" if (strand.id, "muted") in around.held else ""
         yield Break(strand.id, "strand", f"it is muted{where}", mend="unmute-strand")
-    if not project.audible(strand):
+    solo = [one.id for one in project.strands if one.solo]
+    turned = any(_is_turned(project, one, "solo", around) for one in (strand.id, *solo))
+    if not strand.muted and not project.audible(strand) and not turned:
         yield Break(strand.id, "strand", "another strand is solo", mend="end-solo")
 
 
@@ -190,6 +227,12 @@ def _stages(project: Project, strand: Strand, facts: Facts, around: Surroundings
         if stage.bypass:
             continue
         known = facts(stage)
+        if known.swallows is not None and known.lets_values and _joins_others(project, strand):
+            return
+        if _is_turned(project, stage.id, "bypass", around):
+            continue
+        if known.waits_for_action and not any(passed.values()) and not _is_started(project, stage.id):
+            yield Break(strand.id, "stage", _unstarted(known.label), stage=stage.id)
         if known.swallows is not None:
             yield Break(strand.id, "stage", f"{known.label}: {known.swallows}", stage=stage.id, mend="bypass")
         if known.waits_for_clock and around.playing is False:
@@ -202,6 +245,29 @@ def _stages(project: Project, strand: Strand, facts: Facts, around: Surroundings
             yield Break(strand.id, "stage", reason, stage=stage.id, mend="bypass")
 
 
+def _joins_others(project: Project, strand: Strand) -> bool:
+    """Whether what it sends meets another strand's notes: then it may well be there for its controllers alone."""
+    taken = any(
+        isinstance(source, StrandSource) and source.strand == strand.id
+        for other in project.strands
+        for source in other.sources
+    )
+    others = {_where(one) for other in project.strands if other.id != strand.id for one in other.destinations}
+    return taken or any(
+        isinstance(one, StrandDestination) or _where(one) in others for one in strand.destinations if not one.muted
+    )
+
+
+def _where(destination: AnyDestination) -> tuple[str, str]:
+    """The kind and name of a destination."""
+    match destination:
+        case InstrumentDestination():
+            return "instrument", destination.instrument
+        case PortDestination():
+            return "port", destination.port
+    return "strand", destination.strand
+
+
 def _destinations(project: Project, strand: Strand, facts: Facts, around: Surroundings) -> Iterator[Break]:
     if not strand.destinations:
         feeds = any(
@@ -209,7 +275,8 @@ def _destinations(project: Project, strand: Strand, facts: Facts, around: Surrou
             for other in project.strands
             for source in other.sources
         )
-        if not feeds:
+        hooked = {hookup.stage for hookup in project.hookups if hookup.control == "stage" and not hookup.muted}
+        if not feeds and not any(stage.id in hooked for stage in strand.stages):
             yield Break(strand.id, "destination", "it has no destination", mend="add-destination")
         return
     found = [_destination(project, strand, one, around) for one in strand.destinations]

@@ -128,6 +128,11 @@ class Processor:
         return None
 
     @classmethod
+    def lets_values(cls, values: Mapping[str, Any]) -> bool:
+        """Whether controllers and the like pass on purpose where no note does."""
+        return False
+
+    @classmethod
     def waits_for_clock(cls, values: Mapping[str, Any]) -> bool:
         """Whether nothing comes out with these values while the transport stands still."""
         return False

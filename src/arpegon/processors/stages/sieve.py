@@ -118,6 +118,12 @@ class Sieve(NoteGate):
         return None
 
     @classmethod
+    def lets_values(cls, values: Mapping[str, Any]) -> bool:
+        named = set(values["kinds"]) - {"notes", "poly"}
+        passing = named if values["action"] == "pass" else set(KINDS) - {"notes", "poly"} - named
+        return bool(passing)
+
+    @classmethod
     def caption(cls, values: Mapping[str, Any]) -> str:
         verb = "no" if values["action"] == "block" else "only"
         names = " ".join(KINDS[kind] for kind in values["kinds"]) or "nothing"
