@@ -301,7 +301,7 @@ def test_sections_in_files_come_back_and_what_is_gone_stays():
     [
         ({"bars": 0}, "bars of section “a” cannot be 0: it takes 1 to 128"),
         ({"then": "never"}, "sections[0].then"),
-        ({"holds": [{"param": "tempo", "value": "fast"}]}, "section “a”: Tempo (tempo) cannot be 'fast'"),
+        ({"holds": [{"param": "tempo", "value": "fast"}]}, "section “a”: Tempo (tempo) cannot be “fast”"),
         ({"holds": [{"target": "walk", "param": "pattern", "value": 1}] * 2}, "“pattern of walk” stands twice"),
         ({"colour": "red"}, "unknown key “colour”"),
         ({"id": "b"}, "the section id “b” stands twice"),

@@ -104,7 +104,7 @@ DAMAGE = [
     ("[]", "not an Arpegon project"),
     ('{"format": "song"}', "not an Arpegon project"),
     (changed(version=4), "version 4"),
-    (changed(version="x"), "version 'x'"),
+    (changed(version="x"), "version “x”"),
     (changed(colour="red"), "unknown key “colour”"),
     (changed(tempo=0), "tempo"),
     (changed(tempo="fast"), "tempo"),

@@ -206,7 +206,7 @@ def test_a_pattern_without_steps_and_more_than_eight_are_refused():
         check_params(WORKS["steps"].params, {"patterns": [[{}], []]}, "here")
     with pytest.raises(ParameterError, match="up to 8 patterns"):
         check_params(WORKS["steps"].params, {"patterns": [[{}]] * 9}, "here")
-    with pytest.raises(ParameterError, match=r"pattern 1: Steps .steps., step 2: Note .note. cannot be 'H2'"):
+    with pytest.raises(ParameterError, match=r"pattern 1: Steps .steps., step 2: Note .note. cannot be “H2”"):
         check_params(WORKS["steps"].params, {"patterns": [[{}, {"note": "H2"}]]}, "here")
 
 

@@ -1,5 +1,6 @@
 """The one family of errors whose text is meant for the musician."""
 
+import json
 import re
 
 _LONGEST_SHOWN = 60
@@ -7,8 +8,11 @@ _LONGEST_SHOWN = 60
 
 
 def shown(value: object) -> str:
-    """A value as a sentence shows it: shortened where it is long."""
-    text = repr(value)
+    """A value as a sentence shows it: as files have it, and shortened where it is long."""
+    try:
+        text = f"“{value}”" if isinstance(value, str) else json.dumps(value, ensure_ascii=False)
+    except (TypeError, ValueError, RecursionError):
+        text = repr(value)
     return text if len(text) <= _LONGEST_SHOWN else f"{text[:_LONGEST_SHOWN]} …"
 
 

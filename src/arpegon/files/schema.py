@@ -10,13 +10,17 @@ import msgspec
 
 from arpegon.core.document.model import FORMAT, GENERATOR_SOURCES, VERSION, Project
 from arpegon.core.document.sections import MAX_BARS
-from arpegon.core.processing.parameters import NOTE_SCHEMA, Choice, Param
+from arpegon.core.processing.parameters import NOTE_SCHEMA, Choice, NoteKey, Param
 from arpegon.core.processing.processor import Processor
+from arpegon.core.theory.chords import CHORD_TYPES, STACKS
 from arpegon.core.theory.scales import ALIASES, SCALES
 from arpegon.core.time.clock import TEMPO_RANGE
+from arpegon.core.time.rhythm import NOTE_VALUES
 from arpegon.files.validation import INKS
 from arpegon.processors import GENERATORS, PROCESSORS, WORKS
 from arpegon.processors.registry import LISTENINGS
+from arpegon.processors.stages.pads import BOUNDS
+from arpegon.processors.targets import ACTIONS
 from arpegon.sound import SOUNDS
 
 _DIALECT = "https://json-schema.org/draft/2020-12/schema"
@@ -48,6 +52,7 @@ def project_schema() -> dict[str, Any]:
     ink = {"type": "integer", "minimum": 0, "maximum": INKS - 1}
     components["Strand"]["properties"]["ink"] = {"oneOf": [ink, {"type": "null"}], "default": None}
     components["Key"]["properties"]["scale"] = {"enum": [*SCALES, *ALIASES], "default": "ionian"}
+    components["Hookup"]["properties"]["action"] |= {"enum": ["", *ACTIONS]}
     components["Section"]["properties"]["bars"] |= {"minimum": 1, "maximum": MAX_BARS}
     components["Stage"] = _stage_schema()
     for kind, processor in GENERATORS.items():
@@ -117,7 +122,60 @@ def processors_page() -> str:
     lines += ["", "## Scales", "", "| name | intervals in semitones |", "|---|---|"]
     lines += [f"| `{scale.name}` | {' '.join(map(str, scale.intervals))} |" for scale in SCALES.values()]
     aliases = ", ".join(f"`{alias}` for `{name}`" for alias, name in ALIASES.items())
-    return "\n".join([*lines, "", f"Also read: {aliases}.", ""])
+    lines += ["", f"Also read: {aliases}.", "", *_note_values(), "", *_chords(), "", *_actions(), ""]
+    return "\n".join(lines)
+
+
+def _note_values() -> list[str]:
+    return [
+        "## Note values",
+        "",
+        "In the order in which a hookup goes over them, which is also how its output range counts them (from 0):",
+        f"{', '.join(f'`{value}`' for value in NOTE_VALUES)}.",
+        "",
+        "`T` is a triplet, `D` dotted. Any fraction of 1, 2, 4 … 64, any number of bars up to 99, and `5 in 4`",
+        "(five steps in four beats) are read as well.",
+    ]
+
+
+def _chords() -> list[str]:
+    stacks = [f"| `{name}` | {' '.join(str(1 + degree) for degree in degrees)} |" for name, degrees in STACKS.items()]
+    return [
+        "## Chords",
+        "",
+        "A pad of *Chord* has these fields; those that are left out are as said.",
+        "",
+        *("| field | takes | what it is |", "|---|---|---|"),
+        f"| `trigger` | {_A_NOTE} | The key that plays it. It must be there. |",
+        "| `root`, `quality` | a note name, and a quality as below | A chord by name; where left out `C`, `major`. |",
+        "| `degree`, `stack` | 1 to 12, and a stack as below | A chord of the key, which moves with it; `triad`. |",
+        *(f"| `{name}` | {low} to {high} | {_PAD_WORDS[name]}; 0. |" for name, (low, high) in BOUNDS.items()),
+        "| `group` | a name | What its tile shows, so that pads that belong together are seen. |",
+        "",
+        *("| quality | intervals in semitones |", "|---|---|"),
+        *(f"| `{name}` | {' '.join(map(str, tones))} |" for name, tones in CHORD_TYPES.items()),
+        "",
+        *("| stack | degrees of the scale above its own |", "|---|---|"),
+        *stacks,
+    ]
+
+
+_A_NOTE = NoteKey(key="", label="", help="", default=0).range_text
+_PAD_WORDS = {"inversion": "How often its lowest note goes up an octave, or its highest down", "register": "Octaves"}
+_DONE_WITH = {"": "", "stage": "a stage or source", "pattern": "what has patterns", "strand": "a strand"}
+_DONE_WITH["start"] = "what an action starts"
+
+
+def _actions() -> list[str]:
+    return [
+        "## Actions of hookups",
+        "",
+        'A hookup reads `{"id": "h1", "control": "cc", "number": 20, "target": "s1", "param": "low"}`, or has an',
+        "`action` in the place of `param`: one of these.",
+        "",
+        *("| action | what it does | its `target` | its `value` |", "|---|---|---|---|"),
+        *(f"| `{name}` | {one.label} | {_DONE_WITH[one.on]} | {one.value.lower()} |" for name, one in ACTIONS.items()),
+    ]
 
 
 def _row(param: Param) -> str:
