@@ -1,4 +1,4 @@
-"""Transpose and Key map."""
+"""Transpose, Mirror and Key map."""
 
 from __future__ import annotations
 
@@ -11,6 +11,7 @@ from arpegon.core.processing.parameters import check_params
 from arpegon.core.theory.scales import SCALES, Key
 from arpegon.processors import PROCESSORS
 from arpegon.processors.stages.keymap import all_threads, fill_chord, fill_scale, only
+from arpegon.processors.stages.mirror import mirrored
 from arpegon.processors.stages.transpose import by_degrees, moved
 from building import notes, out_of, pitches, stage
 
@@ -74,3 +75,28 @@ def test_fills():
     assert fill_scale(inside, silent=True)[61] == [] and fill_scale(inside, silent=False)[61] == [60]
     assert fill_scale(inside, silent=True)[62] == [62]
     assert fill_chord((0, 4, 7))[60] == [60, 64, 67] and fill_chord((0, 4, 7))[125] == [125]
+
+
+# -- mirror ------------------------------------------------------------------------------------------
+
+
+def test_what_goes_up_comes_down():
+    assert pitches(out_of(stage("mirror", axis=62), played=notes(60, 62, 64, 69))) == [64, 62, 60, 55]
+    in_key = stage("mirror", way="key", axis=60, root="C", scale="ionian")
+    assert pitches(out_of(in_key, played=notes(60, 62, 64, 65, 67, 72, 61))) == [60, 59, 57, 55, 53, 48, 59]
+    dropped = out_of(stage("mirror", axis=120, outside="drop"), played=notes(100, 115))
+    assert pitches(dropped) == [125]
+    assert pitches(out_of(stage("mirror", axis=120), played=notes(100))) == [116]
+
+
+@given(NOTE, st.integers(30, 90), KEYS, st.sampled_from(["note", "key"]))
+def test_a_mirror_of_a_mirror_is_what_was_played(note, axis, key, way):
+    values = {"way": way, "axis": axis, "outside": "drop"}
+    if way == "key" and {note % 12, axis % 12} - set(key.pitch_classes):
+        return
+    there = mirrored(note, values, key)
+    if there is None:
+        return
+    assert mirrored(there, values, key) == note
+    assert way == "note" or there % 12 in key.pitch_classes
+    assert mirrored(axis, values, key) == axis

@@ -52,9 +52,12 @@ def test_each_of_velocity_timing_and_length_has_its_own_switch():
     assert only_time != played and [event.data2 for event in note_ons(only_time)] == [77] * 3
 
 
+PLAIN = {"scale": 100, "offset": 0}
+
+
 @given(st.integers(-100, 100).map(lambda share: share / 100))
 def test_a_curve_keeps_both_ends_and_rises(curve):
-    table = response({"mode": "curve", "curve": curve})
+    table = response(PLAIN | {"mode": "curve", "curve": curve})
     assert table[0] == 0 and table[127] == 127
     assert table == sorted(table)
     assert (table[64] >= 64) == (curve >= 0)
@@ -79,7 +82,7 @@ def test_a_drawn_line_and_one_value():
         out_of(stage("velocity", mode="points", points=[[20, 60], [100, 80]]), played=notes(60, velocity=60))
     )
     assert drawn[0].data2 == 70
-    assert response({"mode": "points", "points": [[20, 60], [100, 80]]})[10] == 60
+    assert response(PLAIN | {"mode": "points", "points": [[20, 60], [100, 80]]})[10] == 60
     fixed = note_ons(out_of(stage("velocity", mode="fixed", fixed=33), played=notes(60, 61, velocity=120)))
     assert [event.data2 for event in fixed] == [33, 33]
 
@@ -88,3 +91,22 @@ def test_a_drawn_line_and_one_value():
 def test_a_line_that_does_not_rise_in_what_comes_in_is_refused(points):
     with pytest.raises(ParameterError, match="Drawn line"):
         check_params(PROCESSORS["velocity"].params, {"points": points}, "here")
+
+
+@pytest.mark.parametrize(
+    ("values", "wanted"),
+    [
+        ({"scale": 50}, [1, 32, 64]),
+        ({"offset": 40}, [41, 104, 127]),
+        ({"scale": 50, "offset": 60}, [60, 92, 124]),
+        ({"scale": 200, "offset": -50}, [1, 78, 127]),
+        ({"scale": 0, "offset": 90}, [90, 90, 90]),
+    ],
+)
+def test_what_the_response_gives_is_scaled_and_moved(values, wanted):
+    played = [
+        event
+        for place, velocity in enumerate((1, 64, 127))
+        for event in (note_on(place, 0, 60, velocity), note_off(place + 0.5, 0, 60))
+    ]
+    assert [event.data2 for event in note_ons(out_of(stage("velocity", **values), played=played))] == wanted

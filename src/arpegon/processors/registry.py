@@ -14,6 +14,7 @@ from arpegon.processors.stages.channel import ChannelStage
 from arpegon.processors.stages.chord import Chord
 from arpegon.processors.stages.contour import Contour
 from arpegon.processors.stages.convert import Convert
+from arpegon.processors.stages.echo import Echo
 from arpegon.processors.stages.fan import Fan
 from arpegon.processors.stages.grid import Grid
 from arpegon.processors.stages.hold import Hold
@@ -22,6 +23,7 @@ from arpegon.processors.stages.keymap import KeyMap
 from arpegon.processors.stages.length import Length
 from arpegon.processors.stages.level_stages import Smooth, Stairs
 from arpegon.processors.stages.lfo import Lfo
+from arpegon.processors.stages.mirror import Mirror
 from arpegon.processors.stages.repeat import Repeat
 from arpegon.processors.stages.scale import ScaleStage
 from arpegon.processors.stages.sieve import Sieve
@@ -31,9 +33,9 @@ from arpegon.processors.stages.velocity import Velocity
 
 GROUPS: dict[str, tuple[type[Processor], ...]] = {
     "Touch": (Humanize, Velocity),
-    "Pitch": (ScaleStage, Transpose, KeyMap),
+    "Pitch": (ScaleStage, Transpose, Mirror, KeyMap),
     "Harmony": (Chord, Thin),
-    "Time": (Arpeggiator, Repeat, Grid, Length, Hold),
+    "Time": (Arpeggiator, Repeat, Echo, Grid, Length, Hold),
     "Controllers": (Convert, Fan, Stairs, Smooth, Lfo, Contour),
     "Traffic": (Sieve, Chance, ChannelStage),
 }

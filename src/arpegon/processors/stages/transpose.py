@@ -10,6 +10,14 @@ from arpegon.core.processing.parameters import Choice, Number, key_params
 from arpegon.core.processing.processor import NoteMapper
 from arpegon.core.theory.scales import Key, stage_key
 
+OUTSIDE = Choice(
+    key="outside",
+    label="Beyond the last note",
+    default="fold",
+    options={"fold": "fold back", "drop": "drop"},
+    help="What happens to notes that would leave the range of MIDI.",
+)
+
 
 class Transpose(NoteMapper):
     """Moves every note; degrees are steps of the key's scale.
@@ -32,13 +40,7 @@ class Transpose(NoteMapper):
             high=14,
             help="Steps within the scale, before semitones and octaves: 2 is a third that stays in the key.",
         ),
-        Choice(
-            key="outside",
-            label="Beyond the last note",
-            default="fold",
-            options={"fold": "fold back", "drop": "drop"},
-            help="What happens to notes that would leave the range of MIDI.",
-        ),
+        OUTSIDE,
         *key_params(follow=True),
     )
 
@@ -68,21 +70,31 @@ class Transpose(NoteMapper):
 
 def moved(note: int, values: Mapping[str, Any], key: Key) -> int | None:
     """Where a note goes; ``None`` where it is dropped."""
-    target = by_degrees(note, values["degrees"], key) + values["semitones"] + 12 * values["octaves"]
+    return kept(
+        by_degrees(note, values["degrees"], key) + values["semitones"] + 12 * values["octaves"], values["outside"]
+    )
+
+
+def kept(target: int, outside: str) -> int | None:
+    """A note within 0-127: what lies beyond is folded back by octaves, or dropped (``None``); see :data:`OUTSIDE`."""
     if 0 <= target <= 127:
         return int(target)
-    if values["outside"] == "drop":
+    if outside == "drop":
         return None
     return int(target % 12 if target < 0 else 127 - (127 - target) % 12)
+
+
+def degree_of(note: int, key: Key) -> tuple[int, int]:
+    """The degree of a scale at a note or beneath it, from 0 at the lowest tonic, and how far the note lies above it."""
+    octave, above = divmod(note - key.tonic, 12)
+    degree = max(place for place, interval in enumerate(key.intervals) if interval <= above)
+    return octave * len(key.intervals) + degree, above - key.intervals[degree]
 
 
 def by_degrees(note: int, degrees: int, key: Key) -> int:
     """A note moved by steps of a scale (not kept within 0-127)."""
     if not degrees:
         return note
-    intervals = key.intervals
-    octave, above = divmod(note - key.tonic, 12)
-    degree = max(place for place, interval in enumerate(intervals) if interval <= above)
-    rest = above - intervals[degree]
-    octaves, place = divmod(degree + degrees, len(intervals))
-    return key.tonic + 12 * (octave + octaves) + intervals[place] + rest
+    degree, rest = degree_of(note, key)
+    octave, place = divmod(degree + degrees, len(key.intervals))
+    return key.tonic + 12 * octave + key.intervals[place] + rest

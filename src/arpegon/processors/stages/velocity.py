@@ -16,7 +16,8 @@ class Velocity(Processor):
 
     A ``curve`` above 0 makes a light touch loud, one below 0 asks for a heavy one:
     out = 127 (in / 127)^(4^-curve). ``points`` are joined by straight lines, and what lies outside them takes the
-    nearest one. Then the accent of the stroke multiplies, and the result is kept between ``low`` and ``high``.
+    nearest one. That is scaled and moved by an offset. Then the accent of the stroke multiplies, and the result is kept
+    between ``low`` and ``high``.
     """
 
     kind = "velocity"
@@ -48,6 +49,16 @@ class Velocity(Processor):
             help="The line from what comes in to what goes out.",
         ),
         Number(key="fixed", label="Value", default=100, low=1, high=127, help="The velocity of every stroke."),
+        Number(
+            key="scale",
+            label="Scaled to",
+            default=100,
+            low=0,
+            high=200,
+            unit="%",
+            help="How much of what the response gives goes on: below 100 all strokes are softer and closer together.",
+        ),
+        Number(key="offset", label="Offset", default=0, low=-126, high=126, help="Added after that, to every stroke."),
         Number(key="low", label="Softest out", default=1, low=1, high=127, help="Nothing goes out softer than this."),
         Number(key="high", label="Loudest out", default=127, low=1, high=127, help="Nothing goes out louder."),
         Numbers(
@@ -107,12 +118,22 @@ class Velocity(Processor):
     @classmethod
     def caption(cls, values: Mapping[str, Any]) -> str:
         words = {"curve": f"touch {values['curve']:+g}", "points": "drawn", "fixed": f"always {values['fixed']}"}
-        text = words[values["mode"]].replace("-", "−")
+        text = words[values["mode"]]
+        if values["scale"] != 100:
+            text = f"{text} · {values['scale']} %"
+        if values["offset"]:
+            text = f"{text} {values['offset']:+d}"
+        text = text.replace("-", "−")
         return f"{text} · {len(values['accents'])} accents" if values["accents"] else text
 
 
 def response(values: Mapping[str, Any]) -> list[float]:
     """What each velocity 0-127 becomes, before accents and limits."""
+    scale, offset = values["scale"] / 100.0, values["offset"]
+    return [value * scale + offset for value in _curve(values)]
+
+
+def _curve(values: Mapping[str, Any]) -> list[float]:
     if values["mode"] == "fixed":
         return [float(values["fixed"])] * 128
     if values["mode"] == "curve":

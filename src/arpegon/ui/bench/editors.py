@@ -15,13 +15,14 @@ from arpegon.ui.bench.controller_editors import (
 from arpegon.ui.bench.editor import StageEditor
 from arpegon.ui.bench.humanize_editor import HumanizeEditor
 from arpegon.ui.bench.listen_editors import HitsEditor, PitchEditor
-from arpegon.ui.bench.pitch_editors import KeyMapEditor, TransposeEditor
+from arpegon.ui.bench.pitch_editors import KeyMapEditor, MirrorEditor, TransposeEditor
 from arpegon.ui.bench.rebound_editor import ReboundEditor
 from arpegon.ui.bench.rings_editor import RingsEditor
 from arpegon.ui.bench.scale_editor import ScaleEditor
 from arpegon.ui.bench.steps_editor import StepsEditor
 from arpegon.ui.bench.stroke_editors import (
     ChanceEditor,
+    EchoEditor,
     GridEditor,
     HoldEditor,
     LengthEditor,
@@ -36,10 +37,12 @@ EDITORS: dict[str, type[StageEditor]] = {
     "velocity": VelocityEditor,
     "scale": ScaleEditor,
     "transpose": TransposeEditor,
+    "mirror": MirrorEditor,
     "keymap": KeyMapEditor,
     "chord": ChordEditor,
     "thin": ThinEditor,
     "arpeggiator": ArpeggiatorEditor,
+    "echo": EchoEditor,
     "grid": GridEditor,
     "length": LengthEditor,
     "hold": HoldEditor,

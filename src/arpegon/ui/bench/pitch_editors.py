@@ -1,4 +1,4 @@
-"""The editors of Transpose and Key map: two facing keyboards and the threads between them."""
+"""The editors of Transpose, Mirror and Key map: two facing keyboards and the threads between them."""
 
 from __future__ import annotations
 
@@ -15,6 +15,7 @@ from arpegon.core.theory.scales import SCALES, Key, pitch_classes, stage_key
 from arpegon.engine.wire.protocol import Passed
 from arpegon.files.keymap_csv import load_keymap, save_keymap
 from arpegon.processors.stages.keymap import TEMPLATE, all_threads, fill_chord, fill_scale, only
+from arpegon.processors.stages.mirror import mirrored
 from arpegon.processors.stages.transpose import moved
 from arpegon.ui.bench.editor import StageEditor, strokes
 from arpegon.ui.controls.facing_keys import FacingKeys
@@ -74,6 +75,29 @@ class TransposeEditor(FacingEditor):
             note: [] if (target := moved(note, values, key)) is None else [target] for note in range(128)
         }
         self.keys.show_threads(threads)
+
+
+class MirrorEditor(FacingEditor):
+    """Where every key lands on the other side, drawn as threads that cross at the axis."""
+
+    def build(self) -> None:
+        self.add_keys()
+        self.keys.setToolTip("Keys played above, notes that sound below.")
+        self.side.addWidget(self.captioned("way"))
+        self.side.addWidget(self.control("axis"))
+        self.side.addWidget(self.captioned("outside"))
+        self.side.addWidget(self.control("follow_key"))
+        self.side.addLayout(self.grid("root", "scale"))
+
+    def show_values(self, values: dict[str, Any]) -> None:
+        in_key = values["way"] == "key"
+        for name in ("root", "scale"):
+            self.controls[name].setEnabled(in_key and not values["follow_key"])
+        self.controls["follow_key"].setEnabled(in_key)
+        key = stage_key(values, self.session.project.key)
+        self.keys.show_threads(
+            {note: [] if (target := mirrored(note, values, key)) is None else [target] for note in range(128)}
+        )
 
 
 class KeyMapEditor(FacingEditor):

@@ -1,4 +1,4 @@
-"""The editors of Thin, Chance, Hold, Length, Grid and Repeat: keys as they were held, and what sounded for them."""
+"""The editors of Thin, Chance, Hold, Length, Grid, Echo, Repeat: keys as they were held, and what sounded for them."""
 
 from __future__ import annotations
 
@@ -113,6 +113,26 @@ class GridEditor(StrokeEditor):
         self.word.setText(
             f"Nothing is moved back in time: what is later than its catch waits for the line after.{waits}"
         )
+
+
+class EchoEditor(StrokeEditor):
+    """The strokes above, what comes again below."""
+
+    def add_controls(self) -> None:
+        self.side.addLayout(self.grid("repeats", "rate", "fade", "move"))
+        self.side.addWidget(self.captioned("move_by"))
+        self.side.addWidget(self.control("dry"))
+        self.side.addWidget(self.control("follow_key"))
+        self.side.addLayout(self.grid("root", "scale"))
+
+    def show_values(self, values: dict[str, Any]) -> None:
+        in_key = bool(values["move"]) and values["move_by"] == "degrees"
+        self.controls["move_by"].setEnabled(bool(values["move"]))
+        for name in ("root", "scale"):
+            self.controls[name].setEnabled(in_key and not values["follow_key"])
+        self.controls["follow_key"].setEnabled(in_key)
+        last = round(100 * (values["fade"] / 100.0) ** values["repeats"])
+        self.word.setText(f"The last repeat is struck at {last} % of the key.")
 
 
 class RepeatEditor(StrokeEditor):

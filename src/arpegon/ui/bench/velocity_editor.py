@@ -32,7 +32,7 @@ class VelocityEditor(StageEditor):
         row.addWidget(self.curve, 0, Qt.AlignmentFlag.AlignTop)
         column = QVBoxLayout()
         column.setSpacing(8)
-        for key in ("curve", "fixed", "low", "high"):
+        for key in ("curve", "fixed", "scale", "offset", "low", "high"):
             column.addWidget(self.control(key))
         column.addStretch(1)
         row.addLayout(column, 1)
