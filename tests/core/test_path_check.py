@@ -171,13 +171,15 @@ def test_what_hookups_and_sections_are_tied_to_must_be_there():
         Hookup(id="e", control="stage", stage="gone", param="tempo"),
         Hookup(id="f", control="stage", stage="t", param="tempo"),
         Hookup(id="g"),
+        Hookup(id="i", tap="a/gone", param="tempo"),
+        Hookup(id="j", tap="a/t", param="tempo"),
         Hookup(id="fine", target="t", param="semitones"),
         Hookup(id="good", action="play"),
     )
     holds = (Held(target="gone", param="muted", value=True), Held(param="tempo", value=90.0))
     one = project(strand(stage("transpose", "t")), hookups=hookups, sections=(Section(id="s", name="S", holds=holds),))
     words = list(loose_ends(one))
-    assert [text.split("”")[0].split("“")[1] for text in words] == ["Wheel", "b", "c", "d", "e", "f", "g", "S"]
+    assert [text.split("”")[0].split("“")[1] for text in words] == ["Wheel", "b", "c", "d", "e", "f", "g", "i", "S"]
     assert words[0] == "The hookup “Wheel” does nothing: “gone” is not there."
     assert words[1] == "The hookup “b” does nothing: Transpose in A has no setting “wobble”."
     assert "“Next pattern” cannot be done with Transpose in A" in words[3]

@@ -20,7 +20,8 @@ from arpegon.engine.simulation import Engine
 from arpegon.files.midi import Clip
 from arpegon.files.project import format_project, parse_project
 from arpegon.processors import WORKS
-from arpegon.processors.targets import ACTIONS, declared, params_of, target_words
+from arpegon.processors.actions import ACTIONS, target_words
+from arpegon.processors.targets import declared, params_of
 from building import Recording, assert_whole, generator, note_ons, notes, pitches, project, stage, strand, working
 
 KNOB = Number(key="knob", label="Knob", default=64, low=0, high=127, help="A knob.")

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import pytest
 
-from arpegon.processors.targets import ACTIONS, actions_on, params_of
+from arpegon.processors.actions import ACTIONS, actions_on
+from arpegon.processors.targets import params_of
 from building import generator, project, stage, strand
 
 DOCUMENT = project(strand(stage("chord", "c"), sources=(generator("steps", "s"),)))

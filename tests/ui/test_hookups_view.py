@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import time
+
 import pytest
 from gestures import drag, drawn, settled, values_on_bench
 from PyQt6.QtCore import QPoint, QPointF, Qt
@@ -9,6 +11,7 @@ from PyQt6.QtTest import QTest
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import Hookup
+from arpegon.core.events import control
 from arpegon.ui.bench.controller_editors import MovesButton
 from arpegon.ui.bench.editors import EDITORS
 from arpegon.ui.model.hookup_words import control_words
@@ -228,3 +231,56 @@ def test_the_menu_of_targets_walks_the_whole_project(window, on_bench):
         if action.text() in ("Bypass", "Register"):
             action.trigger()
     assert taken == [("chord", "", "bypass"), ("chord", "register", "")]
+
+
+def test_single_values_are_in_menus_that_are_filled_when_they_are_opened(window, on_bench):
+    on_bench("arpeggiator", patterns=[[{"play": "next"}, {"play": "rest"}]])
+    taken = []
+    project = window.session.project
+    menu = target_menu(project, window, lambda *what: taken.append(what))
+
+    def inner(menu, text):
+        found = next(action.menu() for action in menu.actions() if action.text() == text)
+        found.aboutToShow.emit()
+        return found
+
+    strand = project.strands[0]
+    values = inner(inner(inner(menu, strand.name), f"Arpeggiator in {strand.name}"), "One value of …")
+    step = inner(inner(inner(values, "Patterns"), "1"), "2")
+    assert [action.text() for action in step.actions()] == ["Octave", "Velocity", "Length", "Chance"]
+    next(action for action in step.actions() if action.text() == "Velocity").trigger()
+    assert taken == [("arpeggiator", "patterns.1.2.velocity", "")]
+    rows = inner(inner(inner(inner(menu, strand.name), "One value of …"), "Destinations"), "1")
+    assert {action.text() for action in rows.actions()} == {"Muted", "Channel"}
+
+
+def test_a_control_is_taken_from_a_place_in_a_strand(window, on_bench):
+    on_bench("chord")
+    session = window.session
+    strand = session.project.strands[0]
+    project, one = edits.add_hookup(session.project, Hookup(id="h", number=20, target="chord", param="register"))
+    session.edit("x", project)
+    window.show_view("Hookups")
+    editor = window.hookups.editor
+    editor.show_hookup(one)
+    editor.feed.chosen.emit(f"tap:{strand.id}/in")
+    assert session.project.hookup(one).tap == f"{strand.id}/in" and not editor.passes.isVisibleTo(editor)
+    assert editor.feed.value() == f"tap:{strand.id}/in"
+    assert f"enters {strand.name}" in editor.title.text()
+    editor.feed.chosen.emit("surface")
+    assert session.project.hookup(one).tap == "" and session.project.hookup(one).feed == "surface"
+    editor.control.chosen.emit("velocity")
+    assert editor.title.text().startswith("velocity of keys")
+
+
+def test_a_knob_on_one_step_shows_in_the_pattern_while_it_moves(window, on_bench, qtbot):
+    on_bench("arpeggiator", patterns=[[{"play": "next"}, {"play": "next"}]])
+    session = window.session
+    hooked = Hookup(id="h", number=20, target="arpeggiator", param="patterns.1.2.velocity", out_low=0.0, out_high=1.0)
+    session.edit("x", edits.add_hookup(session.project, hooked)[0])
+    session.feed(control(time.monotonic(), 0, 20, 0))
+    qtbot.waitUntil(
+        lambda: session.hooking.live("arpeggiator").get("patterns", [[{}, {}]])[0][1].get("velocity") == 0.0
+    )
+    qtbot.waitUntil(lambda: session.project.find_stage("arpeggiator")[1].params["patterns"][0][1].get("velocity") == 0)
+    assert session.hooking.live("arpeggiator") == {}

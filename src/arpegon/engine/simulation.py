@@ -29,7 +29,7 @@ from arpegon.engine.performance.players import Players, Room, TakePlayer
 from arpegon.engine.performance.sections import SectionPlayer
 from arpegon.files.audio import AudioFile
 from arpegon.files.midi import Clip
-from arpegon.processors.targets import Target
+from arpegon.processors.targets import Target, section_of
 
 Plans = list[tuple[Callable[[], float], Due]]
 """When something is due, in seconds, and what it then does."""
@@ -170,6 +170,7 @@ class Engine:
                 if self._injected:
                     inputs, self._injected = self._injected, {}
                     self.graph.push(inputs, self.now)
+                    self.hooks.signals(self.now)
             else:
                 break
         self._catch_up(until)
@@ -287,7 +288,7 @@ class Engine:
             DocumentError: the document cannot be worked out; the old one stays at work.
         """
         time = max(time, self.now)
-        before = self.overlay.document
+        before = self.graph.project
         project = self.overlay.laid_over(document)
         self.graph.apply(project, time, revision)
         self.overlay.use(document)
@@ -315,11 +316,17 @@ class Engine:
             self.set_params(name, found[1].params)
             self.graph.project = project
             return
+        before = self.graph.project
         if any(target != _TEMPO for target in targets):
             self.graph.apply(project, self.now)
             if any(name in self.audio for name, _ in targets):
                 self.audio.configure(project, self.now)
+            if any(project.strand(name) is not None for name, _ in targets):
+                self.players.follow(project, self.now)
+                self._plans = self._planning(project)
         self.graph.project = project
+        if any(section_of(project, name) is not None for name, _ in targets if name):
+            self.sections.configure(before, time)
         if _TEMPO in targets and not self.follower.on:
             self.set_tempo(time, project.tempo)
 

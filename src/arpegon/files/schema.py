@@ -18,9 +18,9 @@ from arpegon.core.time.clock import TEMPO_RANGE
 from arpegon.core.time.rhythm import NOTE_VALUES
 from arpegon.files.validation import INKS
 from arpegon.processors import GENERATORS, PROCESSORS, WORKS
+from arpegon.processors.actions import ACTIONS
 from arpegon.processors.registry import LISTENINGS
 from arpegon.processors.stages.pads import BOUNDS
-from arpegon.processors.targets import ACTIONS
 from arpegon.sound import SOUNDS
 
 _DIALECT = "https://json-schema.org/draft/2020-12/schema"

@@ -27,9 +27,10 @@ from arpegon.core.notes.takes import Take
 from arpegon.core.notes.taps import IN, OUT
 from arpegon.core.processing.parameters import check_params, check_pitch_class
 from arpegon.core.theory.scales import ALIASES, SCALES, Key
-from arpegon.core.time.clock import TEMPO_RANGE
+from arpegon.core.time.clock import MAX_METER_BEATS, METER_UNITS, TEMPO_RANGE
 from arpegon.processors import PROCESSORS, processor_class
-from arpegon.processors.targets import ACTIONS, holdable
+from arpegon.processors.actions import ACTIONS
+from arpegon.processors.targets import is_there, param_at
 from arpegon.sound import SOUNDS
 
 _replace = msgspec.structs.replace
@@ -79,8 +80,10 @@ def validated(project: Project) -> Project:
 
 def _check_meter(name: str, meter: tuple[int, int]) -> None:
     numerator, denominator = meter
-    if not 1 <= numerator <= 32 or denominator not in (1, 2, 4, 8, 16, 32):
-        raise DocumentError(f"{name} cannot be {numerator}/{denominator}: it takes 1 to 32 over 1, 2, 4, 8, 16 or 32.")
+    if not 1 <= numerator <= MAX_METER_BEATS or denominator not in METER_UNITS:
+        *others, last = METER_UNITS
+        allowed = f"1 to {MAX_METER_BEATS} over {', '.join(map(str, others))} or {last}"
+        raise DocumentError(f"{name} cannot be {numerator}/{denominator}: it takes {allowed}.")
 
 
 def _check_take(take: Take) -> None:
@@ -154,7 +157,7 @@ def _section(project: Project, section: Section) -> Section:
 
 def _held(project: Project, held: Held, where: str) -> Held:
     """A held value in normal form; one whose target is gone stays as it is."""
-    param = holdable(project, held.target).get(held.param)
+    param = param_at(project, held.place) if is_there(project, held.place) else None
     if param is None:
         return held
     return _replace(held, value=check_params((param,), {held.param: held.value}, where)[held.param])

@@ -6,11 +6,13 @@ from collections.abc import Iterator
 
 from arpegon.core.document.model import Held, Hookup, Project, Stage
 from arpegon.core.document.path_check import Break, StageFacts, Surroundings, check_paths
+from arpegon.core.notes.taps import IN, OUT
 from arpegon.core.processing.parameters import with_defaults
+from arpegon.processors.actions import ACTIONS, actions_on
 from arpegon.processors.bases.modulator import Modulator
 from arpegon.processors.holding import within
 from arpegon.processors.registry import processor_class
-from arpegon.processors.targets import ACTIONS, actions_on, declared, is_there, name_of
+from arpegon.processors.targets import declared, is_there, name_of
 
 
 def stage_facts(stage: Stage) -> StageFacts:
@@ -54,6 +56,12 @@ def _hookup_is_loose(document: Project, hookup: Hookup) -> str | None:
             return f"“{hookup.stage}”, which moves it, is not there"
         if not stage_facts(found[1]).moves:
             return f"“{hookup.stage}”, which moves it, makes no values"
+    if hookup.tap:
+        strand, _, place = hookup.tap.partition("/")
+        found_strand = document.strand(strand)
+        places = {IN, OUT, *(stage.id for stage in found_strand.stages)} if found_strand is not None else set()
+        if place not in places:
+            return f"there is no place “{hookup.tap}” in a strand, from which it is moved"
     if hookup.action:
         return _action_is_loose(document, hookup)
     if not hookup.param:

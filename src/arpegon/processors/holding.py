@@ -82,7 +82,7 @@ def _put_back(project: Project, other: Project, target: Target) -> Project:
     """The project with a value as another document has it; one that is left out there is left out."""
     name, key = target
     known = other.find_stage(name) if name else None
-    if known is None or key == "bypass":
+    if known is None or key == "bypass" or "." in key:
         return with_value(project, target, value_now(other, *target))
     params = known[1].params
 

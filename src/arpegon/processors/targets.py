@@ -1,56 +1,39 @@
-"""What hookups can be tied to: the parameters of everything, and the actions."""
+"""What can be turned, each by one address: by hookups, sections, and whoever else sets values while music plays.
+
+An address is the id of a stage, source, instrument, strand or section (empty: the project) and the name of one of its
+parameters, or of a part of one, counted from 1: ``deck-walk`` and ``patterns.2.3.note``, ``harbour`` and
+``destinations.1.muted``, ``storm`` and ``holds.1`` (see :mod:`arpegon.core.processing.parts`).
+"""
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any
 
 import msgspec
 
 from arpegon.core.document import edits
 from arpegon.core.document.hookup_values import HOOKABLE
-from arpegon.core.document.model import LEVEL_RANGE, Held, Hookup, Project
-from arpegon.core.processing.parameters import Number, Param, PitchClass, Switch, scale_param, with_defaults
-from arpegon.core.time.clock import TEMPO_RANGE
+from arpegon.core.document.model import LEVEL_RANGE, ClipSource, Held, Hookup, Project, Section, Strand
+from arpegon.core.document.sections import ENDS, MAX_BARS
+from arpegon.core.processing.parameters import (
+    Choice,
+    NoteKey,
+    Number,
+    Param,
+    Part,
+    PitchClass,
+    Switch,
+    scale_param,
+    with_defaults,
+)
+from arpegon.core.processing.parts import place_in, with_part
+from arpegon.core.time.clock import MAX_METER_BEATS, METER_UNITS, TEMPO_RANGE
 from arpegon.processors.registry import processor_class
+from arpegon.sound.sounds import SOUNDS
 
-
-class Action(msgspec.Struct, frozen=True):
-    """Something that can be done.
-
-    ``on`` is what it is done with: ``stage`` (one that holds patterns, or any), ``strand``, or nothing; ``window``
-    says that only the window can do it; ``value`` names the number that it takes, if any.
-    """
-
-    label: str
-    on: str = ""
-    window: bool = False
-    value: str = ""
-
-
-ACTIONS: dict[str, Action] = {
-    "play": Action("Play"),
-    "stop": Action("Stop"),
-    "play-stop": Action("Play or stop"),
-    "to-start": Action("To the start"),
-    "tap": Action("Tap the tempo"),
-    "record": Action("Record", window=True),
-    "keep": Action("Keep", window=True),
-    "all-off": Action("All off"),
-    "section": Action("Go to section", value="Section"),
-    "section-next": Action("Next section"),
-    "section-previous": Action("Previous section"),
-    "pattern-next": Action("Next pattern", on="pattern"),
-    "pattern-previous": Action("Previous pattern", on="pattern"),
-    "pattern": Action("Choose pattern", on="pattern", value="Pattern"),
-    "toss": Action("Toss", on="pattern", window=True),
-    "bypass": Action("Bypass", on="stage"),
-    "mute": Action("Mute", on="strand"),
-    "solo": Action("Solo", on="strand"),
-    "start": Action("Start", on="start", value="Rounds"),
-    "start-stop": Action("Start or stop", on="start", value="Rounds"),
-    "halt": Action("Stop it", on="start"),
-}
-"""Actions by their name in files."""
+Target = tuple[str, str]
+"""An address: the id of what is turned, and its parameter (or ``bypass``) or a part of one."""
 
 TEMPO = Number(
     key="tempo",
@@ -63,13 +46,30 @@ TEMPO = Number(
 )
 """The tempo of the project."""
 
-PROJECT_PARAMS: dict[str, Param] = {
-    "tempo": TEMPO,
-    "key_root": PitchClass(key="key_root", label="Key", default="C", help="The root of the project's key."),
-    "key_scale": scale_param(key="key_scale", label="Scale", default="ionian", help="The scale of the project's key."),
-}
-INSTRUMENT_PARAMS: dict[str, Param] = {
-    "level_db": Number(
+
+def _table(*params: Param) -> dict[str, Param]:
+    return {param.key: param for param in params}
+
+
+_CHANNEL = Number(key="channel", label="Channel", default=0, low=0, high=16, help="0 is all, or as it is played.")
+_MUTED = Switch(key="muted", label="Muted", default=False, help="Whether it is silent.")
+BYPASS = Switch(key="bypass", label="Bypass", default=False, help="Whether events pass it untouched.")
+
+PROJECT_PARAMS = _table(
+    TEMPO,
+    PitchClass(key="key_root", label="Key", default="C", help="The root of the project's key."),
+    scale_param(key="key_scale", label="Scale", default="ionian", help="The scale of the project's key."),
+    Number(key="meter_beats", label="Beats in a bar", default=4, low=1, high=MAX_METER_BEATS, help="Of the meter."),
+    Choice(
+        key="meter_unit",
+        label="Beats are",
+        default="4",
+        options={str(unit): f"1/{unit}" for unit in METER_UNITS},
+        help="The note value of a beat of the meter.",
+    ),
+)
+INSTRUMENT_PARAMS = _table(
+    Number(
         key="level_db",
         label="Level",
         default=0.0,
@@ -79,28 +79,45 @@ INSTRUMENT_PARAMS: dict[str, Param] = {
         unit="dB",
         help="How loud it is.",
     ),
-    "pan": Number(key="pan", label="Pan", default=0.0, low=-1.0, high=1.0, step=0.01, help="Left to right."),
-    "muted": Switch(key="muted", label="Muted", default=False, help="Whether it is silent."),
-}
-STRAND_PARAMS: dict[str, Param] = {
-    "muted": Switch(key="muted", label="Muted", default=False, help="Whether the strand is silent."),
-    "solo": Switch(key="solo", label="Solo", default=False, help="Whether only it sounds."),
-}
+    Number(key="pan", label="Pan", default=0.0, low=-1.0, high=1.0, step=0.01, help="Left to right."),
+    _MUTED,
+    _CHANNEL,
+    Choice(
+        key="sound",
+        label="Sound",
+        default="felt-piano",
+        options={sound.name: sound.label for sound in SOUNDS.values()},
+        help="What it sounds like.",
+    ),
+)
+STRAND_PARAMS = _table(
+    _MUTED,
+    Switch(key="solo", label="Solo", default=False, help="Whether only it sounds."),
+    Switch(key="along", label="Goes along", default=False, help="Whether what is played sounds beside what is made."),
+    Switch(key="plays_on", label="Plays on", default=False, help="Whether it goes on when the transport stops."),
+)
+SECTION_PARAMS = _table(
+    Number(key="bars", label="Bars", default=8, low=1, high=MAX_BARS, help="How long it is."),
+    Choice(key="then", label="Then", default="on", options=ENDS, help="What follows it."),
+)
+_ZONE = _table(
+    NoteKey(key="low_key", label="Lowest key", default=0, help="Where its zone begins."),
+    NoteKey(key="high_key", label="Highest key", default=127, help="Where its zone ends."),
+    Number(key="low_velocity", label="Softest", default=1, low=1, high=127, help="The softest stroke of its zone."),
+    Number(key="high_velocity", label="Loudest", default=127, low=1, high=127, help="The loudest stroke of its zone."),
+    _CHANNEL,
+)
+_DESTINATION = _table(_MUTED, _CHANNEL)
+_ROWS: dict[str, str] = {"sources": "source", "destinations": "destination"}
+"""The rows of a strand, and what one of them is called."""
 
 
-BYPASS = Switch(key="bypass", label="Bypass", default=False, help="Whether events pass it untouched.")
-
-Target = tuple[str, str]
-"""The id of a stage, source, instrument or strand (empty: the project), and one of its parameters (or ``bypass``)."""
-
-
-def declared(project: Project, hookup: Hookup) -> Param | None:
-    """The declaration of the parameter that a hookup sets; ``None`` where it is gone, or was never one."""
-    return params_of(project, hookup.target).get(hookup.param)
+# -- declarations ------------------------------------------------------------------------------------
 
 
 def params_of(project: Project, target: str) -> dict[str, Param]:
-    """The parameters that hookups can set in a stage, source, instrument or strand (empty: in the project)."""
+    """The whole parameters that hookups can set in a stage, source, instrument, strand or section (empty: in the
+    project)."""
     if not target:
         return PROJECT_PARAMS
     found = project.find_stage(target)
@@ -108,25 +125,208 @@ def params_of(project: Project, target: str) -> dict[str, Param]:
         return {param.key: param for param in processor_class(found[1].kind).params if isinstance(param, HOOKABLE)}
     if project.instrument(target) is not None:
         return INSTRUMENT_PARAMS
-    return STRAND_PARAMS if project.strand(target) is not None else {}
+    if project.strand(target) is not None:
+        return STRAND_PARAMS
+    return SECTION_PARAMS if section_of(project, target) is not None else {}
 
 
 def holdable(project: Project, target: str) -> dict[str, Param]:
-    """The parameters that sections can hold: all of a stage or source, whether it is bypassed, and what hookups set."""
+    """The whole parameters that sections can hold: all of a stage or source, whether it is bypassed, and what hookups
+    set. A section holds nothing of sections."""
     found = project.find_stage(target) if target else None
-    if found is None:
-        return params_of(project, target)
-    return {"bypass": BYPASS} | {param.key: param for param in processor_class(found[1].kind).params}
+    if found is not None:
+        return {"bypass": BYPASS} | {param.key: param for param in processor_class(found[1].kind).params}
+    return {} if target and section_of(project, target) is not None else params_of(project, target)
+
+
+def part_names(project: Project, target: str) -> Iterator[str]:
+    """The names of all parts that can be turned beside the whole parameters."""
+    found = project.find_stage(target) if target else None
+    if found is not None:
+        values = with_defaults(processor_class(found[1].kind).params, found[1].params)
+        for param in processor_class(found[1].kind).params:
+            yield from (f"{param.key}.{name}" for name in param.parts(values[param.key]))
+    strand = project.strand(target)
+    for row in _ROWS if strand is not None and found is None else ():
+        for number, one in enumerate(getattr(strand, row), start=1):
+            yield from (f"{row}.{number}.{key}" for key in _row_params(row, one))
+    section = section_of(project, target)
+    for number in range(1, len(section.holds) + 1) if section is not None else ():
+        yield f"holds.{number}"
+
+
+def param_at(project: Project, target: Target) -> Param | None:
+    """The declaration of what an address names; ``None`` where that is gone, or was never there."""
+    found = _found(project, target)
+    return None if found is None else found[0]
+
+
+def declared(project: Project, hookup: Hookup) -> Param | None:
+    """The declaration of the value that a hookup sets; ``None`` where it is gone, or cannot be turned."""
+    param = param_at(project, (hookup.target, hookup.param))
+    return param if isinstance(param, HOOKABLE) and hookup.param != "bypass" else None
 
 
 def is_there(project: Project, target: Target) -> bool:
     """Whether a document has what a section holds."""
-    return target[1] in holdable(project, target[0])
+    return section_of(project, target[0]) is None and param_at(project, target) is not None
+
+
+def section_of(project: Project, target: str) -> Section | None:
+    """The section with an id; what else bears it comes first."""
+    taken = project.find_stage(target) or project.instrument(target) or project.strand(target)
+    return None if taken else next((section for section in project.sections if section.id == target), None)
+
+
+def _found(project: Project, target: Target) -> Part | None:
+    """What an address names and what it is now."""
+    name, key = target
+    head, *rest = key.split(".")
+    strand = project.strand(name)
+    if head in _ROWS and strand is not None and project.find_stage(name) is None:
+        return _in_row(strand, head, rest)
+    section = section_of(project, name) if name else None
+    if section is not None and head == "holds":
+        return _held(project, section, rest)
+    whole = holdable(project, name).get(head) or params_of(project, name).get(head)
+    if whole is None:
+        return None
+    return whole.part(_whole(project, name, head), rest)
+
+
+def _row_params(row: str, one: Any) -> dict[str, Param]:
+    """What of a source or destination can be turned."""
+    if row == "destinations":
+        return _DESTINATION
+    if not isinstance(one, ClipSource):
+        return _ZONE
+    choice = Number(key="choice", label="Clip", default=1, low=1, high=len(one.files), help="Which of its clips plays.")
+    return {**_ZONE, "choice": choice}
+
+
+def _in_row(strand: Strand, row: str, names: list[str]) -> Part | None:
+    """A value of one of a strand's sources or destinations."""
+    place = place_in(names[0], getattr(strand, row)) if len(names) == 2 else None
+    if place is None:
+        return None
+    one = getattr(strand, row)[place]
+    param = _row_params(row, one).get(names[1])
+    if param is None:
+        return None
+    value = getattr(one, param.key)
+    if param is _CHANNEL:
+        value = 0 if value is None else value + 1
+    return msgspec.structs.replace(param, label=f"{_ROWS[row]} {names[0]}, {param.label.lower()}"), value
+
+
+def _held(project: Project, section: Section, names: list[str]) -> Part | None:
+    """What a section holds, as something that can be turned."""
+    place = place_in(names[0], section.holds) if len(names) == 1 else None
+    if place is None:
+        return None
+    held = section.holds[place]
+    param = param_at(project, held.place)
+    return None if param is None else (param, held.value)
+
+
+# -- values ------------------------------------------------------------------------------------------
+
+
+def _whole(project: Project, name: str, key: str) -> Any:
+    """The value of a whole parameter."""
+    if not name:
+        beats, unit = project.meter
+        settings = {"key_root": project.key.root, "key_scale": project.key.scale}
+        return {"tempo": project.tempo, **settings, "meter_beats": beats, "meter_unit": str(unit)}[key]
+    found = project.find_stage(name)
+    if found is not None and key == "bypass":
+        return found[1].bypass
+    if found is not None:
+        return with_defaults(processor_class(found[1].kind).params, found[1].params)[key]
+    one = project.instrument(name) or project.strand(name) or section_of(project, name)
+    value = getattr(one, key)
+    return (0 if value is None else value + 1) if key == "channel" else value
+
+
+def value_now(project: Project, target: str, key: str) -> Any:
+    """The value of an address in a document.
+
+    Raises:
+        KeyError: there is no such parameter or part.
+    """
+    found = _found(project, (target, key))
+    if found is None:
+        raise KeyError(key)
+    return found[1]
+
+
+def with_value(project: Project, target: Target, value: Any) -> Project:
+    """The document with one value set; an address that leads nowhere changes nothing."""
+    name, key = target
+    head, *rest = key.split(".")
+    if _found(project, target) is None:
+        return project
+    if head == "channel" or (rest and rest[-1] == "channel" and head in _ROWS):
+        value = None if value == 0 else value - 1
+    if head in _ROWS:
+        return edits.edit_strand(project, name, lambda strand: _with_in_row(strand, head, rest, value))
+    section = section_of(project, name) if name else None
+    if section is not None:
+        return edits.set_section(project, name, **_in_section(section, head, rest, value))
+    if rest:
+        value = with_part(_whole(project, name, head), rest, value)
+    if not name:
+        return edits.set_project(project, **_in_project(project, head, value))
+    if project.find_stage(name) is not None:
+        if head == "bypass":
+            return edits.set_bypass(project, name, value)
+        return edits.set_params(project, name, {head: value})
+    if project.instrument(name) is not None:
+        return edits.set_instrument(project, name, **{head: value})
+    return edits.set_strand(project, name, **{head: value})
+
+
+def _with_in_row(strand: Strand, row: str, names: list[str], value: Any) -> Strand:
+    ones = list(getattr(strand, row))
+    place = int(names[0]) - 1
+    ones[place] = msgspec.structs.replace(ones[place], **{names[1]: value})
+    return msgspec.structs.replace(strand, **{row: tuple(ones)})
+
+
+def _in_section(section: Section, head: str, names: list[str], value: Any) -> dict[str, Any]:
+    if head != "holds":
+        return {head: value}
+    holds = list(section.holds)
+    place = int(names[0]) - 1
+    holds[place] = msgspec.structs.replace(holds[place], value=value)
+    return {"holds": tuple(holds)}
+
+
+def _in_project(project: Project, key: str, value: Any) -> dict[str, Any]:
+    if key == "tempo":
+        return {"tempo": value}
+    if key.startswith("meter"):
+        beats, unit = project.meter
+        return {"meter": (value, unit) if key == "meter_beats" else (beats, int(value))}
+    root = value if key == "key_root" else project.key.root
+    scale = value if key == "key_scale" else project.key.scale
+    return {"key": type(project.key)(root, scale)}
+
+
+def differs(project: Project, other: Project, target: Target) -> bool:
+    """Whether two documents have different values for an address, or one of them has no such."""
+    try:
+        return bool(value_now(project, *target) != value_now(other, *target))
+    except KeyError:
+        return True
+
+
+# -- words -------------------------------------------------------------------------------------------
 
 
 def held_words(project: Project, held: Held) -> str | None:
     """What a section holds, in words: "Deck steps: muted"; ``None`` where it is gone."""
-    param = holdable(project, held.target).get(held.param)
+    param = param_at(project, held.place) if is_there(project, held.place) else None
     if param is None:
         return None
     where = name_of(project, held.target)
@@ -136,77 +336,8 @@ def held_words(project: Project, held: Held) -> str | None:
     return f"{label} {param.text(held.value)}"
 
 
-def value_now(project: Project, target: str, key: str) -> Any:
-    """The value of a parameter in a document.
-
-    Raises:
-        KeyError, AttributeError: there is no such parameter.
-    """
-    if not target:
-        return {"tempo": project.tempo, "key_root": project.key.root, "key_scale": project.key.scale}[key]
-    found = project.find_stage(target)
-    if found is not None and key == "bypass":
-        return found[1].bypass
-    if found is not None:
-        return with_defaults(processor_class(found[1].kind).params, found[1].params)[key]
-    return getattr(project.instrument(target) or project.strand(target), key)
-
-
-def with_value(project: Project, target: Target, value: Any) -> Project:
-    """The document with one value set."""
-    name, key = target
-    if not name:
-        if key == "tempo":
-            return edits.set_project(project, tempo=value)
-        root = value if key == "key_root" else project.key.root
-        scale = value if key == "key_scale" else project.key.scale
-        return edits.set_project(project, key=type(project.key)(root, scale))
-    if project.find_stage(name) is not None:
-        if key == "bypass":
-            return edits.set_bypass(project, name, value)
-        return edits.set_params(project, name, {key: value})
-    if project.instrument(name) is not None:
-        return edits.set_instrument(project, name, **{key: value})
-    return edits.set_strand(project, name, **{key: value})
-
-
-def differs(project: Project, other: Project, target: Target) -> bool:
-    """Whether two documents have different values for a parameter, or one of them has no such parameter."""
-    try:
-        return bool(value_now(project, *target) != value_now(other, *target))
-    except (KeyError, AttributeError):
-        return True
-
-
-def actions_on(project: Project, target: str) -> list[str]:
-    """The names of the actions that can be done with a part of the project, or with it as a whole (empty)."""
-    kinds = {""}
-    if project.find_stage(target) is not None:
-        params = params_of(project, target)
-        kinds = {"stage", *(["pattern"] if "pattern" in params else []), *(["start"] if "times" in params else [])}
-    elif target:
-        kinds = {"strand"} if project.strand(target) is not None else set()
-    return [name for name, action in ACTIONS.items() if action.on in kinds]
-
-
-def target_words(project: Project, hookup: Hookup) -> str | None:
-    """What a hookup is tied to, in words; ``None`` where that is gone."""
-    if hookup.action:
-        action = ACTIONS[hookup.action]
-        where = name_of(project, hookup.target) if action.on else None
-        if action.on and where is None:
-            return None
-        value = f" {hookup.value:g}" if action.value and hookup.value is not None else ""
-        return f"{action.label}{value}{f' · {where}' if where else ''}"
-    param = declared(project, hookup)
-    where = name_of(project, hookup.target)
-    if param is None or (hookup.target and where is None):
-        return None
-    return f"{param.label}{f' · {where}' if where else ''}"
-
-
 def name_of(project: Project, target: str) -> str | None:
-    """What a stage, source, instrument or strand is called; ``None`` for the project, and for what is gone."""
+    """What a stage, source, instrument, strand or section is called; ``None`` for the project, and for what is gone."""
     found = project.find_stage(target)
     if found is not None:
         return f"{processor_class(found[1].kind).label} in {found[0].name}"
@@ -214,4 +345,7 @@ def name_of(project: Project, target: str) -> str | None:
     if instrument is not None:
         return f"instrument {instrument.id}"
     strand = project.strand(target)
-    return strand.name if strand is not None else None
+    if strand is not None:
+        return strand.name
+    section = section_of(project, target)
+    return f"section {section.name}" if section is not None else None

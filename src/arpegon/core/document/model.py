@@ -263,19 +263,22 @@ class Hookup(Node, frozen=True, kw_only=True, omit_defaults=True):
     """A controller tied to a parameter or an action.
 
     ``number`` is that of the controller, note or program; ``channel`` ``None`` takes all; ``feed`` names where it
-    comes from (``surface``, ``midi:NAME``; empty: anywhere); ``stage`` is the LFO or contour of ``control`` ``stage``.
-    ``target`` is the id of a stage, source, instrument or strand (empty: the project), ``param`` one of its
-    parameters; or ``action`` is what is done with it, with a ``value`` where it needs one. Ranges may be reversed;
-    without an output range it is the whole one of the parameter.
+    comes from (``surface``, ``midi:NAME``; empty: anywhere); ``tap`` a place in a strand instead (``lamp/in``,
+    ``lamp/s2``: what leaves the stage ``s2``, ``lamp/out``). ``velocity`` is that of any key, ``cc14`` a controller and
+    the one 32 above it as one value; ``stage`` is the LFO or contour of ``control`` ``stage``. ``target`` and ``param``
+    are the address of what is set (empty ``target``: the project), which may be one value in a list, such as
+    ``patterns.2.3.note``; or ``action`` is what is done with the target, with a ``value`` where it needs one. Ranges
+    may be reversed; without an output range it is the whole one of the parameter.
     """
 
     id: str
     name: str = ""
-    control: Literal["cc", "note", "pressure", "poly", "bend", "program", "stage"] = "cc"
+    control: Literal["cc", "cc14", "note", "velocity", "pressure", "poly", "bend", "program", "stage"] = "cc"
     number: int = 0
     channel: int | None = None
     feed: str = ""
     stage: str = ""
+    tap: str = ""
     target: str = ""
     param: str = ""
     action: str = ""

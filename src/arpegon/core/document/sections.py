@@ -9,6 +9,8 @@ from arpegon.core.document.model import Project, Section
 from arpegon.core.time.clock import bar_beats
 
 MAX_BARS = 128
+ENDS = {"on": "goes on", "again": "again and again", "top": "back to the first", "stop": "stops"}
+"""What follows a section."""
 _NEAR = 1e-6
 
 

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
 from arpegon.core.errors import ParameterError
-from arpegon.core.processing.parameters import Param
+from arpegon.core.processing.parameters import Param, Part
+from arpegon.core.processing.parts import place_in
 
 
 class Entries(Param, frozen=True, kw_only=True):
@@ -45,6 +46,24 @@ class Entries(Param, frozen=True, kw_only=True):
     def field(self, key: str) -> Param:
         """The declaration of a field."""
         return next(field for field in self.fields if field.key == key)
+
+    def part(self, value: Any, names: Sequence[str]) -> Part | None:
+        if not names:
+            return self, value
+        place = place_in(names[0], value)
+        field = next((field for field in self.fields if field.key in names[1:2]), None)
+        if place is None or field is None:
+            return None
+        found = field.part(value[place].get(field.key, field.default), names[2:])
+        return None if found is None else (found[0].within(f"{self.what} {names[0]}"), found[1])
+
+    def parts(self, value: Any) -> Iterator[str]:
+        for number, entry in enumerate(value, start=1):
+            for field in self.fields:
+                inside = list(field.parts(entry.get(field.key, field.default)))
+                yield from (f"{number}.{field.key}.{name}" for name in inside)
+                if not inside:
+                    yield f"{number}.{field.key}"
 
     def text(self, value: Any) -> str:
         return f"{len(value)} {self.what}{'' if len(value) == 1 else 's'}" if value else f"no {self.what}s"

@@ -7,13 +7,14 @@ its file says. ``check`` returns the value in its one normal form or raises
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from math import isfinite, nan
-from typing import Any
+from typing import Any, Self
 
 import msgspec
 
 from arpegon.core.errors import ParameterError, shown
+from arpegon.core.processing.parts import OUT, place_in
 from arpegon.core.theory.pitch import SHARP_NAMES, ascii_name, parse_note, parse_pitch_class, pretty_name, written
 from arpegon.core.theory.scales import ALIASES, SCALES
 from arpegon.core.time.rhythm import normal_value
@@ -48,8 +49,33 @@ class Param(msgspec.Struct, frozen=True, kw_only=True):
         """The JSON Schema of the value."""
         raise NotImplementedError
 
+    def part(self, value: Any, names: Sequence[str]) -> Part | None:
+        """The declaration of a single value inside, and what it is now; ``None`` where there is none.
+
+        Args:
+            value: what the whole parameter is, checked.
+            names: what leads to the part (see :mod:`arpegon.core.processing.parts`); none: the whole.
+        """
+        return None if names else (self, value)
+
+    def parts(self, value: Any) -> Iterator[str]:
+        """The names of all single values inside, such as ``2.3.note``."""
+        return iter(())
+
+    def within(self, where: str) -> Self:
+        """The same as a part of another one: its label says where it is."""
+        label = self.label if self.label.startswith(_WHERE) else f"{self.label[:1].lower()}{self.label[1:]}"
+        return msgspec.structs.replace(self, label=f"{where}, {label}")
+
     def _refuse(self, value: Any) -> ParameterError:
         return ParameterError(f"{self.label} ({self.key}) cannot be {shown(value)}: it takes {self.range_text}.")
+
+
+_FINE_STEP = 0.01
+"""Between the values that one of a list of numbers takes, where they are not whole."""
+Part = tuple[Param, Any]
+"""The declaration of a single value, and what it is now."""
+_WHERE = ("pattern ", "step ", "ring ", "curve ", "pad ", "point ", "value ")
 
 
 class Number(Param, frozen=True, kw_only=True):
@@ -228,6 +254,27 @@ class Numbers(Param, frozen=True, kw_only=True):
         items = {"type": kind, "minimum": self.low, "maximum": self.high}
         return {"type": "array", "maxItems": self.most, "items": items}
 
+    def part(self, value: Any, names: Sequence[str]) -> Part | None:
+        if not names:
+            return self, value
+        place = place_in(names[0], value) if len(names) == 1 else None
+        if place is None:
+            return None
+        one = Number(
+            key=names[0],
+            label=f"value {names[0]}",
+            default=value[place],
+            help=self.help,
+            low=self.low,
+            high=self.high,
+            step=1 if self.whole else _FINE_STEP,
+            unit=self.unit,
+        )
+        return one, value[place]
+
+    def parts(self, value: Any) -> Iterator[str]:
+        return (str(number) for number in range(1, len(value) + 1))
+
 
 class NoteValue(Param, frozen=True, kw_only=True):
     """A note value such as ``"1/16"``, ``"1/8T"``, ``"1/4D"`` or ``"2 bars"``."""
@@ -325,6 +372,18 @@ class Points(Param, frozen=True, kw_only=True):
         number = {"type": "integer", "minimum": self.low, "maximum": self.high}
         point = {"type": "array", "items": number, "minItems": 2, "maxItems": 2}
         return {"type": "array", "maxItems": self.most, "items": point}
+
+    def part(self, value: Any, names: Sequence[str]) -> Part | None:
+        if not names:
+            return self, value
+        place = place_in(names[0], value) if len(names) == 2 and names[1] == OUT else None
+        if place is None:
+            return None
+        out = Number(key=OUT, label=f"point {names[0]}", default=self.low, help=self.help, low=self.low, high=self.high)
+        return out, value[place][1]
+
+    def parts(self, value: Any) -> Iterator[str]:
+        return (f"{number}.{OUT}" for number in range(1, len(value) + 1))
 
 
 class KeyThreads(Param, frozen=True, kw_only=True):

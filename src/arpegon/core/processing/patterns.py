@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
 from arpegon.core.errors import ParameterError
-from arpegon.core.processing.parameters import Choice, Number, Param, Switch
+from arpegon.core.processing.parameters import Choice, Number, Param, Part, Switch
+from arpegon.core.processing.parts import place_in
 
 MAX = 8
 CHANGES = {
@@ -41,6 +42,17 @@ class Patterns(Param, frozen=True, kw_only=True):
                 f"{self.label} ({self.key}), pattern {number + 1}: it has no {self.one.label.lower()}."
             )
         return checked
+
+    def part(self, value: Any, names: Sequence[str]) -> Part | None:
+        if not names:
+            return self, value
+        place = place_in(names[0], value)
+        found = None if place is None else self.one.part(value[place], names[1:])
+        return None if found is None else (found[0].within(f"pattern {names[0]}"), found[1])
+
+    def parts(self, value: Any) -> Iterator[str]:
+        for number, one in enumerate(value, start=1):
+            yield from (f"{number}.{name}" for name in self.one.parts(one))
 
     def text(self, value: Any) -> str:
         return "no pattern" if not value else "1 pattern" if len(value) == 1 else f"{len(value)} patterns"

@@ -8,6 +8,8 @@ TICKS = 960
 """Ticks in a quarter note, in positions and in the MIDI files that Arpegon writes."""
 
 TEMPO_RANGE = (20.0, 400.0)
+MAX_METER_BEATS = 32
+METER_UNITS = (1, 2, 4, 8, 16, 32)
 
 
 class Clock:

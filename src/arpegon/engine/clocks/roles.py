@@ -80,6 +80,12 @@ class AtWork(Protocol):
     def find(self, stage_id: str) -> Processor | None:
         """The processor of a stage or generator."""
 
+    def due(self) -> float:
+        """When a stage emits next of its own accord, in seconds."""
+
+    def listen(self, heard: Callable[[str, tuple[str, ...], Sequence[Event]], None] | None) -> None:
+        """Tell what passes every place of the strands."""
+
 
 class DirectOutput(Protocol):
     """The way straight to destinations, past all stages."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from itertools import count, groupby
 from typing import Protocol
 
@@ -23,6 +23,10 @@ from arpegon.engine.graph.nodes import StrandNode
 
 Inputs = dict[str, list[Event]]
 """Events of one push by the name of the feed they came from, such as ``"surface"`` or ``"midi:Keys"``."""
+
+
+Printed = Callable[[str, tuple[str, ...], Sequence[Event]], None]
+"""Takes what passes places of a strand."""
 
 
 class Outputs(Protocol):
@@ -55,6 +59,7 @@ class Graph:
         self, outputs: Outputs, seed: int | None = None, clock: Clock | None = None, endless: Clock | None = None
     ) -> None:
         self.outputs = outputs
+        self._printed: Printed = outputs.printed
         self.seed = seed
         self.clock = clock or Clock()
         self.endless = endless or self.clock
@@ -78,6 +83,17 @@ class Graph:
         self._watched = stage_id
         for node in self._order:
             self._set_steps(node)
+
+    def listen(self, heard: Printed | None) -> None:
+        """Tell someone beside the outputs what passes every place (``None``: nobody)."""
+        printed = self.outputs.printed
+
+        def both(strand: str, places: tuple[str, ...], events: Sequence[Event]) -> None:
+            printed(strand, places, events)
+            if heard is not None:
+                heard(strand, places, events)
+
+        self._printed = printed if heard is None else both
 
     def _set_steps(self, node: StrandNode, handover: Handover | None = None) -> None:
         letting_go = handover.lay(node) if handover is not None else ()
@@ -154,7 +170,7 @@ class Graph:
         return gathered if node.merging is None else node.merging.process(gathered)
 
     def _through(self, node: StrandNode, events: list[Event], inputs: Inputs, until: float) -> list[Event]:
-        printed = self.outputs.printed
+        printed = self._printed
         strand_id = node.strand.id
         along: list[Event] = []
         if node.along is not None:

@@ -3,46 +3,77 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any, Protocol
 
 from arpegon.core.document.hookup_values import Presses, TakeOver, next_value, share_in, share_of, value_at
 from arpegon.core.document.model import Hookup, Project
-from arpegon.core.events import BEND, CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, PROGRAM, Event
+from arpegon.core.events import BEND, CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, PROGRAM, SYSEX, Event
 from arpegon.core.processing.parameters import Param
 from arpegon.core.processing.values import TOP
 from arpegon.core.time.tapping import Taps
 from arpegon.engine.clocks.roles import AtWork, Transport
 from arpegon.engine.performance.overlay import Overlay
 from arpegon.engine.performance.sections import SectionPlayer
+from arpegon.processors.actions import ACTIONS
 from arpegon.processors.bases.modulator import Modulator
-from arpegon.processors.targets import ACTIONS, declared, value_now
+from arpegon.processors.targets import declared, value_now
 
-_KINDS = {CONTROL: "cc", NOTE_ON: "note", NOTE_OFF: "note", PRESSURE: "pressure", POLY_PRESSURE: "poly", BEND: "bend"}
-_KINDS[PROGRAM] = "program"
+_KINDS: dict[int, frozenset[str]] = {
+    CONTROL: frozenset({"cc", "cc14"}),
+    NOTE_ON: frozenset({"note", "velocity"}),
+    NOTE_OFF: frozenset({"note"}),
+    PRESSURE: frozenset({"pressure"}),
+    POLY_PRESSURE: frozenset({"poly"}),
+    BEND: frozenset({"bend"}),
+    PROGRAM: frozenset({"program"}),
+}
+"""The controls that an event may be."""
 _NUMBERED = frozenset({"cc", "note", "poly", "program"})
+_HALF = 32
+"""How far the low half of a controller of fourteen bits is above its high one."""
 _PRESSED = 0.5
 
 
 class _Hook:
     """One hookup and what is known of its control."""
 
-    __slots__ = ("hookup", "param", "presses", "takeover")
+    __slots__ = ("_high", "hookup", "param", "presses", "takeover")
 
     def __init__(self, hookup: Hookup, param: Param | None) -> None:
         self.hookup = hookup
         self.param = param
         self.presses = Presses()
         self.takeover = TakeOver()
+        self._high = 0
+        """The last high half of a controller of fourteen bits."""
 
-    def matches(self, feed: str, kind: str, event: Event) -> bool:
-        """Whether an event moves it."""
+    def matches(self, feed: str, event: Event) -> bool:
+        """Whether an event that comes in moves it."""
+        return self.hookup.tap == "" and self.hookup.feed in ("", feed) and self.is_moved_by(event)
+
+    def is_moved_by(self, event: Event) -> bool:
+        """Whether an event is its control, wherever it comes from."""
         one = self.hookup
-        if kind != one.control or one.muted:
+        if one.muted or event.status >= SYSEX or one.control not in _KINDS[event.status & 0xF0]:
             return False
-        if kind in _NUMBERED and event.data1 != one.number:
+        if one.control in _NUMBERED and event.data1 != one.number:
             return False
-        return one.channel in (None, event.channel) and one.feed in ("", feed)
+        if one.control == "cc14" and event.data1 not in (one.number, one.number + _HALF):
+            return False
+        return one.channel in (None, event.channel)
+
+    def value(self, event: Event) -> float:
+        """The value of its control, 0 ... 127; a bend at rest stands exactly in the middle."""
+        kind = event.status & 0xF0
+        if kind == BEND:
+            bits = event.data2 << 7 | event.data1
+            return 0.5 * TOP * (bits / 8192.0 if bits <= 8192 else 1.0 + (bits - 8192) / 8191.0)
+        if self.hookup.control == "cc14":
+            low = event.data1 != self.hookup.number
+            self._high = self._high if low else event.data2
+            return TOP * (self._high << 7 | (event.data2 if low else 0)) / 16383.0
+        return float(event.data1 if kind in (PRESSURE, PROGRAM) else event.data2)
 
 
 class Player(Transport, Protocol):
@@ -67,6 +98,10 @@ class Hooks:
         self._taps = Taps()
         self._sources: list[Modulator] = []
         """The LFOs and contours that are hooked up."""
+        self._taps_of: dict[str, list[_Hook]] = {}
+        """The hookups that listen to each tap."""
+        self._tapped: list[tuple[_Hook, Event]] = []
+        """What passed taps since the last :meth:`signals`, and what it moves."""
         self.moved: dict[str, float] = {}
         """The last value of each control that moved since it was asked, by hookup."""
         self.asked: list[str] = []
@@ -83,6 +118,11 @@ class Hooks:
             hook = known if known is not None and known.hookup == hookup else _Hook(hookup, None)
             hook.param = declared(document, hookup) if hookup.param else None
             self._hooks[hookup.id] = hook
+        self._taps_of = {}
+        for hook in self._hooks.values():
+            if hook.hookup.tap:
+                self._taps_of.setdefault(hook.hookup.tap, []).append(hook)
+        self._at_work.listen(self.heard if self._taps_of else None)
         self._sources = []
         for stage in {one.stage for one in document.hookups if one.control == "stage" and not one.muted}:
             processor = self._at_work.find(stage)
@@ -98,23 +138,35 @@ class Hooks:
 
     def found(self, feed: str, event: Event) -> list[_Hook]:
         """The hookups that an event moves."""
-        if not self._hooks or event.status >= 0xF0:
-            return []
-        kind = _KINDS.get(event.status & 0xF0, "")
-        return [hook for hook in self._hooks.values() if hook.matches(feed, kind, event)]
+        return [hook for hook in self._hooks.values() if hook.matches(feed, event)]
 
     def take(self, found: list[_Hook], event: Event) -> bool:
         """Let an event move what it was found to be tied to; whether it goes no further."""
         for hook in found:
-            self._move(hook, _value(event), event.time, event.status & 0xF0 == NOTE_OFF)
-        return not any(hook.hookup.passes for hook in found)
+            self._move(hook, hook.value(event), event.time, event.status & 0xF0 == NOTE_OFF)
+        # Keys whose velocity is a control are still played.
+        return not any(hook.hookup.passes or hook.hookup.control == "velocity" for hook in found)
 
     def due(self) -> float:
-        """When an LFO or contour that is hooked up looks at its value next."""
-        return min([processor.due() for processor in self._sources]) if self._sources else math.inf
+        """When something that is hooked up moves next by itself: an LFO or contour, or what passes a tap."""
+        soonest = min([processor.due() for processor in self._sources]) if self._sources else math.inf
+        if self._taps_of:
+            # A step falls once time has moved past it.
+            soonest = min(soonest, math.nextafter(self._at_work.due(), math.inf))
+        return soonest
+
+    def heard(self, strand: str, places: tuple[str, ...], events: Sequence[Event]) -> None:
+        """Events pass places in a strand; :meth:`signals` lets them move what they are tied to."""
+        for place in places:
+            hooks = self._taps_of.get(f"{strand}/{place}", ())
+            self._tapped += [(hook, event) for event in events for hook in hooks if hook.is_moved_by(event)]
 
     def signals(self, time: float) -> None:
-        """Let LFOs and contours move what they are tied to."""
+        """Let LFOs and contours, and what passed taps, move what they are tied to."""
+        if self._tapped:
+            tapped, self._tapped = self._tapped, []
+            for hook, event in tapped:
+                self._move(hook, hook.value(event), time, event.status & 0xF0 == NOTE_OFF)
         if not self._sources:
             return
         for hook in self._hooks.values():
@@ -284,12 +336,3 @@ _HELD: dict[str, Do] = {
 def _has_patterns(project: Project, hookup: Hookup) -> bool:
     """Whether the target of a hookup holds patterns."""
     return declared(project, Hookup(id="", target=hookup.target, param="pattern")) is not None
-
-
-def _value(event: Event) -> float:
-    """The value of a control, 0 ... 127; a bend at rest stands exactly in the middle."""
-    kind = event.status & 0xF0
-    if kind == BEND:
-        bits = event.data2 << 7 | event.data1
-        return 0.5 * TOP * (bits / 8192.0 if bits <= 8192 else 1.0 + (bits - 8192) / 8191.0)
-    return float(event.data1 if kind in (PRESSURE, PROGRAM) else event.data2)

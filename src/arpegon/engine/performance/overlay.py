@@ -5,6 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from typing import Any
 
+import msgspec
+
+from arpegon.core.document import edits
 from arpegon.core.document.model import Project
 from arpegon.engine.clocks.roles import AtWork, GoOn, Scheduler
 from arpegon.processors.targets import Target, differs, is_there, value_now, with_value
@@ -44,7 +47,14 @@ class Overlay:
 
     def over(self, stage: str, values: Mapping[str, Any]) -> Mapping[str, Any]:
         """The values of a stage with what stands over them."""
-        return {**values, **{key: value for (name, key), value in self._values.items() if name == stage}}
+        project = edits.edit_stage(
+            self._at_work.project, stage, lambda one: msgspec.structs.replace(one, params=dict(values))
+        )
+        for target, value in self._values.items():
+            if target[0] == stage:
+                project = with_value(project, target, value)
+        found = project.find_stage(stage)
+        return found[1].params if found is not None else values
 
     def put(self, target: Target, value: Any, passing: bool = False) -> None:
         """Set a value over the document."""

@@ -20,6 +20,8 @@ from arpegon.files.midi import Clip
 
 _CLICK_SECONDS = 0.04
 _NEAR = 1e-6
+_NOTHING = object()
+"""In the place of a clip, which may be ``None`` itself."""
 
 
 class Room(msgspec.Struct, frozen=True, eq=False):
@@ -43,6 +45,11 @@ class ClipPlayer:
         self._name = name
         self._source = source
         self._run = 0
+        self._asked = 0
+        self._waiting: object = _NOTHING
+        """The clip that takes over,"""
+        self._turns = math.inf
+        """and the beat on which it does: what falls there is its own."""
         self._use(clip)
         self._origin = 0.0
         """When its first bar falls: a beat of the timeline, or a time in seconds where it keeps its own tempo."""
@@ -50,6 +57,9 @@ class ClipPlayer:
     def start(self, beat: float) -> None:
         """Play on from a beat of the transport; while bars are counted before the start, clips wait."""
         self._run += 1
+        waiting = self._waiting
+        if waiting is not _NOTHING:
+            self._use(waiting if isinstance(waiting, Clip) else None)
         beat = max(0.0, beat)
         if self._source.begins == "bar":
             bar = self._bar()
@@ -66,6 +76,9 @@ class ClipPlayer:
         """Go on as another source says; another clip takes over when that source wants it to."""
         before, self._source = self._source, source
         anew = (before.begins, before.follow_tempo) != (source.begins, source.follow_tempo)
+        if clip is self._waiting and not anew:
+            return
+        self._wait_for(_NOTHING)
         if clip is self._clip and not anew:
             return
         if not self._line.clock.playing:
@@ -74,14 +87,18 @@ class ClipPlayer:
             self._take_over(clip, time)
         else:
             beat, bar = self._line.clock.beat_at(time), self._bar()
-            run = self._run
-            self._line.at_beat(
-                math.ceil(beat / bar - _NEAR) * bar,
-                lambda now: self._take_over(clip, now) if run == self._run else None,
-            )
+            self._wait_for(clip, math.ceil(beat / bar - _NEAR) * bar)
+            asked = self._asked
+            self._line.at_beat(self._turns, lambda now: self._take_over(clip, now) if asked == self._asked else None)
+
+    def _wait_for(self, clip: object, beat: float = math.inf) -> None:
+        """Have another clip take over on a beat; :data:`_NOTHING`: none any more."""
+        self._waiting, self._turns = clip, beat
+        self._asked += 1
 
     def _use(self, clip: Clip | None) -> None:
         self._clip = clip
+        self._wait_for(_NOTHING)
         self._own = clip.tempo_map if clip is not None else TempoMap()
         """Its own tempi."""
 
@@ -133,7 +150,7 @@ class ClipPlayer:
             self._room.scheduler.at_time(self._origin + seconds, play)
 
     def _play(self, run: int, round_: int, place: int, time: float) -> None:
-        if run != self._run or self._clip is None:
+        if run != self._run or self._clip is None or self._line.clock.beat_at(time) >= self._turns - _NEAR:
             return
         events = self._clip.events
         together: list[Event] = []
@@ -192,9 +209,15 @@ class Players:
         self._room = room
         self._transport = transport
         self._players: dict[str, tuple[Timeline, ClipPlayer | ClickPlayer]] = {}
+        self._clips: Mapping[str, Clip] = {}
+
+    def follow(self, project: Project, time: float) -> None:
+        """Take over the sources of a document whose clips are those of the one before."""
+        self.configure(project, self._clips, time)
 
     def configure(self, project: Project, clips: Mapping[str, Clip], time: float) -> None:
         """Take over the sources of a document, and the clips that it names."""
+        self._clips = clips
         wanted: dict[str, tuple[Strand, ClipSource | ClickSource]] = {}
         for strand in project.strands:
             for place, source in enumerate(strand.sources):
@@ -205,8 +228,10 @@ class Players:
             self._players.pop(name)[1].stop(time)
         for name, (strand, source) in wanted.items():
             clip = clips.get(source.playing_file) if isinstance(source, ClipSource) else None
+            line = self._transport.endless if strand.plays_on else self._transport.transport
+            if name in self._players and self._players[name][0] is not line:
+                self._players.pop(name)[1].stop(time)
             if name not in self._players:
-                line = self._transport.endless if strand.plays_on else self._transport.transport
                 self._add(name, source, clip, line, time)
                 continue
             player = self._players[name][1]

@@ -47,7 +47,7 @@ class SectionPlayer:
     def configure(self, before: Project, time: float) -> None:
         """Take over the sections of the document, after the one ``before``; what changed in the one that holds is set
         at once."""
-        document = self._overlay.document
+        document = self._at_work.project
         if not document.sections and not before.sections:
             return
         if self.wanted is not None:
@@ -61,7 +61,7 @@ class SectionPlayer:
     def placed(self, beat: float, time: float) -> None:
         """The transport was set to a beat."""
         self.wanted = None
-        self._begin(section_at(self._overlay.document, beat), beat, time, anew=True)
+        self._begin(section_at(self._at_work.project, beat), beat, time, anew=True)
 
     def on_halt(self) -> None:
         """The transport stopped: what was asked for is forgotten."""
@@ -69,14 +69,14 @@ class SectionPlayer:
 
     def go(self, place: int, time: float) -> None:
         """Go to a section: on the next bar line while the transport runs, else now. There may be no such section."""
-        if not 0 <= place < len(self._overlay.document.sections):
+        if not 0 <= place < len(self._at_work.project.sections):
             return
         clock = self._transport.clock
         if clock.playing:
             self.wanted = place
             self._turn = max(0.0, self._next_line(clock.beat_at(time)))
         else:
-            self._transport.locate(time, starts(self._overlay.document)[place])
+            self._transport.locate(time, starts(self._at_work.project)[place])
 
     def due(self) -> float:
         """When another section begins, in seconds; infinity where none does, as things are."""
@@ -86,13 +86,13 @@ class SectionPlayer:
         """Begin what is due."""
         beat, line = self._turn, self._transport.clock.time_at(self._turn)
         place, self.wanted = self.wanted, None
-        jumps = place is not None or self._overlay.document.sections[self.place].then in ("again", "top")
+        jumps = place is not None or self._at_work.project.sections[self.place].then in ("again", "top")
         if place is None:
-            place = following(self._overlay.document, self.place)
+            place = following(self._at_work.project, self.place)
         if place is None:
             self._stop(time)
         elif jumps:
-            beat = starts(self._overlay.document)[place]
+            beat = starts(self._at_work.project)[place]
             self._begin(place, beat, line, anew=True)
             self._transport.jump(time, line, beat)
         else:
@@ -100,7 +100,7 @@ class SectionPlayer:
 
     def _stop(self, time: float) -> None:
         """The transport stops after a section, and rests where the next one begins; after the last, at the start."""
-        after, document = self.place + 1, self._overlay.document
+        after, document = self.place + 1, self._at_work.project
         self._transport.halt(time)
         if self._at_work.project.on_stop == "stay":
             self._transport.locate(time, starts(document)[after] if after < len(document.sections) else 0.0)
@@ -111,7 +111,7 @@ class SectionPlayer:
         ``anew`` sets also what it held before, whatever became of it.
         """
         self.place = place
-        held = held_values(self._overlay.document, self._overlay.document.sections[place] if place >= 0 else None)
+        held = held_values(self._at_work.project, self._at_work.project.sections[place] if place >= 0 else None)
         before, self._held = self._held, held
         self._overlay.lay(
             {target: value for target, value in held.items() if anew or before.get(target, _NOTHING) != value},
@@ -123,11 +123,11 @@ class SectionPlayer:
 
     def _end(self, beat: float) -> float:
         """The beat on which something follows the section; past its end (it was cut short) the next bar line."""
-        last = self.place + 1 == len(self._overlay.document.sections)
-        if self.place < 0 or (last and self._overlay.document.sections[self.place].then == "on"):
+        last = self.place + 1 == len(self._at_work.project.sections)
+        if self.place < 0 or (last and self._at_work.project.sections[self.place].then == "on"):
             return math.inf
-        return max(starts(self._overlay.document)[self.place + 1], self._next_line(beat))
+        return max(starts(self._at_work.project)[self.place + 1], self._next_line(beat))
 
     def _next_line(self, beat: float) -> float:
-        bar = bar_beats(self._overlay.document.meter)
+        bar = bar_beats(self._at_work.project.meter)
         return (math.floor(beat / bar + _NEAR) + 1) * bar

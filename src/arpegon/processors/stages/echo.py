@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from functools import partial
 from typing import Any
 
 from arpegon.core.events import Event
@@ -83,20 +84,20 @@ class Echo(KeyBook):
             holder = next(self._numbers)
             holders.append(holder)
             again = Event(event.time + number * apart, event.status, note, min(127, velocity))
-            self.later(again.time, lambda now, out, holder=holder, again=again: self._repeat(holder, again, now, out))
+            self.later(again.time, partial(self._repeat, holder, again))
         self._waiting[strike] = apart, holders
 
     def on_note_off(self, strike: int, event: Event, out: list[Event]) -> None:
         self.ledger.stop(strike, event.time, event.data2, out)
         apart, holders = self._waiting.pop(strike, (0.0, []))
         for number, holder in enumerate(holders, start=1):
-            self.later(
-                event.time + number * apart,
-                lambda now, out, holder=holder: self.ledger.stop(holder, now, event.data2, out),
-            )
+            self.later(event.time + number * apart, partial(self._end, holder, event.data2))
 
     def _repeat(self, holder: int, note: Event, now: float, out: list[Event]) -> None:
         self.ledger.start(holder, (note.at(now),), out)
+
+    def _end(self, holder: int, release: int, now: float, out: list[Event]) -> None:
+        self.ledger.stop(holder, now, release, out)
 
     def _moved(self, note: int, number: int) -> int | None:
         """Where a repeat lies; ``None`` beyond the range of MIDI."""

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
 from arpegon.core.errors import ParameterError, shown
-from arpegon.core.processing.parameters import NOTE_SCHEMA, Param, check_pitch_class
-from arpegon.core.theory.chords import CHORD_TYPES, STACKS, stacked
+from arpegon.core.processing.parameters import NOTE_SCHEMA, Choice, Number, Param, Part, PitchClass, check_pitch_class
+from arpegon.core.processing.parts import place_in
+from arpegon.core.theory.chords import CHORD_TYPES, STACKS, TYPE_LABELS, stacked
 from arpegon.core.theory.pitch import note_name, parse_note, parse_pitch_class
 from arpegon.core.theory.scales import Key
 
@@ -16,6 +17,26 @@ BOUNDS = {"inversion": (-4, 4), "register": (-3, 3)}
 _KEYS = frozenset({"trigger", "group", "root", "quality", "degree", "stack", *BOUNDS})
 HOME = 48
 """Chords of pads stand on the root at or above this note (C3)."""
+
+
+_FIELDS: dict[str, Param] = {
+    field.key: field
+    for field in (
+        Number(key="degree", label="Degree", default=1, low=1, high=12, help="The degree of the key."),
+        Choice(
+            key="stack", label="Stack", default="triad", options={name: name for name in STACKS}, help="What is on it."
+        ),
+        PitchClass(key="root", label="Root", default="C", help="The root of its chord."),
+        Choice(
+            key="quality", label="Quality", default="major", options=TYPE_LABELS, help="The chord that stands on it."
+        ),
+        *(
+            Number(key=name, label=name.capitalize(), default=0, low=low, high=high, help="How its chord lies.")
+            for name, (low, high) in BOUNDS.items()
+        ),
+    )
+}
+"""What of a pad can be turned."""
 
 
 class Pads(Param, frozen=True, kw_only=True):
@@ -71,6 +92,24 @@ class Pads(Param, frozen=True, kw_only=True):
         except ParameterError as error:
             raise ParameterError(f"{where}: {error}") from None
         return checked
+
+    def part(self, value: Any, names: Sequence[str]) -> Part | None:
+        if not names:
+            return self, value
+        place = place_in(names[0], value) if len(names) == 2 else None
+        if place is None or names[1] not in self._fields(value[place]):
+            return None
+        field = _FIELDS[names[1]]
+        return field.within(f"pad {names[0]}"), value[place].get(field.key, field.default)
+
+    def parts(self, value: Any) -> Iterator[str]:
+        for number, pad in enumerate(value, start=1):
+            yield from (f"{number}.{name}" for name in self._fields(pad))
+
+    @staticmethod
+    def _fields(pad: Mapping[str, Any]) -> list[str]:
+        """What of a pad can be turned."""
+        return [*(("degree", "stack") if "degree" in pad else ("root", "quality")), *BOUNDS]
 
     def text(self, value: Any) -> str:
         return f"{len(value)} pads"

@@ -14,10 +14,10 @@ from arpegon.core.processing.entries import Entries
 from arpegon.core.processing.patterns import Patterns
 from arpegon.core.processing.processor import Context
 from arpegon.core.processing.values import READS, WRITES, curve, on_line, placed, stair
+from arpegon.processors.actions import target_words
 from arpegon.processors.stages.contour import MAX, Contour
 from arpegon.processors.stages.fan import MAX as MAX_CURVES
 from arpegon.processors.stages.lfo import Lfo
-from arpegon.processors.targets import target_words
 from arpegon.ui.bench.editor import StageEditor
 from arpegon.ui.bench.entry_panel import EntryPanel
 from arpegon.ui.bench.pattern_row import PatternRow

@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QGridLayout, QInputDialog, QMenu, QWidget
 from arpegon.core.document import edits
 from arpegon.core.document.model import Hookup
 from arpegon.core.events import control, note_off, note_on
-from arpegon.processors.targets import target_words
+from arpegon.processors.actions import target_words
 from arpegon.ui.controls import arrows
 from arpegon.ui.controls.hook_mark import paint_mark
 from arpegon.ui.look import theme

@@ -12,13 +12,14 @@ from arpegon.core.document.hookup_values import SILENCE_RANGE, bounds, steps_of
 from arpegon.core.document.model import Hookup, Project
 from arpegon.core.processing.parameters import Number, Param
 from arpegon.core.theory.pitch import written
-from arpegon.processors.targets import ACTIONS, declared, name_of, target_words
+from arpegon.processors.actions import ACTIONS, target_words
+from arpegon.processors.targets import declared, name_of
 from arpegon.ui.controls.choices import Picker, Segments, ToggleSwitch
 from arpegon.ui.controls.range_slider import RangeSlider
 from arpegon.ui.controls.slider import Slider
 from arpegon.ui.look import theme
 from arpegon.ui.look.plain import Label, unmarked
-from arpegon.ui.model.hookup_words import control_words, surface_name
+from arpegon.ui.model.hookup_words import control_words, surface_name, taps_of
 from arpegon.ui.model.session import Session
 from arpegon.ui.parts.end_editor import CHANNELS, channel_of
 from arpegon.ui.parts.parts_menu import target_menu
@@ -26,7 +27,9 @@ from arpegon.ui.parts.standard import caps, under_caption
 
 _CONTROLS = {
     "cc": "controller",
+    "cc14": "controller, 14 bit",
     "note": "note",
+    "velocity": "velocity of keys",
     "pressure": "pressure",
     "poly": "key pressure",
     "bend": "pitch bend",
@@ -47,7 +50,9 @@ _SILENCE = Number(
     unit="s",
     help="After so long without a value one above the middle is another press: some buttons never send their release.",
 )
-_BUTTONS = ("cc", "pressure", "poly", "bend")
+_BUTTONS = ("cc", "cc14", "pressure", "poly", "bend")
+_TAP = "tap:"
+"""Before the name of a tap, among the places where a control is."""
 
 
 class HookupEditor(QWidget):
@@ -103,8 +108,8 @@ class HookupEditor(QWidget):
         self.control.chosen.connect(lambda value: self._set("Control", control=value))
         self.channel = Picker({"": "any channel", **CHANNELS}, "The MIDI channel of the control.")
         self.channel.chosen.connect(lambda value: self._set("Channel", channel=channel_of(value)))
-        self.feed = Picker({}, "Where the control is: any input, or one of them.")
-        self.feed.chosen.connect(lambda value: self._set("Input", feed=value))
+        self.feed = Picker({}, "Where the control is: any input, one of them, or what passes a place in a strand.")
+        self.feed.chosen.connect(self._take_feed)
         self.stage = Picker({}, "Which LFO or contour.")
         self.stage.chosen.connect(lambda value: self._set("LFO or contour", stage=value))
         row = QHBoxLayout()
@@ -218,7 +223,7 @@ class HookupEditor(QWidget):
         if not self.name.hasFocus():
             self.name.setText(one.name)
         self.control.set_value(one.control)
-        numbered = one.control in ("cc", "note", "poly", "program")
+        numbered = one.control in ("cc", "cc14", "note", "poly", "program")
         by_stage = one.control == "stage"
         self.number.setVisible(numbered)
         self.number.set_value(one.number)
@@ -234,19 +239,22 @@ class HookupEditor(QWidget):
         self.way.set_value(one.way)
         self.curve.set_value(one.curve)
         self.takeover.set_value(one.takeover)
-        self.takeover_box.setVisible(one.way == "follow" and one.control in ("cc", "pressure", "bend"))
+        self.takeover_box.setVisible(one.way == "follow" and one.control in ("cc", "cc14", "pressure", "bend"))
         self.silence.setVisible(one.way in ("toggle", "trigger", "next") and one.control in _BUTTONS)
         self.silence.set_value(one.silence)
+        self.passes.setVisible(not by_stage and not one.tap and one.control != "velocity")
         self.passes.set_value(one.passes)
         self._show_ranges(one, declared(project, one) if one.param else None)
 
     def _show_pickers(self, one: Hookup, project: Project) -> None:
         feeds = {"": "any input", "surface": "play surface"}
         feeds |= {f"midi:{port}": port for port in self.session.ports.inputs}
-        if one.feed not in feeds:
-            feeds[one.feed] = f"{one.feed.removeprefix('midi:')} (not there)"
+        feeds |= {f"{_TAP}{tap}": f"what {words}" for tap, words in taps_of(project).items()}
+        place = f"{_TAP}{one.tap}" if one.tap else one.feed
+        if place not in feeds:
+            feeds[place] = f"{place.removeprefix('midi:').removeprefix(_TAP)} (not there)"
         self.feed.set_options(feeds)
-        self.feed.set_value(one.feed)
+        self.feed.set_value(place)
         stages = {stage.id: name_of(project, stage.id) or stage.id for _, stage in project.stages()}
         movers = {stage.id: stages[stage.id] for _, stage in project.stages() if stage.kind in ("lfo", "contour")} or {
             "": "no LFO or contour"
@@ -281,6 +289,12 @@ class HookupEditor(QWidget):
         if one is not None and any(getattr(one, key) != value for key, value in changes.items()):
             project = edits.set_hookup(self.session.project, one.id, **changes)
             self.session.edit(f"Hookup: {label}", project, f"{one.id}:{merge}" if merge else None)
+
+    def _take_feed(self, place: str) -> None:
+        if place.startswith(_TAP):
+            self._set("Place", tap=place.removeprefix(_TAP), feed="")
+        else:
+            self._set("Input", tap="", feed=place)
 
     def _put_range(self, which: str, low: float, high: float) -> None:
         one = self.hookup

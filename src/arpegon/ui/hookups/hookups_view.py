@@ -16,7 +16,7 @@ from arpegon.core.document import edits
 from arpegon.core.document.model import Hookup
 from arpegon.core.errors import ArpegonError
 from arpegon.files.hookup_sets import SUFFIX, load_set, save_set
-from arpegon.processors.targets import target_words
+from arpegon.processors.actions import target_words
 from arpegon.ui.controls.choices import ToggleSwitch
 from arpegon.ui.controls.scrolled import beside_editor, scrolled
 from arpegon.ui.hookups.hookup_editor import HookupEditor

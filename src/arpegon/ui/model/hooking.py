@@ -13,7 +13,8 @@ from arpegon.core.document.learning import Learner
 from arpegon.core.document.model import Hookup, Project
 from arpegon.core.processing.parameters import Switch
 from arpegon.engine.wire.protocol import Hooked
-from arpegon.processors.targets import declared, differs, target_words, with_value
+from arpegon.processors.actions import target_words
+from arpegon.processors.targets import declared, differs, holdable, params_of, value_now, with_value
 from arpegon.ui.model.hookup_words import control_words
 from arpegon.ui.model.timers import one_shot
 
@@ -77,7 +78,13 @@ class Hooking(QObject):
 
     def live(self, target: str) -> dict[str, Any]:
         """What hookups have set in a stage or source, over the document."""
-        return {key: value for (name, key), value in self.values.items() if name == target and key != "bypass"}
+        laid, heads = self.session.project, set()
+        for place, value in self.values.items():
+            if place[0] == target and place[1] != "bypass":
+                laid = with_value(laid, place, value)
+                heads.add(place[1].partition(".")[0])
+        whole = heads & (holdable(laid, target).keys() | params_of(laid, target).keys())
+        return {key: value_now(laid, target, key) for key in whole}
 
     def edited(self, before: Project) -> None:
         """The document was edited: a value that it now has otherwise stands under nothing any more."""

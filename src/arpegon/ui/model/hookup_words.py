@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from arpegon.core.document.model import Hookup, Project
+from arpegon.core.notes.taps import IN, OUT
 from arpegon.core.theory.pitch import written
 from arpegon.processors.targets import name_of
 
@@ -12,12 +13,23 @@ KNOB_CC, PAD_NOTE, PAD_CHANNEL = 20, 36, 9
 
 def surface_name(project: Project, hookup: Hookup) -> str:
     """What the control of a hookup is called on the play surface; empty where it has no name there."""
-    if hookup.feed not in ("", "surface"):
+    if hookup.tap or hookup.feed not in ("", "surface"):
         return ""
     names, first = (project.surface.knobs, KNOB_CC) if hookup.control == "cc" else (project.surface.pads, PAD_NOTE)
     place = hookup.number - first
     here = hookup.control in ("cc", "note") and 0 <= place < len(names)
     return names[place] if here else ""
+
+
+def taps_of(project: Project) -> dict[str, str]:
+    """Every place in a strand where a control may be taken, in words: "enters Lamp room"."""
+    found = {}
+    for strand in project.strands:
+        found[f"{strand.id}/{IN}"] = f"enters {strand.name}"
+        for stage in strand.stages:
+            found[f"{strand.id}/{stage.id}"] = f"leaves {name_of(project, stage.id)}"
+        found[f"{strand.id}/{OUT}"] = f"leaves {strand.name}"
+    return found
 
 
 def control_words(hookup: Hookup, project: Project | None = None) -> str:
@@ -27,6 +39,8 @@ def control_words(hookup: Hookup, project: Project | None = None) -> str:
     number = hookup.number
     names = {
         "cc": f"CC {number}",
+        "cc14": f"CC {number} and {number + 32}",
+        "velocity": "velocity of keys",
         "note": f"note {written(number)}",
         "pressure": "pressure",
         "poly": f"pressure on {written(number)}",
@@ -37,6 +51,8 @@ def control_words(hookup: Hookup, project: Project | None = None) -> str:
     words = names[hookup.control]
     if hookup.channel is not None and hookup.control != "stage":
         words += f", ch {hookup.channel + 1}"
+    if hookup.tap:
+        return f"{words}, {taps_of(project).get(hookup.tap, hookup.tap) if project is not None else hookup.tap}"
     port = hookup.feed.removeprefix("midi:")
     if hookup.feed.startswith("midi:") and port:
         words += f", {port}"

@@ -20,7 +20,7 @@ from arpegon.core.document import edits
 from arpegon.core.document.model import Held, Project, Section
 from arpegon.core.document.sections import MAX_BARS
 from arpegon.core.processing.parameters import Number, Param
-from arpegon.processors.targets import held_words, holdable, name_of, value_now
+from arpegon.processors.targets import held_words, name_of, param_at, value_now
 from arpegon.ui.controls.choices import Segments
 from arpegon.ui.controls.slider import Slider
 from arpegon.ui.look import theme
@@ -207,7 +207,7 @@ class HeldRow(QWidget):
         let_go: Callable[[str, str], None],
     ) -> None:
         super().__init__()
-        param = holdable(project, held.target).get(held.param)
+        param = param_at(project, held.place)
         self.gone = param is None
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)

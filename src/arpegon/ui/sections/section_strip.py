@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QSizePolicy, QToolT
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import Hookup, Section
+from arpegon.core.document.sections import ENDS
 from arpegon.processors.targets import held_words
 from arpegon.ui.controls import arrows
 from arpegon.ui.controls.elided import draw_elided
@@ -20,8 +21,6 @@ from arpegon.ui.look.plain import Tip, rich, tip, unmarked
 from arpegon.ui.model.session import Session
 
 HEIGHT = 35
-THEN = {"on": "goes on", "again": "again and again", "top": "back to the first", "stop": "stops"}
-"""What follows a section, in words."""
 _SIGNS = {"on": "", "again": "again", "top": "to the top", "stop": "stop"}
 _LEAST = 74
 _TOOLTIP_HOLDS = 8
@@ -170,7 +169,7 @@ class SectionRuler(Painted):
             + "<br>{}" * len(held),
             section.name,
             bars,
-            THEN[section.then],
+            ENDS[section.then],
             *held,
         )
 

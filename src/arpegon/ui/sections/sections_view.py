@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import Section
-from arpegon.core.document.sections import seconds_of
+from arpegon.core.document.sections import ENDS, seconds_of
 from arpegon.processors.targets import held_words
 from arpegon.ui.controls.scrolled import beside_editor, scrolled
 from arpegon.ui.look.plain import Label, tip
@@ -14,7 +14,6 @@ from arpegon.ui.model.session import Session
 from arpegon.ui.parts.when_seen import WhenSeen
 from arpegon.ui.sections.section_editor import SectionEditor
 from arpegon.ui.sections.section_list import SectionList, SectionRow
-from arpegon.ui.sections.section_strip import THEN
 
 
 class SectionsView(WhenSeen):
@@ -98,7 +97,7 @@ class SectionsView(WhenSeen):
             id=one.id,
             name=one.name,
             bars="1 bar" if one.bars == 1 else f"{one.bars} bars",
-            then="" if one.then == "on" else THEN[one.then],
+            then="" if one.then == "on" else ENDS[one.then],
             holds="  ·  ".join(held) or "as the project is",
         )
 
