@@ -71,4 +71,5 @@ def target_words(project: Project, hookup: Hookup) -> str | None:
     where = name_of(project, hookup.target)
     if param is None or (hookup.target and where is None):
         return None
-    return f"{param.label}{f' · {where}' if where else ''}"
+    label = f"{param.label[:1].upper()}{param.label[1:]}"
+    return f"{label}{f' · {where}' if where else ''}"

@@ -113,9 +113,10 @@ class HookupEditor(QWidget):
         self.stage = Picker({}, "Which LFO or contour.")
         self.stage.chosen.connect(lambda value: self._set("LFO or contour", stage=value))
         row = QHBoxLayout()
-        for widget in (self.control, self.channel, self.feed, self.stage):
+        for widget in (self.control, self.channel, self.stage):
             row.addWidget(widget, 1)
         column.addLayout(row)
+        column.addWidget(self.feed)
         self.number = Slider(_NUMBER, theme.ink(3))
         self.number.moved.connect(lambda value: self._set("Number", "number", number=int(value)))
         column.addWidget(self.number)
