@@ -92,7 +92,7 @@ class Engine:
         self.follower = ClockFollower(self)
         self.sender = ClockSender(self, outputs.port)
         self.overlay = Overlay(self, self.graph, self.go_on)
-        self.sections = SectionPlayer(self, self.overlay, self.graph)
+        self.sections = SectionPlayer(self, self.overlay, self.graph, self.graph)
         self.hooks = Hooks(self, self.overlay, self.sections, self.graph)
         self._plans = self._planning(Project())
 
@@ -295,7 +295,7 @@ class Engine:
         self.hooks.use(document)
         self.follower.configure(project.clock)
         self.sender.configure(project.clock.send, time)
-        if project.tempo != self.clock.tempo and not self.follower.on:
+        if project.tempo != self.clock.tempo and not self.follower.on and not self.sections.turns_tempo:
             self.set_tempo(time, project.tempo)
         self.audio.configure(project, time, sounds or {})
         self.players.configure(project, clips, time)
@@ -394,6 +394,11 @@ class Engine:
         """Go on at another tempo."""
         self.clock.set_tempo(time, tempo)
         self.endless.clock.set_tempo(time, tempo)
+
+    @property
+    def is_led(self) -> bool:
+        """Whether a clock from outside leads the tempo."""
+        return self.follower.on
 
     def _plays_on(self) -> bool:
         """Whether some strand goes on when the transport stops."""

@@ -151,6 +151,16 @@ def _check_hookup(hookup: Hookup) -> None:
 def _section(project: Project, section: Section) -> Section:
     where = f"section “{section.id}”"
     _within(f"bars of {where}", section.bars, 1, MAX_BARS)
+    _within(f"tempo_within of {where}", section.tempo_within, 0, MAX_BARS)
+    if section.tempo_to is not None:
+        _within(f"tempo_to of {where}", section.tempo_to, *TEMPO_RANGE)
+    for message in section.sends:
+        sent = f"of what {where} sends"
+        _within(f"channel {sent}", message.channel, 0, 15)
+        _within(f"number {sent}", message.number, 0, 127)
+        _within(f"value {sent}", message.value, 0, 127)
+        if message.bank is not None:
+            _within(f"bank {sent}", message.bank, 0, 16_383)
     _unique(f"held value of {where}", (" of ".join(filter(None, reversed(one.place))) for one in section.holds))
     return _replace(section, holds=tuple(_held(project, one, where) for one in section.holds))
 
@@ -160,6 +170,7 @@ def _held(project: Project, held: Held, where: str) -> Held:
     param = param_at(project, held.place) if is_there(project, held.place) else None
     if param is None:
         return held
+    param = _replace(param, key=held.param)
     return _replace(held, value=check_params((param,), {held.param: held.value}, where)[held.param])
 
 

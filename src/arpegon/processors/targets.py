@@ -98,6 +98,15 @@ STRAND_PARAMS = _table(
 )
 SECTION_PARAMS = _table(
     Number(key="bars", label="Bars", default=8, low=1, high=MAX_BARS, help="How long it is."),
+    Number(
+        key="tempo_within",
+        label="Comes to its tempo in",
+        default=0,
+        low=0,
+        high=MAX_BARS,
+        unit="bars",
+        help="From the tempo of before; 0 is at once.",
+    ),
     Choice(key="then", label="Then", default="on", options=ENDS, help="What follows it."),
 )
 _ZONE = _table(

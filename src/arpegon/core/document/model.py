@@ -311,6 +311,20 @@ class Held(Node, frozen=True, kw_only=True, omit_defaults=True):
         return self.target, self.param
 
 
+class Message(Node, frozen=True, kw_only=True, omit_defaults=True):
+    """A program change or a controller that a section sends when it begins, to all destinations of a strand."""
+
+    strand: str
+    kind: Literal["program", "cc"] = "program"
+    channel: int = 0
+    number: int = 0
+    """The program or controller."""
+    value: int = 0
+    """Of the controller."""
+    bank: int | None = None
+    """Of the program, 0 to 16383: sent before it, as two controllers; ``None``: none."""
+
+
 class Section(Node, frozen=True, kw_only=True, omit_defaults=True):
     """A part of the piece: its bars, and the settings that hold there. Sections stand one after another."""
 
@@ -319,7 +333,13 @@ class Section(Node, frozen=True, kw_only=True, omit_defaults=True):
     bars: int = 8
     then: Literal["on", "again", "top", "stop"] = "on"
     """After its bars: the next section, the same one again, the first one, or the transport stops."""
+    tempo_within: int = 0
+    """In how many bars it comes to its tempo, from that of before; 0: at once."""
+    tempo_to: float | None = None
+    """The tempo to which it goes until its end, evenly in time."""
     holds: tuple[Held, ...] = ()
+    sends: tuple[Message, ...] = ()
+    """What is sent when it begins."""
 
 
 class SurfaceNames(Node, frozen=True, kw_only=True, omit_defaults=True):

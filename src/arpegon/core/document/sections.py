@@ -7,6 +7,7 @@ from itertools import accumulate
 
 from arpegon.core.document.model import Project, Section
 from arpegon.core.time.clock import bar_beats
+from arpegon.core.time.ramp import Ramp
 
 MAX_BARS = 128
 ENDS = {"on": "goes on", "again": "again and again", "top": "back to the first", "stop": "stops"}
@@ -51,17 +52,48 @@ def tempo_of(project: Project, section: Section) -> float:
     return next((float(held.value) for held in section.holds if held.place == ("", "tempo")), project.tempo)
 
 
+def ramps_of(project: Project, place: int, before: float) -> list[Ramp]:
+    """The tempi on their way in a section: into its own, then to that of its end; beats are counted from its start.
+
+    Args:
+        before: the tempo of what it follows.
+    """
+    section = project.sections[place]
+    bar = bar_beats(project.meter)
+    own = tempo_of(project, section)
+    into = min(section.tempo_within, section.bars) * bar
+    found = [Ramp(0.0, into, before, own)] if into > 0 and before != own else []
+    rest = section.bars * bar - into
+    if section.tempo_to is not None and rest > 0 and section.tempo_to != own:
+        found.append(Ramp(into, rest, own, section.tempo_to))
+    return found
+
+
+def _seconds_in(project: Project, place: int, before: float, beats: float) -> tuple[float, float]:
+    """How long the first beats of a section last, and the tempo after them."""
+    own = tempo_of(project, project.sections[place])
+    at, seconds, tempo = 0.0, 0.0, own
+    for ramp in ramps_of(project, place, before):
+        if beats <= ramp.beat:
+            break
+        seconds += (ramp.beat - at) * 60.0 / own
+        at = min(beats, ramp.end)
+        seconds += ramp.seconds(ramp.beat, at)
+        tempo = ramp.tempo_at(at)
+    return seconds + (beats - at) * 60.0 / tempo, tempo
+
+
 def seconds_of(project: Project, bars: float | None) -> float:
     """How long so many bars last, played from the start; ``None``: all sections, each once."""
-    bar = bar_beats(project.meter) * 60.0
+    bar = bar_beats(project.meter)
     seconds, tempo = 0.0, project.tempo
     passed = list(project.sections) if bars is None else played_through(project)
     left = sum(section.bars for section in project.sections) if bars is None else bars
     for section in passed:
-        tempo = tempo_of(project, section)
         played = min(left, section.bars)
-        seconds += played * bar / tempo
+        lasts, tempo = _seconds_in(project, project.sections.index(section), tempo, played * bar)
+        seconds += lasts
         left -= played
         if left <= 0:
             break
-    return seconds + left * bar / tempo
+    return seconds + left * bar * 60.0 / tempo

@@ -51,6 +51,10 @@ class Transport(Protocol):
     def clock(self) -> Clock:
         """The transport's clock."""
 
+    @property
+    def is_led(self) -> bool:
+        """Whether a clock from outside leads the tempo."""
+
     def play(self, time: float, beat: float | None = None) -> None:
         """Start from ``beat``, or from where it rests."""
 

@@ -231,6 +231,23 @@ class Graph:
             self._outlets[connection.outlet].deliver(connection, events, direct=True)
         self.flush()
 
+    def send_out(self, strand: str, events: Sequence[Event]) -> None:
+        """Send events from the end of a strand, printed as what leaves it."""
+        node = self._nodes.get(strand)
+        if node is None:
+            return
+        self._printed(strand, (OUT,), events)
+        for connection in node.connections.values():
+            self._outlets[connection.outlet].deliver(connection, events)
+        self.flush()
+
+    def begin_section(self, time: float) -> None:
+        """Generators that begin with each section begin anew, at a time."""
+        for node in self._order:
+            for head in node.heads:
+                head.processor.begin_section(time)
+        self._forget_due()
+
     def release_direct(self, strand: str, time: float) -> None:
         """End what :meth:`play_direct` started."""
         node = self._nodes.get(strand)

@@ -3,11 +3,16 @@
 from __future__ import annotations
 
 import math
-from typing import Any
+from collections.abc import Sequence
+from typing import Any, Protocol
 
-from arpegon.core.document.model import Project
-from arpegon.core.document.sections import following, section_at, starts
+import msgspec
+
+from arpegon.core.document.model import Message, Project, Section
+from arpegon.core.document.sections import following, ramps_of, section_at, starts, tempo_of
+from arpegon.core.events import PROGRAM, Event, control
 from arpegon.core.time.clock import bar_beats
+from arpegon.core.time.ramp import Ramp
 from arpegon.engine.clocks.roles import AtWork, Transport
 from arpegon.engine.performance.overlay import Overlay
 from arpegon.processors.holding import held_values
@@ -19,6 +24,31 @@ _NEAR = 1e-9
 _NOTHING = object()
 
 
+class Greeting(Protocol):
+    """What the beginning of a section reaches."""
+
+    def send_out(self, strand: str, events: Sequence[Event]) -> None:
+        """Send events from the end of a strand, where they are kept too."""
+
+    def begin_section(self, time: float) -> None:
+        """Have everything begin anew that begins with each section."""
+
+
+def events_of(message: Message) -> list[Event]:
+    """What a section sends, at time 0: a bank as its two controllers before its program."""
+    if message.kind == "cc":
+        return [control(0.0, message.channel, message.number, message.value)]
+    bank = (
+        []
+        if message.bank is None
+        else [
+            control(0.0, message.channel, 0, message.bank >> 7),
+            control(0.0, message.channel, 32, message.bank & 0x7F),
+        ]
+    )
+    return [*bank, Event(0.0, PROGRAM | message.channel, message.number)]
+
+
 class SectionPlayer:
     """Leads an engine's transport through the sections of its document.
 
@@ -27,7 +57,12 @@ class SectionPlayer:
     that play on do not notice.
     """
 
-    def __init__(self, transport: Transport, overlay: Overlay, at_work: AtWork) -> None:
+    def __init__(self, transport: Transport, overlay: Overlay, at_work: AtWork, direct: Greeting) -> None:
+        self._direct = direct
+        self._before = transport.clock.tempo
+        """The tempo before the section that holds,"""
+        self._came_from = self._before
+        """and that from which it comes to its own."""
         self._transport = transport
         self._overlay = overlay
         self._at_work = at_work
@@ -38,6 +73,12 @@ class SectionPlayer:
         self._turn = math.inf
         """The beat of the transport on which something else begins."""
         self._held: dict[Target, Any] = {}
+        self._ramps: list[Ramp] = []
+        """Tempi on their way in the section that holds; beats are those of the transport."""
+        self._line = math.inf
+        """The beat on which such a tempo is another one."""
+        self._ramped: float | None = None
+        """The tempo that was set on the last of them."""
 
     @property
     def coming(self) -> int:
@@ -78,12 +119,30 @@ class SectionPlayer:
         else:
             self._transport.locate(time, starts(self._at_work.project)[place])
 
+    @property
+    def turns_tempo(self) -> bool:
+        """Whether the tempo is on its way."""
+        return self._line < math.inf
+
     def due(self) -> float:
-        """When another section begins, in seconds; infinity where none does, as things are."""
+        """When another section begins, or its tempo is another one, in seconds; infinity: never, as things are."""
+        return min(self._turn_due(), self._ramp_due())
+
+    def _turn_due(self) -> float:
         return math.inf if self._turn == math.inf else self._transport.clock.time_at(self._turn) - _EARLY
+
+    def _ramp_due(self) -> float:
+        return math.inf if self._line == math.inf else self._transport.clock.time_at(self._line)
 
     def turn(self, time: float) -> None:
         """Begin what is due."""
+        if self._ramp_due() < self._turn_due():
+            self._go_on_ramp(self._line, time)
+        else:
+            self._turn_over(time)
+
+    def _turn_over(self, time: float) -> None:
+        """Another section begins, or the transport stops."""
         beat, line = self._turn, self._transport.clock.time_at(self._turn)
         place, self.wanted = self.wanted, None
         jumps = place is not None or self._at_work.project.sections[self.place].then in ("again", "top")
@@ -110,6 +169,7 @@ class SectionPlayer:
 
         ``anew`` sets also what it held before, whatever became of it.
         """
+        self._before = self._transport.clock.tempo
         self.place = place
         held = held_values(self._at_work.project, self._at_work.project.sections[place] if place >= 0 else None)
         before, self._held = self._held, held
@@ -120,6 +180,54 @@ class SectionPlayer:
         )
         if self.wanted is None:
             self._turn = self._end(beat)
+        self._lay_ramps(beat, time, anew)
+        if anew and place >= 0:
+            self._greet(self._at_work.project.sections[place], time)
+
+    def _lay_ramps(self, beat: float, time: float, anew: bool) -> None:
+        """Let the tempo go its way in the section that holds."""
+        project, clock = self._at_work.project, self._transport.clock
+        before, self._ramps = self._ramps, []
+        if self.place >= 0 and not self._transport.is_led:
+            start = starts(project)[self.place]
+            # What comes to its tempo comes from that of before; set down in its middle, it is there.
+            if anew:
+                own = tempo_of(project, project.sections[self.place])
+                self._came_from = self._before if beat <= start + _NEAR else own
+            found = ramps_of(project, self.place, self._came_from)
+            self._ramps = [msgspec.structs.replace(ramp, beat=start + ramp.beat) for ramp in found]
+        if self._ramps and self._ramps == before and not anew:
+            return  # it is on its way
+        self._line, self._ramped = math.inf, None
+        ahead = [ramp for ramp in self._ramps if ramp.end > beat + _NEAR]
+        if ahead and ahead[0].beat <= beat + _NEAR:
+            self._go_on_ramp(beat, time)
+        elif ahead:
+            self._line = ahead[0].beat
+        if before and not (ahead and ahead[0].beat <= beat + _NEAR) and clock.tempo != project.tempo:
+            self._transport.set_tempo(time, project.tempo)
+
+    def _go_on_ramp(self, beat: float, time: float) -> None:
+        """Another tempo from a beat on, unless somebody turned it since."""
+        clock = self._transport.clock
+        if self._ramped is not None and clock.tempo != self._ramped:
+            self._ramps, self._line, self._ramped = [], math.inf, None
+            return
+        ramp = next((ramp for ramp in self._ramps if ramp.beat - _NEAR <= beat < ramp.end - _NEAR), None)
+        if ramp is None:
+            self._line, self._ramped = math.inf, None
+            self._transport.set_tempo(time, self._ramps[-1].to)
+            return
+        line = ramp.next_line(beat)
+        tempo = 60.0 * (line - beat) / ramp.seconds(beat, line)
+        self._transport.set_tempo(time, tempo)
+        self._line, self._ramped = line, clock.tempo
+
+    def _greet(self, section: Section, time: float) -> None:
+        """Send what a section sends when it begins, and begin what begins with it."""
+        for message in section.sends:
+            self._direct.send_out(message.strand, [event.at(time) for event in events_of(message)])
+        self._direct.begin_section(time)
 
     def _end(self, beat: float) -> float:
         """The beat on which something follows the section; past its end (it was cut short) the next bar line."""

@@ -50,6 +50,12 @@ def generator_params(low: int, high: int, in_scale: bool = True) -> tuple[Param,
             default=False,
             help="What a key or an action starts waits for the transport's grid, which must run for it.",
         ),
+        Switch(
+            key="with_section",
+            label="Begins with each section",
+            default=False,
+            help="At the start of a section it begins at its first step; else it goes on.",
+        ),
         Number(key="level", label="Velocity", default=100, low=1, high=200, unit="%", help="Scales all velocities."),
         NoteKey(key="lowest", label="Lowest", default=low, help="Notes below come octaves higher, or as the nearest."),
         NoteKey(
@@ -144,6 +150,16 @@ class Generator(KeyBook):
         super().on_join(time)
         if self.values["starts"] == "play":
             self.begun(time)
+
+    def begin_section(self, time: float) -> None:
+        """A section begins."""
+        if self.values["with_section"] and self.running:
+            self.begun(time)
+
+    @property
+    def counts_from_start(self) -> bool:
+        """Whether its steps are counted from the start of the piece, not from its own first one."""
+        return bool(self.values["starts"] == "play" and not self.values["with_section"])
 
     def release(self, time: float, out: list[Event]) -> None:
         super().release(time, out)

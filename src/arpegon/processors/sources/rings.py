@@ -166,7 +166,7 @@ class Rings(Generator):
 
     def begun(self, time: float) -> None:
         self._turn.begin(chosen(self.values, len(self._patterns)))
-        first = 0 if self.values["starts"] == "play" else None
+        first = 0 if self.counts_from_start else None
         self._firsts = [first] * MAX_RINGS
         self._numbers_now = [-1] * MAX_RINGS
         for pulse in self._pulses:

@@ -192,7 +192,7 @@ class Steps(Generator):
     def begun(self, time: float) -> None:
         self._turn.begin(chosen(self.values, len(self._patterns)))
         # What the transport starts is counted from the start of the piece, all else from its own first step.
-        self._first = 0 if self.values["starts"] == "play" else None
+        self._first = 0 if self.counts_from_start else None
         self._pulse.begin(time)
 
     def next_due(self) -> float:
