@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import math
 import random
 
@@ -12,12 +13,14 @@ from hypothesis import strategies as st
 from arpegon.core.document import edits
 from arpegon.core.document.model import Held, Hookup, Message, Section
 from arpegon.core.document.sections import seconds_of
+from arpegon.core.errors import FileError
 from arpegon.core.events import CONTROL, NOTE_ON, PROGRAM, control
 from arpegon.core.time.ramp import Ramp
 from arpegon.engine.offline import _END as END
 from arpegon.engine.offline import length_seconds, run
 from arpegon.engine.simulation import Engine
 from arpegon.files.midi import Track, read_midi, write_midi
+from arpegon.files.project import format_project, parse_project
 from building import Recording, generator, note_ons, project, strand
 
 BEATS = generator("steps", "s", patterns=[[{"note": 60, "length": 0.1}]], rate="1/4", in_scale=False)
@@ -189,3 +192,28 @@ def test_a_generator_begins_with_each_section_or_goes_on(anew, notes):
     document = project(strand(sources=(walk,)), sections=sections)
     result = run(document, [], seconds=4.0)
     assert [event.data1 for event in note_ons(result.strands["a"])] == notes
+
+
+def test_tempi_and_messages_of_sections_are_saved_with_channels_from_1_and_checked():
+    sends = (Message(strand="a", channel=0, number=5), Message(strand="a", kind="cc", channel=15, number=7, value=9))
+    document = piece(Section(id="s", name="S", tempo_within=2, tempo_to=66.5, sends=sends))
+    written = format_project(document)
+    assert b'"channel": 16' in written and parse_project(written) == document
+    for changes, words in (
+        ({"tempo_to": 5.0}, "tempo_to of section"),
+        ({"tempo_within": -1}, "tempo_within of section"),
+        ({"sends": [{"strand": "a", "number": 128}]}, "number of what section"),
+        ({"sends": [{"strand": "a", "channel": 17}]}, "channels run from 1 to 16"),
+        ({"sends": [{"strand": "a", "bank": 99_999}]}, "bank of what section"),
+        ({"sends": [{"strand": "a", "kind": "bend"}]}, "bend"),
+    ):
+        tree = json.loads(written)
+        tree["sections"][0] |= changes
+        with pytest.raises(FileError, match=words):
+            parse_project(json.dumps(tree).encode())
+
+
+def test_a_held_value_may_be_one_step_of_a_pattern():
+    document = piece(Section(id="s", name="S", holds=(Held(target="s", param="patterns.1.1.note", value=72),)))
+    assert parse_project(format_project(document)) == document
+    assert {event.data1 for event in note_ons(run(document, [], seconds=2.0).strands["a"])} == {72}

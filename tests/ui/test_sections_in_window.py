@@ -215,3 +215,55 @@ def test_the_strip_and_the_view_are_painted_in_both_themes_and_tell_what_is_unde
     words = window.strip.ruler._words(1)
     assert "Tempo 200" in words and "1 bar" in words and "again" in words
     assert window.strip.ruler.place_at(-5.0) is None
+
+
+def test_a_sections_tempo_goes_its_way_and_its_messages_are_edited(window, strand, parts, qtbot):
+    first, second = parts
+    window.show_view("Sections")
+    editor = window.sections.editor
+    editor.show_section(second)
+    editor.goes.toggled.emit(True)
+    assert document(window).section(second).tempo_to == 200.0, "from its own tempo"
+    assert editor.tempo_to.isVisibleTo(editor)
+    editor.tempo_to.moved.emit(90.0)
+    editor.within.moved.emit(1)
+    assert (document(window).section(second).tempo_to, document(window).section(second).tempo_within) == (90.0, 1)
+    QTest.mouseClick(editor.messages.more, LEFT)
+    QTest.mouseClick(editor.messages.more, LEFT)
+    row = editor.messages.rows[1]
+    row.kind.chosen.emit("cc")
+    row.channel.chosen.emit("4")
+    row.number.setValue(7)
+    row.value.setValue(90)
+    editor.messages.rows[0].bank.setValue(129)
+    sends = document(window).section(second).sends
+    assert [(one.kind, one.channel, one.number, one.value, one.bank) for one in sends] == [
+        ("program", 0, 0, 0, 129),
+        ("cc", 4, 7, 90, None),
+    ]
+    assert sends[0].strand == strand
+    editor.messages.rows[0].removed.emit(0)
+    assert len(document(window).section(second).sends) == 1 and len(editor.messages.rows) == 1
+    editor.goes.toggled.emit(False)
+    assert document(window).section(second).tempo_to is None
+    for _ in range(20):
+        window.session.undo()
+    assert document(window).section(first) is None or not document(window).section(second).sends
+
+
+def test_a_start_that_waits_for_its_bar_is_shown(window, strand, qtbot):
+    project = edits.set_source(
+        window.session.project, strand, 0, edits.fresh_generator(window.session.project, "steps")
+    )
+    source = project.strands[0].sources[0]
+    window.session.edit(
+        "x", edits.set_params(project, source.id, {"starts": "action", "launch": "bar", "launch_bars": 16})
+    )
+    window.session.select_stage(source.id)
+    window.session.play()
+    qtbot.waitUntil(lambda: window.session.telemetry.playing)
+    row = window.bench.editor.foot.by_action
+    QTest.mouseClick(row.start, LEFT)
+    qtbot.waitUntil(lambda: row.start.text() == "waits …")
+    QTest.mouseClick(row.stop, LEFT)
+    qtbot.waitUntil(lambda: row.start.text() == "Start")

@@ -145,20 +145,29 @@ def _to_file(key: str, value: Any) -> Any:
 
 
 def _converted(tree: dict[str, Any], convert: Callable[[str, Any], Any]) -> dict[str, Any]:
-    """The tree with its instruments and the sources and destinations of its strands converted."""
+    """The tree with its instruments, hookups, the sources and destinations of its strands and what its sections send
+    converted."""
 
     def entry(where: str, one: Any) -> Any:
         if not isinstance(one, dict):
             return one
         return {key: _at(where, key, convert, value) for key, value in one.items()}
 
-    def strand(where: str, one: Any) -> Any:
-        if not isinstance(one, dict):
-            return one
-        ends = [name for name in ("sources", "destinations") if name in one]
-        return {**one, **{name: _each(one[name], f"the {name} of {where}", entry) for name in ends}}
+    def parts(*names: str) -> Callable[[str, Any], Any]:
+        def holder(where: str, one: Any) -> Any:
+            if not isinstance(one, dict):
+                return one
+            there = [name for name in names if name in one]
+            return {**one, **{name: _each(one[name], f"the {name} of {where}", entry) for name in there}}
 
-    kinds = {"instruments": ("instrument {}", entry), "hookups": ("hookup {}", entry), "strands": ("strand {}", strand)}
+        return holder
+
+    kinds = {
+        "instruments": ("instrument {}", entry),
+        "hookups": ("hookup {}", entry),
+        "strands": ("strand {}", parts("sources", "destinations")),
+        "sections": ("section {}", parts("sends")),
+    }
     return {**tree, **{name: _each(tree[name], *how) for name, how in kinds.items() if name in tree}}
 
 

@@ -12,6 +12,7 @@ from arpegon.core.document.model import (
     LEVEL_RANGE,
     ActiveSource,
     AudioSource,
+    ClipSource,
     Held,
     Hookup,
     Project,
@@ -26,6 +27,7 @@ from arpegon.core.events import NOTE_OFF, SYSEX, Event
 from arpegon.core.notes.takes import Take
 from arpegon.core.notes.taps import IN, OUT
 from arpegon.core.processing.parameters import check_params, check_pitch_class
+from arpegon.core.processing.patterns import MAX_BARS_AHEAD
 from arpegon.core.theory.scales import ALIASES, SCALES, Key
 from arpegon.core.time.clock import MAX_METER_BEATS, METER_UNITS, TEMPO_RANGE
 from arpegon.processors import PROCESSORS, processor_class
@@ -178,6 +180,8 @@ def _check_zones(strand: Strand) -> None:
     for source in strand.sources:
         for name, value in (("low_velocity", source.low_velocity), ("high_velocity", source.high_velocity)):
             _within(f"{name} of a source of “{strand.name}”", value, 1, 127)
+        if isinstance(source, ClipSource):
+            _within(f"change_bars of a clip of “{strand.name}”", source.change_bars, 1, MAX_BARS_AHEAD)
         if isinstance(source, AudioSource):
             if not 1 <= len(source.inputs) <= 2:
                 raise DocumentError(

@@ -96,17 +96,18 @@ STRAND_PARAMS = _table(
     Switch(key="along", label="Goes along", default=False, help="Whether what is played sounds beside what is made."),
     Switch(key="plays_on", label="Plays on", default=False, help="Whether it goes on when the transport stops."),
 )
+WITHIN = Number(
+    key="tempo_within",
+    label="Comes to its tempo in",
+    default=0,
+    low=0,
+    high=MAX_BARS,
+    unit="bars",
+    help="From the tempo of before; 0 is at once.",
+)
 SECTION_PARAMS = _table(
     Number(key="bars", label="Bars", default=8, low=1, high=MAX_BARS, help="How long it is."),
-    Number(
-        key="tempo_within",
-        label="Comes to its tempo in",
-        default=0,
-        low=0,
-        high=MAX_BARS,
-        unit="bars",
-        help="From the tempo of before; 0 is at once.",
-    ),
+    WITHIN,
     Choice(key="then", label="Then", default="on", options=ENDS, help="What follows it."),
 )
 _ZONE = _table(

@@ -58,8 +58,10 @@ class ClipSource(Source, frozen=True, kw_only=True, tag="clip"):
     """Further files to choose from."""
     choice: int = 1
     """Which one plays: 1 is ``file``, 2 the first of ``more`` ..."""
-    change: Literal["bar", "now"] = "bar"
-    """When another choice takes over."""
+    change: Literal["bar", "beat", "now"] = "bar"
+    """When another choice takes over,"""
+    change_bars: int = 1
+    """and on which bar line, where it is one: 1 is the next."""
     begins: Literal["piece", "bar"] = "piece"
     """Runs from the start of the piece, or begins with its own first bar on the next bar."""
     follow_tempo: bool = True

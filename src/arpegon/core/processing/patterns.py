@@ -11,6 +11,8 @@ from arpegon.core.processing.parameters import Choice, Number, Param, Part, Swit
 from arpegon.core.processing.parts import place_in
 
 MAX = 8
+MAX_BARS_AHEAD = 16
+"""How many bars something may wait that was asked for."""
 CHANGES = {
     "now": "at once",
     "step": "next step",
@@ -87,6 +89,15 @@ def pattern_params(patterns: Param) -> tuple[Param, ...]:
             options=CHANGES,
             help="When another pattern takes over that was chosen while this one plays.",
         ),
+        Number(
+            key="change_bars",
+            label="After bars",
+            default=1,
+            low=1,
+            high=MAX_BARS_AHEAD,
+            unit="bars",
+            help="On which bar line, counted from when it was chosen: 1 is the next one.",
+        ),
         Switch(
             key="from_first",
             label="Begins anew",
@@ -112,12 +123,24 @@ class PatternTurn:
         self.since = 0
         """The number of the step at which the pattern that plays began."""
         self._last_beat: float | None = None
+        self._asked: tuple[int, int] | None = None
+        """The pattern that waits for a bar, and which one."""
 
     def begin(self, wanted: int) -> None:
         """Begin with a pattern."""
-        self.playing, self.since, self._last_beat = wanted, 0, None
+        self.playing, self.since, self._last_beat, self._asked = wanted, 0, None, None
 
-    def turn(self, wanted: int, change: str, number: int, beat: float, bar: float, ended: bool, anew: bool) -> bool:
+    def turn(
+        self,
+        wanted: int,
+        change: str,
+        number: int,
+        beat: float,
+        bar: float,
+        ended: bool,
+        anew: bool,
+        bars: int = 1,
+    ) -> bool:
         """Whether another pattern takes over before a step.
 
         Args:
@@ -128,19 +151,28 @@ class PatternTurn:
             bar: the length of a bar in beats.
             ended: whether the pattern that plays has just come to its end.
             anew: the pattern that takes over begins at its first step.
+            bars: where it changes on a bar, on the how manieth line after it was chosen.
         """
         before, self._last_beat = self._last_beat, beat
         if wanted == self.playing:
+            self._asked = None
             return False
-        units = {"beat": 1.0, "bar": bar}
-        if change in units and before is not None:
-            unit = units[change]
-            if math.floor(beat / unit + _NEAR) == math.floor(before / unit + _NEAR):
-                return False
+        if change == "beat" and before is not None and math.floor(beat + _NEAR) == math.floor(before + _NEAR):
+            return False
+        if change == "bar" and before is not None and not self._bar_has_come(wanted, before, beat, bar, bars):
+            return False
         if change == "end" and not ended and before is not None:
             return False
         self.take_over(wanted, number, anew)
         return True
+
+    def _bar_has_come(self, wanted: int, before: float, beat: float, bar: float, bars: int) -> bool:
+        """Whether the bar has come for which a pattern waits that was chosen after the beat ``before``."""
+        here = math.floor(beat / bar + _NEAR)
+        jumped = beat < before - _NEAR
+        if self._asked is None or self._asked[0] != wanted or jumped:
+            self._asked = wanted, here if jumped else math.floor(before / bar + _NEAR) + bars
+        return here >= self._asked[1]
 
     def take_over(self, wanted: int, number: int, anew: bool) -> None:
         """The chosen pattern takes over before a step; see :meth:`turn`."""

@@ -153,6 +153,11 @@ class Processor:
         return before != self._seed
 
     @property
+    def waits(self) -> bool:
+        """Whether it was started and waits for its line."""
+        return False
+
+    @property
     def left_out(self) -> int:
         """How many notes it would have made were left out because there were too many at once."""
         return 0

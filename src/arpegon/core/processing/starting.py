@@ -2,7 +2,14 @@
 
 from __future__ import annotations
 
-from arpegon.core.processing.parameters import Number
+import math
+
+from arpegon.core.processing.parameters import Choice, Number, Param
+from arpegon.core.processing.patterns import MAX_BARS_AHEAD
+from arpegon.core.time.clock import Clock
+
+LAUNCHES = {"now": "at once", "step": "next step", "beat": "next beat", "bar": "next bar"}
+_NEAR = 1e-6
 
 
 class ActionRun:
@@ -27,6 +34,61 @@ class ActionRun:
             self.on = False
             return True
         return False
+
+
+class Launch:
+    """A start that was asked for and waits for a line of the transport."""
+
+    def __init__(self) -> None:
+        self.beat: float | None = None
+        """The beat on which it begins; ``None``: nothing waits."""
+        self.times: int = 0
+        """How many rounds then begin."""
+
+    def ask(self, clock: Clock, time: float, rule: str, unit: float, bars: int, times: int) -> bool:
+        """Whether it begins at once; else it waits. While the transport stands nothing can be waited for.
+
+        Args:
+            rule: a name in :data:`LAUNCHES`.
+            unit: the length of what is waited for, in beats: of a step, a beat or a bar.
+            bars: the how manieth bar line it is.
+        """
+        self.beat = None
+        if rule == "now" or not clock.playing:
+            return True
+        beat = clock.beat_at(time)
+        line = math.ceil(beat / unit - _NEAR) * unit
+        ahead = (bars - 1) * unit if rule == "bar" else 0.0
+        if line + ahead <= beat + _NEAR:
+            return True
+        self.beat, self.times = line + ahead, times
+        return False
+
+    def due(self, clock: Clock) -> float:
+        """When it begins, in seconds; infinity where nothing waits, or the transport stands."""
+        return math.inf if self.beat is None else clock.time_at(self.beat)
+
+
+def launch_params() -> tuple[Param, ...]:
+    """The declarations of when begins what an action starts."""
+    return (
+        Choice(
+            key="launch",
+            label="An action starts it",
+            default="now",
+            options=LAUNCHES,
+            help="At once, or on the transport's next line of that kind, while that runs.",
+        ),
+        Number(
+            key="launch_bars",
+            label="After bars",
+            default=1,
+            low=1,
+            high=MAX_BARS_AHEAD,
+            unit="bars",
+            help="On which bar line: 1 is the next one.",
+        ),
+    )
 
 
 def times_param() -> Number:

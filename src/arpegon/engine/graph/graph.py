@@ -316,6 +316,11 @@ class Graph:
         return sum(outlet.sounding for outlet in self._outlets.values())
 
     @property
+    def waiting(self) -> list[str]:
+        """Generators and stages that were started and wait for their line."""
+        return [name for node in self._order for name, processor in node.processors() if processor.waits]
+
+    @property
     def left_out(self) -> dict[str, int]:
         """By strand, how many events were left out because there were too many at once."""
         return {node.strand.id: node.left_out for node in self._order if node.left_out}

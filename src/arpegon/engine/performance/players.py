@@ -86,8 +86,10 @@ class ClipPlayer:
         elif source.choice == before.choice or source.change == "now":
             self._take_over(clip, time)
         else:
-            beat, bar = self._line.clock.beat_at(time), self._bar()
-            self._wait_for(clip, math.ceil(beat / bar - _NEAR) * bar)
+            beat = self._line.clock.beat_at(time)
+            unit = self._bar() if source.change == "bar" else 4.0 / self._room.at_work.project.meter[1]
+            ahead = (source.change_bars - 1) * unit if source.change == "bar" else 0.0
+            self._wait_for(clip, math.ceil(beat / unit - _NEAR) * unit + ahead)
             asked = self._asked
             self._line.at_beat(self._turns, lambda now: self._take_over(clip, now) if asked == self._asked else None)
 

@@ -212,6 +212,8 @@ class Telemetry(Message):
     """The document at work."""
     section_wanted: int = -1
     """The section that was asked for, and begins on the next bar line."""
+    waiting: list[str] = []
+    """Generators and stages that were started and wait for their line."""
 
 
 class Hooked(Message):

@@ -9,9 +9,11 @@ from typing import Any, ClassVar
 from arpegon.core.events import NOTE_ON, Event
 from arpegon.core.processing.parameters import Choice, NoteKey, Number, Param, Switch, key_params
 from arpegon.core.processing.processor import Context, KeyBook
-from arpegon.core.processing.starting import ActionRun, times_param
+from arpegon.core.processing.starting import ActionRun, Launch, launch_params, times_param
 from arpegon.core.processing.toss import TossLane
 from arpegon.core.theory.scales import Key, stage_key
+from arpegon.core.time.clock import bar_beats
+from arpegon.core.time.rhythm import beats_of
 from arpegon.processors.stages.scale import moves
 from arpegon.processors.stages.transpose import by_degrees
 
@@ -44,6 +46,7 @@ def generator_params(low: int, high: int, in_scale: bool = True) -> tuple[Param,
             help="With the transport; at its first step, with every first key that is held; or when an action says so.",
         ),
         times_param(),
+        *launch_params(),
         Switch(
             key="in_time",
             label="On the beat",
@@ -92,6 +95,7 @@ class Generator(KeyBook):
 
     def __init__(self, values: Mapping[str, Any], context: Context) -> None:
         self.run = ActionRun()
+        self.launch = Launch()
         self.running = False
         self._moved_by = 0
         super().__init__(values, context)
@@ -122,6 +126,8 @@ class Generator(KeyBook):
         if values["transpose"] == "no" or (values["transpose"] == "held" and not self.down):
             self._moved_by = 0
         starts = values["starts"]
+        if starts != "action":
+            self.launch.beat = None
         if starts == "play":
             self.running = True
         elif starts == "key":
@@ -167,6 +173,7 @@ class Generator(KeyBook):
             self.begun(time)
 
     def on_halt(self, time: float) -> None:
+        self.launch.beat = None
         if self.on_beat:
             self.later(time, lambda now, out: self.ledger.release(now, out))
 
@@ -185,6 +192,7 @@ class Generator(KeyBook):
             self.running = False
 
     def forget(self) -> None:
+        self.launch.beat = None
         self.run.stop()
         self.running = self.values["starts"] == "play"
         self._moved_by = 0
@@ -193,12 +201,31 @@ class Generator(KeyBook):
         if self.values["starts"] != "action":
             return
         if act == "start":
-            self.run.start(self.values["times"] if value is None else int(value))
-            self.running = True
-            self.begun(time)
+            times = self.values["times"] if value is None else int(value)
+            rule = self.values["launch"]
+            bars = self.values["launch_bars"]
+            if self.launch.ask(self.context.clock, time, rule, self._launch_unit(rule), bars, times):
+                self._set_off(times, time)
         elif act == "stop":
+            self.launch.beat = None
             self.run.stop()
             self.running = False
+
+    def _launch_unit(self, rule: str) -> float:
+        """The length in beats of what a start waits for."""
+        if rule == "step":
+            return beats_of(self.values.get("rate", "1/16"), self.context.meter)
+        return bar_beats(self.context.meter) if rule == "bar" else 4.0 / self.context.meter[1]
+
+    def _set_off(self, times: int, time: float) -> None:
+        self.launch.beat = None
+        self.run.start(times)
+        self.running = True
+        self.begun(time)
+
+    @property
+    def waits(self) -> bool:
+        return self.launch.beat is not None
 
     def over(self, step: int, round_length: int) -> bool:
         """Whether an action's rounds are over before a step; then it stops."""
@@ -210,15 +237,18 @@ class Generator(KeyBook):
     # -- time --------------------------------------------------------------------------------------
 
     def due(self) -> float:
-        queued = super().due()
-        return min(queued, self.next_due()) if self.running and not self.bypass else queued
+        soonest = min(super().due(), self.launch.due(self.context.clock))
+        return min(soonest, self.next_due()) if self.running and not self.bypass else soonest
 
     def advance(self, until: float, out: list[Event]) -> None:
         # A step falls only when time has moved past it, so that the keys of this moment are known.
         while True:
             queued = super().due()
             step = self.next_due() if self.running and not self.bypass else math.inf
-            if queued <= until and queued <= step:
+            start = self.launch.due(self.context.clock)
+            if start <= until and start <= min(queued, step):
+                self._set_off(self.launch.times, max(start, self.seen))
+            elif queued <= until and queued <= step:
                 self.do_queued(queued, out)
             elif step < until:
                 self.do_next(max(step, self.seen), out)

@@ -200,6 +200,7 @@ class Rings(Generator):
             bar_beats(self.context.meter),
             (number - self._turn.since) % ring["steps"] == 0,
             self.values["from_first"],
+            self.values["change_bars"],
         ):
             self._taken_over(time, number)
             ring = self._rings()[0]

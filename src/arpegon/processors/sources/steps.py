@@ -215,6 +215,7 @@ class Steps(Generator):
             bar_beats(self.context.meter),
             not len(walk) or (number - self._turn.since) % len(walk) == 0,
             self.values["from_first"],
+            self.values["change_bars"],
         )
         step = self._step(number)
         if step is None or step["play"] != "note":

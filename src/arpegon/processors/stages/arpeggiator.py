@@ -11,7 +11,7 @@ from arpegon.core.processing.parameters import Choice, NoteValue, Number, Number
 from arpegon.core.processing.patterns import Patterns, PatternTurn, chosen, pattern_params
 from arpegon.core.processing.processor import Context, KeyBook
 from arpegon.core.processing.pulse import Pulse
-from arpegon.core.processing.starting import ActionRun, times_param
+from arpegon.core.processing.starting import ActionRun, Launch, launch_params, times_param
 from arpegon.core.processing.toss import toss_params
 from arpegon.core.theory.orders import DRAWN, ORDERS, cycle
 from arpegon.core.time.clock import bar_beats
@@ -86,6 +86,7 @@ class Arpeggiator(KeyBook):
             "plays is later by this.",
         ),
         times_param(),
+        *launch_params(),
         Switch(
             key="anew",
             label="First key anew",
@@ -144,6 +145,7 @@ class Arpeggiator(KeyBook):
         self._turn = PatternTurn()
         self._lanes: list[list[dict[str, Any]]] = []
         self._run = ActionRun()
+        self._launch = Launch()
         self._number = 0
         self._place = 0
         self._order: list[int] = []
@@ -154,6 +156,8 @@ class Arpeggiator(KeyBook):
 
     def on_configure(self) -> None:
         values = self.values
+        if values["starts"] != "action":
+            self._launch.beat = None
         self._pulse.swing = values["swing"] / 100.0
         self._pulse.clock = self.context.clock
         self._pulse.go_on(beats_of(values["rate"], self.context.meter), values["starts"] == "beat", self.seen)
@@ -173,17 +177,35 @@ class Arpeggiator(KeyBook):
     def forget(self) -> None:
         self._held.clear()
         self._gathers = False
+        self._launch.beat = None
         self._pulse.stop()
         self._run.stop()
 
+    def on_halt(self, time: float) -> None:
+        self._launch.beat = None
+
     def command(self, act: str, value: float | None, time: float) -> None:
         if act == "start" and self.values["starts"] == "action":
-            self._run.start(self.values["times"] if value is None else int(value))
-            self._begin_walk()
-            self._pulse.begin(time)
+            values, meter = self.values, self.context.meter
+            times = values["times"] if value is None else int(value)
+            units = {"step": beats_of(values["rate"], meter), "bar": bar_beats(meter)}
+            unit = units.get(values["launch"], 4.0 / meter[1])
+            if self._launch.ask(self.context.clock, time, values["launch"], unit, values["launch_bars"], times):
+                self._set_off(times, time)
         elif act == "stop" and self.values["starts"] == "action":
+            self._launch.beat = None
             self._run.stop()
             self._pulse.stop()
+
+    def _set_off(self, times: int, time: float) -> None:
+        self._launch.beat = None
+        self._run.start(times)
+        self._begin_walk()
+        self._pulse.begin(time)
+
+    @property
+    def waits(self) -> bool:
+        return self._launch.beat is not None
 
     def live(self, time: float) -> list[float]:
         lane = self._lane()
@@ -232,13 +254,16 @@ class Arpeggiator(KeyBook):
     # -- steps -------------------------------------------------------------------------------------
 
     def due(self) -> float:
-        return min(super().due(), self._pulse.due())
+        return min(super().due(), self._pulse.due(), self._launch.due(self.context.clock))
 
     def advance(self, until: float, out: list[Event]) -> None:
         # A step falls only when time has moved past it, so that a whole chord is there.
         while True:
             queued, step = super().due(), self._pulse.due()
-            if queued <= until and queued <= step:
+            start = self._launch.due(self.context.clock)
+            if start <= until and start <= min(queued, step):
+                self._set_off(self._launch.times, max(start, self.seen))
+            elif queued <= until and queued <= step:
                 self.do_queued(queued, out)
             elif step < until:
                 self._step(max(step, self.seen), out)
@@ -283,6 +308,7 @@ class Arpeggiator(KeyBook):
             bar_beats(self.context.meter),
             not lane or (number - self._turn.since) % len(lane) == 0,
             self.values["from_first"],
+            self.values["change_bars"],
         )
         return number - self._turn.since
 

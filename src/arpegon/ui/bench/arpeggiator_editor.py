@@ -106,7 +106,7 @@ class ArpeggiatorEditor(PatternEditor):
         self.controls["octave_way"].setEnabled(values["octaves"] > 1)
         self.show_patterns(values)
         self.gather.setVisible(values["starts"] == "key")
-        self.by_action.setVisible(values["starts"] == "action")
+        self.by_action.show_values(values)
         self._show_lane(values)
         self._show_star(values)
         shown = {lane.key for lane in LANE_TOSS} - (set() if values["order"] == "stride" else {"stride"})

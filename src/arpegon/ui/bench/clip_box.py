@@ -9,9 +9,23 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QRadioButton, QVBoxLayout, QWidget
 
 from arpegon.core.document.model import ClipSource
+from arpegon.core.processing.parameters import Number
+from arpegon.core.processing.patterns import MAX_BARS_AHEAD
 from arpegon.ui.controls.choices import Segments, ToggleSwitch
+from arpegon.ui.controls.slider import Slider
+from arpegon.ui.look import theme
 from arpegon.ui.look.plain import Label, tip
 from arpegon.ui.parts.standard import under_caption
+
+_BARS = Number(
+    key="change_bars",
+    label="After bars",
+    default=1,
+    low=1,
+    high=MAX_BARS_AHEAD,
+    unit="bars",
+    help="On which bar line another file takes over: 1 is the next one.",
+)
 
 
 class ClipBox(QWidget):
@@ -44,10 +58,15 @@ class ClipBox(QWidget):
         )
         self.begins.chosen.connect(lambda value: self.changed.emit("Clip begins", {"begins": value}))
         box.addWidget(under_caption("It begins", self.begins))
-        self.change = Segments({"bar": "on the next bar", "now": "at once"}, "When another of the files takes over.")
+        self.change = Segments(
+            {"bar": "on a bar", "beat": "on the next beat", "now": "at once"}, "When another of the files takes over."
+        )
         self.change.chosen.connect(lambda value: self.changed.emit("Clip changes", {"change": value}))
         self.change_box = under_caption("Another file takes over", self.change)
         box.addWidget(self.change_box)
+        self.bars = Slider(_BARS, theme.ink(3))
+        self.bars.moved.connect(lambda value: self.changed.emit("Clip changes", {"change_bars": int(value)}))
+        box.addWidget(self.bars)
         self._shown: ClipSource | None = None
         self._choice = QButtonGroup(self)
         self.rows: list[QRadioButton] = []
@@ -65,6 +84,8 @@ class ClipBox(QWidget):
         self.begins.set_value(source.begins)
         self.change.set_value(source.change)
         self.change_box.setVisible(len(source.files) > 1)
+        self.bars.setVisible(len(source.files) > 1 and source.change == "bar")
+        self.bars.set_value(source.change_bars)
 
     def _show_files(self, source: ClipSource) -> None:
         while (item := self.files.takeAt(0)) is not None:

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import GeneratorSource
+from arpegon.engine.wire.protocol import Telemetry
 from arpegon.ui.bench.editor import StageEditor
 from arpegon.ui.controls.zone_keys import ZoneKeys
 from arpegon.ui.look.plain import Label
@@ -17,24 +18,42 @@ from arpegon.ui.parts.standard import caps, under_caption
 
 
 class ActionRow(QWidget):
-    """How many rounds an action starts, and buttons that start and stop now."""
+    """How many rounds an action starts and on which line, and buttons that start and stop now."""
 
     def __init__(self, editor: StageEditor) -> None:
         super().__init__()
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
+        self._editor = editor
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(8)
+        row = QHBoxLayout()
         row.setSpacing(12)
         row.addWidget(editor.control("times"), 1)
         self.start = QPushButton("Start")
-        self.start.setToolTip("Start it now, for so many rounds (0: until it is stopped).")
+        self.start.setToolTip("Start it, for so many rounds (0: until it is stopped).")
         offer_hookup(editor.session.hooking, self.start, editor.stage.id, action="start")
         self.start.clicked.connect(lambda: editor.session.command(editor.stage.id, "start"))
         self.stop = QPushButton("Stop")
-        self.stop.setToolTip("Stop it now.")
+        self.stop.setToolTip("Stop it now, or what waits to start.")
         offer_hookup(editor.session.hooking, self.stop, editor.stage.id, action="halt")
         self.stop.clicked.connect(lambda: editor.session.command(editor.stage.id, "stop"))
         row.addWidget(self.start)
         row.addWidget(self.stop)
+        column.addLayout(row)
+        column.addWidget(editor.captioned("launch"))
+        self.bars = editor.control("launch_bars")
+        column.addWidget(self.bars)
+        editor.session.reported.connect(self._show_waiting)
+
+    def show_values(self, values: dict[str, Any]) -> None:
+        """Show it where an action starts the stage."""
+        self.setVisible(values["starts"] == "action")
+        self.bars.setVisible(values["launch"] == "bar")
+
+    def _show_waiting(self, told: Telemetry) -> None:
+        text = "waits …" if self._editor.stage.id in told.waiting else "Start"
+        if text != self.start.text():
+            self.start.setText(text)
 
 
 class GeneratorFoot:
@@ -51,6 +70,7 @@ class GeneratorFoot:
         self.by_action = ActionRow(editor)
         box.addWidget(self.by_action)
         box.addWidget(editor.control("in_time"))
+        box.addWidget(editor.control("with_section"))
         box.addWidget(caps("Keys"))
         box.addWidget(editor.captioned("transpose"))
         box.addWidget(editor.control("home"))
@@ -80,7 +100,7 @@ class GeneratorFoot:
     def show_values(self, values: dict[str, Any]) -> None:
         """Show what is of use as things are."""
         keys = values["starts"] == "key" or values["transpose"] != "no"
-        self.by_action.setVisible(values["starts"] == "action")
+        self.by_action.show_values(values)
         self.editor.controls["in_time"].setVisible(values["starts"] != "play")
         self.editor.controls["home"].setVisible(values["transpose"] != "no")
         for key in ("root", "scale"):

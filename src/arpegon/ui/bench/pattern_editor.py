@@ -42,6 +42,7 @@ class PatternEditor(StageEditor):
         row.addWidget(under_caption("Another pattern takes over", self.control("change")), 1)
         row.addWidget(self.control("from_first"), 1, Qt.AlignmentFlag.AlignBottom)
         box.addLayout(row)
+        box.addWidget(self.control("change_bars"))
 
     def add_toss(self, box: QVBoxLayout, lanes: Sequence[TossLane]) -> None:
         """The box of tosses."""
@@ -94,3 +95,4 @@ class PatternEditor(StageEditor):
     def show_patterns(self, values: dict[str, Any]) -> None:
         """Show the row of patterns."""
         self.row.show_patterns(values["patterns"], self.pattern_place)
+        self.controls["change_bars"].setVisible(values["change"] == "bar")

@@ -18,16 +18,17 @@ from PyQt6.QtWidgets import (
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import Held, Project, Section
-from arpegon.core.document.sections import MAX_BARS
+from arpegon.core.document.sections import MAX_BARS, tempo_of
 from arpegon.core.processing.parameters import Number, Param
-from arpegon.processors.targets import held_words, name_of, param_at, value_now
-from arpegon.ui.controls.choices import Segments
+from arpegon.processors.targets import TEMPO, WITHIN, held_words, name_of, param_at, value_now
+from arpegon.ui.controls.choices import Segments, ToggleSwitch
 from arpegon.ui.controls.slider import Slider
 from arpegon.ui.look import theme
 from arpegon.ui.look.plain import Label
 from arpegon.ui.model.session import Session
 from arpegon.ui.parts.parts_menu import holdable_menu
 from arpegon.ui.parts.standard import STANDARD, caps, captioned, standard_control
+from arpegon.ui.sections.messages_box import MessagesBox
 
 _BARS = Number(key="bars", label="Bars", default=8, low=1, high=MAX_BARS, help="How many bars it lasts.")
 _THEN = {"on": "goes on", "again": "again", "top": "to the first", "stop": "stops"}
@@ -89,6 +90,17 @@ class SectionEditor(QWidget):
         )
         self.then.chosen.connect(lambda value: self._set("After its bars", then=value))
         column.addWidget(self.then)
+        self.within = Slider(WITHIN, theme.ink(3))
+        self.within.moved.connect(lambda value: self._set("Tempo", "within", tempo_within=int(value)))
+        self.within.settled.connect(self.session.settle)
+        column.addWidget(self.within)
+        self.goes = ToggleSwitch("The tempo goes on to another", "Evenly, from its own tempo to one at its end.")
+        self.goes.toggled.connect(self._let_tempo_go)
+        self.tempo_to = Slider(msgspec.structs.replace(TEMPO, label="Until its end to"), theme.ink(3))
+        self.tempo_to.moved.connect(lambda value: self._set("Tempo", "tempo_to", tempo_to=round(float(value), 1)))
+        self.tempo_to.settled.connect(self.session.settle)
+        column.addWidget(self.goes)
+        column.addWidget(self.tempo_to)
 
     def _build_holds(self, column: QVBoxLayout) -> None:
         head = QHBoxLayout()
@@ -115,6 +127,10 @@ class SectionEditor(QWidget):
         self._holds = QVBoxLayout()
         self._holds.setSpacing(7)
         outer.addLayout(self._holds)
+        outer.addSpacing(8)
+        self.messages = MessagesBox()
+        self.messages.changed.connect(lambda messages: self._set("what it sends", "sends", sends=messages))
+        outer.addWidget(self.messages)
         outer.addStretch(1)
         area.setWidget(holder)
         column.addWidget(area, 1)
@@ -146,6 +162,12 @@ class SectionEditor(QWidget):
             self.name.setText(section.name)
         self.bars.set_value(section.bars)
         self.then.set_value(section.then)
+        self.within.set_value(section.tempo_within)
+        self.goes.set_value(section.tempo_to is not None)
+        self.tempo_to.setVisible(section.tempo_to is not None)
+        if section.tempo_to is not None:
+            self.tempo_to.set_value(section.tempo_to)
+        self.messages.show_messages(self.session.project, section.sends)
         self.none.setVisible(not section.holds)
         self._show_holds(section)
 
@@ -169,6 +191,11 @@ class SectionEditor(QWidget):
     def _set(self, label: str, merge: str = "", **changes: Any) -> None:
         project = edits.set_section(self.session.project, self.section_id, **changes)
         self.session.edit(f"Section: {label}", project, f"{self.section_id}:{merge}" if merge else None)
+
+    def _let_tempo_go(self, on: bool) -> None:
+        section = self.section
+        if section is not None and on != (section.tempo_to is not None):
+            self._set("Tempo", tempo_to=tempo_of(self.session.project, section) if on else None)
 
     def _rename(self) -> None:
         name = self.name.text().strip()
