@@ -212,3 +212,20 @@ def test_rows_in_any_key_rise():
             notes = [in_key(row, place, key, 4) for place in range(10)]
             assert notes == sorted(set(notes)) and all(note % 12 in key.pitch_classes for note in notes)
             assert in_key(row + 1, 0, key, 4) == notes[0] + 12
+
+
+def test_a_strand_is_played_early_all_wait_for_it_and_a_destination_has_a_delay(window, strand, qtbot):
+    session = window.session
+    session.select(Selection(strand, "strand"))
+    bench = window.bench.editor
+    bench.offset_ms.moved.emit(-20.0)
+    bench.offset.chosen.emit("-1/64")
+    one = session.project.strand(strand)
+    assert (one.offset_ms, one.offset) == (-20.0, "-1/64") and bench.offset.value() == "-1/64"
+    qtbot.waitUntil(lambda: session.telemetry.health.lead > 0.02)
+    session.select(Selection(strand, "destination", "", 0))
+    window.bench.editor.delay.moved.emit(12.0)
+    assert session.project.strand(strand).destinations[0].delay_ms == 12.0
+    for _ in range(3):
+        session.undo()
+    assert session.project.strand(strand).offset_ms == 0.0

@@ -252,13 +252,11 @@ def test_a_sections_tempo_goes_its_way_and_its_messages_are_edited(window, stran
 
 
 def test_a_start_that_waits_for_its_bar_is_shown(window, strand, qtbot):
-    project = edits.set_source(
-        window.session.project, strand, 0, edits.fresh_generator(window.session.project, "steps")
-    )
+    project = window.session.project
+    project = edits.set_source(project, strand, 0, edits.fresh_generator(project, "steps"))
     source = project.strands[0].sources[0]
-    window.session.edit(
-        "x", edits.set_params(project, source.id, {"starts": "action", "launch": "bar", "launch_bars": 16})
-    )
+    waits = {"starts": "action", "launch": "bar", "launch_bars": 16}
+    window.session.edit("x", edits.set_params(project, source.id, waits))
     window.session.select_stage(source.id)
     window.session.play()
     qtbot.waitUntil(lambda: window.session.telemetry.playing)

@@ -183,8 +183,9 @@ def run(
     # What falls on the very end belongs to the bar that begins there, but for what was played.
     engine.run(max(0.0, seconds - _END))
     engine.stop(seconds)
-    engine.run(seconds)
-    engine.finish(seconds)
+    end = seconds + engine.graph.longest_delay
+    engine.run(end)
+    engine.finish(end)
     collector.result.left_out = engine.graph.left_out
     return collector.result
 

@@ -90,7 +90,7 @@ class Engine:
         self.players = Players(Room(self, self, self.graph), self)
         self._take: TakePlayer | None = None
         self.follower = ClockFollower(self)
-        self.sender = ClockSender(self, outputs.port)
+        self.sender = ClockSender(self, self._send_clock)
         self.overlay = Overlay(self, self.graph, self.go_on)
         self.sections = SectionPlayer(self, self.overlay, self.graph, self.graph)
         self.hooks = Hooks(self, self.overlay, self.sections, self.graph)
@@ -443,6 +443,15 @@ class Engine:
         self._end_endless(max(time, self.now))
         self.stop_take(time)
         self.graph.silence(max(time, self.now), panic=False)
+
+    def _send_clock(self, port: str, events: Sequence[Event]) -> None:
+        """Send a clock, as late as all else is where a strand is played early."""
+        lead = self.graph.lead
+        if not lead:
+            self.graph.outputs.port(port, events)
+            return
+        for event in events:
+            self.at_time(event.time + lead, lambda now, event=event: self.graph.outputs.port(port, [event.at(now)]))  # type: ignore[misc]
 
     # -- takes -------------------------------------------------------------------------------------
 

@@ -120,6 +120,8 @@ _UNSAID = (
     ("count_in", 0),
     ("along", False),
     ("plays_on", False),
+    ("offset_ms", 0.0),
+    ("offset", ""),
     ("ink", None),
     ("channel", None),
 )

@@ -9,7 +9,10 @@ import msgspec
 
 from arpegon.core.document.hookup_values import SILENCE_RANGE
 from arpegon.core.document.model import (
+    DELAY_RANGE,
     LEVEL_RANGE,
+    MAX_OFFSET_BEATS,
+    OFFSET_RANGE,
     ActiveSource,
     AudioSource,
     ClipSource,
@@ -22,7 +25,7 @@ from arpegon.core.document.model import (
 )
 from arpegon.core.document.routing import topological_order
 from arpegon.core.document.sections import MAX_BARS
-from arpegon.core.errors import DocumentError
+from arpegon.core.errors import DocumentError, ParameterError
 from arpegon.core.events import NOTE_OFF, SYSEX, Event
 from arpegon.core.notes.takes import Take
 from arpegon.core.notes.taps import IN, OUT
@@ -30,6 +33,7 @@ from arpegon.core.processing.parameters import check_params, check_pitch_class
 from arpegon.core.processing.patterns import MAX_BARS_AHEAD
 from arpegon.core.theory.scales import ALIASES, SCALES, Key
 from arpegon.core.time.clock import MAX_METER_BEATS, METER_UNITS, TEMPO_RANGE
+from arpegon.core.time.rhythm import normal_offset, offset_beats
 from arpegon.processors import PROCESSORS, processor_class
 from arpegon.processors.actions import ACTIONS
 from arpegon.processors.targets import is_there, param_at
@@ -76,7 +80,9 @@ def validated(project: Project) -> Project:
             _within(f"ink of “{strand.name}”", strand.ink, 0, INKS - 1)
     topological_order(project)
     _unique("section id", (section.id for section in project.sections))
-    project = _replace(project, key=_key(project.key), strands=tuple(_strand(strand) for strand in project.strands))
+    project = _replace(
+        project, key=_key(project.key), strands=tuple(_strand(strand, project.meter) for strand in project.strands)
+    )
     return _replace(project, sections=tuple(_section(project, section) for section in project.sections))
 
 
@@ -110,7 +116,7 @@ def _is_sound(event: Event) -> bool:
     return NOTE_OFF <= event.status < SYSEX and 0 <= event.data1 <= 127 and 0 <= event.data2 <= 127
 
 
-def _strand(strand: Strand) -> Strand:
+def _strand(strand: Strand, project_meter: tuple[int, int]) -> Strand:
     for number, stage in enumerate(strand.stages):
         if stage.kind not in PROCESSORS:
             known = ", ".join(PROCESSORS)
@@ -124,7 +130,16 @@ def _strand(strand: Strand) -> Strand:
         else source
         for source in strand.sources
     )
-    return _replace(strand, stages=stages, sources=sources)
+    _within(f"offset_ms of “{strand.name}”", strand.offset_ms, *OFFSET_RANGE)
+    for destination in strand.destinations:
+        _within(f"delay_ms of a destination of “{strand.name}”", destination.delay_ms, *DELAY_RANGE)
+    try:
+        offset = normal_offset(strand.offset)
+    except ParameterError as error:
+        raise DocumentError(f"the offset of “{strand.name}”: {error}") from None
+    if abs(offset_beats(offset, project_meter)) > MAX_OFFSET_BEATS:
+        raise DocumentError(f"the offset of “{strand.name}” is longer than {MAX_OFFSET_BEATS:g} quarter notes.")
+    return _replace(strand, stages=stages, sources=sources, offset=offset)
 
 
 def _where(strand: Strand, number: int, stage: Stage) -> str:

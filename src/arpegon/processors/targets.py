@@ -14,7 +14,17 @@ import msgspec
 
 from arpegon.core.document import edits
 from arpegon.core.document.hookup_values import HOOKABLE
-from arpegon.core.document.model import LEVEL_RANGE, ClipSource, Held, Hookup, Project, Section, Strand
+from arpegon.core.document.model import (
+    DELAY_RANGE,
+    LEVEL_RANGE,
+    OFFSET_RANGE,
+    ClipSource,
+    Held,
+    Hookup,
+    Project,
+    Section,
+    Strand,
+)
 from arpegon.core.document.sections import ENDS, MAX_BARS
 from arpegon.core.processing.parameters import (
     Choice,
@@ -90,12 +100,6 @@ INSTRUMENT_PARAMS = _table(
         help="What it sounds like.",
     ),
 )
-STRAND_PARAMS = _table(
-    _MUTED,
-    Switch(key="solo", label="Solo", default=False, help="Whether only it sounds."),
-    Switch(key="along", label="Goes along", default=False, help="Whether what is played sounds beside what is made."),
-    Switch(key="plays_on", label="Plays on", default=False, help="Whether it goes on when the transport stops."),
-)
 WITHIN = Number(
     key="tempo_within",
     label="Comes to its tempo in",
@@ -104,6 +108,33 @@ WITHIN = Number(
     high=MAX_BARS,
     unit="bars",
     help="From the tempo of before; 0 is at once.",
+)
+OFFSET = Number(
+    key="offset_ms",
+    label="Later by",
+    default=0.0,
+    low=OFFSET_RANGE[0],
+    high=OFFSET_RANGE[1],
+    step=1.0,
+    unit="ms",
+    help="How much later it is played; below 0 it is early, and all others wait for it.",
+)
+DELAY = Number(
+    key="delay_ms",
+    label="Later by",
+    default=0.0,
+    low=DELAY_RANGE[0],
+    high=DELAY_RANGE[1],
+    step=1.0,
+    unit="ms",
+    help="How much later it is sent there, to line up instruments of different speed.",
+)
+STRAND_PARAMS = _table(
+    _MUTED,
+    Switch(key="solo", label="Solo", default=False, help="Whether only it sounds."),
+    Switch(key="along", label="Goes along", default=False, help="Whether what is played sounds beside what is made."),
+    Switch(key="plays_on", label="Plays on", default=False, help="Whether it goes on when the transport stops."),
+    OFFSET,
 )
 SECTION_PARAMS = _table(
     Number(key="bars", label="Bars", default=8, low=1, high=MAX_BARS, help="How long it is."),
@@ -117,7 +148,7 @@ _ZONE = _table(
     Number(key="high_velocity", label="Loudest", default=127, low=1, high=127, help="The loudest stroke of its zone."),
     _CHANNEL,
 )
-_DESTINATION = _table(_MUTED, _CHANNEL)
+_DESTINATION = _table(_MUTED, _CHANNEL, DELAY)
 _ROWS: dict[str, str] = {"sources": "source", "destinations": "destination"}
 """The rows of a strand, and what one of them is called."""
 

@@ -176,6 +176,8 @@ class Destination(Node, frozen=True, kw_only=True, tag_field="kind", omit_defaul
 
     channel: int | None = None
     muted: bool = False
+    delay_ms: float = 0.0
+    """How much later it is sent there, to line up instruments of different speed."""
 
 
 class InstrumentDestination(Destination, frozen=True, kw_only=True, tag="instrument"):
@@ -208,11 +210,20 @@ class Stage(Node, frozen=True, kw_only=True):
     params: dict[str, Any] = {}
 
 
+OFFSET_RANGE = (-500.0, 500.0)
+"""Of a strand, in milliseconds."""
+MAX_OFFSET_BEATS = 4.0
+"""The longest note value by which a strand is moved, in quarter notes."""
+DELAY_RANGE = (0.0, 500.0)
+"""Of a destination, in milliseconds."""
+
+
 class Strand(Node, frozen=True, kw_only=True):
     """One path of music: sources, stages, destinations.
 
     ``along`` sends what its sources bring along untouched, beside what the stages made of it; ``ink`` is the
-    number of its colour (``None``: by its place). With ``plays_on`` it goes on when the transport stops.
+    number of its colour (``None``: by its place). With ``plays_on`` it goes on when the transport stops. It is played
+    ``offset_ms`` and ``offset`` (a note value, ``-1/16``) later; where that is before its time, all others wait for it.
     """
 
     id: str
@@ -221,6 +232,8 @@ class Strand(Node, frozen=True, kw_only=True):
     solo: bool = False
     along: bool = False
     plays_on: bool = False
+    offset_ms: float = 0.0
+    offset: str = ""
     ink: int | None = None
     sources: tuple[AnySource, ...] = ()
     stages: tuple[Stage, ...] = ()

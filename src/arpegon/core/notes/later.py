@@ -49,6 +49,14 @@ class Later:
         return taken
 
     def cut(self, time: float) -> list[Event]:
-        """Let go: what waits is forgotten, and what sounds ends."""
+        """Let go: what waits is forgotten, and what sounds ends, whether it began here or before anything was held."""
+        waiting: Pairing[bool] = Pairing()
+        ends = []
+        for event in self._queue:
+            kind = event.status & 0xF0
+            if kind == NOTE_ON:
+                waiting.begin(note_key(event), True)
+            elif kind == NOTE_OFF and (self._open.end(note_key(event)) or not waiting.end(note_key(event))):
+                ends.append(event.at(time))
         self._queue.clear()
-        return self._open.release(time)
+        return [*ends, *self._open.release(time)]

@@ -41,6 +41,25 @@ def normal_value(text: str) -> str:
     )
 
 
+def normal_offset(text: str) -> str:
+    """A note value by which something is later, or with a minus earlier, in its one normal form; none is empty.
+
+    Raises:
+        ParameterError: it is none.
+    """
+    bare = text.strip().replace("−", "-")
+    if not bare:
+        return ""
+    return f"-{normal_value(bare[1:])}" if bare.startswith("-") else normal_value(bare)
+
+
+def offset_beats(text: str, meter: tuple[int, int] = (4, 4)) -> float:
+    """What :func:`normal_offset` has made of a text, in quarter notes; 0 for none."""
+    if not text:
+        return 0.0
+    return -beats_of(text[1:], meter) if text.startswith("-") else beats_of(text, meter)
+
+
 @lru_cache(maxsize=1024)
 def beats_of(text: str, meter: tuple[int, int] = (4, 4)) -> float:
     """The length of a note value in quarter notes.

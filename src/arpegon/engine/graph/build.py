@@ -74,13 +74,15 @@ class Build:
         for stage in strand.stages:
             node.stages.append((stage, self._processor(before.get(stage.id), stage, strand)))
         node.timed = [processor for _, processor in node.processors() if processor.timed]
+        if old is not None:
+            node.later, node.taking, node.printed = old.later, old.taking, old.printed
         if strand.along:
             node.along = (old.along if old else None) or Gate("along:", SurfaceSource())
         for key, destination in connections_of(self._project, strand).items():
             known = old.connections.get(key) if old else None
             connection = node.connections[key] = known or self._graph.connection(key[0])
             silent = is_silent(self._project, strand.id, destination)
-            self._later(connection, channel=destination.channel, silent=silent)
+            self._later(connection, channel=destination.channel, silent=silent, delay=destination.delay_ms / 1000.0)
         node.passed_on = [
             (into_feed(strand, destination), destination.channel)
             for destination in strand.destinations

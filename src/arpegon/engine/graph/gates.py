@@ -20,6 +20,7 @@ from arpegon.core.events import (
     Event,
     control,
 )
+from arpegon.core.notes.later import Later
 from arpegon.core.notes.ledger import NoteLedger
 from arpegon.core.notes.pairing import Pairing
 from arpegon.engine.graph.feeds import ALL_INPUTS, FROM_STRANDS
@@ -87,7 +88,7 @@ class Gate:
 class Connection:
     """The connection of one strand to one of its destinations."""
 
-    __slots__ = ("channel", "direct", "holder", "outlet", "silent")
+    __slots__ = ("channel", "delay", "direct", "holder", "later", "outlet", "silent")
 
     def __init__(self, outlet: str, holder: int) -> None:
         self.outlet = outlet
@@ -95,6 +96,16 @@ class Connection:
         self.direct = 2 * holder + 1
         self.channel: int | None = None
         self.silent = False
+        self.delay = 0.0
+        """Seconds by which it is sent later."""
+        self.later = Later()
+
+    def take(self, events: Sequence[Event], until: float) -> Sequence[Event]:
+        """What is sent by now, of what comes and of what waits."""
+        if not self.delay and not self.later:
+            return events
+        self.later.put(events, self.delay)
+        return self.later.take(until)
 
 
 class Outlet:

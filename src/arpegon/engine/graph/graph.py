@@ -15,6 +15,7 @@ from arpegon.core.events import Event
 from arpegon.core.notes.taps import OUT, Tap
 from arpegon.core.processing.processor import Context, Processor
 from arpegon.core.time.clock import Clock
+from arpegon.core.time.rhythm import offset_beats
 from arpegon.engine.graph.build import Build, configure
 from arpegon.engine.graph.feeds import connections_of, feeds_of, is_silent, strand_feed
 from arpegon.engine.graph.gates import Connection, Outlet, on_channel
@@ -72,6 +73,8 @@ class Graph:
         self._holders = count(1)
         self._due: float | None = None
         self._clock_changes = (0, 0)
+        self.lead = 0.0
+        """Seconds by which all is later because some strand is played early."""
 
     @property
     def watched(self) -> str | None:
@@ -115,7 +118,39 @@ class Graph:
         changes = (self.clock.changes, self.endless.changes)
         if changes != self._clock_changes:
             self._clock_changes = changes
+            if self.lead or any(node.holds_back for node in self._order):
+                self._set_shifts(0.0)
+                for node in self._order:
+                    self._set_steps(node)
             self._forget_due()
+
+    def _set_shifts(self, time: float) -> None:
+        """How much later each strand is played, at the tempo of now: none is earlier than now.
+
+        Args:
+            time: up to when all was printed.
+        """
+        meter = self.project.meter
+        offsets = [
+            node.strand.offset_ms / 1000.0 + self.clock.seconds(offset_beats(node.strand.offset, meter))
+            for node in self._order
+        ]
+        self.lead = max(0.0, *(-offset for offset in offsets)) if offsets else 0.0
+        for node, offset in zip(self._order, offsets, strict=True):
+            node.lead, node.shift = self.lead, max(0.0, self.lead + offset)
+            if not node.holds_back:
+                node.printed = time
+
+    @property
+    def longest_delay(self) -> float:
+        """By how many seconds anything leaves later than it was made."""
+        return max(
+            [
+                node.shift + max([connection.delay for connection in node.connections.values()], default=0.0)
+                for node in self._order
+            ],
+            default=0.0,
+        )
 
     def _forget_due(self) -> None:
         self._due = None
@@ -131,13 +166,17 @@ class Graph:
         """
         self._follow_clocks()
         self._due = None
-        deliveries: dict[str, list[tuple[Connection, list[Event]]]] = {}
+        deliveries: dict[str, list[tuple[Connection, Sequence[Event]]]] = {}
         for node in self._order:
             events = self._gather(node, inputs)
             if events or node.lets_go or node.due() <= until:
                 events = self._through(node, events, inputs, until)
-                for connection in node.connections.values() if events else ():
-                    deliveries.setdefault(connection.outlet, []).append((connection, events))
+                for connection in node.connections.values() if events or node.delays else ():
+                    sent = connection.take(events, until)
+                    if sent:
+                        deliveries.setdefault(connection.outlet, []).append((connection, sent))
+                if node.delays:
+                    self._deliver_direct(node, node.taking.take(until))
         for name, arrivals in deliveries.items():
             self._deliver(name, arrivals)
         self.flush()
@@ -195,13 +234,26 @@ class Graph:
         if node.along is not None:
             if along:
                 events = sorted([*along, *events], key=_time)
-            if events:
+            if events and not node.holds_back:
                 printed(strand_id, (OUT,), events)
         if "" in node.tapped:
             inputs[strand_feed(strand_id)] = events
         for feed, channel in node.passed_on:
             inputs[feed] = events if channel is None else [on_channel(event, channel) for event in events]
+        if node.holds_back:
+            node.later.put(events, node.shift)
+            events = node.later.take(until)
+            self._print_out(node, events)
         return events
+
+    def _print_out(self, node: StrandNode, events: Sequence[Event]) -> None:
+        """Print what leaves a strand that holds back, where it belongs in the music: as if no strand were early."""
+        shown = []
+        for event in events:
+            node.printed = max(node.printed, event.time - node.lead)
+            shown.append(event.at(node.printed))
+        if shown:
+            self._printed(node.strand.id, (OUT,), shown)
 
     def _from_heads(self, node: StrandNode, events: list[Event], until: float) -> tuple[list[Event], float]:
         """What the generators make, among what the other sources bring and no generator takes; when the next is due."""
@@ -214,7 +266,7 @@ class Graph:
         gathered.sort(key=_time)
         return gathered, soonest
 
-    def _deliver(self, name: str, arrivals: list[tuple[Connection, list[Event]]]) -> None:
+    def _deliver(self, name: str, arrivals: list[tuple[Connection, Sequence[Event]]]) -> None:
         outlet = self._outlets[name]
         if len(arrivals) == 1:
             outlet.deliver(*arrivals[0])
@@ -227,18 +279,30 @@ class Graph:
     def play_direct(self, strand: str, events: Sequence[Event]) -> None:
         """Send events straight to a strand's destinations: a take, which must not meet the stages again."""
         node = self._nodes.get(strand)
-        for connection in node.connections.values() if node else ():
-            self._outlets[connection.outlet].deliver(connection, events, direct=True)
+        if node is not None and node.delays:
+            node.taking.put(events, node.lead)
+            self._forget_due()
+        elif node is not None:
+            self._deliver_direct(node, events)
         self.flush()
+
+    def _deliver_direct(self, node: StrandNode, events: Sequence[Event]) -> None:
+        for connection in node.connections.values() if events else ():
+            self._outlets[connection.outlet].deliver(connection, events, direct=True)
 
     def send_out(self, strand: str, events: Sequence[Event]) -> None:
         """Send events from the end of a strand, printed as what leaves it."""
         node = self._nodes.get(strand)
         if node is None:
             return
+        if node.holds_back:
+            node.later.put(events, node.shift)
+            self._forget_due()
+            return
         self._printed(strand, (OUT,), events)
         for connection in node.connections.values():
-            self._outlets[connection.outlet].deliver(connection, events)
+            self._outlets[connection.outlet].deliver(connection, connection.take(events, events[-1].time))
+        self._forget_due()
         self.flush()
 
     def begin_section(self, time: float) -> None:
@@ -251,6 +315,8 @@ class Graph:
     def release_direct(self, strand: str, time: float) -> None:
         """End what :meth:`play_direct` started."""
         node = self._nodes.get(strand)
+        if node is not None:
+            node.taking.cut(time)
         for connection in node.connections.values() if node else ():
             self._outlets[connection.outlet].release(connection, time, direct=True)
         self.flush()
@@ -276,9 +342,17 @@ class Graph:
         self.let_go(Handover.of_all(self._order, time))
         for node in self._order:
             node.keys.forget()
+            self._cut(node, time)
         for outlet in self._outlets.values():
             outlet.silence(time, panic)
         self.flush()
+
+    def _cut(self, node: StrandNode, time: float) -> None:
+        """What a strand and its destinations hold back is forgotten, and what sounds of it ends."""
+        self._print_out(node, node.later.cut(time + node.lead))
+        node.taking.cut(time)
+        for connection in node.connections.values():
+            connection.later.cut(time)
 
     def restart(self, endless: bool = False) -> None:
         """Random draws begin anew, as at the start of the piece; those of strands that play on if ``endless``."""
@@ -344,12 +418,16 @@ class Graph:
         for node in self._order:
             handover.change(node, project.strand(node.strand.id), feeds.get(node.strand.id, {}))
         self.let_go(handover)
+        for node in self._order:
+            if node.strand.id not in built.nodes:
+                self._cut(node, time)
         self._disconnect(project, time)
         for change in built.changes:
             change()
         self.project = project
         self._nodes = built.nodes
         self._order = [built.nodes[strand.id] for strand in order]
+        self._set_shifts(time)
         for node in self._order:
             self._set_steps(node)
         if revision is not None:

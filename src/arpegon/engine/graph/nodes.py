@@ -10,6 +10,7 @@ import msgspec
 
 from arpegon.core.document.model import Stage, Strand
 from arpegon.core.events import Event
+from arpegon.core.notes.later import Later
 from arpegon.core.notes.merging import Merging
 from arpegon.core.notes.taps import IN, OUT
 from arpegon.core.processing.processor import Processor
@@ -53,6 +54,20 @@ class StrandNode:
         """What enters with the next pass, beside what the gates let through: ends of what a gate let in before."""
         self.leaving: list[Event] = []
         """What leaves with the next pass, beside what the stages make."""
+        self.later = Later()
+        """What left its last stage and is held back, where it is played later."""
+        self.taking = Later()
+        """What a take plays, where others are played early."""
+        self.shift = 0.0
+        """Seconds by which it is played later now,"""
+        self.lead = 0.0
+        """and those by which all are later because some strand is early."""
+        self.printed = 0.0
+        """The time of what was printed last as leaving it, while it holds back."""
+        self.holds_back = False
+        """Whether what leaves it leaves later, or something still waits from when it did,"""
+        self.delays = False
+        """and whether it or one of its destinations may hold anything back."""
         self.lets_go = False
         """Whether something lets go in the next pass, whatever comes in."""
         self.entry_places: tuple[str, ...] = (IN,)
@@ -99,8 +114,15 @@ class StrandNode:
             return process if stage_id != watched else watching(stage_id, processor, process, report)
 
         places = [(stage.id,) for stage, _ in self.stages]
-        self.entry_places = (IN,) if self.stages or self.along else (IN, OUT)
-        if self.stages and self.along is None:
+        self.holds_back = self.shift > 0.0 or self.lead > 0.0 or bool(self.later)
+        self.delays = (
+            self.holds_back
+            or bool(self.taking)
+            or any(connection.delay or connection.later for connection in self.connections.values())
+        )
+        apart = self.along is not None or self.holds_back
+        self.entry_places = (IN,) if self.stages or apart else (IN, OUT)
+        if self.stages and not apart:
             places[-1] = (*places[-1], OUT)  # type: ignore[assignment]
         self.head_steps = [(head, process_of(head.source.id, head.processor)) for head in self.heads]
         self.steps = [
@@ -114,7 +136,13 @@ class StrandNode:
         """When one of its generators or stages emits of its own accord; known until :meth:`forget_due`."""
         if self._due is None:
             self._due = min([processor.due() for processor in self.timed], default=math.inf)
-        return self._due
+        if not self.delays:
+            return self._due
+        return min(self._due, self.later.due(), self.taking.due(), *self._delayed())
+
+    def _delayed(self) -> list[float]:
+        """When destinations send next what they hold back."""
+        return [connection.later.due() for connection in self.connections.values()]
 
     def forget_due(self) -> None:
         """Something happened to its processors, or to their clock: when they are due must be asked anew."""

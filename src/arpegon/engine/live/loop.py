@@ -374,6 +374,7 @@ class LiveEngine:
             audio_rests=self.audio.rests,
             audio_load=renderer.load,
             audio_latency=renderer.latency,
+            lead=self.engine.graph.lead,
             audio_dropouts=self.audio.dropouts,
             realtime=self._realtime,
             sounding=self.engine.graph.sounding,

@@ -178,6 +178,8 @@ class Health(Message):
     """Nothing in the project sounds, so that no device is used."""
     audio_load: float = 0.0
     audio_latency: float = 0.0
+    lead: float = 0.0
+    """Seconds that all strands wait for one that is played early."""
     audio_dropouts: int = 0
     realtime: bool = False
     sounding: int = 0

@@ -18,9 +18,11 @@ from arpegon.core.document.model import (
     StrandDestination,
 )
 from arpegon.core.events import control
+from arpegon.processors.targets import DELAY
 from arpegon.sound import SOUNDS
 from arpegon.ui.controls.choices import Picker, ToggleSwitch
 from arpegon.ui.controls.panel import InstrumentPanel, Meter
+from arpegon.ui.controls.slider import Slider
 from arpegon.ui.look.plain import Label
 from arpegon.ui.model.session import Session
 from arpegon.ui.model.words import OWN_OUTPUT
@@ -46,6 +48,10 @@ class DestinationEditor(EndEditor):
         self.muted = ToggleSwitch("Mute", "Send nothing here; other destinations go on.")
         self.muted.toggled.connect(lambda on: self._change("Mute destination", muted=on))
         grid.addWidget(self.muted, 0, 1, Qt.AlignmentFlag.AlignBottom)
+        self.delay = Slider(DELAY, self.ink)
+        self.delay.moved.connect(lambda value: self._change("Delay", delay_ms=float(value)))
+        self.delay.settled.connect(self.session.settle)
+        grid.addWidget(self.delay, 1, 0, 1, 2)
         self.box.addLayout(grid)
         self.instrument = QWidget()
         inner = QVBoxLayout(self.instrument)
@@ -98,7 +104,8 @@ class DestinationEditor(EndEditor):
         return strand.destinations[self.place]
 
     def _put(self, label: str, destination: AnyDestination) -> None:
-        self.session.edit(label, edits.set_destination(self.session.project, self.strand_id, self.place, destination))
+        project = edits.set_destination(self.session.project, self.strand_id, self.place, destination)
+        self.session.edit(label, project, f"{self.strand_id}:{self.place}:delay" if label == "Delay" else None)
 
     def _change(self, label: str, **changes: Any) -> None:
         self._put(label, msgspec.structs.replace(self.destination, **changes))
@@ -180,6 +187,7 @@ class DestinationEditor(EndEditor):
         else:
             self.target.set_value(f"strand:{destination.strand}")
         self.channel.set_value("" if destination.channel is None else str(destination.channel))
+        self.delay.set_value(self.destination.delay_ms)
         self.muted.set_value(destination.muted)
         instrument = self._instrument()
         self.instrument.setVisible(instrument is not None)

@@ -9,7 +9,9 @@ from arpegon.core.document import edits
 from arpegon.core.document.model import Stage, Strand
 from arpegon.processors import GENERATORS, WORKS
 from arpegon.processors.registry import GROUPS
-from arpegon.ui.controls.choices import ToggleSwitch
+from arpegon.processors.targets import OFFSET
+from arpegon.ui.controls.choices import Picker, ToggleSwitch
+from arpegon.ui.controls.slider import Slider
 from arpegon.ui.look import theme
 from arpegon.ui.look.plain import Label, tip
 from arpegon.ui.model.session import Session
@@ -20,6 +22,14 @@ from arpegon.ui.parts.standard import caps, under_caption
 _IN_A_ROW = 3
 
 
+_VALUES = ("1/64", "1/32", "1/16T", "1/16", "1/8T", "1/8", "1/4")
+_OFFSETS = {
+    "": "no note value",
+    **{f"-{value}": f"{value} earlier" for value in reversed(_VALUES)},
+    **{value: f"{value} later" for value in _VALUES},
+}
+
+
 class StrandBench(BenchPart):
     """Edits a strand."""
 
@@ -27,6 +37,7 @@ class StrandBench(BenchPart):
         super().__init__()
         self.session = session
         self.strand = strand
+        self._offsets = _OFFSETS
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 4, 0, 0)
         box.setSpacing(10)
@@ -55,6 +66,16 @@ class StrandBench(BenchPart):
         )
         self.plays_on.toggled.connect(lambda on: self._set("Play on", plays_on=on))
         box.addWidget(self.plays_on)
+        self.offset_ms = Slider(OFFSET, theme.ink(3))
+        self.offset_ms.moved.connect(lambda value: self._set("Time of the strand", "offset", offset_ms=float(value)))
+        self.offset_ms.settled.connect(self.session.settle)
+        self.offset = Picker(_OFFSETS, "A note value by which it is played later, or earlier; all others wait then.")
+        self.offset.chosen.connect(lambda value: self._set("Time of the strand", offset=value))
+        line = QHBoxLayout()
+        line.setSpacing(14)
+        line.addWidget(self.offset_ms, 3)
+        line.addWidget(self.offset, 2, Qt.AlignmentFlag.AlignBottom)
+        box.addLayout(line)
         box.addWidget(caps("Add a stage"))
         grid = QGridLayout()
         grid.setHorizontalSpacing(6)
@@ -119,14 +140,20 @@ class StrandBench(BenchPart):
             self.name.setText(strand.name)
         self.along.set_value(strand.along)
         self.plays_on.set_value(strand.plays_on)
+        self.offset_ms.set_value(strand.offset_ms)
+        if strand.offset not in self._offsets:
+            self._offsets = {**self._offsets, strand.offset: strand.offset}
+            self.offset.set_options(self._offsets)
+        self.offset.set_value(strand.offset)
         mine = self.session.ink_number(strand.id) % len(theme.INKS)
         t = theme.theme()
         for number, button in enumerate(self.inks):
             edge = f"3px solid {t.ink}" if number == mine else f"1px solid {t.line}"
             button.setStyleSheet(f"background: {theme.ink(number)}; border: {edge}; border-radius: 4px;")
 
-    def _set(self, label: str, **changes: object) -> None:
-        self.session.edit(label, edits.set_strand(self.session.project, self.strand.id, **changes))
+    def _set(self, label: str, merge: str = "", **changes: object) -> None:
+        project = edits.set_strand(self.session.project, self.strand.id, **changes)
+        self.session.edit(label, project, f"{self.strand.id}:{merge}" if merge else None)
 
     def _rename(self) -> None:
         name = self.name.text().strip()

@@ -147,14 +147,16 @@ class Header(QWidget):
         health = QVBoxLayout()
         health.setSpacing(0)
         health.addStretch(1)
+        self._tempo = 0.0
         self.timing = Label("timing –")
         self.audio = Label("audio –")
         for label, help_text in (
             (self.timing, "How late the engine was at worst in 99 of 100 cases, in the last two seconds."),
             (
                 self.audio,
-                "From an event to its sound: the constant latency of the audio device. It rests, and leaves the device "
-                "to other programs, while the project has no instrument and lets no audio source be heard.",
+                "From an event to its sound: the constant latency of the audio device, and what all strands wait for "
+                "one that is played early. The device rests, and is left to other programs, while the project has no "
+                "instrument and lets no audio source be heard.",
             ),
         ):
             label.setProperty("role", "small-number")
@@ -193,18 +195,20 @@ class Header(QWidget):
         """The project's tempo, or that of the clock that is followed."""
         told = self.session.telemetry
         follows = self.session.project.clock.follow
-        tempo = told.tempo if follows and told.clock != "own" else self.session.project.tempo
+        led = follows and told.clock != "own"
+        tempo = told.tempo if led or told.playing else self.session.project.tempo
         self.tempo.show_text(f"{tempo:.1f}" if told.clock not in ("waiting", "lost") or not follows else "– –")
         self.tempo.show_caption("Clock" if follows else "Tempo", follows and told.clock in ("waiting", "lost"))
 
     def _reported(self, told: Telemetry) -> None:
-        if self.session.project.clock.follow:
+        if self.session.project.clock.follow or told.tempo != self._tempo:
+            self._tempo = told.tempo
             self._show_tempo()
         self.play.show_active(told.playing)
         health = told.health
         self.timing.setText(f"timing {health.late_p99 * 1000:.1f} ms")
         if health.audio:
-            self.audio.setText(f"audio {health.audio_latency * 1000:.1f} ms")
+            self.audio.setText(f"audio {(health.audio_latency + health.lead) * 1000:.1f} ms")
         else:
             self.audio.setText("audio rests" if health.audio_rests else "audio none")
 
