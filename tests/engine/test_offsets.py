@@ -146,6 +146,38 @@ def test_a_render_is_as_long_as_it_takes_and_lies_on_the_beat():
     assert_whole(late.ports["a"])
 
 
+def test_two_destinations_that_fade_the_other_way_round_are_a_crossfade():
+    goals = (
+        PortDestination(port="soft", silent_at=100, full_at=40),
+        PortDestination(port="loud", silent_at=40, full_at=100),
+    )
+    engine, out = at_work(project(strand(destinations=goals)))
+    for place, velocity in enumerate((10, 40, 70, 100, 127)):
+        engine.feed("surface", note_on(0.1 + place, 0, 60, velocity))
+        engine.feed("surface", note_off(0.6 + place, 0, 60))
+    engine.run(6.0)
+    heard = {
+        name: {round(event.time - 0.1): event.data2 for event in note_ons(out.sent[name])} for name in ("soft", "loud")
+    }
+    assert heard == {"soft": {0: 10, 1: 40, 2: 49}, "loud": {2: 49, 3: 100, 4: 127}}
+    for sent in out.sent.values():
+        assert_whole(sent)
+
+
+def test_a_fade_that_changes_while_a_note_sounds_ends_it():
+    document = project(strand(destinations=(PortDestination(port="p", silent_at=1, full_at=127),)))
+    engine, out = at_work(document)
+    engine.feed("surface", note_on(0.1, 0, 60, 90))
+    engine.run(0.2)
+    ends = (PortDestination(port="p", silent_at=127, full_at=100),)
+    engine.apply(edits.set_strand(document, "a", destinations=ends), {}, 0.2)
+    engine.feed("surface", note_off(0.3, 0, 60))
+    engine.feed("surface", note_on(0.4, 0, 62, 127))
+    engine.feed("surface", note_off(0.5, 0, 62))
+    engine.run(1.0)
+    assert [(event.time, event.data1) for event in out.sent["p"]] == [(0.1, 60), (0.3, 60)]
+
+
 @pytest.mark.parametrize(
     ("changes", "words"),
     [
@@ -153,6 +185,9 @@ def test_a_render_is_as_long_as_it_takes_and_lies_on_the_beat():
         ({"offset": "sideways"}, "offset of “A”.*note value"),
         ({"offset": "-2 bars"}, "longer than 4 quarter notes"),
         ({"destinations": (PortDestination(delay_ms=-1.0),)}, "delay_ms of a destination of “A”"),
+        ({"destinations": (PortDestination(silent_at=3),)}, "belong together"),
+        ({"destinations": (PortDestination(silent_at=3, full_at=3),)}, "must not be the same"),
+        ({"destinations": (PortDestination(silent_at=3, full_at=128),)}, "full_at of a destination of “A”"),
     ],
 )
 def test_what_cannot_be_is_said(changes, words):

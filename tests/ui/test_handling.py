@@ -226,6 +226,15 @@ def test_a_strand_is_played_early_all_wait_for_it_and_a_destination_has_a_delay(
     session.select(Selection(strand, "destination", "", 0))
     window.bench.editor.delay.moved.emit(12.0)
     assert session.project.strand(strand).destinations[0].delay_ms == 12.0
-    for _ in range(3):
+    editor = window.bench.editor
+    editor.fades.toggled.emit(True)
+    editor.silent_at.moved.emit(127.0)
+    editor.silent_at.moved.emit(90.0)
+    editor.full_at.moved.emit(20.0)
+    one = session.project.strand(strand).destinations[0]
+    assert (one.silent_at, one.full_at) == (90, 20) and editor.full_at.isVisibleTo(editor)
+    editor.fades.toggled.emit(False)
+    assert session.project.strand(strand).destinations[0].silent_at is None
+    while session.history.undo_label and session.project.strand(strand).offset_ms:
         session.undo()
     assert session.project.strand(strand).offset_ms == 0.0

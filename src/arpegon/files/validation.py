@@ -14,6 +14,7 @@ from arpegon.core.document.model import (
     MAX_OFFSET_BEATS,
     OFFSET_RANGE,
     ActiveSource,
+    AnyDestination,
     AudioSource,
     ClipSource,
     Held,
@@ -133,6 +134,7 @@ def _strand(strand: Strand, project_meter: tuple[int, int]) -> Strand:
     _within(f"offset_ms of “{strand.name}”", strand.offset_ms, *OFFSET_RANGE)
     for destination in strand.destinations:
         _within(f"delay_ms of a destination of “{strand.name}”", destination.delay_ms, *DELAY_RANGE)
+        _check_fade(f"of a destination of “{strand.name}”", destination)
     try:
         offset = normal_offset(strand.offset)
     except ParameterError as error:
@@ -140,6 +142,17 @@ def _strand(strand: Strand, project_meter: tuple[int, int]) -> Strand:
     if abs(offset_beats(offset, project_meter)) > MAX_OFFSET_BEATS:
         raise DocumentError(f"the offset of “{strand.name}” is longer than {MAX_OFFSET_BEATS:g} quarter notes.")
     return _replace(strand, stages=stages, sources=sources, offset=offset)
+
+
+def _check_fade(where: str, destination: AnyDestination) -> None:
+    ends = destination.silent_at, destination.full_at
+    if (ends[0] is None) != (ends[1] is None):
+        raise DocumentError(f"silent_at and full_at {where} belong together: one of them is not there.")
+    for name, value in zip(("silent_at", "full_at"), ends, strict=True):
+        if value is not None:
+            _within(f"{name} {where}", value, 0, 127)
+    if ends[0] is not None and ends[0] == ends[1]:
+        raise DocumentError(f"silent_at and full_at {where} must not be the same velocity.")
 
 
 def _where(strand: Strand, number: int, stage: Stage) -> str:

@@ -149,6 +149,10 @@ _ZONE = _table(
     _CHANNEL,
 )
 _DESTINATION = _table(_MUTED, _CHANNEL, DELAY)
+_FADE = _table(
+    Number(key="silent_at", label="Silent at", default=1, low=0, high=127, help="At this velocity nothing is struck."),
+    Number(key="full_at", label="Full at", default=127, low=0, high=127, help="From here it is struck as it comes."),
+)
 _ROWS: dict[str, str] = {"sources": "source", "destinations": "destination"}
 """The rows of a strand, and what one of them is called."""
 
@@ -238,7 +242,7 @@ def _found(project: Project, target: Target) -> Part | None:
 def _row_params(row: str, one: Any) -> dict[str, Param]:
     """What of a source or destination can be turned."""
     if row == "destinations":
-        return _DESTINATION
+        return _DESTINATION if one.silent_at is None else _DESTINATION | _FADE
     if not isinstance(one, ClipSource):
         return _ZONE
     choice = Number(key="choice", label="Clip", default=1, low=1, high=len(one.files), help="Which of its clips plays.")

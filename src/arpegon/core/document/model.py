@@ -178,6 +178,11 @@ class Destination(Node, frozen=True, kw_only=True, tag_field="kind", omit_defaul
     muted: bool = False
     delay_ms: float = 0.0
     """How much later it is sent there, to line up instruments of different speed."""
+    silent_at: int | None = None
+    full_at: int | None = None
+    """The velocity at which nothing is struck there, and that from which it is struck as it comes; it fades between
+    them (``None``: it does not). Two destinations that fade the other way round are a crossfade. Delay and fade are for
+    instruments and outputs, not for other strands."""
 
 
 class InstrumentDestination(Destination, frozen=True, kw_only=True, tag="instrument"):

@@ -137,6 +137,16 @@ def placed(value: float, low: float, high: float) -> float:
     return max(0.0, min(1.0, (value - low) / (high - low)))
 
 
+def faded(silent_at: int, full_at: int) -> list[int]:
+    """What each velocity 0-127 becomes that fades in between two velocities, or out where the first is the higher.
+
+    It fades with the root of its share of the way, so that two that fade against one another are together as loud as
+    one (equal power).
+    """
+    shares = (placed(velocity, silent_at, full_at) for velocity in range(128))
+    return [round(velocity * share**0.5) for velocity, share in enumerate(shares)]
+
+
 def stair(share: float, levels: int) -> float:
     """A share of 0 ... 1 on the nearest of so many equal levels (fewer than two: as it is)."""
     if levels < 2:

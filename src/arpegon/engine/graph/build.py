@@ -10,6 +10,7 @@ from arpegon.core.errors import ArpegonError, DocumentError
 from arpegon.core.notes.merging import Merging
 from arpegon.core.processing.parameters import check_params
 from arpegon.core.processing.processor import Context, Processor
+from arpegon.core.processing.values import faded
 from arpegon.engine.graph.feeds import FROM_STRANDS, connections_of, feeds_of, into_feed, is_silent, taken_after
 from arpegon.engine.graph.gates import Connection, Gate
 from arpegon.engine.graph.heads import Head
@@ -82,7 +83,14 @@ class Build:
             known = old.connections.get(key) if old else None
             connection = node.connections[key] = known or self._graph.connection(key[0])
             silent = is_silent(self._project, strand.id, destination)
-            self._later(connection, channel=destination.channel, silent=silent, delay=destination.delay_ms / 1000.0)
+            ends = destination.silent_at, destination.full_at
+            self._later(
+                connection,
+                channel=destination.channel,
+                silent=silent,
+                delay=destination.delay_ms / 1000.0,
+                fade=None if ends[0] is None or ends[1] is None else faded(ends[0], ends[1]),
+            )
         node.passed_on = [
             (into_feed(strand, destination), destination.channel)
             for destination in strand.destinations

@@ -88,7 +88,7 @@ class Gate:
 class Connection:
     """The connection of one strand to one of its destinations."""
 
-    __slots__ = ("channel", "delay", "direct", "holder", "later", "outlet", "silent")
+    __slots__ = ("channel", "delay", "direct", "fade", "holder", "later", "outlet", "silent")
 
     def __init__(self, outlet: str, holder: int) -> None:
         self.outlet = outlet
@@ -96,6 +96,8 @@ class Connection:
         self.direct = 2 * holder + 1
         self.channel: int | None = None
         self.silent = False
+        self.fade: list[int] | None = None
+        """What each velocity becomes there; 0 is not struck."""
         self.delay = 0.0
         """Seconds by which it is sent later."""
         self.later = Later()
@@ -125,12 +127,17 @@ class Outlet:
     def deliver(self, connection: Connection, events: Sequence[Event], direct: bool = False) -> None:
         """Take events of a strand's connection; ``direct`` ones (a take) are held apart from what the strand sends."""
         holder = connection.direct if direct else connection.holder
-        channel, silent = connection.channel, connection.silent
+        channel, silent, fade = connection.channel, connection.silent, None if direct else connection.fade
         append = self._out.append
 
         def strike(event: Event) -> Sequence[Event]:
             if silent:
                 return ()
+            if fade is not None:
+                velocity = fade[event.data2]
+                if not velocity:
+                    return ()
+                event = Event(event.time, event.status, event.data1, velocity)
             if channel is None or channel == event.status & 0x0F:
                 return (event,)
             return (Event(event.time, NOTE_ON | channel, event.data1, event.data2),)

@@ -52,6 +52,23 @@ class DestinationEditor(EndEditor):
         self.delay.moved.connect(lambda value: self._change("Delay", delay_ms=float(value)))
         self.delay.settled.connect(self.session.settle)
         grid.addWidget(self.delay, 1, 0, 1, 2)
+        self.fades = ToggleSwitch(
+            "Fades by velocity",
+            "Soft or loud strokes go here less: two destinations that fade the other way round are a crossfade.",
+        )
+        self.fades.toggled.connect(self._let_fade)
+        self.silent_at, self.full_at = (
+            self._slider(key, label, words, rest, 0, 127)
+            for key, label, words, rest in (
+                ("silent_at", "Silent at", "At this velocity nothing is struck here.", 1),
+                ("full_at", "Full at", "From this velocity on it is struck as it comes.", 127),
+            )
+        )
+        self.silent_at.moved.connect(lambda value: self._fade("silent_at", int(value)))
+        self.full_at.moved.connect(lambda value: self._fade("full_at", int(value)))
+        grid.addWidget(self.fades, 2, 0, 1, 2)
+        grid.addWidget(self.silent_at, 3, 0)
+        grid.addWidget(self.full_at, 3, 1)
         self.box.addLayout(grid)
         self.instrument = QWidget()
         inner = QVBoxLayout(self.instrument)
@@ -105,7 +122,19 @@ class DestinationEditor(EndEditor):
 
     def _put(self, label: str, destination: AnyDestination) -> None:
         project = edits.set_destination(self.session.project, self.strand_id, self.place, destination)
-        self.session.edit(label, project, f"{self.strand_id}:{self.place}:delay" if label == "Delay" else None)
+        self.session.edit(
+            label, project, f"{self.strand_id}:{self.place}:{label}" if label in ("Delay", "Fade") else None
+        )
+
+    def _let_fade(self, on: bool) -> None:
+        if on != (self.destination.silent_at is not None):
+            self._change("Fade", silent_at=1 if on else None, full_at=127 if on else None)
+
+    def _fade(self, key: str, velocity: int) -> None:
+        """Move one end; both are never on one velocity."""
+        other = self.destination.full_at if key == "silent_at" else self.destination.silent_at
+        if velocity != other:
+            self._change("Fade", **{key: velocity})
 
     def _change(self, label: str, **changes: Any) -> None:
         self._put(label, msgspec.structs.replace(self.destination, **changes))
@@ -187,7 +216,15 @@ class DestinationEditor(EndEditor):
         else:
             self.target.set_value(f"strand:{destination.strand}")
         self.channel.set_value("" if destination.channel is None else str(destination.channel))
-        self.delay.set_value(self.destination.delay_ms)
+        self.delay.set_value(destination.delay_ms)
+        fades = destination.silent_at is not None and destination.full_at is not None
+        for widget in (self.delay, self.fades):
+            widget.setVisible(not isinstance(destination, StrandDestination))
+        self.fades.set_value(fades)
+        for slider, value in ((self.silent_at, destination.silent_at), (self.full_at, destination.full_at)):
+            slider.setVisible(fades)
+            if value is not None:
+                slider.set_value(value)
         self.muted.set_value(destination.muted)
         instrument = self._instrument()
         self.instrument.setVisible(instrument is not None)
