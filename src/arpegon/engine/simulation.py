@@ -321,7 +321,7 @@ class Engine:
             self.graph.apply(project, self.now)
             if any(name in self.audio for name, _ in targets):
                 self.audio.configure(project, self.now)
-            if any(project.strand(name) is not None for name, _ in targets):
+            if any(project.strand(name) is not None or project.clip(name) is not None for name, _ in targets):
                 self.players.follow(project, self.now)
                 self._plans = self._planning(project)
         self.graph.project = project
@@ -343,8 +343,14 @@ class Engine:
         time = max(time, self.now)
         self._catch_up(time)
         self.graph.command(stage_id, act, value, time)
+        self.players.command(stage_id, act, value, time)
 
     # -- transport ---------------------------------------------------------------------------------
+
+    def is_on(self, part: str) -> bool:
+        """Whether an action started a generator, stage or clip."""
+        run = getattr(self.graph.find(part), "run", None)
+        return bool(run is not None and run.on) or self.players.is_on(part)
 
     def play(self, time: float, beat: float | None = None) -> None:
         """Start the transport from ``beat`` (or from where it rests); random draws begin anew."""

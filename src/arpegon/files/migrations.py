@@ -7,7 +7,8 @@ leaves as it is: the checks that follow say what is wrong with it.
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
+from itertools import count
+from typing import Any, cast
 
 from arpegon.core.notes.taps import IN, OUT
 
@@ -64,8 +65,9 @@ def free_the_names_in_a_preset(tree: Tree) -> Tree:
 def keep_arpeggios_and_levels(tree: Tree) -> Tree:
     """Version 3 of projects: what was made before sounds as it did.
 
-    An arpeggiator gathers its chord for a while (before, it began at once); octaves both ways are counted once (before,
-    those on each side were); a hookup on a level reaches over all that a level may be (before, -60 to 6 dB).
+    Clips get ids, by which hookups find them. An arpeggiator gathers its chord for a while (before, it began at once);
+    octaves both ways are counted once (before, those on each side were); a hookup on a level reaches over all that a
+    level may be (before, -60 to 6 dB).
     """
     strands = [strand for strand in _list(tree.get("strands")) if isinstance(strand, dict)]
     stages = [stage for strand in strands for stage in _list(strand.get("stages")) if isinstance(stage, dict)]
@@ -89,10 +91,9 @@ def keep_arpeggios_and_levels(tree: Tree) -> Tree:
             return {**one, "value": _both(one.get("value"))}
         return one
 
-    tree = _each(tree, "strands", lambda strand: _each(strand, "stages", _arpeggiator))
+    tree = _named_clips(_each(tree, "strands", lambda strand: _each(strand, "stages", _arpeggiator)))
     tree = _each(tree, "sections", lambda section: _each(section, "holds", held))
-    done: Tree = _each(tree, "hookups", hookup)
-    return done
+    return cast(Tree, _each(tree, "hookups", hookup))
 
 
 def keep_arpeggios_in_a_preset(tree: Tree) -> Tree:
@@ -114,6 +115,26 @@ def _arpeggiator(stage: Any) -> Any:
     if params.get("octave_way") == "both" and "octaves" in params:
         params["octaves"] = _both(params["octaves"])
     return {**stage, "params": params}
+
+
+def _named_clips(tree: Tree) -> Tree:
+    """A project whose clips have ids."""
+    taken = {
+        one["id"]
+        for strand in _list(tree.get("strands"))
+        if isinstance(strand, dict)
+        for part in ("sources", "stages")
+        for one in _list(strand.get(part))
+        if isinstance(one, dict) and isinstance(one.get("id"), str)
+    }
+    numbers = count(1)
+
+    def named(source: Any) -> Any:
+        if not isinstance(source, dict) or source.get("kind") != "clip" or "id" in source:
+            return source
+        return {**source, "id": next(name for number in numbers if (name := f"clip-{number}") not in taken)}
+
+    return cast(Tree, _each(tree, "strands", lambda strand: _each(strand, "sources", named)))
 
 
 def _both(octaves: Any) -> Any:

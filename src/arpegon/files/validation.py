@@ -7,11 +7,15 @@ from collections.abc import Iterable
 
 import msgspec
 
+from arpegon.core.document.edits import part_ids
 from arpegon.core.document.hookup_values import SILENCE_RANGE
 from arpegon.core.document.model import (
     DELAY_RANGE,
     LEVEL_RANGE,
+    MAX_CLIP_BEATS,
     MAX_OFFSET_BEATS,
+    MAX_ROUNDS,
+    MIN_CLIP_BEATS,
     OFFSET_RANGE,
     ActiveSource,
     AnyDestination,
@@ -60,7 +64,7 @@ def validated(project: Project) -> Project:
     _within("count_in", project.count_in, 0, 8)
     _unique("instrument id", (instrument.id for instrument in project.instruments))
     _unique("strand id", (strand.id for strand in project.strands))
-    _unique("stage id", (stage.id for _, stage in project.stages()))
+    _unique("stage id", part_ids(project))
     for _, stage in project.stages():
         if stage.id in (IN, OUT):
             raise DocumentError(f"a stage or source cannot have the id “{stage.id}”: it names an end of its strand.")
@@ -210,6 +214,10 @@ def _check_zones(strand: Strand) -> None:
             _within(f"{name} of a source of “{strand.name}”", value, 1, 127)
         if isinstance(source, ClipSource):
             _within(f"change_bars of a clip of “{strand.name}”", source.change_bars, 1, MAX_BARS_AHEAD)
+            _within(f"first of a clip of “{strand.name}”", source.first, 0.0, MAX_CLIP_BEATS)
+            if source.beats is not None:
+                _within(f"beats of a clip of “{strand.name}”", source.beats, MIN_CLIP_BEATS, MAX_CLIP_BEATS)
+            _within(f"rounds of a clip of “{strand.name}”", source.rounds, 0, MAX_ROUNDS)
         if isinstance(source, AudioSource):
             if not 1 <= len(source.inputs) <= 2:
                 raise DocumentError(

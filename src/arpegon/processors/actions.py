@@ -53,6 +53,8 @@ def actions_on(project: Project, target: str) -> list[str]:
     if project.find_stage(target) is not None:
         params = params_of(project, target)
         kinds = {"stage", *(["pattern"] if "pattern" in params else []), *(["start"] if "times" in params else [])}
+    elif project.clip(target) is not None:
+        kinds = {"start"}
     elif target:
         kinds = {"strand"} if project.strand(target) is not None else set()
     return [name for name, action in ACTIONS.items() if action.on in kinds]

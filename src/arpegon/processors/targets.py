@@ -17,6 +17,7 @@ from arpegon.core.document.hookup_values import HOOKABLE
 from arpegon.core.document.model import (
     DELAY_RANGE,
     LEVEL_RANGE,
+    MAX_ROUNDS,
     OFFSET_RANGE,
     ClipSource,
     Held,
@@ -168,6 +169,9 @@ def params_of(project: Project, target: str) -> dict[str, Param]:
     found = project.find_stage(target)
     if found is not None:
         return {param.key: param for param in processor_class(found[1].kind).params if isinstance(param, HOOKABLE)}
+    clip = project.clip(target)
+    if clip is not None:
+        return _clip_params(clip[2])
     if project.instrument(target) is not None:
         return INSTRUMENT_PARAMS
     if project.strand(target) is not None:
@@ -219,7 +223,7 @@ def is_there(project: Project, target: Target) -> bool:
 
 def section_of(project: Project, target: str) -> Section | None:
     """The section with an id; what else bears it comes first."""
-    taken = project.find_stage(target) or project.instrument(target) or project.strand(target)
+    taken = any(find(target) for find in (project.find_stage, project.clip, project.instrument, project.strand))
     return None if taken else next((section for section in project.sections if section.id == target), None)
 
 
@@ -247,6 +251,42 @@ def _row_params(row: str, one: Any) -> dict[str, Param]:
         return _ZONE
     choice = Number(key="choice", label="Clip", default=1, low=1, high=len(one.files), help="Which of its clips plays.")
     return {**_ZONE, "choice": choice}
+
+
+CLIP_FIRST = Number(
+    key="first",
+    label="Begins at",
+    default=0.0,
+    low=0.0,
+    high=1024.0,
+    step=0.25,
+    unit="beats",
+    help="Where in its file a round begins.",
+)
+CLIP_ROUNDS = Number(
+    key="rounds",
+    label="Rounds",
+    default=0,
+    low=0,
+    high=MAX_ROUNDS,
+    help="How many an action starts; 0 goes on until it is stopped.",
+)
+CLIP_PARAMS = _table(
+    _MUTED,
+    Switch(key="loop", label="Round and round", default=True, help="Whether it begins again at its end."),
+    CLIP_FIRST,
+    CLIP_ROUNDS,
+)
+"""What of a clip can be turned, by its id."""
+CLIP_BEATS = Number(
+    key="beats", label="A round is", default=4.0, low=0.25, high=1024.0, step=0.25, unit="beats", help="How long it is."
+)
+
+
+def _clip_params(source: ClipSource) -> dict[str, Param]:
+    """What of a clip can be turned as it is: its length only where it has one of its own."""
+    own = {"choice": _row_params("sources", source)["choice"]}
+    return {**CLIP_PARAMS, **own, **({"beats": CLIP_BEATS} if source.beats is not None else {})}
 
 
 def _in_row(strand: Strand, row: str, names: list[str]) -> Part | None:
@@ -288,6 +328,9 @@ def _whole(project: Project, name: str, key: str) -> Any:
         return found[1].bypass
     if found is not None:
         return with_defaults(processor_class(found[1].kind).params, found[1].params)[key]
+    clip = project.clip(name)
+    if clip is not None:
+        return getattr(clip[2], key)
     one = project.instrument(name) or project.strand(name) or section_of(project, name)
     value = getattr(one, key)
     return (0 if value is None else value + 1) if key == "channel" else value
@@ -326,6 +369,9 @@ def with_value(project: Project, target: Target, value: Any) -> Project:
         if head == "bypass":
             return edits.set_bypass(project, name, value)
         return edits.set_params(project, name, {head: value})
+    clip = project.clip(name)
+    if clip is not None:
+        return edits.set_source(project, clip[0].id, clip[1], msgspec.structs.replace(clip[2], **{head: value}))
     if project.instrument(name) is not None:
         return edits.set_instrument(project, name, **{head: value})
     return edits.set_strand(project, name, **{head: value})
@@ -386,6 +432,10 @@ def name_of(project: Project, target: str) -> str | None:
     found = project.find_stage(target)
     if found is not None:
         return f"{processor_class(found[1].kind).label} in {found[0].name}"
+    clip = project.clip(target)
+    if clip is not None:
+        file = clip[2].playing_file.rpartition("/")[2]
+        return f"clip {file.rpartition('.')[0] or clip[2].id} in {clip[0].name}"
     instrument = project.instrument(target)
     if instrument is not None:
         return f"instrument {instrument.id}"

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from typing import Any, TypeVar
 
 import msgspec
@@ -13,6 +13,7 @@ from arpegon.core.document.model import (
     AnyDestination,
     AnySource,
     ClickSource,
+    ClipSource,
     Held,
     Hookup,
     Instrument,
@@ -60,6 +61,13 @@ def fresh_id(stem: str, taken: Iterable[str]) -> str:
         number += 1
         name = f"{stem}-{number}"
     return name
+
+
+def part_ids(project: Project) -> Iterator[str]:
+    """The ids of all stages, of what sources do, and of clips: no two are alike."""
+    for strand in project.strands:
+        yield from (stage.id for stage in strand.all_stages)
+        yield from (one.id for one in strand.sources if isinstance(one, ClipSource) and one.id)
 
 
 def set_project(project: Project, **changes: Any) -> Project:
@@ -158,7 +166,7 @@ def insert_strand(
         renamed[instrument.id] = fresh_id(_stem(instrument.id), taken)
         taken.add(renamed[instrument.id])
         added.append(_replace(instrument, id=renamed[instrument.id]))
-    stage_ids = {stage.id for _, stage in project.stages()}
+    stage_ids = set(part_ids(project))
 
     def renew(stage_id: str) -> str:
         made = fresh_id(_stem(stage_id), stage_ids)
@@ -173,7 +181,7 @@ def insert_strand(
         solo=False,
         stages=tuple(_replace(stage, id=renew(stage.id)) for stage in strand.stages),
         sources=tuple(
-            _replace(one, id=renew(one.id)) if isinstance(one, ActiveSource) else one
+            _replace(one, id=renew(one.id or "clip")) if isinstance(one, (ActiveSource, ClipSource)) else one
             for one in strand.sources
             if not isinstance(one, StrandSource) or one.strand in known
         ),
@@ -211,7 +219,7 @@ def insert_stage(project: Project, strand_id: str, stage: Stage, place: int | No
     Returns:
         The document and the id of the stage.
     """
-    made = _replace(stage, id=fresh_id(_stem(stage.id), (one.id for _, one in project.stages())))
+    made = _replace(stage, id=fresh_id(_stem(stage.id), part_ids(project)))
 
     def insert(strand: Strand) -> Strand:
         stages = list(strand.stages)
@@ -297,9 +305,14 @@ def add_generator(project: Project, strand_id: str, kind: str) -> tuple[Project,
     return set_source(project, strand_id, len(strand.sources), source), len(strand.sources)
 
 
+def fresh_clip(project: Project, **settings: Any) -> ClipSource:
+    """A clip with a fresh id."""
+    return ClipSource(id=fresh_id("clip", part_ids(project)), **settings)
+
+
 def fresh_generator(project: Project, kind: str, **settings: Any) -> AnySource:
     """A source of a kind that makes notes by itself, with a fresh id."""
-    source_id = fresh_id(kind, (stage.id for _, stage in project.stages()))
+    source_id = fresh_id(kind, part_ids(project))
     made: AnySource = GENERATOR_SOURCES[kind](id=source_id, **settings)  # type: ignore[assignment]
     return made
 

@@ -49,11 +49,27 @@ class MidiSource(Source, frozen=True, kw_only=True, tag="midi"):
     port: str = ""
 
 
+MAX_CLIP_BEATS = 100_000.0
+MIN_CLIP_BEATS = 0.0625
+MAX_ROUNDS = 64
+
+
 class ClipSource(Source, frozen=True, kw_only=True, tag="clip"):
     """A MIDI file, played with the transport, or one of several; paths are relative to the project file."""
 
+    id: str = ""
+    """By which hookups and sections find it; empty: they do not."""
     file: str = ""
+    muted: bool = False
     loop: bool = True
+    first: float = 0.0
+    """The beat of the file on which its round begins,"""
+    beats: float | None = None
+    """and how long a round is, in quarter notes; ``None``: until the end of the file's last bar."""
+    starts: Literal["play", "action"] = "play"
+    """With the transport, or when an action says so."""
+    rounds: int = 0
+    """How many rounds an action starts; 0 goes on until it is stopped."""
     more: tuple[str, ...] = ()
     """Further files to choose from."""
     choice: int = 1
@@ -406,6 +422,14 @@ class Project(Node, frozen=True, kw_only=True):
     def strand(self, strand_id: str) -> Strand | None:
         """The strand with an id."""
         return next((strand for strand in self.strands if strand.id == strand_id), None)
+
+    def clip(self, clip_id: str) -> tuple[Strand, int, ClipSource] | None:
+        """A clip by its id, with its strand and its place among the sources of that."""
+        for strand in self.strands if clip_id else ():
+            for place, source in enumerate(strand.sources):
+                if isinstance(source, ClipSource) and source.id == clip_id:
+                    return strand, place, source
+        return None
 
     def instrument(self, instrument_id: str) -> Instrument | None:
         """The instrument with an id."""

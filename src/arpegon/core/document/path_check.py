@@ -152,6 +152,10 @@ def _source(
             return "its clip has no file yet", ""
         if file in around.missing_clips:
             return f"its clip “{file}” cannot be read", ""
+        if source.muted and not _is_turned(project, source.id, "muted", around):
+            return f"its clip “{file}” is muted", ""
+        if source.starts == "action" and not around.passed.get(strand.id, {}).get(IN):
+            return None if _is_started(project, source.id) else (_unstarted(f"its clip “{file}”"), "")
     elif isinstance(source, MidiSource) and around.inputs is not None:
         if source.port and source.port not in around.inputs:
             return f"the MIDI input “{source.port}” is not there", "all-inputs"

@@ -83,7 +83,10 @@ class Player(Transport, Protocol):
         """Silence everything."""
 
     def command(self, stage_id: str, act: str, value: float | None, time: float) -> None:
-        """Have a stage or generator do something."""
+        """Have a stage, generator or clip do something."""
+
+    def is_on(self, part: str) -> bool:
+        """Whether an action started it."""
 
 
 class Hooks:
@@ -287,8 +290,7 @@ class Hooks:
         self.player.command(hookup.target, "start", hookup.value, time)
 
     def _start_stop(self, hookup: Hookup, time: float) -> None:
-        run = getattr(self._at_work.find(hookup.target), "run", None)
-        going = run is not None and run.on
+        going = self.player.is_on(hookup.target)
         self.player.command(hookup.target, "stop" if going else "start", None if going else hookup.value, time)
 
 

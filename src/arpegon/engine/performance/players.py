@@ -9,8 +9,9 @@ from operator import attrgetter
 
 import msgspec
 
-from arpegon.core.document.model import ClickSource, ClipSource, Project, Strand
-from arpegon.core.events import Event, note_off, note_on
+from arpegon.core.document.model import MIN_CLIP_BEATS, ClickSource, ClipSource, Project, Strand
+from arpegon.core.events import NOTE_OFF, NOTE_ON, Event, note_off, note_on
+from arpegon.core.notes.pairing import Pairing, note_key
 from arpegon.core.time.clock import bar_beats
 from arpegon.core.time.tempo_map import TempoMap
 from arpegon.engine.clocks.roles import AtWork, DirectOutput, Entrance, Scheduler, Transport
@@ -45,6 +46,8 @@ class ClipPlayer:
         self._name = name
         self._source = source
         self._run = 0
+        self._rounds: int | None = None
+        """How many rounds an action started (0: until it is stopped); ``None``: none did."""
         self._asked = 0
         self._waiting: object = _NOTHING
         """The clip that takes over,"""
@@ -61,7 +64,10 @@ class ClipPlayer:
         if waiting is not _NOTHING:
             self._use(waiting if isinstance(waiting, Clip) else None)
         beat = max(0.0, beat)
-        if self._source.begins == "bar":
+        if self._source.starts == "action":
+            if self._rounds is not None:
+                self._begin(self._next_line(beat), beat)
+        elif self._source.begins == "bar":
             bar = self._bar()
             self._begin(math.ceil(beat / bar - _NEAR) * bar, beat)
         else:
@@ -72,10 +78,44 @@ class ClipPlayer:
         self._run += 1
         self._room.entrance.lost(self._name, time)
 
+    def command(self, act: str, value: float | None, time: float) -> None:
+        """Start it for so many rounds (with the transport, if that stands), or stop it."""
+        if self._source.starts != "action":
+            return
+        if act == "start":
+            self._rounds = self._source.rounds if value is None else int(value)
+            if self._line.clock.playing:
+                self._run += 1
+                self._room.entrance.lost(self._name, time)
+                beat = self._line.clock.beat_at(time)
+                self._begin(self._next_line(beat), beat)
+        elif act == "stop":
+            self._rounds = None
+            self.stop(time)
+
+    @property
+    def on(self) -> bool:
+        """Whether an action started it."""
+        return self._rounds is not None
+
+    def _next_line(self, beat: float) -> float:
+        """The beat on which it begins, as it is said when another file takes over."""
+        if self._source.change == "now":
+            return beat
+        unit = self._bar() if self._source.change == "bar" else 4.0 / self._room.at_work.project.meter[1]
+        ahead = (self._source.change_bars - 1) * unit if self._source.change == "bar" else 0.0
+        return math.ceil(beat / unit - _NEAR) * unit + ahead
+
     def set(self, source: ClipSource, clip: Clip | None, time: float) -> None:
         """Go on as another source says; another clip takes over when that source wants it to."""
         before, self._source = self._source, source
-        anew = (before.begins, before.follow_tempo) != (source.begins, source.follow_tempo)
+        anew = (before.begins, before.follow_tempo, before.starts) != (
+            source.begins,
+            source.follow_tempo,
+            source.starts,
+        )
+        if source.starts != before.starts:
+            self._rounds = None
         if clip is self._waiting and not anew:
             return
         self._wait_for(_NOTHING)
@@ -86,10 +126,7 @@ class ClipPlayer:
         elif source.choice == before.choice or source.change == "now":
             self._take_over(clip, time)
         else:
-            beat = self._line.clock.beat_at(time)
-            unit = self._bar() if source.change == "bar" else 4.0 / self._room.at_work.project.meter[1]
-            ahead = (source.change_bars - 1) * unit if source.change == "bar" else 0.0
-            self._wait_for(clip, math.ceil(beat / unit - _NEAR) * unit + ahead)
+            self._wait_for(clip, self._next_line(self._line.clock.beat_at(time)))
             asked = self._asked
             self._line.at_beat(self._turns, lambda now: self._take_over(clip, now) if asked == self._asked else None)
 
@@ -108,6 +145,11 @@ class ClipPlayer:
         self.stop(time)
         self._use(clip)
         self.start(self._line.clock.beat_at(time))
+
+    @property
+    def clip_id(self) -> str:
+        """The id of the source that it plays."""
+        return self._source.id
 
     def _bar(self) -> float:
         return bar_beats(self._room.at_work.project.meter)
@@ -137,6 +179,9 @@ class ClipPlayer:
             if not self._source.loop:
                 return
             round_, place = round_ + 1, 0
+        if self._source.starts == "action" and self._rounds and round_ >= self._rounds:
+            self._rounds = None
+            return
         run = self._run
         beat = clip.events[place].time
         if self._source.loop:
@@ -162,6 +207,32 @@ class ClipPlayer:
             place += 1
         self._schedule(round_, place)
         self._room.entrance.inject(self._name, together)
+
+
+def part_of(clip: Clip, first: float, beats: float | None) -> Clip:
+    """A part of a clip as one of its own: from a beat on, so many beats long (``None``: to its end).
+
+    Notes that begin in it end with it at the latest; those that began before are not in it.
+    """
+    length = max(MIN_CLIP_BEATS, clip.beats - first) if beats is None else beats
+    inside: list[Event] = []
+    down: Pairing[bool] = Pairing()
+    for event in clip.events:
+        beat = event.time - first
+        kind = event.status & 0xF0
+        if kind == NOTE_OFF:
+            if down.end(note_key(event)):
+                inside.append(event.at(min(beat, length)))
+        elif 0.0 <= beat < length - _NEAR:
+            if kind == NOTE_ON:
+                down.begin(note_key(event), True)
+            inside.append(event.at(beat))
+    inside += down.release(length)
+    inside.sort(key=attrgetter("time"))
+    before = [tempo for at, tempo in clip.tempos if at <= first]
+    tempos = [(0.0, before[-1])] if before else []
+    tempos += [(at - first, tempo) for at, tempo in clip.tempos if first < at < first + length]
+    return Clip(tuple(inside), length, tuple(tempos), clip.remark)
 
 
 class ClickPlayer:
@@ -212,6 +283,8 @@ class Players:
         self._transport = transport
         self._players: dict[str, tuple[Timeline, ClipPlayer | ClickPlayer]] = {}
         self._clips: Mapping[str, Clip] = {}
+        self._parts: dict[tuple[str, float, float | None], tuple[Clip, Clip]] = {}
+        """Clips that are played in part, with the whole ones of which they were made."""
 
     def follow(self, project: Project, time: float) -> None:
         """Take over the sources of a document whose clips are those of the one before."""
@@ -229,7 +302,7 @@ class Players:
         for name in [name for name in self._players if name not in wanted]:
             self._players.pop(name)[1].stop(time)
         for name, (strand, source) in wanted.items():
-            clip = clips.get(source.playing_file) if isinstance(source, ClipSource) else None
+            clip = self._part(source) if isinstance(source, ClipSource) else None
             line = self._transport.endless if strand.plays_on else self._transport.transport
             if name in self._players and self._players[name][0] is not line:
                 self._players.pop(name)[1].stop(time)
@@ -239,6 +312,32 @@ class Players:
             player = self._players[name][1]
             if isinstance(player, ClipPlayer) and isinstance(source, ClipSource):
                 player.set(source, clip, time)
+
+    def _part(self, source: ClipSource) -> Clip | None:
+        """What of its clip a source plays; ``None`` where it plays none."""
+        clip = self._clips.get(source.playing_file)
+        if clip is None or source.muted:
+            return None
+        if not source.first and source.beats is None:
+            return clip
+        key = (source.playing_file, source.first, source.beats)
+        known = self._parts.get(key)
+        if known is None or known[0] is not clip:
+            known = self._parts[key] = clip, part_of(clip, source.first, source.beats)
+        return known[1]
+
+    def command(self, clip_id: str, act: str, value: float | None, time: float) -> None:
+        """Start or stop a clip that an action starts, by its id."""
+        for _, player in self._players.values():
+            if isinstance(player, ClipPlayer) and player.clip_id == clip_id:
+                player.command(act, value, time)
+
+    def is_on(self, clip_id: str) -> bool:
+        """Whether an action started a clip."""
+        return any(
+            isinstance(player, ClipPlayer) and player.clip_id == clip_id and player.on
+            for _, player in self._players.values()
+        )
 
     def _add(self, name: str, source: ClipSource | ClickSource, clip: Clip | None, line: Timeline, time: float) -> None:
         player: ClipPlayer | ClickPlayer

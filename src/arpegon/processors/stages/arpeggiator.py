@@ -144,7 +144,7 @@ class Arpeggiator(KeyBook):
         self._pulse = Pulse(context.clock)
         self._turn = PatternTurn()
         self._lanes: list[list[dict[str, Any]]] = []
-        self._run = ActionRun()
+        self.run = ActionRun()
         self._launch = Launch()
         self._number = 0
         self._place = 0
@@ -179,7 +179,7 @@ class Arpeggiator(KeyBook):
         self._gathers = False
         self._launch.beat = None
         self._pulse.stop()
-        self._run.stop()
+        self.run.stop()
 
     def on_halt(self, time: float) -> None:
         self._launch.beat = None
@@ -194,12 +194,12 @@ class Arpeggiator(KeyBook):
                 self._set_off(times, time)
         elif act == "stop" and self.values["starts"] == "action":
             self._launch.beat = None
-            self._run.stop()
+            self.run.stop()
             self._pulse.stop()
 
     def _set_off(self, times: int, time: float) -> None:
         self._launch.beat = None
-        self._run.start(times)
+        self.run.start(times)
         self._begin_walk()
         self._pulse.begin(time)
 
@@ -278,7 +278,7 @@ class Arpeggiator(KeyBook):
                 del self._held[key]
         self._gathers = False
         notes = self.notes()
-        if self._run.ends(number, self._round(notes)) or (not notes and self._walks()):
+        if self.run.ends(number, self._round(notes)) or (not notes and self._walks()):
             self._pulse.stop()
             return
         place = self._turned(number)

@@ -5,12 +5,13 @@ from __future__ import annotations
 from pathlib import PurePath
 from typing import Any
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QRadioButton, QVBoxLayout, QWidget
 
 from arpegon.core.document.model import ClipSource
 from arpegon.core.processing.parameters import Number
 from arpegon.core.processing.patterns import MAX_BARS_AHEAD
+from arpegon.processors.targets import CLIP_BEATS, CLIP_FIRST, CLIP_ROUNDS
 from arpegon.ui.controls.choices import Segments, ToggleSwitch
 from arpegon.ui.controls.slider import Slider
 from arpegon.ui.look import theme
@@ -52,6 +53,36 @@ class ClipBox(QWidget):
         row.addWidget(self.loop, 1)
         row.addWidget(self.tempo, 1)
         box.addLayout(row)
+        self.muted = ToggleSwitch("Muted", "Nothing of it sounds.")
+        self.muted.toggled.connect(lambda on: self.changed.emit("Mute clip", {"muted": on}))
+        self.own = ToggleSwitch("Only a part of it", "From a beat of the file on, so many beats long.")
+        self.own.toggled.connect(self._let_part)
+        row = QHBoxLayout()
+        row.addWidget(self.muted, 1)
+        row.addWidget(self.own, 1)
+        box.addLayout(row)
+        self.first, self.beats = Slider(CLIP_FIRST, theme.ink(3)), Slider(CLIP_BEATS, theme.ink(3))
+        self.first.moved.connect(lambda value: self.changed.emit("Part of a clip", {"first": float(value)}))
+        self.beats.moved.connect(lambda value: self.changed.emit("Part of a clip", {"beats": float(value)}))
+        row = QHBoxLayout()
+        row.setSpacing(20)
+        row.addWidget(self.first, 1)
+        row.addWidget(self.beats, 1)
+        box.addLayout(row)
+        self.starts = Segments({"play": "with play", "action": "by an action"}, "When it starts.")
+        self.starts.chosen.connect(lambda value: self.changed.emit("Clip starts", {"starts": value}))
+        self.rounds = Slider(CLIP_ROUNDS, theme.ink(3))
+        self.rounds.moved.connect(lambda value: self.changed.emit("Rounds of a clip", {"rounds": int(value)}))
+        self.start, self.stop = QPushButton("Start"), QPushButton("Stop")
+        self.start.setToolTip("Start it, for so many rounds (0: until it is stopped).")
+        self.stop.setToolTip("Stop it now.")
+        row = QHBoxLayout()
+        row.setSpacing(12)
+        row.addWidget(under_caption("It starts", self.starts), 2)
+        for button in (self.start, self.stop):
+            row.addWidget(button, 0, Qt.AlignmentFlag.AlignBottom)
+        box.addLayout(row)
+        box.addWidget(self.rounds)
         self.begins = Segments(
             {"piece": "with the piece", "bar": "on the next bar"},
             "Runs as if it had begun with the piece, or begins with its own first bar on the next bar.",
@@ -62,7 +93,7 @@ class ClipBox(QWidget):
             {"bar": "on a bar", "beat": "on the next beat", "now": "at once"}, "When another of the files takes over."
         )
         self.change.chosen.connect(lambda value: self.changed.emit("Clip changes", {"change": value}))
-        self.change_box = under_caption("Another file takes over", self.change)
+        self.change_box = under_caption("It starts, or another file takes over", self.change)
         box.addWidget(self.change_box)
         self.bars = Slider(_BARS, theme.ink(3))
         self.bars.moved.connect(lambda value: self.changed.emit("Clip changes", {"change_bars": int(value)}))
@@ -82,9 +113,21 @@ class ClipBox(QWidget):
         self.loop.set_value(source.loop)
         self.tempo.set_value(source.follow_tempo)
         self.begins.set_value(source.begins)
+        self.muted.set_value(source.muted)
+        part = bool(source.first) or source.beats is not None
+        self.own.set_value(part)
+        for slider, value in ((self.first, source.first), (self.beats, source.beats or 4.0)):
+            slider.setVisible(part)
+            slider.set_value(value)
+        self.starts.set_value(source.starts)
+        by_action = source.starts == "action"
+        for widget in (self.rounds, self.start, self.stop):
+            widget.setVisible(by_action)
+        self.rounds.set_value(source.rounds)
         self.change.set_value(source.change)
-        self.change_box.setVisible(len(source.files) > 1)
-        self.bars.setVisible(len(source.files) > 1 and source.change == "bar")
+        waits = len(source.files) > 1 or by_action
+        self.change_box.setVisible(waits)
+        self.bars.setVisible(waits and source.change == "bar")
         self.bars.set_value(source.change_bars)
 
     def _show_files(self, source: ClipSource) -> None:
@@ -116,6 +159,9 @@ class ClipBox(QWidget):
                 remove.clicked.connect(lambda _=False, place=place: self._remove(place))
                 line.addWidget(remove)
             self.files.addWidget(row)
+
+    def _let_part(self, on: bool) -> None:
+        self.changed.emit("Part of a clip", {"first": 0.0, "beats": 4.0 if on else None})
 
     def _choose(self, place: int) -> None:
         self.changed.emit("Choose a clip", {"choice": place + 1})

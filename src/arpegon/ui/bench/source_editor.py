@@ -19,7 +19,11 @@ from arpegon.ui.controls.zone_keys import ZoneKeys
 from arpegon.ui.look.plain import Label
 from arpegon.ui.model.session import Session, fresh_audio
 from arpegon.ui.parts.end_editor import CHANNELS, EndEditor, channel_of
+from arpegon.ui.parts.hook_handle import offer_hookup
 from arpegon.ui.parts.standard import caps, under_caption
+
+_DRAGGED = ("Part of a clip", "Rounds of a clip", "Clip changes")
+"""What is dragged: one edit in history."""
 
 
 class SourceEditor(EndEditor):
@@ -33,6 +37,10 @@ class SourceEditor(EndEditor):
         self.clip = ClipBox()
         self.clip.changed.connect(self._change_clip)
         self.clip.add.clicked.connect(self.choose_clip)
+        for button, act, action in ((self.clip.start, "start", "start"), (self.clip.stop, "stop", "halt")):
+            button.clicked.connect(lambda _=False, act=act: self._command_clip(act))
+            if isinstance(self.source, ClipSource) and self.source.id:
+                offer_hookup(session.hooking, button, self.source.id, action=action)
         self.box.addWidget(self.clip)
         self.after = Picker({}, "After which stage of that strand its events are taken.")
         self.after.chosen.connect(lambda stage: self._change("Take after", after=stage))
@@ -133,7 +141,7 @@ class SourceEditor(EndEditor):
         elif word == "midi":
             self._put("Source", MidiSource(port=rest, **zone))
         elif word == "clip":
-            self._put("Source", ClipSource(**zone))
+            self._put("Source", edits.fresh_clip(self.session.project, **zone))
         elif word == "click":
             self._put("Source", ClickSource(**zone))
         elif word == "audio":
@@ -146,7 +154,11 @@ class SourceEditor(EndEditor):
             self._put("Source", StrandSource(strand=rest, **zone))
 
     def _change_clip(self, label: str, changes: dict[str, Any]) -> None:
-        self._change(label, **changes)
+        self._change(label, merge="clip" if label in _DRAGGED else None, **changes)
+
+    def _command_clip(self, act: str) -> None:
+        if isinstance(self.source, ClipSource):
+            self.session.command(self.source.id, act)
 
     def choose_clip(self) -> None:
         """Let a MIDI file be chosen: the clip's, or one more to choose from."""

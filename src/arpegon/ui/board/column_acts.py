@@ -17,7 +17,6 @@ from arpegon.core.document.model import (
     AnyDestination,
     AnySource,
     ClickSource,
-    ClipSource,
     InstrumentDestination,
     MidiSource,
     PortDestination,
@@ -187,7 +186,7 @@ class ColumnActs:
                 f"Audio, {processor.label.lower()}   –   {processor.summary}",
                 lambda kind=kind: self.add_source(fresh_audio(self.session, kind)),
             )
-        menu.addAction("Clip (a MIDI file) …", lambda: self.add_source(ClipSource()))
+        menu.addAction("Clip (a MIDI file) …", lambda: self.add_source(edits.fresh_clip(self.session.project)))
         menu.addAction("Metronome", lambda: self.add_source(ClickSource()))
         for other in self.session.project.strands:
             if other.id != self.column.strand.id:

@@ -45,7 +45,7 @@ _LASTING = {"audio", "recover", "memory", "open-twice"}
 
 def fresh_audio(session: Session, kind: str) -> AudioSource:
     """A new audio source, with the settings that new ones begin with."""
-    source_id = edits.fresh_id(kind, (stage.id for _, stage in session.project.stages()))
+    source_id = edits.fresh_id(kind, edits.part_ids(session.project))
     params = dict(session.settings.listening.get(kind, {}))
     return AudioSource(id=source_id, listen=kind, params=params)  # type: ignore[arg-type]
 
