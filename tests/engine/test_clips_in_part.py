@@ -108,7 +108,7 @@ def test_an_action_starts_it_for_so_many_rounds_on_its_line(rule, line):
     assert heard(out) == [(round(line + 0.5 * beat, 4), 60 + beat % 2) for beat in range(4)]
     assert not engine.is_on("tune")
     press(engine, 8.1)
-    engine.run(9.0)
+    engine.run(10.3)
     assert len(heard(out)) > 4, "and again"
 
 
@@ -135,7 +135,7 @@ def test_what_is_started_while_the_transport_stands_begins_with_it():
 
 def test_a_copy_of_a_strand_has_a_clip_of_its_own():
     document, _, _ = at_work(tune())
-    copy, name = edits.insert_strand(document, document.strands[0], document.instruments)
+    copy, _ = edits.insert_strand(document, document.strands[0], document.instruments)
     ids = [source.id for one in copy.strands for source in one.sources if isinstance(source, ClipSource)]
     assert len(set(ids)) == 2 and parse_project(format_project(copy)) == copy
     assert edits.fresh_clip(copy).id not in ids

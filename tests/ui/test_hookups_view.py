@@ -251,7 +251,7 @@ def test_single_values_are_in_menus_that_are_filled_when_they_are_opened(window,
     next(action for action in step.actions() if action.text() == "Velocity").trigger()
     assert taken == [("arpeggiator", "patterns.1.2.velocity", "")]
     rows = inner(inner(inner(inner(menu, strand.name), "One value of …"), "Destinations"), "1")
-    assert {action.text() for action in rows.actions()} == {"Muted", "Channel"}
+    assert {action.text() for action in rows.actions()} == {"Muted", "Channel", "Later by"}
 
 
 def test_a_control_is_taken_from_a_place_in_a_strand(window, on_bench):

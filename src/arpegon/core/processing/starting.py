@@ -81,7 +81,7 @@ def launch_params() -> tuple[Param, ...]:
         ),
         Number(
             key="launch_bars",
-            label="After bars",
+            label="It starts after",
             default=1,
             low=1,
             high=MAX_BARS_AHEAD,

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSpinBox, QVBoxLayout, QWi
 
 from arpegon.core.document.model import Message, Project
 from arpegon.ui.controls.choices import Picker
-from arpegon.ui.look.plain import Label
+from arpegon.ui.look.plain import Label, tip
 from arpegon.ui.parts.end_editor import CHANNELS
 from arpegon.ui.parts.standard import caps
 
@@ -138,7 +138,7 @@ class MessageRow(QWidget):
 def _spin(low: int, high: int, tooltip: str) -> QSpinBox:
     made = QSpinBox()
     made.setRange(low, high)
-    made.setToolTip(tooltip)
+    made.setToolTip(tip(tooltip))
     made.setKeyboardTracking(False)
     made.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
     return made
