@@ -70,6 +70,11 @@ class Patterns(Param, frozen=True, kw_only=True):
         return {"type": "array", "maxItems": MAX, "items": one}
 
 
+def bars_ahead(key: str, label: str, help: str) -> Number:
+    """The declaration of how many bars something waits that was asked for."""
+    return Number(key=key, label=label, default=1, low=1, high=MAX_BARS_AHEAD, unit="bars", help=help)
+
+
 def pattern_params(patterns: Param) -> tuple[Param, ...]:
     """The declarations of a stage with patterns: they, the number of the one that plays, when another takes over."""
     return (
@@ -89,14 +94,8 @@ def pattern_params(patterns: Param) -> tuple[Param, ...]:
             options=CHANGES,
             help="When another pattern takes over that was chosen while this one plays.",
         ),
-        Number(
-            key="change_bars",
-            label="After bars",
-            default=1,
-            low=1,
-            high=MAX_BARS_AHEAD,
-            unit="bars",
-            help="On which bar line, counted from when it was chosen: 1 is the next one.",
+        bars_ahead(
+            "change_bars", "After bars", "On which bar line after it was chosen: 1 is the next one."
         ),
         Switch(
             key="from_first",

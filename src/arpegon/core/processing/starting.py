@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from arpegon.core.processing.parameters import Choice, Number, Param
-from arpegon.core.processing.patterns import MAX_BARS_AHEAD
+from arpegon.core.processing.patterns import bars_ahead
 from arpegon.core.time.clock import Clock
 
 LAUNCHES = {"now": "at once", "step": "next step", "beat": "next beat", "bar": "next bar"}
@@ -79,15 +79,7 @@ def launch_params() -> tuple[Param, ...]:
             options=LAUNCHES,
             help="At once, or on the transport's next line of that kind, while that runs.",
         ),
-        Number(
-            key="launch_bars",
-            label="It starts after",
-            default=1,
-            low=1,
-            high=MAX_BARS_AHEAD,
-            unit="bars",
-            help="On which bar line: 1 is the next one.",
-        ),
+        bars_ahead("launch_bars", "It starts after", "On which bar line: 1 is the next one."),
     )
 
 

@@ -9,8 +9,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QRadioButton, QVBoxLayout, QWidget
 
 from arpegon.core.document.model import ClipSource
-from arpegon.core.processing.parameters import Number
-from arpegon.core.processing.patterns import MAX_BARS_AHEAD
+from arpegon.core.processing.patterns import bars_ahead
 from arpegon.processors.targets import CLIP_BEATS, CLIP_FIRST, CLIP_ROUNDS
 from arpegon.ui.controls.choices import Segments, ToggleSwitch
 from arpegon.ui.controls.slider import Slider
@@ -18,15 +17,7 @@ from arpegon.ui.look import theme
 from arpegon.ui.look.plain import Label, tip
 from arpegon.ui.parts.standard import under_caption
 
-_BARS = Number(
-    key="change_bars",
-    label="After bars",
-    default=1,
-    low=1,
-    high=MAX_BARS_AHEAD,
-    unit="bars",
-    help="On which bar line another file takes over: 1 is the next one.",
-)
+_BARS = bars_ahead("change_bars", "After bars", "On which bar line another file takes over: 1 is the next one.")
 
 
 class ClipBox(QWidget):
