@@ -94,9 +94,7 @@ def pattern_params(patterns: Param) -> tuple[Param, ...]:
             options=CHANGES,
             help="When another pattern takes over that was chosen while this one plays.",
         ),
-        bars_ahead(
-            "change_bars", "After bars", "On which bar line after it was chosen: 1 is the next one."
-        ),
+        bars_ahead("change_bars", "After bars", "On which bar line after it was chosen: 1 is the next one."),
         Switch(
             key="from_first",
             label="Begins anew",
