@@ -9,6 +9,7 @@ from collections.abc import Collection, Iterable, Iterator, Sequence
 from pathlib import Path
 from typing import Any
 
+from arpegon.core.document import edits
 from arpegon.core.document.hookup_values import HOOKABLE
 from arpegon.core.document.model import (
     GENERATOR_SOURCES,
@@ -16,6 +17,7 @@ from arpegon.core.document.model import (
     Instrument,
     InstrumentDestination,
     Project,
+    Section,
     Stage,
     Strand,
     SurfaceSource,
@@ -29,6 +31,7 @@ from arpegon.engine.simulation import Engine
 from arpegon.files.midi import TICKS, Track, write_midi
 from arpegon.files.project import save_project
 from arpegon.processors import GENERATORS, PROCESSORS
+from arpegon.processors.targets import param_at, part_names
 from bench.rows import Row
 
 _TEMPO = 97.0
@@ -122,7 +125,7 @@ def _drawn(draw: random.Random, params: Iterable[Param]) -> dict[str, Any]:
 
 
 def random_project(draw: random.Random) -> Project:
-    """A strand of random stages, fed by keys and perhaps a generator, with up to four hookups on them."""
+    """A strand of random stages, fed by keys and perhaps a generator, in sections, with up to four hookups on them."""
     stages = []
     for place in range(draw.randint(1, 5)):
         kind = draw.choice(sorted(PROCESSORS))
@@ -134,24 +137,45 @@ def random_project(draw: random.Random) -> Project:
         params = check_params(GENERATORS[kind].params, _drawn(draw, GENERATORS[kind].params), kind)
         sources.append(GENERATOR_SOURCES[kind](id="g", params=params))
     parts: list[Stage] = [*stages, *(source.stage for source in sources[1:])]
-    hookups = tuple(_hookup(draw, place, draw.choice(parts)) for place in range(draw.randint(1, 4)))
+    sections = tuple(
+        Section(
+            id=f"s{place}",
+            name=f"S{place}",
+            bars=draw.randint(1, 2),
+            tempo_within=draw.randint(0, 1),
+            tempo_to=draw.choice((None, None, 70.0, 190.0)),
+            then=draw.choice(("on", "on", "again", "top")),
+        )
+        for place in range(draw.choice((0, 0, 1, 3)))
+    )
     strand = Strand(
         id="a",
         name="A",
         sources=tuple(sources),
         stages=tuple(stages),
-        destinations=(InstrumentDestination(instrument="bells", channel=0),),
+        destinations=(InstrumentDestination(instrument="bells", channel=0, delay_ms=draw.choice((0.0, 0.0, 35.0))),),
+        offset_ms=draw.choice((0.0, 0.0, 120.0, -80.0)),
     )
-    return Project(
+    project = Project(
         tempo=draw.choice((83.0, 120.0, 151.5)),
         instruments=(Instrument(id="bells", sound="glass-bells"),),
         strands=(strand,),
-        hookups=hookups,
+        sections=sections,
     )
+    count = draw.randint(1, 4)
+    hookups = tuple(_hookup(draw, place, draw.choice(parts), project) for place in range(count))
+    return edits.set_project(project, hookups=hookups)
 
 
-def _hookup(draw: random.Random, place: int, part: Stage) -> Hookup:
-    control_of = {"id": f"h{place}", "number": 20 + place}
+def _hookup(draw: random.Random, place: int, part: Stage, project: Project) -> Hookup:
+    control_of: dict[str, Any] = {"id": f"h{place}", "number": 20 + place}
+    if draw.random() < 0.25:
+        tap = f"a/{draw.choice(['in', 'out', *(stage.id for stage in project.strands[0].stages)])}"
+        control_of |= {
+            "tap": tap,
+            "control": draw.choice(("velocity", "cc", "note")),
+            "number": draw.choice((1, 20, 60)),
+        }
     way = draw.choice(("follow", "toggle", "held", "next"))
     action = draw.choice(("", "", "", "bypass", "mute", "tempo", "to-start"))
     if action == "bypass":
@@ -164,6 +188,9 @@ def _hookup(draw: random.Random, place: int, part: Stage) -> Hookup:
         return Hookup(**control_of, action="to-start", way="trigger")
     kinds = PROCESSORS | GENERATORS
     params = [param.key for param in kinds[part.kind].params if isinstance(param, HOOKABLE)]
+    inside = [name for name in part_names(project, part.id) if isinstance(param_at(project, (part.id, name)), HOOKABLE)]
+    if inside and draw.random() < 0.3:
+        params = inside
     return Hookup(**control_of, target=part.id, param=draw.choice(params), way=way)
 
 
@@ -195,7 +222,9 @@ def live(project: Project, played: Sequence[Event], seconds: float, draw: random
         engine.run(now)
     engine.stop(seconds)
     engine.run(seconds)
-    engine.finish(seconds)
+    end = seconds + engine.graph.longest_delay
+    engine.run(end)
+    engine.finish(end)
     return heard.events
 
 

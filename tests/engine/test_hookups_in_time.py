@@ -38,6 +38,15 @@ WAYS = {
     "destination": {"target": "a", "param": "destinations.1.muted", "way": "toggle"},
     "zone": {"target": "a", "param": "sources.2.high_key"},
 }
+TAPPED = {
+    "what leaves": {"tap": "a/out", "control": "velocity", "target": "t", "param": "semitones"},
+    "what enters": {"tap": "a/in", "control": "velocity", "param": "tempo"},
+    "what repeats": {"tap": "a/r", "control": "velocity", "target": "a", "action": "mute", "way": "toggle"},
+    "the wave": {"tap": "a/l", "control": "pressure", "target": "s", "param": "patterns.1.2.note"},
+    "itself": {"tap": "a/in", "control": "velocity", "action": "to-start", "way": "trigger"},
+}
+"""Hookups that are moved by what passes in the strand itself."""
+ALL_WAYS = sorted(WAYS | TAPPED)
 
 
 def document(*ways):
@@ -47,7 +56,7 @@ def document(*ways):
         stage("repeat", "r", rate="1/8", times=1),
         stage("humanize", "h", velocity=False, timing=True, time_ms=90),
     )
-    hooks = tuple(Hookup(id=way, number=20 + place, **WAYS[way]) for place, way in enumerate(ways))
+    hooks = tuple(Hookup(id=way, number=20 + place, **(WAYS | TAPPED)[way]) for place, way in enumerate(ways))
     return project(strand(*chain, sources=(STEPS, *strand().sources), along=False), hookups=hooks)
 
 
@@ -92,7 +101,9 @@ moves = st.lists(
 
 
 @settings(max_examples=60, deadline=None)
-@given(st.lists(st.sampled_from(sorted(WAYS)), min_size=1, max_size=4, unique=True), moves, st.integers(0, 2**16))
+@given(
+    st.lists(st.sampled_from(sorted(WAYS | TAPPED)), min_size=1, max_size=4, unique=True), moves, st.integers(0, 2**16)
+)
 def test_a_render_of_what_was_played_is_what_was_heard(ways, rows, seed):
     played = []
     for milliseconds, number, amount in sorted(rows):

@@ -266,6 +266,25 @@ def test_a_tap_that_moves_what_feeds_it_comes_to_rest():
     assert len(note_ons(out.out)) == 5
 
 
+def test_a_figure_that_sends_itself_to_the_start_does_not_stop_time():
+    """Each step begins the piece anew, whose first step begins it anew …"""
+    source = generator("steps", "s", patterns=STEPS, rate="1/4", in_scale=False)
+    one = Hookup(id="h", tap="a/in", control="velocity", action="to-start", way="trigger")
+    engine, out = playing(hooked(strand(sources=(source,)), hookups=(one,)))
+    engine.run(2.0)
+    assert engine.now == 2.0 and len(note_ons(out.out)) < 20_000
+
+
+def test_what_a_tap_does_is_never_before_what_passed_it():
+    source = generator("steps", "s", patterns=STEPS, rate="1/4", in_scale=False)
+    one = Hookup(id="h", tap="a/out", control="note", number=62, target="a", action="mute", way="toggle")
+    engine, out = playing(hooked(strand(sources=(source,)), hookups=(one,)))
+    for time in (0.1, 0.4999, 0.6, 1.2):
+        engine.run(time)
+    ends = [event.time for event in out.out if event.kind == 0x80 and event.data1 == 62]
+    assert [round(time, 4) for time in ends] == [0.5] and ends[0] >= 0.5
+
+
 def test_two_hookups_on_one_address_each_keep_their_own_way_of_taking_over():
     hookups = (
         Hookup(id="a", number=20, target="t", param="semitones", out_low=0, out_high=127, takeover="pick-up"),

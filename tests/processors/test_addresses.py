@@ -17,7 +17,7 @@ from arpegon.core.document.model import (
 )
 from arpegon.core.processing.parameters import with_defaults
 from arpegon.processors import WORKS
-from arpegon.processors.targets import param_at, part_names, value_now, with_value
+from arpegon.processors.targets import param_at, params_of, part_names, value_now, with_value
 from building import BELLS, project, strand, working
 from strategies import ALL_KINDS, value_of
 
@@ -91,6 +91,20 @@ def test_an_address_that_leads_nowhere_says_so_and_changes_nothing(target):
     assert param_at(PIECE, target) is None and with_value(PIECE, target, 5) == PIECE
     with pytest.raises(KeyError):
         value_now(PIECE, *target)
+
+
+@settings(max_examples=150, deadline=None)
+@given(st.data(), st.sampled_from(sorted(ALL_KINDS)))
+def test_every_whole_parameter_of_every_stage_has_an_address(data, kind):
+    document = project(working(kind, data.draw(ALL_KINDS[kind])))
+    name = next(stage.id for _, stage in document.stages() if stage.kind == kind)
+    for key, param in params_of(document, name).items():
+        value = data.draw(value_of(param))
+        turned = with_value(document, (name, key), value)
+        assert param_at(document, (name, key)) == param and value_now(turned, name, key) == value
+        assert {
+            one for one in params_of(document, name) if value_now(turned, name, one) != value_now(document, name, one)
+        } <= {key}
 
 
 @settings(max_examples=120, deadline=None)

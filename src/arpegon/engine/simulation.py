@@ -177,10 +177,12 @@ class Engine:
 
     def _catch_up(self, until: float) -> None:
         """Let stages emit what they put off up to a time."""
-        if self.graph.due() <= until:
+        moves = self.graph.due() <= until
+        if moves:
             self.graph.push({}, until)
-            self.hooks.signals(until)
         self.now = max(self.now, until)
+        if moves:
+            self.hooks.signals(self.now)
 
     def _next_second(self) -> float:
         return self._seconds[0][0] if self._seconds else math.inf

@@ -38,7 +38,7 @@ from arpegon.core.processing.parameters import (
     scale_param,
     with_defaults,
 )
-from arpegon.core.processing.parts import place_in, with_part
+from arpegon.core.processing.parts import place_in
 from arpegon.core.time.clock import MAX_METER_BEATS, METER_UNITS, TEMPO_RANGE
 from arpegon.processors.registry import processor_class
 from arpegon.sound.sounds import SOUNDS
@@ -354,15 +354,14 @@ def with_value(project: Project, target: Target, value: Any) -> Project:
     head, *rest = key.split(".")
     if _found(project, target) is None:
         return project
-    if head == "channel" or (rest and rest[-1] == "channel" and head in _ROWS):
-        value = None if value == 0 else value - 1
-    if head in _ROWS:
+    if head in _ROWS and project.find_stage(name) is None:
+        value = _channel(value) if rest[-1] == "channel" else value
         return edits.edit_strand(project, name, lambda strand: _with_in_row(strand, head, rest, value))
     section = section_of(project, name) if name else None
     if section is not None:
         return edits.set_section(project, name, **_in_section(section, head, rest, value))
     if rest:
-        value = with_part(_whole(project, name, head), rest, value)
+        value = holdable(project, name)[head].with_part(_whole(project, name, head), rest, value)
     if not name:
         return edits.set_project(project, **_in_project(project, head, value))
     if project.find_stage(name) is not None:
@@ -373,8 +372,13 @@ def with_value(project: Project, target: Target, value: Any) -> Project:
     if clip is not None:
         return edits.set_source(project, clip[0].id, clip[1], msgspec.structs.replace(clip[2], **{head: value}))
     if project.instrument(name) is not None:
-        return edits.set_instrument(project, name, **{head: value})
+        return edits.set_instrument(project, name, **{head: _channel(value) if head == "channel" else value})
     return edits.set_strand(project, name, **{head: value})
+
+
+def _channel(number: int) -> int | None:
+    """A channel as the document has it: from 0, and ``None`` for all, or as it is played."""
+    return None if number == 0 else number - 1
 
 
 def _with_in_row(strand: Strand, row: str, names: list[str], value: Any) -> Strand:

@@ -7,7 +7,7 @@ from typing import Any
 
 from arpegon.core.errors import ParameterError
 from arpegon.core.processing.parameters import Param, Part
-from arpegon.core.processing.parts import place_in
+from arpegon.core.processing.parts import place_in, replaced
 
 
 class Entries(Param, frozen=True, kw_only=True):
@@ -56,6 +56,13 @@ class Entries(Param, frozen=True, kw_only=True):
             return None
         found = field.part(value[place].get(field.key, field.default), names[2:])
         return None if found is None else (found[0].within(f"{self.what} {names[0]}"), found[1])
+
+    def with_part(self, value: Any, names: Sequence[str], part: Any) -> Any:
+        if not names:
+            return part
+        place, field = int(names[0]) - 1, self.field(names[1])
+        now = value[place].get(field.key, field.default)
+        return replaced(value, place, {**value[place], field.key: field.with_part(now, names[2:], part)})
 
     def parts(self, value: Any) -> Iterator[str]:
         for number, entry in enumerate(value, start=1):

@@ -14,7 +14,7 @@ from typing import Any, Self
 import msgspec
 
 from arpegon.core.errors import ParameterError, shown
-from arpegon.core.processing.parts import OUT, place_in
+from arpegon.core.processing.parts import OUT, place_in, replaced
 from arpegon.core.theory.pitch import SHARP_NAMES, ascii_name, parse_note, parse_pitch_class, pretty_name, written
 from arpegon.core.theory.scales import ALIASES, SCALES
 from arpegon.core.time.rhythm import normal_value
@@ -57,6 +57,10 @@ class Param(msgspec.Struct, frozen=True, kw_only=True):
             names: what leads to the part (see :mod:`arpegon.core.processing.parts`); none: the whole.
         """
         return None if names else (self, value)
+
+    def with_part(self, value: Any, names: Sequence[str], part: Any) -> Any:
+        """The whole with a single value set, which must be there (see :meth:`part`)."""
+        return part
 
     def parts(self, value: Any) -> Iterator[str]:
         """The names of all single values inside, such as ``2.3.note``."""
@@ -272,6 +276,9 @@ class Numbers(Param, frozen=True, kw_only=True):
         )
         return one, value[place]
 
+    def with_part(self, value: Any, names: Sequence[str], part: Any) -> Any:
+        return replaced(value, int(names[0]) - 1, part) if names else part
+
     def parts(self, value: Any) -> Iterator[str]:
         return (str(number) for number in range(1, len(value) + 1))
 
@@ -381,6 +388,10 @@ class Points(Param, frozen=True, kw_only=True):
             return None
         out = Number(key=OUT, label=f"point {names[0]}", default=self.low, help=self.help, low=self.low, high=self.high)
         return out, value[place][1]
+
+    def with_part(self, value: Any, names: Sequence[str], part: Any) -> Any:
+        place = int(names[0]) - 1 if names else 0
+        return replaced(value, place, [value[place][0], part]) if names else part
 
     def parts(self, value: Any) -> Iterator[str]:
         return (f"{number}.{OUT}" for number in range(1, len(value) + 1))

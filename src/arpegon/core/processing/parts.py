@@ -2,16 +2,15 @@
 
 A part is named by what leads to it, counted from 1 as on screen: ``patterns.2.3.note`` is the note of the third step of
 the second pattern, ``accents.4`` the fourth accent, ``points.2.out`` where the second point of a curve leads. Each
-declaration says what parts it has (:meth:`arpegon.core.processing.parameters.Param.part`).
+declaration says what parts it has (:meth:`arpegon.core.processing.parameters.Param.part`) and sets them.
 """
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from typing import Any
 
 OUT = "out"
-_ENDS = {"in": 0, OUT: 1}
+"""Where a point of a curve leads."""
 
 
 def place_in(name: str, values: Any) -> int | None:
@@ -21,14 +20,8 @@ def place_in(name: str, values: Any) -> int | None:
     return int(name) - 1 if 1 <= int(name) <= len(values) else None
 
 
-def with_part(whole: Any, names: Sequence[str], value: Any) -> Any:
-    """The whole with one part set, which must be there."""
-    if not names:
-        return value
-    head, *rest = names
-    if isinstance(whole, dict):
-        return {**whole, head: with_part(whole.get(head), rest, value)}
-    place = _ENDS[head] if head in _ENDS else int(head) - 1
-    made = list(whole)
-    made[place] = with_part(made[place], rest, value)
+def replaced(values: Any, place: int, value: Any) -> list[Any]:
+    """A list with one of its values replaced."""
+    made = list(values)
+    made[place] = value
     return made

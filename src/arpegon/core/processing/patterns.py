@@ -8,7 +8,7 @@ from typing import Any
 
 from arpegon.core.errors import ParameterError
 from arpegon.core.processing.parameters import Choice, Number, Param, Part, Switch
-from arpegon.core.processing.parts import place_in
+from arpegon.core.processing.parts import place_in, replaced
 
 MAX = 8
 MAX_BARS_AHEAD = 16
@@ -51,6 +51,12 @@ class Patterns(Param, frozen=True, kw_only=True):
         place = place_in(names[0], value)
         found = None if place is None else self.one.part(value[place], names[1:])
         return None if found is None else (found[0].within(f"pattern {names[0]}"), found[1])
+
+    def with_part(self, value: Any, names: Sequence[str], part: Any) -> Any:
+        if not names:
+            return part
+        place = int(names[0]) - 1
+        return replaced(value, place, self.one.with_part(value[place], names[1:], part))
 
     def parts(self, value: Any) -> Iterator[str]:
         for number, one in enumerate(value, start=1):

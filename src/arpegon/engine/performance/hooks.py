@@ -33,12 +33,15 @@ _NUMBERED = frozenset({"cc", "note", "poly", "program"})
 _HALF = 32
 """How far the low half of a controller of fourteen bits is above its high one."""
 _PRESSED = 0.5
+MAX_MOVES = 64
+"""How often a tap moves one hookup in a hundredth of a second: more than two hands play, far less than for ever."""
+_WINDOWS_PER_SECOND = 100
 
 
 class _Hook:
     """One hookup and what is known of its control."""
 
-    __slots__ = ("_high", "hookup", "param", "presses", "takeover")
+    __slots__ = ("_high", "_moves", "_window", "hookup", "param", "presses", "takeover")
 
     def __init__(self, hookup: Hookup, param: Param | None) -> None:
         self.hookup = hookup
@@ -47,6 +50,10 @@ class _Hook:
         self.takeover = TakeOver()
         self._high = 0
         """The last high half of a controller of fourteen bits."""
+        self._window = 0
+        """The hundredth of a second for which moves from a tap are counted,"""
+        self._moves = 0
+        """and how many there were."""
 
     def matches(self, feed: str, event: Event) -> bool:
         """Whether an event that comes in moves it."""
@@ -62,6 +69,14 @@ class _Hook:
         if one.control == "cc14" and event.data1 not in (one.number, one.number + _HALF):
             return False
         return one.channel in (None, event.channel)
+
+    def may_move(self, time: float) -> bool:
+        """Whether what passed its tap may move it: what it does may bring about the next, at once and for ever."""
+        window = int(time * _WINDOWS_PER_SECOND)
+        if window != self._window:
+            self._window, self._moves = window, 0
+        self._moves += 1
+        return self._moves <= MAX_MOVES
 
     def value(self, event: Event) -> float:
         """The value of its control, 0 ... 127; a bend at rest stands exactly in the middle."""
@@ -169,7 +184,8 @@ class Hooks:
         if self._tapped:
             tapped, self._tapped = self._tapped, []
             for hook, event in tapped:
-                self._move(hook, hook.value(event), time, event.status & 0xF0 == NOTE_OFF)
+                if hook.may_move(time):
+                    self._move(hook, hook.value(event), time, event.status & 0xF0 == NOTE_OFF)
         if not self._sources:
             return
         for hook in self._hooks.values():

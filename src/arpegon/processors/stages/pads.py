@@ -7,7 +7,7 @@ from typing import Any
 
 from arpegon.core.errors import ParameterError, shown
 from arpegon.core.processing.parameters import NOTE_SCHEMA, Choice, Number, Param, Part, PitchClass, check_pitch_class
-from arpegon.core.processing.parts import place_in
+from arpegon.core.processing.parts import place_in, replaced
 from arpegon.core.theory.chords import CHORD_TYPES, STACKS, TYPE_LABELS, stacked
 from arpegon.core.theory.pitch import note_name, parse_note, parse_pitch_class
 from arpegon.core.theory.scales import Key
@@ -101,6 +101,12 @@ class Pads(Param, frozen=True, kw_only=True):
             return None
         field = _FIELDS[names[1]]
         return field.within(f"pad {names[0]}"), value[place].get(field.key, field.default)
+
+    def with_part(self, value: Any, names: Sequence[str], part: Any) -> Any:
+        if not names:
+            return part
+        place = int(names[0]) - 1
+        return replaced(value, place, {**value[place], names[1]: part})
 
     def parts(self, value: Any) -> Iterator[str]:
         for number, pad in enumerate(value, start=1):
