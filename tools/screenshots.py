@@ -124,6 +124,7 @@ class Photographer:
             [
                 ("velocity", {"curve": 0.3, "accents": [1.25, 0.7, 0.95, 0.7]}, ()),
                 ("transpose", {"degrees": 2}, ()),
+                ("mirror", {"way": "key", "axis": 62, "follow_key": True}, ()),
                 ("chord", {"way": "key", "stack": "seventh", "lead": True}, ()),
                 ("thin", {"keep": "highest"}, fifth),
             ],
@@ -134,6 +135,7 @@ class Photographer:
                 ("length", {"value": "1/16"}, fifth),
                 ("hold", {"until": "next"}, fifth),
                 ("repeat", {"rhythm": [1.0, 0.0, 0.6, 0.8]}, ()),
+                ("echo", {"rate": "1/16D", "move": 2, "move_by": "degrees", "follow_key": True}, ()),
                 ("sieve", {"action": "pass", "low_key": 50, "high_key": 66}, ()),
                 ("chance", {"percent": 60}, ()),
                 ("channel", {"channel": 10}, ()),
