@@ -85,6 +85,18 @@ def test_an_accent_and_the_level_of_a_voice():
     assert [(event.data1, event.data2) for event in note_ons(out.out)] == [(60, 100), (67, 25), (60, 50), (67, 12)]
 
 
+@pytest.mark.parametrize("wakes", [[], [0.2], [0.2, 0.3, 0.4999]])
+def test_another_curve_of_a_fan_is_heard_from_when_it_was_turned(wakes):
+    shapes = [[{"number": 30}, {"number": 31}]]
+    one = Hookup(id="h", number=20, target="f", param="shapes.1.2.high", out_low=0, out_high=64)
+    engine, out = playing(hooked(strand(stage("fan", "f", source="cc", number=1, shapes=shapes)), hookups=(one,)))
+    engine.feed("surface", control(0.1, 0, 1, 100))
+    for time in wakes:
+        engine.run(time)
+    turn(engine, 0.5, 127)
+    assert [(event.time, event.data1) for event in out.out] == [(0.1, 30), (0.1, 31), (0.5, 30), (0.5, 31)]
+
+
 def test_a_destination_is_muted_and_its_notes_end_and_its_channel_is_chosen():
     one = strand(destinations=(InstrumentDestination(instrument="bells", channel=0), PortDestination(port="Synth")))
     hookups = (

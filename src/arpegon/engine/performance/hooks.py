@@ -33,7 +33,7 @@ _NUMBERED = frozenset({"cc", "note", "poly", "program"})
 _HALF = 32
 """How far the low half of a controller of fourteen bits is above its high one."""
 _PRESSED = 0.5
-MAX_MOVES = 64
+MAX_MOVES = 16
 """How often a tap moves one hookup in a hundredth of a second: more than two hands play, far less than for ever."""
 _WINDOWS_PER_SECOND = 100
 

@@ -165,6 +165,9 @@ class Fan(MovingValues):
     def on_join(self, time: float) -> None:
         self._seen = time
 
+    def on_caught_up(self, time: float) -> None:
+        self._seen = max(self._seen, time)
+
     def live(self, time: float) -> list[float]:
         return list(self._position.values())[-1:]
 
