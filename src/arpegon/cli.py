@@ -145,7 +145,8 @@ def render(
         click.echo(crowd_words(document, result.left_out), err=True)
     if midi_out is not None:
         tracks = [Track(strand.name, result.strands.get(strand.id, [])) for strand in document.strands]
-        write_midi(midi_out, tracks, document.tempo, document.meter, document.title, result.tempi)
+        first, *others = [*offline.meters_played(document, length)] or [(0.0, document.meter)]
+        write_midi(midi_out, tracks, document.tempo, first[1], document.title, result.tempi, others)
     if wav_out is not None:
         blocks = offline.render_audio(document, result.instruments, length)
         write_audio(wav_out, blocks, offline.audio_frames(length), offline.RATE)

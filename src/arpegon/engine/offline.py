@@ -9,9 +9,10 @@ import msgspec
 from numpy.typing import NDArray
 
 from arpegon.core.document.model import AudioSource, ClipSource, MidiSource, Project, SurfaceSource
-from arpegon.core.document.sections import seconds_of
+from arpegon.core.document.sections import meter_of, played_through, seconds_of
 from arpegon.core.events import Event, note_on
 from arpegon.core.notes.taps import IN, OUT, Tap
+from arpegon.core.time.clock import bar_beats
 from arpegon.engine.simulation import Engine
 from arpegon.files.audio import AudioFile
 from arpegon.files.midi import Clip
@@ -143,6 +144,23 @@ def length_seconds(
             *(sound.seconds for sound in heard),
         ]
     )
+
+
+def meters_played(project: Project, seconds: float) -> Iterator[tuple[float, tuple[int, int]]]:
+    """From which beat of a run on which meter holds, each where it is another one than before."""
+    if len({meter_of(project, section) for section in project.sections}) < 2:
+        yield from [(0.0, meter_of(project, section)) for section in project.sections[:1]]
+        return
+    beat, played, last = 0.0, 0.0, None
+    for section in played_through(project):
+        meter = meter_of(project, section)
+        if meter != last:
+            yield beat, meter
+            last = meter
+        beat += section.bars * bar_beats(meter)
+        played += section.bars
+        if seconds_of(project, played) >= seconds:
+            return
 
 
 def _clip_seconds(project: Project, clips: Mapping[str, Clip]) -> Iterator[float]:

@@ -163,16 +163,19 @@ def format_midi(
     meter: tuple[int, int] = (4, 4),
     title: str = "",
     tempi: Sequence[tuple[float, float]] = (),
+    meters: Iterable[tuple[float, tuple[int, int]]] = (),
 ) -> bytes:
     """A type 1 file at 960 ticks a quarter: a tempo track, then ``tracks``.
 
     Events at one tick keep their order. Times before zero are laid at zero. ``tempi`` are other tempi than the first
-    one, and from when, in seconds, they are.
+    one, and from when, in seconds, they are; ``meters`` are other meters than the first one, and from which beat on.
     """
     changes = _tempo_map(tempo, tempi)
     head = [(0, _text(title or "Arpegon"))]
     head += [(round(tick), _tempo_message(bpm)) for _, tick, bpm in changes]
-    head.insert(2, (0, bytes((smf.META, smf.METER, meter[0], meter[1].bit_length() - 1, 24, 8))))
+    head.insert(2, (0, _meter_message(meter)))
+    head += [(round(beat * TICKS), _meter_message(other)) for beat, other in meters if beat > 0.0]
+    head.sort(key=itemgetter(0))
     written = [head]
     for track in tracks:
         line = [(0, _text(track.name))]
@@ -183,6 +186,10 @@ def format_midi(
             line.append((last, event.to_bytes()))
         written.append(line)
     return smf.format_smf(written, TICKS)
+
+
+def _meter_message(meter: tuple[int, int]) -> bytes:
+    return bytes((smf.META, smf.METER, meter[0], meter[1].bit_length() - 1, 24, 8))
 
 
 def _tempo_message(bpm: float) -> bytes:
@@ -213,10 +220,11 @@ def write_midi(
     meter: tuple[int, int] = (4, 4),
     title: str = "",
     tempi: Sequence[tuple[float, float]] = (),
+    meters: Iterable[tuple[float, tuple[int, int]]] = (),
 ) -> None:
     """Write :func:`format_midi` to a file.
 
     Raises:
         FileError: it cannot be written; the file on disk is as it was.
     """
-    write_atomic(path, format_midi(tracks, tempo, meter, title, tempi))
+    write_atomic(path, format_midi(tracks, tempo, meter, title, tempi, meters))

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from itertools import accumulate
 
 from arpegon.core.document.model import Project, Section
-from arpegon.core.time.clock import bar_beats
+from arpegon.core.time.clock import bar_beats, position
 from arpegon.core.time.ramp import Ramp
 
 MAX_BARS = 128
@@ -15,15 +15,62 @@ ENDS = {"on": "goes on", "again": "again and again", "top": "back to the first",
 _NEAR = 1e-6
 
 
-def starts(project: Project) -> list[float]:
-    """The beat on which each section begins; one more for the end of the last."""
-    bar = bar_beats(project.meter)
-    return [bar * bars for bars in accumulate((section.bars for section in project.sections), initial=0)]
+def meter_of(project: Project, section: Section, base: tuple[int, int] | None = None) -> tuple[int, int]:
+    """The meter in a section: its own, or ``base`` (left out: the project's)."""
+    beats, unit = base or project.meter
+    for held in section.holds:
+        if held.place == ("", "meter_beats"):
+            beats = int(held.value)
+        elif held.place == ("", "meter_unit"):
+            unit = int(held.value)
+    return beats, unit
 
 
-def section_at(project: Project, beat: float) -> int:
+def starts(project: Project, base: tuple[int, int] | None = None) -> list[float]:
+    """The beat on which each section begins; one more for the end of the last.
+
+    Args:
+        base: the meter of sections that have none of their own; left out: the project's.
+    """
+    lengths = (section.bars * bar_beats(meter_of(project, section, base)) for section in project.sections)
+    return list(accumulate(lengths, initial=0.0))
+
+
+def position_in(project: Project, beat: float) -> tuple[int, int, int]:
+    """Bar, beat in the bar (both from 1) and tick at a beat, counted through the sections and their meters."""
+    place = section_at(project, beat)
+    if place < 0 or beat < 0.0:
+        return position(beat, project.meter)
+    begun, section = starts(project), project.sections[place]
+    before = sum(one.bars for one in project.sections[:place])
+    bar, in_bar, tick = position(beat - begun[place], meter_of(project, section))
+    return before + bar, in_bar, tick
+
+
+def beat_of(project: Project, bar: int, in_bar: int = 1) -> float:
+    """The beat at which a bar (from 1) and a beat in it (from 1) begin; past the last section its bars go on."""
+    begun, before = starts(project), 0
+    for place, section in enumerate(project.sections):
+        meter = meter_of(project, section)
+        if bar <= before + section.bars or place == len(project.sections) - 1:
+            return begun[place] + (bar - 1 - before) * bar_beats(meter) + (in_bar - 1) * 4.0 / meter[1]
+        before += section.bars
+    return (bar - 1) * bar_beats(project.meter) + (in_bar - 1) * 4.0 / project.meter[1]
+
+
+def meters_of(project: Project) -> Iterator[tuple[float, tuple[int, int]]]:
+    """From which beat on which meter holds, each where it is another one than before."""
+    last = None
+    for start, section in zip(starts(project), project.sections, strict=False):
+        meter = meter_of(project, section)
+        if meter != last:
+            yield start, meter
+            last = meter
+
+
+def section_at(project: Project, beat: float, base: tuple[int, int] | None = None) -> int:
     """The place of the section that holds at a beat: before the start the first, past the end the last; -1: none."""
-    begun = [start for start in starts(project)[:-1] if start <= beat + _NEAR]
+    begun = [start for start in starts(project, base)[:-1] if start <= beat + _NEAR]
     return max(0, len(begun) - 1) if project.sections else -1
 
 
@@ -52,14 +99,15 @@ def tempo_of(project: Project, section: Section) -> float:
     return next((float(held.value) for held in section.holds if held.place == ("", "tempo")), project.tempo)
 
 
-def ramps_of(project: Project, place: int, before: float) -> list[Ramp]:
+def ramps_of(project: Project, place: int, before: float, base: tuple[int, int] | None = None) -> list[Ramp]:
     """The tempi on their way in a section: into its own, then to that of its end; beats are counted from its start.
 
     Args:
         before: the tempo of what it follows.
+        base: the meter of sections that have none of their own; left out: the project's.
     """
     section = project.sections[place]
-    bar = bar_beats(project.meter)
+    bar = bar_beats(meter_of(project, section, base))
     own = tempo_of(project, section)
     into = min(section.tempo_within, section.bars) * bar
     found = [Ramp(0.0, into, before, own)] if into > 0 and before != own else []
@@ -85,15 +133,14 @@ def _seconds_in(project: Project, place: int, before: float, beats: float) -> tu
 
 def seconds_of(project: Project, bars: float | None) -> float:
     """How long so many bars last, played from the start; ``None``: all sections, each once."""
-    bar = bar_beats(project.meter)
-    seconds, tempo = 0.0, project.tempo
+    seconds, tempo, meter = 0.0, project.tempo, project.meter
     passed = list(project.sections) if bars is None else played_through(project)
     left = sum(section.bars for section in project.sections) if bars is None else bars
     for section in passed:
-        played = min(left, section.bars)
-        lasts, tempo = _seconds_in(project, project.sections.index(section), tempo, played * bar)
+        played, meter = min(left, section.bars), meter_of(project, section)
+        lasts, tempo = _seconds_in(project, project.sections.index(section), tempo, played * bar_beats(meter))
         seconds += lasts
         left -= played
         if left <= 0:
             break
-    return seconds + left * bar * 60.0 / tempo
+    return seconds + left * bar_beats(meter) * 60.0 / tempo

@@ -57,7 +57,7 @@ class Launch:
         if rule == "now" or not clock.playing:
             return True
         beat = clock.beat_at(time)
-        line = math.ceil(beat / unit - _NEAR) * unit
+        line = clock.next_line(beat, unit)
         ahead = (bars - 1) * unit if rule == "bar" else 0.0
         if line + ahead <= beat + _NEAR:
             return True

@@ -7,6 +7,7 @@ import math
 TICKS = 960
 """Ticks in a quarter note, in positions and in the MIDI files that Arpegon writes."""
 
+_NEAR = 1e-6
 TEMPO_RANGE = (20.0, 400.0)
 MAX_METER_BEATS = 32
 METER_UNITS = (1, 2, 4, 8, 16, 32)
@@ -19,13 +20,15 @@ class Clock:
     anchor at the moment it happens, so no beat is skipped or heard twice.
     """
 
-    __slots__ = ("_beat", "_time", "changes", "playing", "tempo")
+    __slots__ = ("_beat", "_time", "changes", "origin", "playing", "tempo")
 
     def __init__(self, tempo: float = 120.0) -> None:
         self.tempo = tempo
         self.playing = False
         self.changes = 0
         """Grows whenever beats come to fall at other times."""
+        self.origin = 0.0
+        """The beat from which bars are counted: the start of the section that holds."""
         self._time = 0.0
         self._beat = 0.0
 
@@ -60,6 +63,10 @@ class Clock:
         """The beat at the last start, stop or change of tempo."""
         return self._beat
 
+    def next_line(self, beat: float, unit: float) -> float:
+        """The first line at or after a beat, of those that lie ``unit`` beats apart from the origin of the bars on."""
+        return self.origin + math.ceil((beat - self.origin) / unit - _NEAR) * unit
+
     def seconds(self, beats: float) -> float:
         """How long ``beats`` quarter notes last at the tempo of now, playing or not."""
         return beats * 60.0 / self.tempo
@@ -86,7 +93,6 @@ def position(beat: float, meter: tuple[int, int]) -> tuple[int, int, int]:
     return bar + 1, in_bar + 1, tick
 
 
-def position_text(beat: float, meter: tuple[int, int]) -> str:
-    """The position as it is shown: ``"12.3.240"``."""
-    bar, in_bar, tick = position(beat, meter)
+def position_text(bar: int, in_bar: int, tick: int) -> str:
+    """A position as it is shown: ``"12.3.240"``."""
     return f"{bar}.{in_bar}.{tick:03d}"

@@ -68,8 +68,7 @@ class ClipPlayer:
             if self._rounds is not None:
                 self._begin(self._next_line(beat), beat)
         elif self._source.begins == "bar":
-            bar = self._bar()
-            self._begin(math.ceil(beat / bar - _NEAR) * bar, beat)
+            self._begin(self._line.clock.next_line(beat, self._bar()), beat)
         else:
             self._begin(0.0, beat)
 
@@ -104,7 +103,7 @@ class ClipPlayer:
             return beat
         unit = self._bar() if self._source.change == "bar" else 4.0 / self._room.at_work.project.meter[1]
         ahead = (self._source.change_bars - 1) * unit if self._source.change == "bar" else 0.0
-        return math.ceil(beat / unit - _NEAR) * unit + ahead
+        return self._line.clock.next_line(beat, unit) + ahead
 
     def set(self, source: ClipSource, clip: Clip | None, time: float) -> None:
         """Go on as another source says; another clip takes over when that source wants it to."""
@@ -248,7 +247,7 @@ class ClickPlayer:
     def start(self, beat: float) -> None:
         """Click from the next beat on."""
         self._run += 1
-        self._schedule(math.ceil(beat / self._length() - 1e-6))
+        self._schedule(self._line.clock.next_line(beat, self._length()))
 
     def stop(self, time: float) -> None:
         """Stop, and let go of what is held."""
@@ -259,20 +258,23 @@ class ClickPlayer:
         """The length of a beat in quarter notes."""
         return 4.0 / self._room.at_work.project.meter[1]
 
-    def _schedule(self, number: int) -> None:
+    def _schedule(self, beat: float) -> None:
         run = self._run
-        self._line.at_beat(number * self._length(), lambda time: self._click(run, number, time))
+        self._line.at_beat(beat, lambda time: self._click(run, beat, time))
 
-    def _click(self, run: int, number: int, time: float) -> None:
+    def _click(self, run: int, beat: float, time: float) -> None:
         if run != self._run:
             return
+        # A section with another meter may have begun on this very beat: it is counted from there.
+        length, origin = self._length(), self._line.clock.origin
+        number = round((beat - origin) / length)
         first = number % self._room.at_work.project.meter[0] == 0
         note = self._source.bar_note if first else self._source.beat_note
         self._room.entrance.inject(self._name, [note_on(time, 0, note, 110 if first else 84)])
         self._room.scheduler.at_time(
             time + _CLICK_SECONDS, lambda now: self._room.entrance.inject(self._name, [note_off(now, 0, note)])
         )
-        self._schedule(number + 1)
+        self._schedule(origin + (number + 1) * length)
 
 
 class Players:

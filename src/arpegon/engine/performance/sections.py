@@ -9,7 +9,7 @@ from typing import Any, Protocol
 import msgspec
 
 from arpegon.core.document.model import Message, Project, Section
-from arpegon.core.document.sections import following, ramps_of, section_at, starts, tempo_of
+from arpegon.core.document.sections import following, meter_of, ramps_of, section_at, starts, tempo_of
 from arpegon.core.events import PROGRAM, Event, control
 from arpegon.core.time.clock import bar_beats
 from arpegon.core.time.ramp import Ramp
@@ -96,13 +96,13 @@ class SectionPlayer:
             self.wanted = next((at for at, one in enumerate(document.sections) if one.id == wanted), None)
         holding = before.sections[self.place].id if self.place >= 0 else None
         beat = self._transport.clock.beat_at(time)
-        place = section_at(document, beat)
+        place = section_at(document, beat, self._overlay.document.meter)
         self._begin(place, beat, time, anew=place >= 0 and document.sections[place].id != holding)
 
     def placed(self, beat: float, time: float) -> None:
         """The transport was set to a beat."""
         self.wanted = None
-        self._begin(section_at(self._at_work.project, beat), beat, time, anew=True)
+        self._begin(section_at(self._at_work.project, beat, self._overlay.document.meter), beat, time, anew=True)
 
     def on_halt(self) -> None:
         """The transport stopped: what was asked for is forgotten."""
@@ -117,7 +117,7 @@ class SectionPlayer:
             self.wanted = place
             self._turn = max(0.0, self._next_line(clock.beat_at(time)))
         else:
-            self._transport.locate(time, starts(self._at_work.project)[place])
+            self._transport.locate(time, self._starts()[place])
 
     @property
     def turns_tempo(self) -> bool:
@@ -151,7 +151,7 @@ class SectionPlayer:
         if place is None:
             self._stop(time)
         elif jumps:
-            beat = starts(self._at_work.project)[place]
+            beat = self._starts()[place]
             self._begin(place, beat, line, anew=True)
             self._transport.jump(time, line, beat)
         else:
@@ -162,7 +162,7 @@ class SectionPlayer:
         after, document = self.place + 1, self._at_work.project
         self._transport.halt(time)
         if self._at_work.project.on_stop == "stay":
-            self._transport.locate(time, starts(document)[after] if after < len(document.sections) else 0.0)
+            self._transport.locate(time, self._starts()[after] if after < len(document.sections) else 0.0)
 
     def _begin(self, place: int, beat: float, time: float, anew: bool) -> None:
         """Let a section hold from a beat, which falls on ``time``.
@@ -171,6 +171,7 @@ class SectionPlayer:
         """
         self._before = self._transport.clock.tempo
         self.place = place
+        self._transport.clock.origin = self._starts()[place] if place >= 0 else 0.0
         held = held_values(self._at_work.project, self._at_work.project.sections[place] if place >= 0 else None)
         before, self._held = self._held, held
         self._overlay.lay(
@@ -189,12 +190,12 @@ class SectionPlayer:
         project, clock = self._at_work.project, self._transport.clock
         before, self._ramps = self._ramps, []
         if self.place >= 0 and not self._transport.is_led:
-            start = starts(project)[self.place]
+            start = self._starts()[self.place]
             # What comes to its tempo comes from that of before; set down in its middle, it is there.
             if anew:
                 own = tempo_of(project, project.sections[self.place])
                 self._came_from = self._before if beat <= start + _NEAR else own
-            found = ramps_of(project, self.place, self._came_from)
+            found = ramps_of(project, self.place, self._came_from, self._overlay.document.meter)
             self._ramps = [msgspec.structs.replace(ramp, beat=start + ramp.beat) for ramp in found]
         if self._ramps and self._ramps == before and not anew:
             return  # it is on its way
@@ -234,8 +235,16 @@ class SectionPlayer:
         last = self.place + 1 == len(self._at_work.project.sections)
         if self.place < 0 or (last and self._at_work.project.sections[self.place].then == "on"):
             return math.inf
-        return max(starts(self._at_work.project)[self.place + 1], self._next_line(beat))
+        return max(self._starts()[self.place + 1], self._next_line(beat))
 
     def _next_line(self, beat: float) -> float:
-        bar = bar_beats(self._at_work.project.meter)
-        return (math.floor(beat / bar + _NEAR) + 1) * bar
+        """The first bar line after a beat."""
+        project = self._at_work.project
+        base = self._overlay.document.meter
+        meter = meter_of(project, project.sections[self.place], base) if self.place >= 0 else project.meter
+        bar, origin = bar_beats(meter), self._transport.clock.origin
+        return origin + (math.floor((beat - origin) / bar + _NEAR) + 1) * bar
+
+    def _starts(self) -> list[float]:
+        """The beats on which sections begin; those without a meter of their own have the document's."""
+        return starts(self._at_work.project, self._overlay.document.meter)

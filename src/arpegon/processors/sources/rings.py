@@ -196,7 +196,7 @@ class Rings(Generator):
             chosen(self.values, len(self._patterns)),
             self.values["change"],
             number,
-            pulse.beat_of(taken),
+            pulse.beat_of(taken) - self.context.clock.origin,
             bar_beats(self.context.meter),
             (number - self._turn.since) % ring["steps"] == 0,
             self.values["from_first"],

@@ -211,7 +211,7 @@ class Steps(Generator):
             chosen(self.values, len(self._patterns)),
             self.values["change"],
             number,
-            pulse.beat_of(taken),
+            pulse.beat_of(taken) - self.context.clock.origin,
             bar_beats(self.context.meter),
             not len(walk) or (number - self._turn.since) % len(walk) == 0,
             self.values["from_first"],

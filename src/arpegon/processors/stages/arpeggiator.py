@@ -304,7 +304,7 @@ class Arpeggiator(KeyBook):
             self._chosen_pattern(),
             self.values["change"],
             number,
-            self._pulse.beat_of(number),
+            self._pulse.beat_of(number) - self.context.clock.origin,
             bar_beats(self.context.meter),
             not lane or (number - self._turn.since) % len(lane) == 0,
             self.values["from_first"],

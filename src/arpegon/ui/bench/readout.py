@@ -9,6 +9,7 @@ from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QPaintEvent
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
+from arpegon.core.document.sections import position_in
 from arpegon.core.events import BEND, CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, PROGRAM, Event
 from arpegon.core.theory.pitch import written
 from arpegon.core.time.clock import position_text
@@ -75,7 +76,7 @@ class Rows(QWidget):
     def text_of(self, passed: Passed) -> tuple[str, str, str, str, str]:
         """One row as texts: where, in, its value, out, its values."""
         project = self.session.project
-        where = "" if passed.beat is None else position_text(passed.beat, project.meter)
+        where = "" if passed.beat is None else position_text(*position_in(self.session.piece.document, passed.beat))
         return (where, *row_words(passed, project.key.names))
 
     def paintEvent(self, event: QPaintEvent | None) -> None:

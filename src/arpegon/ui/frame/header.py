@@ -7,11 +7,12 @@ from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidge
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import Hookup
+from arpegon.core.document.sections import beat_of
 from arpegon.core.errors import ParameterError
 from arpegon.core.processing.parameters import SCALE_OPTIONS
 from arpegon.core.theory.pitch import pretty_name
 from arpegon.core.theory.scales import Key
-from arpegon.core.time.clock import TEMPO_RANGE, bar_beats
+from arpegon.core.time.clock import TEMPO_RANGE
 from arpegon.engine.wire.protocol import Telemetry
 from arpegon.processors.targets import TEMPO
 from arpegon.ui.controls.name_field import NameField
@@ -255,10 +256,9 @@ class Header(QWidget):
         self.session.settle()
 
     def _go_to(self, text: str) -> None:
-        meter = self.session.project.meter
         try:
-            parts = [int(part) for part in text.split(".")]
-            beat = (parts[0] - 1) * bar_beats(meter) + (parts[1] - 1 if len(parts) > 1 else 0) * 4.0 / meter[1]
+            bar, in_bar = ([int(part) for part in text.split(".")] + [1])[:2]
+            beat = beat_of(self.session.piece.document, bar, in_bar)
         except ValueError:
             self.session.notice("edit", f"“{text}” is no position: type a bar, or bar and beat as in 12.3.")
             return

@@ -337,7 +337,7 @@ class Session(QObject):
 
     def position(self, now: float) -> str:
         """The transport's position, as it is read."""
-        return self.transport.position(now, self.project)
+        return self.transport.position(now, self.piece.document)
 
     # -- what the engine reports -------------------------------------------------------------------
 

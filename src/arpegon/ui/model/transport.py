@@ -7,6 +7,7 @@ import time
 from PyQt6.QtCore import QObject
 
 from arpegon.core.document.model import Project
+from arpegon.core.document.sections import position_in
 from arpegon.core.time.clock import position_text
 from arpegon.core.time.tapping import Taps
 from arpegon.engine.wire.protocol import Health, Telemetry
@@ -49,4 +50,4 @@ class TransportModel(QObject):
 
     def position(self, now: float, project: Project) -> str:
         """Where it is, as it is read."""
-        return position_text(self.beat_at(now), project.meter)
+        return position_text(*position_in(project, self.beat_at(now)))

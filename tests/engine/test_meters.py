@@ -1,0 +1,105 @@
+"""Sections with meters of their own: where they begin, which beat the metronome stresses, which bars are counted."""
+
+from __future__ import annotations
+
+import pytest
+
+from arpegon.core.document.model import ClickSource, ClipSource, Held, Section
+from arpegon.core.document.sections import beat_of, position_in, seconds_of, starts
+from arpegon.core.events import note_off, note_on
+from arpegon.engine.offline import meters_played, run
+from arpegon.files import smf
+from arpegon.files.midi import Clip, Track, format_midi
+from building import generator, note_ons, project, strand
+
+
+def meter(beats, unit="4"):
+    return (Held(param="meter_beats", value=beats), Held(param="meter_unit", value=unit))
+
+
+PIECE = (
+    Section(id="a", name="A", bars=2),
+    Section(id="b", name="B", bars=3, holds=meter(7, "8")),
+    Section(id="c", name="C", bars=2, holds=meter(3)),
+    Section(id="d", name="D", bars=1),
+)
+"""At 120: 8 beats of 4/4, 10.5 of 7/8, 6 of 3/4, 4 of 4/4."""
+
+
+def piece(*sources, **changes):
+    return project(strand(sources=sources or strand().sources), sections=PIECE, **changes)
+
+
+def test_sections_begin_where_their_own_bars_end():
+    assert starts(piece()) == [0.0, 8.0, 18.5, 24.5, 28.5]
+    assert seconds_of(piece(), None) == pytest.approx(28.5 / 2)
+    assert seconds_of(piece(), 3) == pytest.approx((8 + 3.5) / 2)
+
+
+def test_bars_are_counted_through_all_meters():
+    document = piece()
+    for beat, wanted in (
+        (0.0, (1, 1)),
+        (7.0, (2, 4)),
+        (8.0, (3, 1)),
+        (11.5, (4, 1)),
+        (14.5, (4, 7)),
+        (18.5, (6, 1)),
+        (21.5, (7, 1)),
+        (24.5, (8, 1)),
+        (28.5, (9, 1)),
+    ):
+        assert position_in(document, beat)[:2] == wanted
+        assert beat_of(document, *wanted) == beat
+    assert position_in(project(strand()), 9.0)[:2] == (3, 2) and beat_of(project(strand()), 3, 2) == 9.0
+
+
+def test_the_metronome_stresses_the_first_beat_of_every_bar():
+    result = run(piece(ClickSource(bar_note=90, beat_note=80)), [], seconds=14.2)
+    clicks = [(round(event.time * 2, 4), event.data1) for event in note_ons(result.strands["a"])]
+    stressed = [beat for beat, note in clicks if note == 90]
+    assert stressed == [0.0, 4.0, 8.0, 11.5, 15.0, 18.5, 21.5, 24.5]
+    inside = [beat for beat, _ in clicks if 8.0 <= beat < 11.5]
+    assert inside == [8.0, 8.5, 9.0, 9.5, 10.0, 10.5, 11.0], "eighths in 7/8"
+    assert [beat for beat, _ in clicks if beat >= 18.5] == [18.5, 19.5, 20.5, 21.5, 22.5, 23.5, 24.5, 25.5, 26.5, 27.5]
+
+
+def test_patterns_and_clips_change_on_the_bars_of_the_section():
+    walk = generator(
+        "steps", "s", patterns=[[{"note": 60}], [{"note": 72}]], rate="1/8", in_scale=False, change="bar", pattern=1
+    )
+    sections = (
+        Section(id="a", name="A", bars=1, holds=meter(5)),
+        Section(id="b", name="B", bars=4, holds=(*meter(3), Held(target="s", param="pattern", value=2))),
+    )
+    document = project(strand(sources=(walk,)), sections=sections)
+    found = note_ons(run(document, [], seconds=6.0).strands["a"])
+    assert next(event.time for event in found if event.data1 == 72) == pytest.approx(2.5), "with its first bar"
+    clip = Clip((note_on(0.0, 0, 40, 90), note_off(0.5, 0, 40)), 3.0)
+    source = ClipSource(id="tune", file="a.mid", begins="bar")
+    looped = project(
+        strand(sources=(source,)), sections=(*sections[:1], Section(id="b", name="B", bars=4, holds=meter(3)))
+    )
+    times = [event.time for event in note_ons(run(looped, [], {"a.mid": clip}, seconds=6.0).strands["a"])]
+    assert times[0] == 0.0
+
+
+def test_a_repeated_section_keeps_its_own_length():
+    sections = (Section(id="a", name="A", bars=2, then="again", holds=meter(3)),)
+    result = run(project(strand(sources=(ClickSource(bar_note=90, beat_note=80),)), sections=sections), [], seconds=6.1)
+    stressed = [round(event.time * 2, 4) for event in note_ons(result.strands["a"]) if event.data1 == 90]
+    assert stressed == [0.0, 3.0, 6.0, 9.0, 12.0]
+
+
+def test_a_render_says_where_another_meter_begins():
+    document = piece()
+    played = [*meters_played(document, 14.0)]
+    assert played == [(0.0, (4, 4)), (8.0, (7, 8)), (18.5, (3, 4)), (24.5, (4, 4))]
+    tracks = smf.parse(format_midi([Track("a", [])], 120.0, (4, 4), "", (), played[1:])).tracks
+    found = [
+        (tick / 960, message[2], 2 ** message[3])
+        for tick, message in tracks[0]
+        if message[0] == smf.META and message[1] == smf.METER
+    ]
+    assert found == [(0.0, 4, 4), (8.0, 7, 8), (18.5, 3, 4), (24.5, 4, 4)]
+    assert [*meters_played(project(strand()), 9.0)] == []
