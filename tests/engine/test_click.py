@@ -6,7 +6,7 @@ import pytest
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import ClickSource, ClipSource
-from arpegon.core.time.clock import position_text
+from arpegon.core.time.clock import position, position_text
 from arpegon.engine.offline import run
 from arpegon.engine.simulation import Engine
 from arpegon.files.midi import Clip
@@ -50,7 +50,7 @@ def test_bars_that_are_counted_click_while_clips_wait():
         *((0.0, 76), (1.0, 77), (2.0, 77), (3.0, 77)),
         *((4.0, 76), (4.0, 60)),
     ]
-    assert position_text(-4.0, (4, 4)) == "0.1.000"
+    assert position_text(*position(-4.0, (4, 4))) == "0.1.000"
 
 
 def test_it_starts_on_the_next_beat_stops_with_the_transport_and_may_come_while_it_plays():

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import pytest
 
-from arpegon.core.document.model import ClickSource, ClipSource, Held, Section
+from arpegon.core.document.model import ClickSource, ClipSource, Held, Hookup, Section
 from arpegon.core.document.sections import beat_of, position_in, seconds_of, starts
-from arpegon.core.events import note_off, note_on
+from arpegon.core.events import control, note_off, note_on
 from arpegon.engine.offline import meters_played, run
 from arpegon.files import smf
 from arpegon.files.midi import Clip, Track, format_midi
@@ -75,13 +75,21 @@ def test_patterns_and_clips_change_on_the_bars_of_the_section():
     document = project(strand(sources=(walk,)), sections=sections)
     found = note_ons(run(document, [], seconds=6.0).strands["a"])
     assert next(event.time for event in found if event.data1 == 72) == pytest.approx(2.5), "with its first bar"
-    clip = Clip((note_on(0.0, 0, 40, 90), note_off(0.5, 0, 40)), 3.0)
-    source = ClipSource(id="tune", file="a.mid", begins="bar")
-    looped = project(
-        strand(sources=(source,)), sections=(*sections[:1], Section(id="b", name="B", bars=4, holds=meter(3)))
-    )
-    times = [event.time for event in note_ons(run(looped, [], {"a.mid": clip}, seconds=6.0).strands["a"])]
-    assert times[0] == 0.0
+
+
+@pytest.mark.parametrize("what", ["generator", "clip"])
+def test_what_an_action_starts_waits_for_the_bar_of_its_section(what):
+    """Five beats of 5/4, then bars of 3/4: what is asked for on beat 5.2 begins on beat 8."""
+    sections = (Section(id="a", name="A", bars=1, holds=meter(5)), Section(id="b", name="B", bars=4, holds=meter(3)))
+    if what == "clip":
+        source = ClipSource(id="s", file="a.mid", starts="action")
+    else:
+        source = generator("steps", "s", patterns=[[{"note": 60}]], rate="1/4", starts="action", launch="bar")
+    start = Hookup(id="h", number=20, target="s", action="start", way="trigger")
+    document = project(strand(sources=(source, *strand().sources)), sections=sections, hookups=(start,))
+    clip = Clip((note_on(0.0, 0, 60, 90), note_off(0.5, 0, 60)), 3.0)
+    result = run(document, [control(2.6, 0, 20, 127)], {"a.mid": clip}, seconds=6.0)
+    assert note_ons(result.strands["a"])[0].time == pytest.approx(4.0)
 
 
 def test_a_repeated_section_keeps_its_own_length():
