@@ -100,7 +100,7 @@ def test_a_stopped_clock_rests():
 
 def test_positions_count_from_one_and_follow_the_meter():
     assert position(0.0, (4, 4)) == (1, 1, 0)
-    assert position_text(46.25, (4, 4)) == "12.3.240"
+    assert position_text(*position(46.25, (4, 4))) == "12.3.240"
     assert position(3.0, (6, 8)) == (2, 1, 0)
     assert position(3.5, (7, 8)) == (2, 1, 0)
     assert bar_beats((7, 8)) == 3.5
