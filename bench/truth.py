@@ -13,6 +13,7 @@ from arpegon.core.document import edits
 from arpegon.core.document.hookup_values import HOOKABLE
 from arpegon.core.document.model import (
     GENERATOR_SOURCES,
+    Held,
     Hookup,
     Instrument,
     InstrumentDestination,
@@ -145,6 +146,7 @@ def random_project(draw: random.Random) -> Project:
             tempo_within=draw.randint(0, 1),
             tempo_to=draw.choice((None, None, 70.0, 190.0)),
             then=draw.choice(("on", "on", "again", "top")),
+            holds=draw.choice(((), (Held(param="meter_beats", value=draw.randint(2, 7)),))),
         )
         for place in range(draw.choice((0, 0, 1, 3)))
     )

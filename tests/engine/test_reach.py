@@ -97,6 +97,18 @@ def test_another_curve_of_a_fan_is_heard_from_when_it_was_turned(wakes):
     assert [(event.time, event.data1) for event in out.out] == [(0.1, 30), (0.1, 31), (0.5, 30), (0.5, 31)]
 
 
+@pytest.mark.parametrize("wakes", [[], [0.2], [0.2, 0.3, 0.4999]])
+def test_a_wave_that_is_to_start_with_play_starts_when_it_was_turned_so(wakes):
+    one = Hookup(id="h", number=20, target="l", param="starts", out_low=1, out_high=1)
+    wave = stage("lfo", "l", starts="note", wave="square", to_number=30)
+    engine, out = playing(hooked(strand(wave), hookups=(one,)))
+    engine.feed("surface", control(0.1, 0, 7, 100))
+    for time in wakes:
+        engine.run(time)
+    turn(engine, 0.5, 127)
+    assert next(event.time for event in out.out if event.data1 == 30) == 0.5
+
+
 def test_a_destination_is_muted_and_its_notes_end_and_its_channel_is_chosen():
     one = strand(destinations=(InstrumentDestination(instrument="bells", channel=0), PortDestination(port="Synth")))
     hookups = (

@@ -129,6 +129,7 @@ class Modulator(Processor):
 
     def on_caught_up(self, time: float) -> None:
         self._ahead = (math.nan, 0, 0.0)
+        self._seen = max(self._seen, time)
         if self._runs:  # another rate goes on from where the value is
             self._anchor = self._looked = (time, self.cycles(time))
 
