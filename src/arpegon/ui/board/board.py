@@ -300,7 +300,8 @@ class Board(QWidget):
         told = self.session.telemetry
         ruler = self.ruler
         ruler.now = now
-        ruler.beat = self.session.beat_at(now) if told.playing else now / 60.0 * told.tempo
+        origin = self.session.piece.origin
+        ruler.beat = self.session.beat_at(now) - origin if told.playing else now / 60.0 * told.tempo
         ruler.seconds_per_beat = 60.0 / told.tempo
         ruler.beats_per_bar = bar_beats(self.session.project.meter)
         fresh = now - told.now < 0.3

@@ -98,6 +98,11 @@ class Piece(QObject):
         begin, end = starts(self.document)[self._place : self._place + 2]
         return min(1.0, max(0.0, (self.session.beat_at(now) - begin) / (end - begin)))
 
+    @property
+    def origin(self) -> float:
+        """The beat from which bars are counted now."""
+        return starts(self.document)[self._place] if self._place >= 0 else 0.0
+
     def set_hold_all(self, on: bool) -> None:
         """Let the section hold all that is changed from now on, or no longer."""
         if on != self.hold_all:
