@@ -251,14 +251,18 @@ def _stages(project: Project, strand: Strand, facts: Facts, around: Surroundings
 
 def _joins_others(project: Project, strand: Strand) -> bool:
     """Whether what it sends meets another strand's notes: then it may well be there for its controllers alone."""
-    taken = any(
+    others = {_where(one) for other in project.strands if other.id != strand.id for one in other.destinations}
+    return _is_taken(project, strand) or any(
+        isinstance(one, StrandDestination) or _where(one) in others for one in strand.destinations if not one.muted
+    )
+
+
+def _is_taken(project: Project, strand: Strand) -> bool:
+    """Whether another strand takes what is in it."""
+    return any(
         isinstance(source, StrandSource) and source.strand == strand.id
         for other in project.strands
         for source in other.sources
-    )
-    others = {_where(one) for other in project.strands if other.id != strand.id for one in other.destinations}
-    return taken or any(
-        isinstance(one, StrandDestination) or _where(one) in others for one in strand.destinations if not one.muted
     )
 
 
@@ -274,13 +278,8 @@ def _where(destination: AnyDestination) -> tuple[str, str]:
 
 def _destinations(project: Project, strand: Strand, facts: Facts, around: Surroundings) -> Iterator[Break]:
     if not strand.destinations:
-        feeds = any(
-            isinstance(source, StrandSource) and source.strand == strand.id
-            for other in project.strands
-            for source in other.sources
-        )
         hooked = {hookup.stage for hookup in project.hookups if hookup.control == "stage" and not hookup.muted}
-        if not feeds and not any(stage.id in hooked for stage in strand.stages):
+        if not _is_taken(project, strand) and not any(stage.id in hooked for stage in strand.stages):
             yield Break(strand.id, "destination", "it has no destination", mend="add-destination")
         return
     found = [_destination(project, strand, one, around) for one in strand.destinations]

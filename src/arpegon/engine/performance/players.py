@@ -21,6 +21,8 @@ from arpegon.files.midi import Clip
 
 _CLICK_SECONDS = 0.04
 _NEAR = 1e-6
+_PartKey = tuple[str, float, float | None]
+"""The file of which a part is, where it begins, and how long it is."""
 _NOTHING = object()
 """In the place of a clip, which may be ``None`` itself."""
 
@@ -285,8 +287,8 @@ class Players:
         self._transport = transport
         self._players: dict[str, tuple[Timeline, ClipPlayer | ClickPlayer]] = {}
         self._clips: Mapping[str, Clip] = {}
-        self._parts: dict[tuple[str, float, float | None], tuple[Clip, Clip]] = {}
-        """Clips that are played in part, with the whole ones of which they were made."""
+        self._parts: dict[_PartKey, tuple[Clip, Clip]] = {}
+        """Clips that are played in part now, with the whole ones of which they were made."""
 
     def follow(self, project: Project, time: float) -> None:
         """Take over the sources of a document whose clips are those of the one before."""
@@ -295,6 +297,7 @@ class Players:
     def configure(self, project: Project, clips: Mapping[str, Clip], time: float) -> None:
         """Take over the sources of a document, and the clips that it names."""
         self._clips = clips
+        known, self._parts = self._parts, {}
         wanted: dict[str, tuple[Strand, ClipSource | ClickSource]] = {}
         for strand in project.strands:
             for place, source in enumerate(strand.sources):
@@ -304,7 +307,7 @@ class Players:
         for name in [name for name in self._players if name not in wanted]:
             self._players.pop(name)[1].stop(time)
         for name, (strand, source) in wanted.items():
-            clip = self._part(source) if isinstance(source, ClipSource) else None
+            clip = self._part(source, known) if isinstance(source, ClipSource) else None
             line = self._transport.endless if strand.plays_on else self._transport.transport
             if name in self._players and self._players[name][0] is not line:
                 self._players.pop(name)[1].stop(time)
@@ -315,17 +318,18 @@ class Players:
             if isinstance(player, ClipPlayer) and isinstance(source, ClipSource):
                 player.set(source, clip, time)
 
-    def _part(self, source: ClipSource) -> Clip | None:
-        """What of its clip a source plays; ``None`` where it plays none."""
+    def _part(self, source: ClipSource, before: Mapping[_PartKey, tuple[Clip, Clip]]) -> Clip | None:
+        """What of its clip a source plays; ``None`` where it plays none. One that was cut before is not cut again."""
         clip = self._clips.get(source.playing_file)
         if clip is None or source.muted:
             return None
         if not source.first and source.beats is None:
             return clip
         key = (source.playing_file, source.first, source.beats)
-        known = self._parts.get(key)
+        known = self._parts.get(key) or before.get(key)
         if known is None or known[0] is not clip:
-            known = self._parts[key] = clip, part_of(clip, source.first, source.beats)
+            known = clip, part_of(clip, source.first, source.beats)
+        self._parts[key] = known
         return known[1]
 
     def command(self, clip_id: str, act: str, value: float | None, time: float) -> None:

@@ -203,9 +203,10 @@ class SectionPlayer:
         ahead = [ramp for ramp in self._ramps if ramp.end > beat + _NEAR]
         if ahead and ahead[0].beat <= beat + _NEAR:
             self._go_on_ramp(beat, time)
-        elif ahead:
+            return
+        if ahead:
             self._line = ahead[0].beat
-        if before and not (ahead and ahead[0].beat <= beat + _NEAR) and clock.tempo != project.tempo:
+        if before and clock.tempo != project.tempo:
             self._transport.set_tempo(time, project.tempo)
 
     def _go_on_ramp(self, beat: float, time: float) -> None:
