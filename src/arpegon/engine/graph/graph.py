@@ -118,7 +118,7 @@ class Graph:
         changes = (self.clock.changes, self.endless.changes)
         if changes != self._clock_changes:
             self._clock_changes = changes
-            if self.lead or any(node.holds_back for node in self._order):
+            if any(node.strand.offset for node in self._order):  # a note value lasts another time now
                 self._set_shifts(0.0)
                 for node in self._order:
                     self._set_steps(node)
