@@ -260,7 +260,7 @@ def test_a_clip_has_several_files_to_choose_from(window, strand, qtbot):
     editor.clip._remove(0)
     source = window.session.project.strands[0].sources[0]
     assert source.files == ("two.mid",) and source.choice == 1
-    editor.clip.tempo.toggled.emit(False)
+    editor.clip.tempo.chosen.emit("file")
     assert window.session.project.strands[0].sources[0].follow_tempo is False
 
 

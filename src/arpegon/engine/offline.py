@@ -13,6 +13,7 @@ from arpegon.core.document.sections import meter_of, played_through, seconds_of
 from arpegon.core.events import Event, note_on
 from arpegon.core.notes.taps import IN, OUT, Tap
 from arpegon.core.time.clock import bar_beats
+from arpegon.core.time.own_tempo import OwnTempo
 from arpegon.engine.simulation import Engine
 from arpegon.files.audio import AudioFile
 from arpegon.files.midi import Clip
@@ -167,7 +168,9 @@ def _clip_seconds(project: Project, clips: Mapping[str, Clip]) -> Iterator[float
     """How long each clip lasts, at the tempo that its source plays it at."""
     for source in (source for strand in project.strands for source in strand.sources if isinstance(source, ClipSource)):
         for clip in (clips[file] for file in source.files if file in clips):
-            yield clip.beats * 60.0 / project.tempo if source.follow_tempo else clip.tempo_map.second_at(clip.beats)
+            own = OwnTempo.of(msgspec.structs.asdict(source))
+            tempo = project.tempo if own is None else own.tempo(project.tempo)
+            yield clip.beats * 60.0 / tempo if source.follow_tempo else clip.tempo_map.second_at(clip.beats)
 
 
 def run(

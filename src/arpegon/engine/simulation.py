@@ -25,6 +25,7 @@ from arpegon.engine.hearing.feeds import AudioFeeds
 from arpegon.engine.hearing.hearing import Hearing
 from arpegon.engine.performance.hooks import Hooks
 from arpegon.engine.performance.overlay import Overlay
+from arpegon.engine.performance.own_times import OwnTimes
 from arpegon.engine.performance.players import Players, Room, TakePlayer
 from arpegon.engine.performance.sections import SectionPlayer
 from arpegon.files.audio import AudioFile
@@ -77,7 +78,8 @@ class Engine:
         self.endless = Timeline()
         """Runs with the transport, and goes on where strands play on when it stops."""
         self.clock = self.transport.clock
-        self.graph = Graph(outputs, seed, self.clock, self.endless.clock)
+        self.own = OwnTimes(self, self)
+        self.graph = Graph(outputs, seed, self.clock, self.endless.clock, self.own)
         self.now = 0.0
         self.audio = AudioFeeds(self, self, self.graph, self.endless, hearing)
         self._seconds: list[tuple[float, int, Due]] = []
@@ -87,7 +89,8 @@ class Engine:
         self._injected: Inputs = {}
         self._down: dict[str, Pairing[bool]] = {}
         """The keys that are down on each MIDI input."""
-        self.players = Players(Room(self, self, self.graph), self)
+        self.players = Players(Room(self, self, self.graph), self, self.own)
+        self.own.carry(self.graph, self.players)
         self._take: TakePlayer | None = None
         self.follower = ClockFollower(self)
         self.sender = ClockSender(self, self._send_clock)
@@ -119,10 +122,11 @@ class Engine:
     def _planning(self, project: Project) -> Plans:
         """What plans ahead with a document; of those due together the first goes first."""
         plans: Plans = [(self._next_second, self._do_second), (self.transport.next_due, self.transport.do)]
+        plans.append((self.own.next_due, self.own.do))
         if project.clock.follow:
             plans.insert(0, (self.follower.due, self.follower.miss))
         if project.sections:
-            plans.insert(-2, (self.sections.due, self.sections.turn))
+            plans.insert(-3, (self.sections.due, self.sections.turn))
         if self._plays_on():
             plans.append((self.endless.next_due, self.endless.do))
         if self.hooks.any:
@@ -292,7 +296,9 @@ class Engine:
         time = max(time, self.now)
         before = self.graph.project
         project = self.overlay.laid_over(document)
+        self.own.prepare(project, time)
         self.graph.apply(project, time, revision)
+        self.own.configure(project, time)
         self.overlay.use(document)
         self.hooks.use(document)
         self.follower.configure(project.clock)
@@ -320,7 +326,9 @@ class Engine:
             return
         before = self.graph.project
         if any(target != _TEMPO for target in targets):
+            self.own.prepare(project, self.now)
             self.graph.apply(project, self.now)
+            self.own.configure(project, self.now)
             if any(name in self.audio for name, _ in targets):
                 self.audio.configure(project, self.now)
             if any(project.strand(name) is not None or project.clip(name) is not None for name, _ in targets):
@@ -338,6 +346,7 @@ class Engine:
         if stage_id in self.audio:
             self.audio.set_params(stage_id, values)
         else:
+            self.own.set_params(stage_id, values, self.now)
             self.graph.set_params(stage_id, values, self.now)
 
     def command(self, stage_id: str, act: str, value: float | None, time: float) -> None:
@@ -384,6 +393,7 @@ class Engine:
         self.graph.restart(endless=line is self.endless)
         line.clock.start(time, beat)
         self.players.start(line, beat)
+        self.own.start(line, time, beat)
         self.audio.roll(line, time)
         if line is self.transport:
             self.follower.placed(beat)
@@ -395,6 +405,7 @@ class Engine:
             self.sender.stop(time)
         line.clock.stop(time)
         self.players.stop(line, time)
+        self.own.stop(line, time)
         self.audio.stop(line, time)
         self.graph.on_halt(time, endless=line is self.endless)
 
@@ -402,6 +413,7 @@ class Engine:
         """Go on at another tempo."""
         self.clock.set_tempo(time, tempo)
         self.endless.clock.set_tempo(time, tempo)
+        self.own.set_tempo(time)
 
     @property
     def is_led(self) -> bool:

@@ -34,6 +34,7 @@ from arpegon.core.errors import DocumentError, ParameterError
 from arpegon.core.events import NOTE_OFF, SYSEX, Event
 from arpegon.core.notes.takes import Take
 from arpegon.core.notes.taps import IN, OUT
+from arpegon.core.processing.own_tempo import OWN_TEMPO
 from arpegon.core.processing.parameters import check_params, check_pitch_class
 from arpegon.core.processing.patterns import MAX_BARS_AHEAD
 from arpegon.core.theory.scales import ALIASES, SCALES, Key
@@ -218,6 +219,8 @@ def _check_zones(strand: Strand) -> None:
             if source.beats is not None:
                 _within(f"beats of a clip of “{strand.name}”", source.beats, MIN_CLIP_BEATS, MAX_CLIP_BEATS)
             _within(f"rounds of a clip of “{strand.name}”", source.rounds, 0, MAX_ROUNDS)
+            own = {param.key: getattr(source, param.key) for param in OWN_TEMPO}
+            check_params(OWN_TEMPO, own, f"a clip of “{strand.name}”")
         if isinstance(source, AudioSource):
             if not 1 <= len(source.inputs) <= 2:
                 raise DocumentError(

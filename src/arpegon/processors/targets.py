@@ -27,6 +27,7 @@ from arpegon.core.document.model import (
     Strand,
 )
 from arpegon.core.document.sections import ENDS, MAX_BARS
+from arpegon.core.processing.own_tempo import OWN_TEMPO
 from arpegon.core.processing.parameters import (
     Choice,
     NoteKey,
@@ -276,6 +277,7 @@ CLIP_PARAMS = _table(
     Switch(key="loop", label="Round and round", default=True, help="Whether it begins again at its end."),
     CLIP_FIRST,
     CLIP_ROUNDS,
+    *OWN_TEMPO,
 )
 """What of a clip can be turned, by its id."""
 CLIP_BEATS = Number(

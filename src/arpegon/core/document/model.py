@@ -81,7 +81,15 @@ class ClipSource(Source, frozen=True, kw_only=True, tag="clip"):
     begins: Literal["piece", "bar"] = "piece"
     """Runs from the start of the piece, or begins with its own first bar on the next bar."""
     follow_tempo: bool = True
-    """At the project's tempo, or at its own."""
+    """In beats; else at the tempo of the file."""
+    own_tempo: Literal["piece", "bpm", "ratio"] = "piece"
+    """Whose beats: the piece's, or those of a tempo of its own:"""
+    own_bpm: float = 120.0
+    """quarter notes a minute,"""
+    own_ratio: float = 100.0
+    """or per cent of the piece's tempo,"""
+    own_bars: int = 0
+    """brought back into step every so many bars; 0: free."""
 
     @property
     def files(self) -> tuple[str, ...]:

@@ -33,6 +33,13 @@ class Context(msgspec.Struct, frozen=True):
     meter: tuple[int, int] = (4, 4)
     clock: Clock = msgspec.field(default_factory=Clock)
     """For lengths in beats, and for stages that wait for the transport."""
+    own: Clock | None = None
+    """The stage's own, where it runs at a tempo of its own."""
+
+    @property
+    def pace(self) -> Clock:
+        """The clock that its steps follow: its own, or the piece's."""
+        return self.clock if self.own is None else self.own
 
 
 class Processor:
@@ -114,6 +121,9 @@ class Processor:
 
     def on_halt(self, time: float) -> None:
         """The transport stopped, at a time."""
+
+    def on_jump(self) -> None:
+        """The beats of its own tempo were set to another place: what is due next must be found anew."""
 
     def command(self, act: str, value: float | None, time: float) -> None:
         """Do what a hookup or a button asks for, such as ``start`` (so many times) and ``stop``."""

@@ -87,10 +87,10 @@ class Pulse:
         """Nothing is due any more."""
         self.running = False
 
-    def restart(self) -> None:
-        """The transport starts: look for the next beat anew."""
+    def restart(self, now: float = -math.inf) -> None:
+        """The transport starts, or its beats were set elsewhere: look for the next one anew, not before ``now``."""
         self._last = -math.inf
-        self._beat_step = None
+        self._beat_step, self._from = None, now
 
     def due(self) -> float:
         """When the next step falls; infinity where it does not."""

@@ -87,8 +87,21 @@ class AtWork(Protocol):
     def due(self) -> float:
         """When a stage emits next of its own accord, in seconds."""
 
+    def jumped(self, stage_id: str) -> None:
+        """The beats of a stage's own tempo were set to another place."""
+
     def listen(self, heard: Callable[[str, tuple[str, ...], Sequence[Event]], None] | None) -> None:
         """Tell what passes every place of the strands."""
+
+
+class Carried(Protocol):
+    """What plays by itself with a timeline."""
+
+    def start(self, line: Timeline, beat: float) -> None:
+        """Play what goes with a timeline, from a beat on."""
+
+    def stop(self, line: Timeline, time: float) -> None:
+        """Stop what goes with a timeline."""
 
 
 class DirectOutput(Protocol):

@@ -136,4 +136,7 @@ class Build:
 def configure(processor: Processor, values: Mapping[str, object], context: Context, time: float) -> None:
     """New values for a processor at work: nothing of what they make due is earlier than ``time``."""
     processor.on_caught_up(time)
+    follows = processor.context.pace
     processor.configure(values, context)
+    if processor.context.pace is not follows:
+        processor.on_join(time)  # the beats of another clock lie elsewhere

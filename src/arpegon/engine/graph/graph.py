@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Collection, Mapping, Sequence
 from itertools import count, groupby
-from typing import Protocol
+from typing import Any, Protocol
 
 import msgspec
 
@@ -49,6 +49,17 @@ class Outputs(Protocol):
         """What one event became in the watched stage; ``None`` where the stage emits of its own accord."""
 
 
+class OwnClocks(Protocol):
+    """The clocks of stages that run at a tempo of their own."""
+
+    def clock(self, name: str, values: Mapping[str, Any]) -> Clock | None:
+        """That of a stage whose parameters ask for one."""
+
+    @property
+    def changes(self) -> tuple[int, ...]:
+        """Another value whenever beats come to fall at other times."""
+
+
 class Graph:
     """All strands at work, in topological order.
 
@@ -57,7 +68,12 @@ class Graph:
     """
 
     def __init__(
-        self, outputs: Outputs, seed: int | None = None, clock: Clock | None = None, endless: Clock | None = None
+        self,
+        outputs: Outputs,
+        seed: int | None = None,
+        clock: Clock | None = None,
+        endless: Clock | None = None,
+        own: OwnClocks | None = None,
     ) -> None:
         self.outputs = outputs
         self._printed: Printed = outputs.printed
@@ -65,6 +81,7 @@ class Graph:
         self.clock = clock or Clock()
         self.endless = endless or self.clock
         """The clock of strands that play on when the transport stops."""
+        self._own = own
         self.project = Project()
         self._watched: str | None = None
         self._nodes: dict[str, StrandNode] = {}
@@ -72,7 +89,7 @@ class Graph:
         self._outlets: dict[str, Outlet] = {}
         self._holders = count(1)
         self._due: float | None = None
-        self._clock_changes = (0, 0)
+        self._clock_changes: tuple[int, ...] = ()
         self.lead = 0.0
         """Seconds by which all is later because some strand is played early."""
 
@@ -115,7 +132,7 @@ class Graph:
 
     def _follow_clocks(self) -> None:
         """Ask anew when stages are due, once a clock started, stopped or changed its tempo."""
-        changes = (self.clock.changes, self.endless.changes)
+        changes = (self.clock.changes, self.endless.changes, *(self._own.changes if self._own is not None else ()))
         if changes != self._clock_changes:
             self._clock_changes = changes
             if any(node.strand.offset for node in self._order):  # a note value lasts another time now
@@ -384,6 +401,13 @@ class Graph:
             processor.command(act, value, time)
             self._forget_due()
 
+    def jumped(self, stage_id: str) -> None:
+        """The beats of a stage's own tempo were set to another place."""
+        processor = self.find(stage_id)
+        if processor is not None:
+            processor.on_jump()
+        self._forget_due()
+
     @property
     def sounding(self) -> int:
         """Notes that were started at all outlets and not yet ended."""
@@ -450,13 +474,14 @@ class Graph:
         for node in self._order:
             for head in node.heads:
                 if head.source.id == stage_id:
+                    head.source = msgspec.structs.replace(head.source, params=dict(values))
                     context = self.context(head.source.stage, node.strand, self.project)
                     configure(head.processor, values, context, time)
-                    head.source = msgspec.structs.replace(head.source, params=dict(values))
             for place, (stage, processor) in enumerate(node.stages):
                 if stage.id == stage_id:
-                    configure(processor, values, self.context(stage, node.strand, self.project), time)
-                    node.stages[place] = (msgspec.structs.replace(stage, params=dict(values)), processor)
+                    changed = msgspec.structs.replace(stage, params=dict(values))
+                    node.stages[place] = changed, processor
+                    configure(processor, values, self.context(changed, node.strand, self.project), time)
         self._forget_due()
 
     def node(self, strand_id: str) -> StrandNode | None:
@@ -471,7 +496,8 @@ class Graph:
     def context(self, stage: Stage, strand: Strand, project: Project) -> Context:
         """What a stage may know of the project around it."""
         clock = self.endless if strand.plays_on else self.clock
-        return Context(key=project.key, identity=stage.id, seed=self.seed, meter=project.meter, clock=clock)
+        own = self._own.clock(stage.id, stage.params) if self._own is not None else None
+        return Context(project.key, stage.id, self.seed, project.meter, clock, own)
 
 
 def _time(event: Event) -> float:

@@ -17,6 +17,7 @@ from arpegon.core.time.tempo_map import TempoMap
 from arpegon.engine.clocks.roles import AtWork, DirectOutput, Entrance, Scheduler, Transport
 from arpegon.engine.clocks.timeline import Timeline
 from arpegon.engine.graph.feeds import feed_of
+from arpegon.engine.performance.own_times import OwnTimes
 from arpegon.files.midi import Clip
 
 _CLICK_SECONDS = 0.04
@@ -70,7 +71,7 @@ class ClipPlayer:
             if self._rounds is not None:
                 self._begin(self._next_line(beat), beat)
         elif self._source.begins == "bar":
-            self._begin(self._line.clock.next_line(beat, self._bar()), beat)
+            self._begin(self._line.next_line(beat, self._bar()), beat)
         else:
             self._begin(0.0, beat)
 
@@ -104,8 +105,7 @@ class ClipPlayer:
         if self._source.change == "now":
             return beat
         unit = self._bar() if self._source.change == "bar" else 4.0 / self._room.at_work.project.meter[1]
-        ahead = (self._source.change_bars - 1) * unit if self._source.change == "bar" else 0.0
-        return self._line.clock.next_line(beat, unit) + ahead
+        return self._line.next_line(beat, unit, self._source.change_bars - 1 if self._source.change == "bar" else 0)
 
     def set(self, source: ClipSource, clip: Clip | None, time: float) -> None:
         """Go on as another source says; another clip takes over when that source wants it to."""
@@ -282,9 +282,10 @@ class ClickPlayer:
 class Players:
     """All clips and metronomes of an engine, by feed; those of strands that play on go with the endless timeline."""
 
-    def __init__(self, room: Room, transport: Transport) -> None:
+    def __init__(self, room: Room, transport: Transport, own: OwnTimes) -> None:
         self._room = room
         self._transport = transport
+        self._own = own
         self._players: dict[str, tuple[Timeline, ClipPlayer | ClickPlayer]] = {}
         self._clips: Mapping[str, Clip] = {}
         self._parts: dict[_PartKey, tuple[Clip, Clip]] = {}
@@ -309,6 +310,8 @@ class Players:
         for name, (strand, source) in wanted.items():
             clip = self._part(source, known) if isinstance(source, ClipSource) else None
             line = self._transport.endless if strand.plays_on else self._transport.transport
+            if isinstance(source, ClipSource):
+                line = self._own.find(name, msgspec.structs.asdict(source)) or line
             if name in self._players and self._players[name][0] is not line:
                 self._players.pop(name)[1].stop(time)
             if name not in self._players:

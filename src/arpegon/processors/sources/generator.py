@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from typing import Any, ClassVar
 
 from arpegon.core.events import NOTE_ON, Event
+from arpegon.core.processing.own_tempo import OWN_TEMPO
 from arpegon.core.processing.parameters import Choice, NoteKey, Number, Param, Switch, key_params
 from arpegon.core.processing.processor import Context, KeyBook
 from arpegon.core.processing.starting import ActionRun, Launch, launch_params, times_param
@@ -53,6 +54,7 @@ def generator_params(low: int, high: int, in_scale: bool = True) -> tuple[Param,
             default=False,
             help="What a key or an action starts waits for the transport's grid, which must run for it.",
         ),
+        *OWN_TEMPO,
         Switch(
             key="with_section",
             label="Begins with each section",
@@ -114,6 +116,10 @@ class Generator(KeyBook):
         """Do the step that is due."""
         raise NotImplementedError
 
+    def look_anew(self) -> None:
+        """The beats that it follows were set to another place: go on from the next step there."""
+        raise NotImplementedError
+
     def on_settings(self) -> None:
         """Derive from the values what the steps need; the key is known."""
 
@@ -151,11 +157,16 @@ class Generator(KeyBook):
     def restart(self) -> None:
         if self.values["starts"] == "play":
             self.begun(-math.inf)
+        elif self.running:
+            self.look_anew()
 
     def on_join(self, time: float) -> None:
         super().on_join(time)
         if self.values["starts"] == "play":
             self.begun(time)
+
+    def on_jump(self) -> None:
+        self.look_anew()
 
     def begin_section(self, time: float) -> None:
         """A section begins."""

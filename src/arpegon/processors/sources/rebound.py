@@ -152,9 +152,13 @@ class Rebound(Generator):
         self._began = None
         self._struck = -1
 
+    def look_anew(self) -> None:
+        if self.on_beat:
+            self.begun(-math.inf if self.values["starts"] == "play" else self._since)
+
     def _look(self) -> None:
         """Find the beat on which the beads set out, and bring them to where they are by now."""
-        clock = self.context.clock
+        clock = self.context.pace
         now = clock.beat_at(max(clock.time_at(clock.beat), self._since))
         if self.values["starts"] == "play":
             self._began = 0.0
@@ -177,7 +181,7 @@ class Rebound(Generator):
         bead = self._next()
         if bead is None:
             return math.inf
-        clock = self.context.clock
+        clock = self.context.pace
         if self.on_beat:
             if not clock.playing:
                 return math.inf
@@ -204,11 +208,11 @@ class Rebound(Generator):
             return
         softened = 1.0 - self.values["touch"] / 100.0 * (1.0 - bounce.squareness)
         degree = wall["degree"] or bounce.wall + 1
-        seconds = self.context.clock.seconds(self._length)
+        seconds = self.context.pace.seconds(self._length)
         self.sound(self.degree(degree, self.values["base"]), wall["velocity"] * softened, seconds, time, out)
 
     def live(self, time: float) -> list[float]:
-        clock = self.context.clock
+        clock = self.context.pace
         if not self.running or (self.on_beat and (not clock.playing or self._began is None)):
             return []
         if self.on_beat:

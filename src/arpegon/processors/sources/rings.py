@@ -131,7 +131,7 @@ class Rings(Generator):
     def __init__(self, values: Mapping[str, Any], context: Context) -> None:
         self._turn = PatternTurn()
         self._patterns: list[list[dict[str, Any]]] = []
-        self._pulses = [Pulse(context.clock) for _ in range(MAX_RINGS)]
+        self._pulses = [Pulse(context.pace) for _ in range(MAX_RINGS)]
         self._firsts: list[int | None] = [0] * MAX_RINGS
         self._numbers_now = [-1] * MAX_RINGS
         self._ring = 0
@@ -145,7 +145,7 @@ class Rings(Generator):
         if at_once or not self.running:
             self._turn.playing = wanted
         for pulse in self._pulses:
-            pulse.clock = self.context.clock
+            pulse.clock = self.context.pace
             pulse.swing = values["swing"] / 100.0
         self._set_rates(self.seen)
         for pulse in self._pulses if values["starts"] == "play" else ():
@@ -173,6 +173,10 @@ class Rings(Generator):
             pulse.begin(time)
         self._set_rates(time)
 
+    def look_anew(self) -> None:
+        for pulse in self._pulses:
+            pulse.restart()
+
     def next_due(self) -> float:
         due, self._ring = min(
             ((pulse.due(), place) for place, (_, pulse) in enumerate(zip(self._rings(), self._pulses, strict=False))),
@@ -196,7 +200,7 @@ class Rings(Generator):
             chosen(self.values, len(self._patterns)),
             self.values["change"],
             number,
-            pulse.beat_of(taken) - self.context.clock.origin,
+            pulse.beat_of(taken) - self.context.pace.origin,
             bar_beats(self.context.meter),
             (number - self._turn.since) % ring["steps"] == 0,
             self.values["from_first"],
@@ -233,7 +237,7 @@ class Rings(Generator):
                 return
         note = ring["note"] if self.values["reads"] == "note" else self.degree(ring["degree"], self.values["base"])
         loudness = ring["velocity"] + (ring["accent"] if inside == rhythm.index(True) else 0)
-        seconds = self.context.clock.seconds(self._pulses[place].length(taken) * ring["length"])
+        seconds = self.context.pace.seconds(self._pulses[place].length(taken) * ring["length"])
         channel = ring["channel"] - 1 if ring["channel"] else None
         self.sound(note, max(1, loudness), seconds, time, out, channel)
 

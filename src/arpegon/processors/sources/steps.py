@@ -147,7 +147,7 @@ class Steps(Generator):
     )
 
     def __init__(self, values: Mapping[str, Any], context: Context) -> None:
-        self._pulse = Pulse(context.clock)
+        self._pulse = Pulse(context.pace)
         self._turn = PatternTurn()
         self._patterns: list[list[dict[str, Any]]] = []
         self._walks: list[RingWalk] = []
@@ -160,7 +160,7 @@ class Steps(Generator):
         self._patterns = [STEPS.filled(steps) for steps in values["patterns"]]
         self._walks = [self._walk(steps) for steps in self._patterns]
         pulse = self._pulse
-        pulse.clock = self.context.clock
+        pulse.clock = self.context.pace
         pulse.swing = values["swing"] / 100.0
         pulse.go_on(beats_of(values["rate"], self.context.meter), self.on_beat, self.seen)
         if values["starts"] == "play":
@@ -195,6 +195,9 @@ class Steps(Generator):
         self._first = 0 if self.counts_from_start else None
         self._pulse.begin(time)
 
+    def look_anew(self) -> None:
+        self._pulse.restart()
+
     def next_due(self) -> float:
         return self._pulse.due() if self._patterns else float("inf")
 
@@ -211,7 +214,7 @@ class Steps(Generator):
             chosen(self.values, len(self._patterns)),
             self.values["change"],
             number,
-            pulse.beat_of(taken) - self.context.clock.origin,
+            pulse.beat_of(taken) - self.context.pace.origin,
             bar_beats(self.context.meter),
             not len(walk) or (number - self._turn.since) % len(walk) == 0,
             self.values["from_first"],
@@ -244,7 +247,7 @@ class Steps(Generator):
         while beats < _MAX_TIED and (following := self._step(number + 1)) is not None and following["play"] == "tie":
             beats += self._pulse.length(taken)
             taken, number = taken + 1, number + 1
-        return self.context.clock.seconds(beats + self._pulse.length(taken) * step["length"])
+        return self.context.pace.seconds(beats + self._pulse.length(taken) * step["length"])
 
     def live(self, time: float) -> list[float]:
         playing = self._turn.playing % max(1, len(self._patterns))

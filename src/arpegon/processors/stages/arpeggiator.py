@@ -7,6 +7,7 @@ from typing import Any
 
 from arpegon.core.events import Event
 from arpegon.core.notes.pairing import note_key
+from arpegon.core.processing.own_tempo import OWN_TEMPO
 from arpegon.core.processing.parameters import Choice, NoteValue, Number, Numbers, Switch, seed_param, swing_param
 from arpegon.core.processing.patterns import Patterns, PatternTurn, chosen, pattern_params
 from arpegon.core.processing.processor import Context, KeyBook
@@ -87,6 +88,7 @@ class Arpeggiator(KeyBook):
         ),
         times_param(),
         *launch_params(),
+        *OWN_TEMPO,
         Switch(
             key="anew",
             label="First key anew",
@@ -141,7 +143,7 @@ class Arpeggiator(KeyBook):
     def __init__(self, values: Mapping[str, Any], context: Context) -> None:
         self._held: dict[int, Event] = {}
         """The notes that are walked over, in the order in which they were pressed, by channel and note."""
-        self._pulse = Pulse(context.clock)
+        self._pulse = Pulse(context.pace)
         self._turn = PatternTurn()
         self._lanes: list[list[dict[str, Any]]] = []
         self.run = ActionRun()
@@ -159,7 +161,7 @@ class Arpeggiator(KeyBook):
         if values["starts"] != "action":
             self._launch.beat = None
         self._pulse.swing = values["swing"] / 100.0
-        self._pulse.clock = self.context.clock
+        self._pulse.clock = self.context.pace
         self._pulse.go_on(beats_of(values["rate"], self.context.meter), values["starts"] == "beat", self.seen)
         self._lanes = [LANE.filled(lane) for lane in values["patterns"]]
         if not self._pulse.running:
@@ -172,6 +174,13 @@ class Arpeggiator(KeyBook):
     def restart(self) -> None:
         self._random = self.generator()
         self._begin_walk()
+        self._pulse.restart()
+
+    def on_join(self, time: float) -> None:
+        super().on_join(time)
+        self._pulse.restart(time)
+
+    def on_jump(self) -> None:
         self._pulse.restart()
 
     def forget(self) -> None:
@@ -304,7 +313,7 @@ class Arpeggiator(KeyBook):
             self._chosen_pattern(),
             self.values["change"],
             number,
-            self._pulse.beat_of(number) - self.context.clock.origin,
+            self._pulse.beat_of(number) - self.context.pace.origin,
             bar_beats(self.context.meter),
             not lane or (number - self._turn.since) % len(lane) == 0,
             self.values["from_first"],
@@ -323,7 +332,7 @@ class Arpeggiator(KeyBook):
                 number, place = number + 1, place + 1
         factor = lane[place % len(lane)]["length"] if lane else 1.0
         beats += self._pulse.length(number) * self.values["gate"] / 100.0 * factor
-        return max(_SHORTEST, self.context.clock.seconds(beats))
+        return max(_SHORTEST, self.context.pace.seconds(beats))
 
     def _chosen(self, play: str | int, notes: list[Event]) -> list[Event]:
         """The notes of a step."""

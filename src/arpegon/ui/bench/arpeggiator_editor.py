@@ -15,7 +15,7 @@ from arpegon.core.theory.pitch import written
 from arpegon.engine.wire.protocol import Passed
 from arpegon.processors.stages.arpeggiator import octaves
 from arpegon.processors.stages.lane import LANE, LANE_TOSS, MAX
-from arpegon.ui.bench.generator_editor import ActionRow
+from arpegon.ui.bench.generator_editor import ActionRow, TempoRow
 from arpegon.ui.bench.pattern_editor import PatternEditor
 from arpegon.ui.controls.choices import Segments
 from arpegon.ui.controls.held_ladder import HeldLadder
@@ -92,6 +92,8 @@ class ArpeggiatorEditor(PatternEditor):
         self.side.addWidget(self.gather)
         self.by_action = ActionRow(self)
         self.side.addWidget(self.by_action)
+        self.tempo = TempoRow(self)
+        self.side.addWidget(self.tempo)
         for key in ("octave_way", "fewer"):
             self.side.addWidget(self.captioned(key))
         self.side.addLayout(self.grid("loudness", "fixed"))
@@ -107,6 +109,7 @@ class ArpeggiatorEditor(PatternEditor):
         self.show_patterns(values)
         self.gather.setVisible(values["starts"] == "key")
         self.by_action.show_values(values)
+        self.tempo.show_values(values)
         self._show_lane(values)
         self._show_star(values)
         shown = {lane.key for lane in LANE_TOSS} - (set() if values["order"] == "stride" else {"stride"})

@@ -9,7 +9,10 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QRadioButton, QVBoxLayout, QWidget
 
 from arpegon.core.document.model import ClipSource
+from arpegon.core.processing.own_tempo import OWN_TEMPO
+from arpegon.core.processing.parameters import Number
 from arpegon.core.processing.patterns import bars_ahead
+from arpegon.core.time.own_tempo import TEMPI
 from arpegon.processors.targets import CLIP_BEATS, CLIP_FIRST, CLIP_ROUNDS
 from arpegon.ui.controls.choices import Segments, ToggleSwitch
 from arpegon.ui.controls.slider import Slider
@@ -38,19 +41,26 @@ class ClipBox(QWidget):
         box.addWidget(self.add)
         self.loop = ToggleSwitch("Round and round", "Begin again at the end of the clip's last bar.")
         self.loop.toggled.connect(lambda on: self.changed.emit("Loop", {"loop": on}))
-        self.tempo = ToggleSwitch("In the project's tempo", "At the transport's tempo; else at the tempo of the file.")
-        self.tempo.toggled.connect(lambda on: self.changed.emit("Clip tempo", {"follow_tempo": on}))
+        self.tempo = Segments(
+            {**TEMPI, "file": "the file's"},
+            "At the piece's tempo, at a number or a share of the piece's, or at the tempo of the file itself.",
+        )
+        self.tempo.chosen.connect(self._set_tempo)
+        box.addWidget(under_caption("Its tempo", self.tempo))
+        self.pace = {param.key: Slider(param, theme.ink(3)) for param in OWN_TEMPO if isinstance(param, Number)}
         row = QHBoxLayout()
-        row.addWidget(self.loop, 1)
-        row.addWidget(self.tempo, 1)
+        row.setSpacing(20)
+        for key, slider in self.pace.items():
+            slider.moved.connect(lambda value, key=key: self.changed.emit("Own tempo", {key: value}))
+            row.addWidget(slider, 1)
         box.addLayout(row)
         self.muted = ToggleSwitch("Muted", "Nothing of it sounds.")
         self.muted.toggled.connect(lambda on: self.changed.emit("Mute clip", {"muted": on}))
         self.own = ToggleSwitch("Only a part of it", "From a beat of the file on, so many beats long.")
         self.own.toggled.connect(self._let_part)
         row = QHBoxLayout()
-        row.addWidget(self.muted, 1)
-        row.addWidget(self.own, 1)
+        for switch in (self.loop, self.muted, self.own):
+            row.addWidget(switch, 1)
         box.addLayout(row)
         self.first, self.beats = Slider(CLIP_FIRST, theme.ink(3)), Slider(CLIP_BEATS, theme.ink(3))
         self.first.moved.connect(lambda value: self.changed.emit("Part of a clip", {"first": float(value)}))
@@ -102,7 +112,11 @@ class ClipBox(QWidget):
             button.setChecked(place == source.files.index(source.playing_file) if source.file else False)
         self.add.setText("Add another file to choose from …" if source.file else "Choose a MIDI file …")
         self.loop.set_value(source.loop)
-        self.tempo.set_value(source.follow_tempo)
+        self.tempo.set_value(source.own_tempo if source.follow_tempo else "file")
+        shown = {"bpm": ("own_bpm", "own_bars"), "ratio": ("own_ratio", "own_bars")}.get(source.own_tempo, ())
+        for key, slider in self.pace.items():
+            slider.setVisible(source.follow_tempo and key in shown)
+            slider.set_value(getattr(source, key))
         self.begins.set_value(source.begins)
         self.muted.set_value(source.muted)
         part = bool(source.first) or source.beats is not None
@@ -150,6 +164,12 @@ class ClipBox(QWidget):
                 remove.clicked.connect(lambda _=False, place=place: self._remove(place))
                 line.addWidget(remove)
             self.files.addWidget(row)
+
+    def _set_tempo(self, whose: str) -> None:
+        changes: dict[str, Any] = (
+            {"follow_tempo": False} if whose == "file" else {"follow_tempo": True, "own_tempo": whose}
+        )
+        self.changed.emit("Clip tempo", changes)
 
     def _let_part(self, on: bool) -> None:
         self.changed.emit("Part of a clip", {"first": 0.0, "beats": 4.0 if on else None})

@@ -56,6 +56,30 @@ class ActionRow(QWidget):
             self.start.setText(text)
 
 
+class TempoRow(QWidget):
+    """Whose tempo a stage runs at: only what is of use is shown."""
+
+    def __init__(self, editor: StageEditor) -> None:
+        super().__init__()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(8)
+        column.addWidget(editor.captioned("own_tempo"))
+        row = QHBoxLayout()
+        row.setSpacing(20)
+        self.sliders = {key: editor.control(key) for key in ("own_bpm", "own_ratio", "own_bars")}
+        for slider in self.sliders.values():
+            row.addWidget(slider, 1)
+        column.addLayout(row)
+
+    def show_values(self, values: dict[str, Any]) -> None:
+        """Show a stage's."""
+        way = values["own_tempo"]
+        shown = {"own_bpm": way == "bpm", "own_ratio": way == "ratio", "own_bars": way != "piece"}
+        for key, slider in self.sliders.items():
+            slider.setVisible(shown[key])
+
+
 class GeneratorFoot:
     """The controls that all generators share: how it starts, which notes it may choose, the keys that move it."""
 
@@ -71,6 +95,9 @@ class GeneratorFoot:
         box.addWidget(self.by_action)
         box.addWidget(editor.control("in_time"))
         box.addWidget(editor.control("with_section"))
+        box.addWidget(caps("Tempo"))
+        self.tempo = TempoRow(editor)
+        box.addWidget(self.tempo)
         box.addWidget(caps("Keys"))
         box.addWidget(editor.captioned("transpose"))
         box.addWidget(editor.control("home"))
@@ -101,6 +128,7 @@ class GeneratorFoot:
         """Show what is of use as things are."""
         keys = values["starts"] == "key" or values["transpose"] != "no"
         self.by_action.show_values(values)
+        self.tempo.show_values(values)
         self.editor.controls["in_time"].setVisible(values["starts"] != "play")
         self.editor.controls["home"].setVisible(values["transpose"] != "no")
         for key in ("root", "scale"):

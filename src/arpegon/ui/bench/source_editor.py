@@ -22,7 +22,7 @@ from arpegon.ui.parts.end_editor import CHANNELS, EndEditor, channel_of
 from arpegon.ui.parts.hook_handle import offer_hookup
 from arpegon.ui.parts.standard import caps, under_caption
 
-_DRAGGED = ("Part of a clip", "Rounds of a clip", "Clip changes")
+_DRAGGED = ("Part of a clip", "Rounds of a clip", "Clip changes", "Own tempo")
 """What is dragged: one edit in history."""
 
 
