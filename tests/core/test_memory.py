@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from arpegon.core.events import Event, note_off, note_on
-from arpegon.core.notes.memory import Doubt, Memory, PieceFacts, Remembered
+from arpegon.core.notes.memory import Doubt, Memory, PieceFacts, Remembered, encode
 from arpegon.core.notes.pairing import Pairing, note_key
 from arpegon.core.notes.takes import cut_take
 from arpegon.core.notes.taps import IN, OUT, Batch, Passage, Tap, rolls_of
@@ -94,3 +94,29 @@ def test_rolls_are_named_after_what_is_above_them():
     assert rolls_of([]) == [IN]
     assert rolls_of(["a"]) == [IN, OUT]
     assert rolls_of(["a", "b", "c"]) == [IN, "a", "b", OUT]
+
+
+@given(
+    times=st.lists(st.floats(0.0, 40.0), max_size=60).map(sorted),
+    seconds=st.sampled_from([1.0, 20.0, 600.0]),
+)
+def test_what_is_packed_is_what_was_remembered(times, seconds):
+    memory = Memory(seconds)
+    for place, time in enumerate(times):
+        memory.remember(batch(note_on(time, 0, place, 9)))
+    kept = pitches(memory.history().played("a"))
+    inside = [place for place, time in enumerate(times) if time >= times[-1] - seconds]
+    assert kept == list(range(len(times)))[-len(kept) :] if kept else not times
+    assert set(inside) <= set(kept)
+    # No more than a pack's span beyond what is asked for.
+    assert all(times[place] >= times[-1] - 1.1 * seconds for place in kept)
+
+
+def test_ten_minutes_of_sixteenths_take_a_fifth_of_their_messages():
+    memory, sent = Memory(), 0
+    for step in range(4800):
+        one = batch(note_on(step / 8, 0, 48 + step * 7 % 24, 60 + step % 40), places=(IN, OUT))
+        sent += len(encode(one))
+        memory.remember(one)
+    assert memory.size < sent / 4
+    assert len(memory.history().played("a")) == 4800

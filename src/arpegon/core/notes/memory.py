@@ -1,11 +1,13 @@
 """The memory: what passed every tap in the last minutes, without being asked.
 
 It keeps records as they came, encoded: that is small (some twenty bytes an event) and costs next to nothing while music
-plays. They are decoded when somebody wants to know. The same records are what :mod:`arpegon.files.spool` writes.
+plays; what is some seconds old is packed, which leaves a fifth of it. They are decoded when somebody wants to know. The
+same records are what :mod:`arpegon.files.spool` writes.
 """
 
 from __future__ import annotations
 
+import zlib
 from collections import deque
 from collections.abc import Iterable, Sequence
 
@@ -17,6 +19,9 @@ from arpegon.core.notes.taps import IN, OUT, Batch, OpenNotes, Passage, Tap
 MEMORY_SECONDS = 600.0
 MEMORY_BYTES = 256 * 2**20
 """More than ten minutes of the densest playing that sixty MIDI cables carry; past this the oldest records go first."""
+_PACK_SECONDS = 10.0
+_PACK_BYTES = 2**18
+"""Records that span so much are packed: enough to be packed well, little enough to be done in some milliseconds."""
 
 
 class PieceFacts(msgspec.Struct, tag=True, array_like=True, frozen=True):
@@ -44,6 +49,8 @@ Record = PieceFacts | Batch | Doubt
 
 encode = msgspec.msgpack.Encoder().encode
 decode = msgspec.msgpack.Decoder(Record).decode
+_pack = msgspec.msgpack.Encoder().encode
+_unpack = msgspec.msgpack.Decoder(list[bytes]).decode
 
 
 class Memory:
@@ -51,9 +58,15 @@ class Memory:
 
     def __init__(self, seconds: float = MEMORY_SECONDS) -> None:
         self.seconds = seconds
+        self._pack_seconds = min(_PACK_SECONDS, seconds / 20.0)
         self._records: deque[tuple[float, bytes]] = deque()
         """Each with the time of its newest event; pieces count as old as what came before them."""
+        self._packed: deque[tuple[float, bytes]] = deque()
+        """What came before them, in packs, each with the time of its newest event."""
         self._bytes = 0
+        """How much all that is, as it is kept."""
+        self._loose = 0
+        """How much of it is not packed."""
         self._newest = 0.0
         self._open = OpenNotes()
         self._piece: PieceFacts | None = None
@@ -72,10 +85,26 @@ class Memory:
                         self._newest = event.time
         if encoded is None:
             encoded = encode(record)
+        if self._loose > _PACK_BYTES or (self._records and self._newest - self._records[0][0] > self._pack_seconds):
+            self._pack()
         self._records.append((self._newest, encoded))
         self._bytes += len(encoded)
-        while self._records and (self._records[0][0] < self._newest - self.seconds or self._bytes > MEMORY_BYTES):
-            self._bytes -= len(self._records.popleft()[1])
+        self._loose += len(encoded)
+        oldest = self._newest - self.seconds
+        for kept in (self._packed, self._records):
+            while kept and (kept[0][0] < oldest or self._bytes > MEMORY_BYTES):
+                size = len(kept.popleft()[1])
+                self._bytes -= size
+                if kept is self._records:
+                    self._loose -= size
+
+    def _pack(self) -> None:
+        """Pack all records that are loose."""
+        pack = zlib.compress(_pack([encoded for _, encoded in self._records]), level=1)
+        self._packed.append((self._records[-1][0], pack))
+        self._bytes += len(pack) - self._loose
+        self._loose = 0
+        self._records.clear()
 
     def ends(self, time: float) -> list[Passage]:
         """The ends of all that is still open, for whoever lets go of everything (an engine that is gone).
@@ -96,13 +125,19 @@ class Memory:
         """When the last event passed a tap, in seconds; 0 where none did."""
         return self._newest
 
+    @property
+    def size(self) -> int:
+        """How many bytes all that is remembered takes."""
+        return self._bytes
+
     def encoded(self) -> list[bytes]:
         """All that is remembered, encoded, oldest first.
 
         The last piece stands before everything, as it may be older than the rest.
         """
         first = [encode(self._piece)] if self._piece is not None else []
-        return [*first, *(encoded for _, encoded in self._records)]
+        packed = (record for _, pack in self._packed for record in _unpack(zlib.decompress(pack)))
+        return [*first, *packed, *(encoded for _, encoded in self._records)]
 
     def history(self) -> Remembered:
         """What is remembered, by tap."""

@@ -118,7 +118,7 @@ def use(name: str) -> None:
     _current.changed.emit()
 
 
-@lru_cache(maxsize=4096)
+@lru_cache(maxsize=1024)
 def color(value: str, alpha: float = 1.0) -> QColor:
     """A token as a QColor; the same object each time, so nobody may change it."""
     made = QColor(value)
@@ -126,9 +126,18 @@ def color(value: str, alpha: float = 1.0) -> QColor:
     return made
 
 
-@lru_cache(maxsize=4096)
+_SHARES = 64
+"""In how many steps one colour goes over into another."""
+
+
 def mix(first: str, second: str, share: float) -> str:
-    """``share`` of the second colour in the first."""
+    """``share`` of the second colour in the first, in steps that nobody sees."""
+    return _mixed(first, second, round(share * _SHARES))
+
+
+@lru_cache(maxsize=1024)
+def _mixed(first: str, second: str, shares: int) -> str:
+    share = shares / _SHARES
     a, b = QColor(first), QColor(second)
     parts = [round(x + (y - x) * share) for x, y in zip(a.getRgb()[:3], b.getRgb()[:3], strict=True)]
     return "#" + "".join(f"{part:02X}" for part in parts)
