@@ -93,7 +93,7 @@ class Engine:
         self.own.carry(self.graph, self.players)
         self._take: TakePlayer | None = None
         self.follower = ClockFollower(self)
-        self.sender = ClockSender(self, self._send_clock)
+        self.sender = ClockSender(self, self._send_clock, self._clock_in)
         self.overlay = Overlay(self, self.graph, self.go_on)
         self.sections = SectionPlayer(self, self.overlay, self.graph, self.graph)
         self.hooks = Hooks(self, self.overlay, self.sections, self.graph)
@@ -414,6 +414,13 @@ class Engine:
         self.clock.set_tempo(time, tempo)
         self.endless.clock.set_tempo(time, tempo)
         self.own.set_tempo(time)
+
+    def _clock_in(self, port: str) -> tuple[bool, float]:
+        return self.sections.clock_in(port)
+
+    def turn_clocks(self, beat: float, time: float) -> None:
+        """Have the clocks that are sent do what the section that holds says, from a beat on."""
+        self.sender.turn(beat, time)
 
     @property
     def is_led(self) -> bool:

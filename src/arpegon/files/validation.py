@@ -196,6 +196,7 @@ def _section(project: Project, section: Section) -> Section:
         _within(f"value {sent}", message.value, 0, 127)
         if message.bank is not None:
             _within(f"bank {sent}", message.bank, 0, 16_383)
+    _unique(f"clock of {where}", (one.port or "Arpegon's own output" for one in section.clocks))
     _unique(f"held value of {where}", (" of ".join(filter(None, reversed(one.place))) for one in section.holds))
     return _replace(section, holds=tuple(_held(project, one, where) for one in section.holds))
 

@@ -47,6 +47,9 @@ def loose_ends(document: Project) -> Iterator[str]:
         for held in section.holds:
             if not is_there(document, held.place):
                 yield f"The section “{section.name}” holds a value for nothing: {_missing(document, held)}."
+        for clock in section.clocks:
+            if clock.port not in document.clock.send:
+                yield f"The section “{section.name}” has a clock start anew or stop that is not sent: {clock.port}."
 
 
 def _hookup_is_loose(document: Project, hookup: Hookup) -> str | None:

@@ -19,6 +19,7 @@ from arpegon.core.document.model import (
     LEVEL_RANGE,
     MAX_ROUNDS,
     OFFSET_RANGE,
+    ClickSource,
     ClipSource,
     Held,
     Hookup,
@@ -26,7 +27,7 @@ from arpegon.core.document.model import (
     Section,
     Strand,
 )
-from arpegon.core.document.sections import ENDS, MAX_BARS
+from arpegon.core.document.sections import ENDS, MAX_BARS, TRANSPORT_WAYS
 from arpegon.core.processing.own_tempo import OWN_TEMPO
 from arpegon.core.processing.parameters import (
     Choice,
@@ -142,6 +143,13 @@ SECTION_PARAMS = _table(
     Number(key="bars", label="Bars", default=8, low=1, high=MAX_BARS, help="How long it is."),
     WITHIN,
     Choice(key="then", label="Then", default="on", options=ENDS, help="What follows it."),
+    Choice(
+        key="transport",
+        label="Transport",
+        default="on",
+        options=TRANSPORT_WAYS,
+        help="What the transport does where it begins.",
+    ),
 )
 _ZONE = _table(
     NoteKey(key="low_key", label="Lowest key", default=0, help="Where its zone begins."),
@@ -248,6 +256,8 @@ def _row_params(row: str, one: Any) -> dict[str, Param]:
     """What of a source or destination can be turned."""
     if row == "destinations":
         return _DESTINATION if one.silent_at is None else _DESTINATION | _FADE
+    if isinstance(one, ClickSource):
+        return {**_ZONE, **_table(_MUTED)}
     if not isinstance(one, ClipSource):
         return _ZONE
     choice = Number(key="choice", label="Clip", default=1, low=1, high=len(one.files), help="Which of its clips plays.")

@@ -105,6 +105,7 @@ class ClipSource(Source, frozen=True, kw_only=True, tag="clip"):
 class ClickSource(Source, frozen=True, kw_only=True, tag="click"):
     """A metronome: a note on every beat of the transport, another one at the start of each bar."""
 
+    muted: bool = False
     bar_note: int = 76
     beat_note: int = 77
 
@@ -369,6 +370,14 @@ class Message(Node, frozen=True, kw_only=True, omit_defaults=True):
     """Of the program, 0 to 16383: sent before it, as two controllers; ``None``: none."""
 
 
+class SectionClock(Node, frozen=True, kw_only=True, omit_defaults=True):
+    """What the clock that is sent to an output does in a section."""
+
+    port: str = ""
+    way: Literal["anew", "stop"] = "anew"
+    """It starts anew where the section begins, or rests while that lasts."""
+
+
 class Section(Node, frozen=True, kw_only=True, omit_defaults=True):
     """A part of the piece: its bars, and the settings that hold there. Sections stand one after another."""
 
@@ -384,6 +393,10 @@ class Section(Node, frozen=True, kw_only=True, omit_defaults=True):
     holds: tuple[Held, ...] = ()
     sends: tuple[Message, ...] = ()
     """What is sent when it begins."""
+    transport: Literal["on", "anew", "stop"] = "on"
+    """Where it begins the transport goes on, or all begins anew there, or the transport stops."""
+    clocks: tuple[SectionClock, ...] = ()
+    """What the clocks that are sent do in it; others go on."""
 
 
 class SurfaceNames(Node, frozen=True, kw_only=True, omit_defaults=True):

@@ -12,6 +12,10 @@ from arpegon.core.time.ramp import Ramp
 MAX_BARS = 128
 ENDS = {"on": "goes on", "again": "again and again", "top": "back to the first", "stop": "stops"}
 """What follows a section."""
+TRANSPORT_WAYS = {"on": "goes on", "anew": "begins anew", "stop": "stops"}
+"""What the transport does where a section begins."""
+CLOCK_WAYS = {"on": "goes on", "anew": "starts anew", "stop": "rests"}
+"""What a clock that is sent does in a section."""
 _NEAR = 1e-6
 
 
@@ -75,7 +79,13 @@ def section_at(project: Project, beat: float, base: tuple[int, int] | None = Non
 
 
 def following(project: Project, place: int) -> int | None:
-    """The place of the section after one has ended; ``None`` where none follows (the transport stops or goes on)."""
+    """The place of the section after one has ended; ``None`` where none is played then: the transport stops."""
+    after = after_end(project, place)
+    return None if after is None or project.sections[after].transport == "stop" else after
+
+
+def after_end(project: Project, place: int) -> int | None:
+    """The place of the section that begins when one has ended, even if the transport stops there."""
     match project.sections[place].then:
         case "again":
             return place
@@ -84,6 +94,18 @@ def following(project: Project, place: int) -> int | None:
         case "on" if place + 1 < len(project.sections):
             return place + 1
     return None
+
+
+def clock_in(project: Project, place: int, port: str, base: tuple[int, int] | None = None) -> tuple[bool, float]:
+    """Whether the clock of an output runs in a section, and the beat from which it counts: the last on which it began.
+
+    Args:
+        place: that of the section; -1: none.
+        base: the meter of sections that have none of their own; left out: the project's.
+    """
+    ways = [next((one.way for one in section.clocks if one.port == port), "on") for section in project.sections]
+    anew = [start for start, way in zip(starts(project, base), ways[: place + 1], strict=False) if way == "anew"]
+    return place < 0 or ways[place] != "stop", anew[-1] if anew else 0.0
 
 
 def played_through(project: Project) -> Iterator[Section]:
@@ -117,6 +139,16 @@ def ramps_of(project: Project, place: int, before: float, base: tuple[int, int] 
     return found
 
 
+def _to_first_stop(project: Project) -> list[Section]:
+    """All sections, up to where the transport stops."""
+    found: list[Section] = []
+    for section in project.sections:
+        if found and (found[-1].then == "stop" or section.transport == "stop"):
+            break
+        found.append(section)
+    return found
+
+
 def _seconds_in(project: Project, place: int, before: float, beats: float) -> tuple[float, float]:
     """How long the first beats of a section last, and the tempo after them."""
     own = tempo_of(project, project.sections[place])
@@ -132,10 +164,10 @@ def _seconds_in(project: Project, place: int, before: float, beats: float) -> tu
 
 
 def seconds_of(project: Project, bars: float | None) -> float:
-    """How long so many bars last, played from the start; ``None``: all sections, each once."""
+    """How long so many bars last, played from the start; ``None``: all sections, each once, up to where it stops."""
     seconds, tempo, meter = 0.0, project.tempo, project.meter
-    passed = list(project.sections) if bars is None else played_through(project)
-    left = sum(section.bars for section in project.sections) if bars is None else bars
+    passed = _to_first_stop(project) if bars is None else played_through(project)
+    left = sum(section.bars for section in _to_first_stop(project)) if bars is None else bars
     for section in passed:
         played, meter = min(left, section.bars), meter_of(project, section)
         lasts, tempo = _seconds_in(project, project.sections.index(section), tempo, played * bar_beats(meter))

@@ -73,6 +73,9 @@ class Transport(Protocol):
     def set_tempo(self, time: float, tempo: float) -> None:
         """Go on at another tempo."""
 
+    def turn_clocks(self, beat: float, time: float) -> None:
+        """Have the clocks that are sent do what the section that holds says, from a beat on."""
+
 
 class AtWork(Protocol):
     """The document at work, with all that hookups and sections have laid over it."""
@@ -116,5 +119,7 @@ class DirectOutput(Protocol):
 
 GoOn = Callable[[Project, Sequence[Any], float], None]
 """Goes on with a document in which these targets are others, from a time on."""
+ClockRule = Callable[[str], tuple[bool, float]]
+"""Whether the clock of an output runs, and the beat from which it counts."""
 Send = Callable[[str, Sequence[Event]], None]
 """Sends events to a MIDI output, by name."""

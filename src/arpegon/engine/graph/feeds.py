@@ -39,6 +39,8 @@ def feed_of(strand: Strand, place: int) -> str | None:
         case ClipSource():
             # A clip may be changed for another one while it plays, so every source has a player of its own.
             return f"clip:{strand.id}:{place}{on}"
+        case ClickSource(muted=True):
+            return None
         case ClickSource():
             return f"click:{source.bar_note}:{source.beat_note}{on}"
         case AudioSource():

@@ -9,7 +9,15 @@ from typing import Any, Protocol
 import msgspec
 
 from arpegon.core.document.model import Message, Project, Section
-from arpegon.core.document.sections import following, meter_of, ramps_of, section_at, starts, tempo_of
+from arpegon.core.document.sections import (
+    after_end,
+    clock_in,
+    meter_of,
+    ramps_of,
+    section_at,
+    starts,
+    tempo_of,
+)
 from arpegon.core.events import PROGRAM, Event, control
 from arpegon.core.time.clock import bar_beats
 from arpegon.core.time.ramp import Ramp
@@ -98,6 +106,8 @@ class SectionPlayer:
         beat = self._transport.clock.beat_at(time)
         place = section_at(document, beat, self._overlay.document.meter)
         self._begin(place, beat, time, anew=place >= 0 and document.sections[place].id != holding)
+        if self._transport.clock.playing:
+            self._transport.turn_clocks(beat, time)
 
     def placed(self, beat: float, time: float) -> None:
         """The transport was set to a beat."""
@@ -144,18 +154,23 @@ class SectionPlayer:
     def _turn_over(self, time: float) -> None:
         """Another section begins, or the transport stops."""
         beat, line = self._turn, self._transport.clock.time_at(self._turn)
-        place, self.wanted = self.wanted, None
-        jumps = place is not None or self._at_work.project.sections[self.place].then in ("again", "top")
-        if place is None:
-            place = following(self._at_work.project, self.place)
+        asked, self.wanted = self.wanted, None
+        project = self._at_work.project
+        place = after_end(project, self.place) if asked is None else asked
         if place is None:
             self._stop(time)
-        elif jumps:
+            return
+        section = project.sections[place]
+        if section.transport == "stop":
+            self._transport.stop(time)
+            self._transport.locate(time, self._starts()[place])
+        elif asked is not None or section.transport == "anew" or project.sections[self.place].then in ("again", "top"):
             beat = self._starts()[place]
             self._begin(place, beat, line, anew=True)
             self._transport.jump(time, line, beat)
         else:
             self._begin(place, beat, line, anew=True)
+            self._transport.turn_clocks(beat, time)
 
     def _stop(self, time: float) -> None:
         """The transport stops after a section, and rests where the next one begins; after the last, at the start."""
@@ -163,6 +178,10 @@ class SectionPlayer:
         self._transport.halt(time)
         if self._at_work.project.on_stop == "stay":
             self._transport.locate(time, self._starts()[after] if after < len(document.sections) else 0.0)
+
+    def clock_in(self, port: str) -> tuple[bool, float]:
+        """Whether the clock of an output runs in the section that holds, and the beat from which it counts."""
+        return clock_in(self._at_work.project, self.place, port, self._overlay.document.meter)
 
     def _begin(self, place: int, beat: float, time: float, anew: bool) -> None:
         """Let a section hold from a beat, which falls on ``time``.

@@ -17,8 +17,8 @@ from PyQt6.QtWidgets import (
 )
 
 from arpegon.core.document import edits
-from arpegon.core.document.model import Held, Project, Section
-from arpegon.core.document.sections import MAX_BARS, tempo_of
+from arpegon.core.document.model import Held, Project, Section, SectionClock
+from arpegon.core.document.sections import CLOCK_WAYS, MAX_BARS, TRANSPORT_WAYS, tempo_of
 from arpegon.core.processing.parameters import Number, Param
 from arpegon.processors.targets import TEMPO, WITHIN, held_words, name_of, param_at, value_now
 from arpegon.ui.controls.choices import Segments, ToggleSwitch
@@ -27,7 +27,7 @@ from arpegon.ui.look import theme
 from arpegon.ui.look.plain import Label
 from arpegon.ui.model.session import Session
 from arpegon.ui.parts.parts_menu import holdable_menu
-from arpegon.ui.parts.standard import STANDARD, caps, captioned, standard_control
+from arpegon.ui.parts.standard import STANDARD, caps, captioned, standard_control, under_caption
 from arpegon.ui.sections.messages_box import MessagesBox
 
 _BARS = Number(key="bars", label="Bars", default=8, low=1, high=MAX_BARS, help="How many bars it lasts.")
@@ -102,6 +102,18 @@ class SectionEditor(QWidget):
         column.addWidget(self.goes)
         column.addWidget(self.tempo_to)
 
+        self.transport = Segments(
+            TRANSPORT_WAYS,
+            "Goes on: what plays goes on over the line. Begins anew: walks, draws and clips begin as at a start. "
+            "Stops: the transport rests here until it is started again.",
+        )
+        self.transport.chosen.connect(lambda value: self._set("Transport", transport=value))
+        column.addWidget(under_caption("Where it begins, the transport", self.transport))
+        self._clocks = QVBoxLayout()
+        self._clocks.setSpacing(6)
+        column.addLayout(self._clocks)
+        self.clocks: dict[str, Segments] = {}
+
     def _build_holds(self, column: QVBoxLayout) -> None:
         head = QHBoxLayout()
         head.addWidget(caps("What holds here"), 1)
@@ -167,9 +179,39 @@ class SectionEditor(QWidget):
         self.tempo_to.setVisible(section.tempo_to is not None)
         if section.tempo_to is not None:
             self.tempo_to.set_value(section.tempo_to)
+        self.transport.set_value(section.transport)
+        self._show_clocks(section)
         self.messages.show_messages(self.session.project, section.sends)
         self.none.setVisible(not section.holds)
         self._show_holds(section)
+
+    def _show_clocks(self, section: Section) -> None:
+        """A choice for each clock that is sent."""
+        ports = self.session.project.clock.send
+        if list(ports) != list(self.clocks):
+            while (item := self._clocks.takeAt(0)) is not None:
+                widget = item.widget()
+                if widget is not None:
+                    widget.hide()
+                    widget.deleteLater()
+            self.clocks = {}
+            for port in ports:
+                made = self.clocks[port] = Segments(
+                    CLOCK_WAYS, "What the clock that is sent there does in this section."
+                )
+                made.chosen.connect(lambda way, port=port: self._set_clock(port, way))
+                self._clocks.addWidget(under_caption(f"The clock to {port or 'Arpegon’s own output'}", made))
+        ways = {one.port: one.way for one in section.clocks}
+        for port, segments in self.clocks.items():
+            segments.set_value(ways.get(port, "on"))
+
+    def _set_clock(self, port: str, way: str) -> None:
+        section = self.section
+        if section is None:
+            return
+        others = tuple(one for one in section.clocks if one.port != port)
+        own = () if way == "on" else (msgspec.convert({"port": port, "way": way}, SectionClock),)
+        self._set("Clocks", clocks=(*others, *own))
 
     def _show_holds(self, section: Section) -> None:
         project = self.session.project
