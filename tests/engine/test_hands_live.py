@@ -74,17 +74,19 @@ def test_a_knob_turns_one_step_of_a_figure(live, pair):
 
 def test_a_pedal_that_was_converted_and_stepped_transposes_another_strand(live, pair):
     pedal = strand(
+        stage("sieve", "only"),
         stage("convert", source="cc", number=4, target="cc", to_number=30),
         stage("stairs", "st", what="cc", number=30, levels=3, hysteresis=0),
         strand_id="pedal",
         sources=(MidiSource(),),
-        destinations=(),
+        destinations=(PortDestination(),),
     )
     hookup = Hookup(id="h", tap="pedal/st", number=30, target="t", param="semitones", out_low=0, out_high=12)
     sieve = stage("sieve", kinds=["cc"])
     at_work(live, pair, pedal, keys(stage("transpose", "t"), sieve, strand_id="keys"), hookups=(hookup,))
     found = []
-    for value in (127, 60, 10):
+    for value, stepped in ((127, 127), (60, 64), (10, 0)):
         pair.keys.send([0xB0, 4, value])
+        wait_for(lambda stepped=stepped: [0xB0, 30, stepped] in pair.heard)
         found.append(strike(pair, 60))
     assert found == [72, 66, 60]
