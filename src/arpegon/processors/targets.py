@@ -284,7 +284,7 @@ CLIP_ROUNDS = Number(
 )
 CLIP_PARAMS = _table(
     _MUTED,
-    Switch(key="loop", label="Round and round", default=True, help="Whether it begins again at its end."),
+    Switch(key="loop", label="Loop", default=True, help="Whether it begins again at its end."),
     CLIP_FIRST,
     CLIP_ROUNDS,
     *OWN_TEMPO,

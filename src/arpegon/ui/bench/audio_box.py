@@ -62,7 +62,7 @@ class AudioBox(QWidget):
         self.monitor = ToggleSwitch("Hear it, too", "Let the audio itself be heard beside the notes made of it.")
         self.monitor.toggled.connect(lambda on: self.change("Hear it, too", monitor=on))
         grid.addWidget(self.monitor, 0, 1)
-        self.loop = ToggleSwitch("Round and round", "Begin the file anew when it has ended.")
+        self.loop = ToggleSwitch("Loop", "Begin the file anew when it has ended.")
         self.loop.toggled.connect(lambda on: self.change("Loop", loop=on))
         grid.addWidget(self.loop, 1, 1)
         box.addLayout(grid)

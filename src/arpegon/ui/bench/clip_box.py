@@ -39,7 +39,7 @@ class ClipBox(QWidget):
         self.add = QPushButton("Choose a MIDI file …")
         self.add.setToolTip("Choose a file to play; where there is one, another to choose from.")
         box.addWidget(self.add)
-        self.loop = ToggleSwitch("Round and round", "Begin again at the end of the clip's last bar.")
+        self.loop = ToggleSwitch("Loop", "Begin again at the end of the clip's last bar.")
         self.loop.toggled.connect(lambda on: self.changed.emit("Loop", {"loop": on}))
         self.tempo = Segments(
             {**TEMPI, "file": "the file's"},
@@ -56,7 +56,7 @@ class ClipBox(QWidget):
         box.addLayout(row)
         self.muted = ToggleSwitch("Muted", "Nothing of it sounds.")
         self.muted.toggled.connect(lambda on: self.changed.emit("Mute clip", {"muted": on}))
-        self.own = ToggleSwitch("Only a part of it", "From a beat of the file on, so many beats long.")
+        self.own = ToggleSwitch("Only a part", "From a beat of the file on, so many beats long.")
         self.own.toggled.connect(self._let_part)
         row = QHBoxLayout()
         for switch in (self.loop, self.muted, self.own):
