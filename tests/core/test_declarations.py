@@ -122,8 +122,8 @@ def make(cls, **more):
         (make(NoteValue, default="1/8"), " 1/16t", "1/16T"),
         (make(Flags, default=[], options={"a": "A", "b": "B"}), ["b", "a", "b"], ["a", "b"]),
         (make(Points, default=[], low=0, high=9), [[1, 2], [3, 0]], [[1, 2], [3, 0]]),
-        (make(KeyThreads, default={}), {"C4": ["E4", "C4", 60]}, {"60": [60, 64]}),
-        (make(KeyThreads, default={}), {"C4": ["C4"]}, {}),
+        (make(KeyThreads, default={}), {"C4": ["E4", "C4", 60]}, {"60": [64, 60, 60]}),
+        (make(KeyThreads, default={}), {"D4": [], "C4": ["C4"]}, {"60": [60], "62": []}),
         (make(Number, default=1.0, low=0.0, high=2.0, step=0.1), 1, 1.0),
     ],
 )

@@ -6,11 +6,11 @@ import pytest
 
 from arpegon.core.document.model import ClickSource, ClipSource, Held, Hookup, Section
 from arpegon.core.document.sections import beat_of, position_in, seconds_of, starts
-from arpegon.core.events import control, note_off, note_on
+from arpegon.core.events import CONTROL, control, note_off, note_on
 from arpegon.engine.offline import meters_played, run
 from arpegon.files import smf
 from arpegon.files.midi import Clip, Track, format_midi
-from building import generator, note_ons, project, strand
+from building import generator, note_ons, project, stage, strand
 
 
 def meter(beats, unit="4"):
@@ -111,3 +111,44 @@ def test_a_render_says_where_another_meter_begins():
     ]
     assert found == [(0.0, 4, 4), (8.0, 7, 8), (18.5, 3, 4), (24.5, 4, 4)]
     assert [*meters_played(project(strand()), 9.0)] == []
+
+
+def test_note_values_are_counted_from_where_another_meter_begins():
+    """A bar of 7/8 ends between two quarters: what comes after it is on the new bars."""
+    odd = (
+        Section(id="a", name="A", bars=1),
+        Section(id="b", name="B", bars=3, holds=meter(7, "8")),
+        Section(id="c", name="C", bars=2),
+    )
+    figure = [[{"note": 60 + step, "length": 0.2} for step in range(16)]]
+    walk = generator("steps", "s", patterns=figure, rate="1/4", in_scale=False)
+    one = project(strand(sources=(walk,)), sections=odd, tempo=60.0)
+    found = [(round(event.time, 4), event.data1 - 60) for event in note_ons(run(one, [], seconds=22.0).strands["a"])]
+    starts_at = {0.0, 4.0, 14.5, 22.5}
+    times = [time for time, _ in found]
+    assert times == [0, 1, 2, 3, *(4.0 + beat for beat in range(11)), *(14.5 + beat for beat in range(8))][: len(times)]
+    assert {0.0, 4.0, 14.5} <= set(times) <= {*times, *starts_at}
+    # The walk goes on by one step after the other.
+    assert [step for _, step in found] == [place % 16 for place in range(len(found))]
+
+
+def test_waves_and_the_grid_follow_the_bars_of_another_meter():
+    odd = (Section(id="a", name="A", bars=1, holds=meter(7, "8")), Section(id="b", name="B", bars=2))
+    wave = stage("lfo", "l", wave="square", to_number=20, rate="1/4", low=0, high=127, starts="play")
+    out = run(project(strand(wave), sections=odd, tempo=60.0), [], seconds=7.4).strands["a"]
+    highs = [round(event.time, 3) for event in out if event.kind == CONTROL and event.data2 == 127]
+    lows = [round(event.time, 3) for event in out if event.kind == CONTROL and event.data2 == 0]
+    # It was up when the new bars began, and so it stays for half a beat of theirs.
+    assert highs == [0.0, 1.0, 2.0, 3.0, 4.5, 5.5, 6.5] and lows == [0.5, 1.5, 2.5, 4.0, 5.0, 6.0, 7.0]
+    snap = stage("grid", "g", rate="1/4", catch=0)
+    keys = [note_on(0.3, 0, 60, 90), note_on(4.2, 0, 62, 90)]
+    struck = note_ons(run(project(strand(snap), sections=odd, tempo=60.0), keys, seconds=7.0).strands["a"])
+    assert [round(event.time, 3) for event in struck] == [1.0, 4.5]
+
+
+def test_polyrhythms_run_across_sections_of_one_meter():
+    walk = generator("steps", "s", patterns=[[{"note": 60, "length": 0.2}]], rate="3 in 16", in_scale=False)
+    same = tuple(Section(id=f"s{place}", name="S", bars=2) for place in range(4))
+    plain = note_ons(run(project(strand(sources=(walk,))), [], seconds=15.0).strands["a"])
+    cut = note_ons(run(project(strand(sources=(walk,)), sections=same), [], seconds=15.0).strands["a"])
+    assert [event.time for event in cut] == pytest.approx([event.time for event in plain])

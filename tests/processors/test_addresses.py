@@ -16,9 +16,10 @@ from arpegon.core.document.model import (
     SurfaceSource,
 )
 from arpegon.core.processing.parameters import with_defaults
+from arpegon.files.project import format_project, parse_project
 from arpegon.processors import WORKS
 from arpegon.processors.targets import param_at, params_of, part_names, value_now, with_value
-from building import BELLS, project, strand, working
+from building import BELLS, project, stage, strand, working
 from strategies import ALL_KINDS, value_of
 
 PIECE = project(
@@ -130,3 +131,19 @@ def test_every_part_of_every_stage_has_an_address(data, kind):
             after = with_defaults(WORKS[kind].params, turned.find_stage(stage.id)[1].params)
             assert {key for key in values if values[key] != after[key]} <= {head}
             assert param.label.count(",") >= 1 or param.label.startswith(("value ", "point "))
+
+
+def test_what_a_step_of_a_lane_plays_and_a_note_of_a_key_map_are_parts_that_stay_in_their_places():
+    one = project(
+        strand(
+            stage("keymap", "k", threads={"60": [64, 67]}),
+            stage("arpeggiator", "p", patterns=[[{"play": "next"}, {"play": 2}]]),
+        )
+    )
+    assert list(part_names(one, "k")) == ["threads.60.1", "threads.60.2"]
+    for note in (67, 60, 72):  # its neighbour, the key itself, past its neighbour
+        turned = parse_project(format_project(with_value(one, ("k", "threads.60.1"), note)))
+        assert turned.find_stage("k")[1].params["threads"] == {"60": [note, 67]}
+    for word, played in (("5", 5), ("rest", "rest"), ("all", "all")):
+        turned = parse_project(format_project(with_value(one, ("p", "patterns.1.1.play"), word)))
+        assert turned.find_stage("p")[1].params["patterns"] == [[{"play": played}, {"play": 2}]]

@@ -108,6 +108,13 @@ def clock_in(project: Project, place: int, port: str, base: tuple[int, int] | No
     return place < 0 or ways[place] != "stop", anew[-1] if anew else 0.0
 
 
+def grid_of(project: Project, place: int, base: tuple[int, int] | None = None) -> float:
+    """The beat from which note values are counted in a section: the last on which bars of another meter began."""
+    meters = [meter_of(project, section, base) for section in project.sections[: place + 1]]
+    begun = starts(project, base)
+    return next((begun[at] for at in range(place, 0, -1) if meters[at] != meters[at - 1]), 0.0)
+
+
 def played_through(project: Project) -> Iterator[Section]:
     """The sections in the order in which they are played from the start of the piece; it may never end."""
     place: int | None = 0 if project.sections else None

@@ -400,7 +400,8 @@ class Points(Param, frozen=True, kw_only=True):
 class KeyThreads(Param, frozen=True, kw_only=True):
     """From keys to the keys that they play: ``{"C4": ["C4", "G4"], "D4": []}``; a key left out plays itself.
 
-    Kept with the notes as numbers, the keys of the map as text (JSON knows no others), in order.
+    Kept with the notes as numbers, the keys of the map as text (JSON knows no others), in order. The notes of a key
+    stay in theirs, each with an address of its own.
     """
 
     def check(self, value: Any) -> Any:
@@ -412,10 +413,28 @@ class KeyThreads(Param, frozen=True, kw_only=True):
                 raise self._refuse(value)
             try:
                 number = parse_note(key)
-                threads[number] = sorted({parse_note(target) for target in targets})
+                threads[number] = [parse_note(target) for target in targets]
             except ParameterError as error:
                 raise ParameterError(f"{self.label} ({self.key}): {error}") from None
-        return {str(key): threads[key] for key in sorted(threads) if threads[key] != [key]}
+        return {str(key): threads[key] for key in sorted(threads)}
+
+    def part(self, value: Any, names: Sequence[str]) -> Part | None:
+        if not names:
+            return self, value
+        place = place_in(names[1], value.get(names[0])) if len(names) == 2 else None
+        if place is None:
+            return None
+        key = written(int(names[0]))
+        one = NoteKey(key=names[1], label=f"key {key}, note {names[1]}", default=int(names[0]), help=self.help)
+        return one, value[names[0]][place]
+
+    def with_part(self, value: Any, names: Sequence[str], part: Any) -> Any:
+        if not names:
+            return part
+        return {**value, names[0]: replaced(value[names[0]], int(names[1]) - 1, part)}
+
+    def parts(self, value: Any) -> Iterator[str]:
+        return (f"{key}.{number}" for key, notes in value.items() for number in range(1, len(notes) + 1))
 
     def text(self, value: Any) -> str:
         return f"{len(value)} keys mapped" if value else "each key plays itself"

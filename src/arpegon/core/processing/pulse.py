@@ -21,7 +21,7 @@ class Pulse:
     """
 
     __slots__ = (
-        *("_beat_step", "_from", "_last", "_next", "beats", "clock"),
+        *("_beat_step", "_from", "_grid", "_last", "_next", "beats", "clock"),
         *("on_beat", "running", "since", "step", "swing"),
     )
 
@@ -40,6 +40,8 @@ class Pulse:
         self._beat_step: int | None = None
         self._from = -math.inf
         """Since when it goes on as it does now: nothing is due before."""
+        self._grid = 0.0
+        """The beat from which it counts on the transport's beats (see :attr:`Clock.grid`)."""
 
     def go_on(self, beats: float, on_beat: bool, now: float) -> None:
         """Go on with steps of a length in beats, tied to the transport's beats or not.
@@ -100,6 +102,8 @@ class Pulse:
             return self._next
         if not self.clock.playing:
             return math.inf
+        if self._grid != self.clock.grid:
+            self._grid, self._beat_step = self.clock.grid, None
         if self._beat_step is None:
             beat = self.clock.beat_at(max(self.clock.time_at(self.clock.beat), self.since, self._from))
             if self._last > -math.inf:
@@ -123,7 +127,11 @@ class Pulse:
 
     def beat_of(self, step: int) -> float:
         """The beat on which a step falls."""
-        return step_beat(step, self.beats, self.swing)
+        return self._grid + step_beat(step - self._before(), self.beats, self.swing)
 
     def _first_from(self, beat: float) -> int:
-        return max(0, next_step(beat, self.beats, self.swing, _NEAR))
+        return self._before() + max(0, next_step(beat - self._grid, self.beats, self.swing, _NEAR))
+
+    def _before(self) -> int:
+        """How many steps lie before what is counted now: where bars of another meter begin, steps go on by number."""
+        return math.ceil(self._grid / self.beats - _NEAR)

@@ -8,6 +8,8 @@ TICKS = 960
 """Ticks in a quarter note, in positions and in the MIDI files that Arpegon writes."""
 
 _NEAR = 1e-6
+_JUST_BEFORE = 1e-4
+"""Beats before its line within which a section begins (a microsecond, at any tempo)."""
 TEMPO_RANGE = (20.0, 400.0)
 MAX_METER_BEATS = 32
 METER_UNITS = (1, 2, 4, 8, 16, 32)
@@ -20,7 +22,7 @@ class Clock:
     anchor at the moment it happens, so no beat is skipped or heard twice.
     """
 
-    __slots__ = ("_beat", "_time", "changes", "origin", "playing", "tempo")
+    __slots__ = ("_beat", "_time", "changes", "grid", "origin", "playing", "tempo")
 
     def __init__(self, tempo: float = 120.0) -> None:
         self.tempo = tempo
@@ -29,6 +31,8 @@ class Clock:
         """Grows whenever beats come to fall at other times."""
         self.origin = 0.0
         """The beat from which bars are counted: the start of the section that holds."""
+        self.grid = 0.0
+        """The beat from which note values and cycles are counted: the last on which bars of another meter began."""
         self._time = 0.0
         self._beat = 0.0
 
@@ -62,6 +66,17 @@ class Clock:
     def beat(self) -> float:
         """The beat at the last start, stop or change of tempo."""
         return self._beat
+
+    def set_grid(self, beat: float) -> None:
+        """Count note values and cycles from another beat."""
+        if beat != self.grid:
+            self.grid = beat
+            self.changes += 1
+
+    def counted(self, time: float) -> float:
+        """The beats at a time, as note values and cycles count them; what is all but on their start is on it."""
+        beat = self.beat_at(time) - self.grid
+        return 0.0 if -_JUST_BEFORE < beat < 0.0 else beat
 
     def next_line(self, beat: float, unit: float) -> float:
         """The first line at or after a beat, of those that lie ``unit`` beats apart from the origin of the bars on."""

@@ -46,6 +46,7 @@ class OwnTime:
         self.grid = grid
         self.back = self.tempo.next_line(beat, *grid)
         self.line.clock.origin = grid[0] if self.tempo.bars else 0.0
+        self.line.clock.set_grid(self.leader.clock.grid if self.tempo.bars else 0.0)
 
     def set_tempo(self, time: float) -> None:
         """Its tempo, or that of its leader, is another one from a time on."""

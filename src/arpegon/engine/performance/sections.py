@@ -12,6 +12,7 @@ from arpegon.core.document.model import Message, Project, Section
 from arpegon.core.document.sections import (
     after_end,
     clock_in,
+    grid_of,
     meter_of,
     ramps_of,
     section_at,
@@ -191,6 +192,7 @@ class SectionPlayer:
         self._before = self._transport.clock.tempo
         self.place = place
         self._transport.clock.origin = self._starts()[place] if place >= 0 else 0.0
+        self._transport.clock.set_grid(grid_of(self._at_work.project, place, self._overlay.document.meter))
         held = held_values(self._at_work.project, self._at_work.project.sections[place] if place >= 0 else None)
         before, self._held = self._held, held
         self._overlay.lay(

@@ -149,7 +149,7 @@ class Modulator(Processor):
         beats = self.beats()
         clock = self.context.clock
         if beats is not None and self.values["starts"] == "play":
-            return float(clock.beat_at(time) / beats)
+            return float(clock.counted(time) / beats)
         if clock.changes != self._clock_changes:
             self._clock_changes, self._anchor = clock.changes, self._looked
         start, before = self._anchor
@@ -159,7 +159,8 @@ class Modulator(Processor):
         """When so many cycles will have gone by, as things are."""
         beats = self.beats()
         if beats is not None and self.values["starts"] == "play":
-            return float(self.context.clock.time_at(cycles * beats))
+            clock = self.context.clock
+            return float(clock.time_at(clock.grid + cycles * beats))
         start, before = self._anchor
         return start + (cycles - before) * self._period(beats)
 

@@ -88,7 +88,8 @@ class Grid(DelayedNotes):
     def _line(self, time: float, near: float) -> float:
         """When the next line falls; one that fell up to ``near`` beats before counts."""
         clock = self.context.clock
-        return clock.time_at(next_line(clock.beat_at(time), self._beats, self.values["swing"] / 100.0, near))
+        beat = clock.counted(time)
+        return clock.time_at(clock.grid + next_line(beat, self._beats, self.values["swing"] / 100.0, near))
 
     def other(self, event: Event, out: list[Event]) -> None:
         if not self.values["controllers"] or event.status & 0xF0 not in _MOVING:

@@ -2,15 +2,24 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from arpegon.core.processing.entries import Entries
-from arpegon.core.processing.parameters import Number, Param
+from arpegon.core.processing.parameters import Choice, Number, Param, Part
 from arpegon.core.processing.toss import TossLane
 
 MAX = 32
 WORDS = ("next", "all", "rest", "tie")
 MAX_NOTES = 16
+_PLAYS = {
+    "rest": "rest",
+    "next": "next in order",
+    **{str(number): f"note {number}" for number in range(1, MAX_NOTES + 1)},
+    "all": "all",
+    "tie": "tie",
+}
+"""What a step plays, in the order in which a control goes through it."""
 
 
 class Play(Param, frozen=True, kw_only=True):
@@ -21,6 +30,15 @@ class Play(Param, frozen=True, kw_only=True):
         if numbered or (isinstance(value, str) and value in WORDS):
             return value
         raise self._refuse(value)
+
+    def part(self, value: Any, names: Sequence[str]) -> Part | None:
+        if names:
+            return None
+        plays = Choice(key=self.key, label=self.label, default=self.default, options=_PLAYS, help=self.help)
+        return plays, str(value)
+
+    def with_part(self, value: Any, names: Sequence[str], part: Any) -> Any:
+        return int(part) if part not in WORDS else part
 
     @property
     def range_text(self) -> str:
