@@ -14,7 +14,7 @@ from arpegon.core.document import edits
 from arpegon.core.document.model import Held, Hookup, Message, Section
 from arpegon.core.document.sections import seconds_of
 from arpegon.core.errors import FileError
-from arpegon.core.events import CONTROL, NOTE_ON, PROGRAM, control
+from arpegon.core.events import CONTROL, NOTE_ON, PROGRAM, control, note_on
 from arpegon.core.time.ramp import Ramp
 from arpegon.engine.offline import _END as END
 from arpegon.engine.offline import length_seconds, run
@@ -217,3 +217,25 @@ def test_a_held_value_may_be_one_step_of_a_pattern():
     document = piece(Section(id="s", name="S", holds=(Held(target="s", param="patterns.1.1.note", value=72),)))
     assert parse_project(format_project(document)) == document
     assert {event.data1 for event in note_ons(run(document, [], seconds=2.0).strands["a"])} == {72}
+
+
+def test_a_jump_of_the_tempo_makes_nothing_due_before_it():
+    """Beads that are on their way would have met their walls already at the new tempo: they do so now."""
+    beads = generator("rebound", "s", starts="key", speed=0.7, beads=3)
+    hookup = Hookup(id="h", number=20, param="tempo", out_low=60.0, out_high=180.0)
+    one = project(strand(sources=(beads, *strand().sources)), hookups=(hookup,), tempo=60.0)
+    turns = [1.0 + 0.0937 * step for step in range(30)]
+    found = []
+    for cuts in ([], [place / 97 for place in range(500)]):
+        out = Recording()
+        engine = Engine(out)
+        engine.apply(one, {}, 0.0)
+        engine.play(0.0, 0.0)
+        engine.feed("surface", note_on(0.1, 0, 60, 90))
+        for time in sorted([*turns, *cuts]):
+            if time in turns:
+                engine.feed("surface", control(time, 0, 20, 127 * (turns.index(time) % 2)))
+            engine.run(time)
+        engine.run(5.5)
+        found.append([(one.time, one.data1) for one in note_ons(out.out)])
+    assert found[0] == found[1] and len(found[0]) > 5

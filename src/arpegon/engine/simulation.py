@@ -410,7 +410,8 @@ class Engine:
         self.graph.on_halt(time, endless=line is self.endless)
 
     def set_tempo(self, time: float, tempo: float) -> None:
-        """Go on at another tempo."""
+        """Go on at another tempo: what it makes due is due from now on."""
+        self.graph.caught_up(time)
         self.clock.set_tempo(time, tempo)
         self.endless.clock.set_tempo(time, tempo)
         self.own.set_tempo(time)

@@ -401,6 +401,12 @@ class Graph:
             processor.command(act, value, time)
             self._forget_due()
 
+    def caught_up(self, time: float) -> None:
+        """All that was due up to a time was emitted; what changes now makes nothing due before it."""
+        for node in self._order:
+            for _, processor in node.processors():
+                processor.on_caught_up(time)
+
     def jumped(self, stage_id: str) -> None:
         """The beats of a stage's own tempo were set to another place."""
         processor = self.find(stage_id)
