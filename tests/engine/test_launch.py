@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import msgspec
 import pytest
 
 from arpegon.core.document import edits
@@ -185,3 +186,22 @@ def test_a_clip_waits_for_its_line(changes, line):
     engine.run(5.0)
     out = engine.graph.outputs
     assert next(event.time for event in note_ons(out.out) if event.data1 == 72) == line
+
+
+def test_what_was_asked_of_a_clip_and_waits_is_said():
+    clip = Clip((note_on(0.0, 0, 60, 90), note_off(1.0, 0, 60)), 4.0)
+    other = Clip((note_on(0.0, 0, 62, 90), note_off(1.0, 0, 62)), 4.0)
+    source = ClipSource(id="s", file="a.mid", more=("b.mid",), starts="action", change="bar")
+    engine = Engine(Recording())
+    engine.apply(project(strand(sources=(source,)), hookups=(START,)), {"a.mid": clip, "b.mid": other}, 0.0)
+    engine.play(0.0, 0.0)
+    assert engine.waiting == []
+    press(engine, 0.6)
+    assert engine.waiting == ["s"]
+    engine.run(2.1)
+    assert engine.waiting == []
+    chosen = edits.set_source(engine.graph.project, "a", 0, msgspec.structs.replace(source, choice=2))
+    engine.apply(chosen, {"a.mid": clip, "b.mid": other}, 2.5)
+    assert engine.waiting == ["s"]
+    engine.run(4.1)
+    assert engine.waiting == []

@@ -356,6 +356,11 @@ class Engine:
         self.graph.command(stage_id, act, value, time)
         self.players.command(stage_id, act, value, time)
 
+    @property
+    def waiting(self) -> list[str]:
+        """Generators, stages and clips that were asked for something, and wait for their line."""
+        return [*self.graph.waiting, *self.players.waiting(self.now)]
+
     # -- transport ---------------------------------------------------------------------------------
 
     def is_on(self, part: str) -> bool:

@@ -334,7 +334,7 @@ class LiveEngine:
                 sight=sight,
                 revision=self.reporter.revision,
                 section_wanted=-1 if wanted is None else wanted,
-                waiting=self.engine.graph.waiting,
+                waiting=self.engine.waiting,
             )
         )
         self._tell_of_clock()

@@ -100,6 +100,14 @@ class ClipPlayer:
         """Whether an action started it."""
         return self._rounds is not None
 
+    def waits(self, time: float) -> bool:
+        """Whether something was asked of it that begins on a line to come: a start, or another clip."""
+        if self._waiting is not _NOTHING:
+            return True
+        clock = self._line.clock
+        begins = self._origin if self._source.follow_tempo else clock.beat_at(self._origin)
+        return self._source.starts == "action" and self.on and clock.playing and clock.beat_at(time) < begins - _NEAR
+
     def _next_line(self, beat: float) -> float:
         """The beat on which it begins, as it is said when another file takes over."""
         if self._source.change == "now":
@@ -347,6 +355,11 @@ class Players:
             isinstance(player, ClipPlayer) and player.clip_id == clip_id and player.on
             for _, player in self._players.values()
         )
+
+    def waiting(self, time: float) -> list[str]:
+        """The clips that were asked for something, and wait for their line."""
+        players = (player for _, player in self._players.values())
+        return [one.clip_id for one in players if isinstance(one, ClipPlayer) and one.clip_id and one.waits(time)]
 
     def _add(self, name: str, source: ClipSource | ClickSource, clip: Clip | None, line: Timeline, time: float) -> None:
         player: ClipPlayer | ClickPlayer

@@ -135,6 +135,18 @@ class ClipBox(QWidget):
         self.bars.setVisible(waits and source.change == "bar")
         self.bars.set_value(source.change_bars)
 
+    def show_waiting(self, waits: bool) -> None:
+        """Show whether a start or another file that was asked for waits for its line."""
+        text = "waits …" if waits else "Start"
+        if text != self.start.text():
+            self.start.setText(text)
+        for place, button in enumerate(self.rows):
+            chosen = self._shown is not None and place == self._shown.files.index(self._shown.playing_file)
+            name = PurePath(self._shown.files[place]).stem if self._shown is not None else ""
+            words = f"{name} – waits for its line" if waits and chosen else name
+            if words != button.text():
+                button.setText(words)
+
     def _show_files(self, source: ClipSource) -> None:
         while (item := self.files.takeAt(0)) is not None:
             widget = item.widget()

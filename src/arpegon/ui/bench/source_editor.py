@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QPushButton
 from arpegon.core.document import edits
 from arpegon.core.document.model import AnySource, ClickSource, ClipSource, MidiSource, StrandSource, SurfaceSource
 from arpegon.core.events import Event
+from arpegon.engine.wire.protocol import Telemetry
 from arpegon.processors import GENERATORS, processor_class
 from arpegon.processors.registry import LISTENINGS
 from arpegon.ui.bench.clip_box import ClipBox
@@ -79,6 +80,7 @@ class SourceEditor(EndEditor):
         self.box.addStretch(1)
         self._first_key: int | None = None
         session.heard.connect(self._heard)
+        session.reported.connect(self._show_waiting)
         self.refresh()
 
     def _learn(self, on: bool) -> None:
@@ -159,6 +161,9 @@ class SourceEditor(EndEditor):
     def _command_clip(self, act: str) -> None:
         if isinstance(self.source, ClipSource):
             self.session.command(self.source.id, act)
+
+    def _show_waiting(self, told: Telemetry) -> None:
+        self.clip.show_waiting(isinstance(self.source, ClipSource) and self.source.id in told.waiting)
 
     def choose_clip(self) -> None:
         """Let a MIDI file be chosen: the clip's, or one more to choose from."""
