@@ -15,11 +15,13 @@ from arpegon.core.document.model import (
     Section,
     SurfaceSource,
 )
-from arpegon.core.processing.parameters import with_defaults
+from arpegon.core.errors import ParameterError
+from arpegon.core.processing.parameters import check_params, with_defaults
+from arpegon.engine.simulation import Engine
 from arpegon.files.project import format_project, parse_project
 from arpegon.processors import WORKS
 from arpegon.processors.targets import param_at, params_of, part_names, value_now, with_value
-from building import BELLS, project, stage, strand, working
+from building import BELLS, Recording, pitches, project, stage, strand, working
 from strategies import ALL_KINDS, value_of
 
 PIECE = project(
@@ -147,3 +149,24 @@ def test_what_a_step_of_a_lane_plays_and_a_note_of_a_key_map_are_parts_that_stay
     for word, played in (("5", 5), ("rest", "rest"), ("all", "all")):
         turned = parse_project(format_project(with_value(one, ("p", "patterns.1.1.play"), word)))
         assert turned.find_stage("p")[1].params["patterns"] == [[{"play": played}, {"play": 2}]]
+
+
+def test_files_presets_and_the_short_cut_of_a_knob_take_parts_by_their_addresses():
+    steps = WORKS["steps"].params
+    given = {"patterns.1.2.note": 72, "rate": "1/8", "patterns": [[{"note": 60}, {"note": 62}]]}
+    whole = {"patterns": [[{"note": 60}, {"note": 72}]], "rate": "1/8"}
+    assert check_params(steps, given, "x") == whole
+    now = {"patterns": [[{"note": 50}, {"note": 52}]]}
+    assert check_params(steps, {"patterns.1.1.note": "C4"}, "x", now)["patterns"] == [[{"note": 60}, {"note": 52}]]
+    for bad, words in (("patterns.9.1.note", "has no part"), ("pattern_.1", "no parameter"), ("rate.1", "has no part")):
+        with pytest.raises(ParameterError, match=words):
+            check_params(steps, {bad: 1}, "x")
+    with pytest.raises(ParameterError, match="cannot be 400"):
+        check_params(steps, {"patterns.1.1.note": 400}, "x")
+    out = Recording()
+    engine = Engine(out)
+    engine.apply(project(working("steps", {"patterns": now["patterns"], "rate": "1/4", "in_scale": False})), {}, 0.0)
+    engine.set_params("s", {"patterns.1.2.note": 72})
+    engine.play(0.0, 0.0)
+    engine.run(0.6)
+    assert pitches(out.out) == [50, 72]

@@ -16,6 +16,7 @@ from itertools import count
 from arpegon.core.document.model import Project
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event, note_off
 from arpegon.core.notes.pairing import Pairing, note_key
+from arpegon.core.processing.parameters import check_params
 from arpegon.engine.clocks.following import ClockFollower
 from arpegon.engine.clocks.sending import ClockSender
 from arpegon.engine.clocks.timeline import Due, Timeline
@@ -30,6 +31,7 @@ from arpegon.engine.performance.players import Players, Room, TakePlayer
 from arpegon.engine.performance.sections import SectionPlayer
 from arpegon.files.audio import AudioFile
 from arpegon.files.midi import Clip
+from arpegon.processors import processor_class
 from arpegon.processors.targets import Target, section_of
 
 Plans = list[tuple[Callable[[], float], Due]]
@@ -341,13 +343,21 @@ class Engine:
             self.set_tempo(time, project.tempo)
 
     def set_params(self, stage_id: str, values: Mapping[str, object]) -> None:
-        """The short cut for a knob that is dragged: new values for a stage or a source."""
-        values = self.overlay.over(stage_id, values)
+        """The short cut for a knob that is dragged: new values for a stage or a source, whole ones or parts."""
+        values = self.overlay.over(stage_id, self._whole(stage_id, values))
         if stage_id in self.audio:
             self.audio.set_params(stage_id, values)
         else:
             self.own.set_params(stage_id, values, self.now)
             self.graph.set_params(stage_id, values, self.now)
+
+    def _whole(self, stage_id: str, values: Mapping[str, object]) -> Mapping[str, object]:
+        """Values in which those that are given by the address of a part are whole."""
+        found = self.graph.project.find_stage(stage_id)
+        if found is None or not any("." in key for key in values):
+            return values
+        params, now = processor_class(found[1].kind).params, found[1].params
+        return {**now, **check_params(params, values, f"“{stage_id}”", now)}
 
     def command(self, stage_id: str, act: str, value: float | None, time: float) -> None:
         """Have a stage or generator do something, such as ``start`` (so many rounds) or ``stop``."""

@@ -92,11 +92,16 @@ def _stage_schema() -> dict[str, Any]:
     return {"oneOf": kinds}
 
 
+PARTS = {
+    r"^[a-z_]+(\.[a-zA-Z0-9_]+)+$": {"description": "A single value inside one, by its address: patterns.1.3.note."}
+}
+
+
 def _params_schema(processor: type[Processor]) -> dict[str, Any]:
     properties = {
         param.key: {"description": param.help, "default": param.default, **param.schema()} for param in processor.params
     }
-    return {"type": "object", "additionalProperties": False, "properties": properties}
+    return {"type": "object", "additionalProperties": False, "properties": properties, "patternProperties": PARTS}
 
 
 def processors_page() -> str:

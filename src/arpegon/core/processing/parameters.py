@@ -523,20 +523,36 @@ def key_params(follow: bool) -> tuple[Param, ...]:
     )
 
 
-def check_params(params: Sequence[Param], given: Mapping[str, Any], where: str) -> dict[str, Any]:
+def check_params(
+    params: Sequence[Param], given: Mapping[str, Any], where: str, base: Mapping[str, Any] | None = None
+) -> dict[str, Any]:
     """Check given values against their declarations; what is left out stays out.
+
+    A single value inside one may be given by its address (see :mod:`arpegon.core.processing.parts`), such as
+    ``patterns.1.3.note``: it is set in the whole value.
+
+    Args:
+        base: in which whole values, where none is given; left out: the defaults.
 
     Raises:
         ParameterError: a value is not allowed or a key is unknown; the sentence begins with ``where``.
     """
     known = {param.key: param for param in params}
-    checked = {}
-    for key, value in given.items():
-        if key not in known:
-            names = ", ".join(known)
-            raise ParameterError(f"{where}: there is no parameter “{key}” here; there are {names}.")
+    checked: dict[str, Any] = {}
+    for key, value in sorted(given.items(), key=lambda one: "." in one[0]):
+        head, *names = key.split(".")
+        param = known.get(head)
+        if param is None:
+            raise ParameterError(f"{where}: there is no parameter “{key}” here; there are {', '.join(known)}.")
         try:
-            checked[key] = known[key].check(value)
+            if not names:
+                checked[key] = param.check(value)
+                continue
+            whole = checked.get(head, (base or {}).get(head, param.default))
+            found = param.part(whole, names)
+            if found is None:
+                raise ParameterError(f"{param.label} ({head}) has no part “{'.'.join(names)}” now.")
+            checked[head] = param.check(param.with_part(whole, names, found[0].check(value)))
         except ParameterError as error:
             raise ParameterError(f"{where}: {error}") from None
     return checked

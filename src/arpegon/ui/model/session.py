@@ -18,7 +18,7 @@ from arpegon.core.document.routing import topological_order
 from arpegon.core.errors import ArpegonError
 from arpegon.core.events import Event
 from arpegon.core.notes.taps import Batch
-from arpegon.core.processing.parameters import with_defaults
+from arpegon.core.processing.parameters import check_params, with_defaults
 from arpegon.engine.live.client import GIVEN_UP
 from arpegon.engine.wire.protocol import Missing, Ports, Telemetry
 from arpegon.files.places import Settings, save_settings
@@ -208,11 +208,11 @@ class Session(QObject):
             return
         params = {param.key: param for param in processor_class(found[1].kind).params}
         try:
-            checked = {key: params[key].check(value) for key, value in values.items()}
+            checked = check_params(list(params.values()), values, found[1].kind, found[1].params)
         except ArpegonError as error:
             self.notice("edit", str(error))
             return
-        label = ", ".join(params[key].label for key in values)
+        label = ", ".join(params[key].label for key in checked)
         before = self.project
         merge = f"{stage_id}:{'+'.join(values)}"
         self.edit(f"{found[1].kind}: {label}", edits.set_params(before, stage_id, checked), merge)
