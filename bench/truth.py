@@ -99,6 +99,9 @@ class Heard:
     def revised(self, revision: int, taps: Collection[Tap], time: float) -> None:
         """There is one document."""
 
+    def timed(self, facts: TimeFacts) -> None:
+        """Only what leaves counts."""
+
     def passed(self, stage: str, event: Event | None, out: Sequence[Event]) -> None:
         """Nobody watches."""
 

@@ -125,6 +125,9 @@ class Quiet:
     def revised(self, revision: int, taps, time: float) -> None:
         pass
 
+    def timed(self, facts) -> None:
+        pass
+
     def passed(self, stage_id: str, event: Event | None, out: Sequence[Event]) -> None:
         pass
 

@@ -105,11 +105,12 @@ def render(
     seed: int | None,
 ) -> None:
     """Work a project out offline, from its start."""
+    from arpegon.core.notes.course import course_of
     from arpegon.engine import offline
     from arpegon.engine.graph.crowds import crowd_words
     from arpegon.files.assets import load_clips, load_sounds, remarks
     from arpegon.files.audio import AudioFile, check_suffix, read_audio, write_audio
-    from arpegon.files.midi import Track, read_midi, write_midi
+    from arpegon.files.midi import Track, read_midi, write_song
     from arpegon.files.project import load_project
 
     if bars is not None and seconds is not None:
@@ -144,9 +145,9 @@ def render(
     if result.left_out:
         click.echo(crowd_words(document, result.left_out), err=True)
     if midi_out is not None:
-        tracks = [Track(strand.name, result.strands.get(strand.id, [])) for strand in document.strands]
-        first, *others = [*offline.meters_played(document, length)] or [(0.0, document.meter)]
-        write_midi(midi_out, tracks, document.tempo, first[1], document.title, result.tempi, others)
+        course = course_of(result.facts, 0.0, length)
+        tracks = [Track(strand.name, course.lay(result.strands.get(strand.id, []))) for strand in document.strands]
+        write_song(midi_out, tracks, course, document.title)
     if wav_out is not None:
         blocks = offline.render_audio(document, result.instruments, length)
         write_audio(wav_out, blocks, offline.audio_frames(length), offline.RATE)

@@ -70,7 +70,7 @@ def test_a_take_names_its_strands_as_they_were_and_those_that_are_gone_come_last
     memory.remember(Doubt("b", 0.0, 64))
     take = cut_take(memory.history(), 0.0, 5.0, id="t", name="Take 1")
     assert [(part.strand, part.name) for part in take.parts] == [("b", "Lamp room"), ("a", "Harbour")]
-    assert take.tempo == 96.0 and take.meter == (3, 4)
+    assert take.course.tempi == ((0.0, 96.0),) and take.course.meters == ((0.0, (3, 4), 1),)
     assert take.parts[0].doubtful == ((0.0, 64),)
     assert cut_take(memory.history(), 50.0, 60.0, id="t", name="x") is None
 

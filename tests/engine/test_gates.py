@@ -24,6 +24,7 @@ from arpegon.engine.graph.feeds import (
     is_silent,
     outlet_of,
     strand_feed,
+    take_feed,
     taken_after,
 )
 from arpegon.engine.graph.gates import Connection, Gate, Outlet, on_channel
@@ -168,9 +169,10 @@ def test_a_strand_that_is_a_destination_feeds_and_one_that_is_silent_does_not():
     into = StrandDestination(strand="b", channel=3)
     now = project(strand(destinations=(into,)), strand(strand_id="b", sources=(SurfaceSource(), SurfaceSource())))
     feeds = feeds_of(now)["b"]
-    assert list(feeds) == [("surface", 0), ("surface", 1), (into_feed(now.strands[0], into), 0)]
+    taken = (take_feed("b"), 0)
+    assert list(feeds) == [taken, ("surface", 0), ("surface", 1), (into_feed(now.strands[0], into), 0)]
     muted = project(strand(destinations=(into,), muted=True), now.strands[1])
-    assert list(feeds_of(muted)["b"]) == [("surface", 0), ("surface", 1)]
+    assert list(feeds_of(muted)["b"]) == [taken, ("surface", 0), ("surface", 1)]
     assert is_silent(muted, "a", into) and not is_silent(now, "a", into)
 
 

@@ -7,9 +7,10 @@ import pytest
 from arpegon.core.document.model import ClickSource, ClipSource, Held, Hookup, Section
 from arpegon.core.document.sections import beat_of, position_in, seconds_of, starts
 from arpegon.core.events import CONTROL, control, note_off, note_on
-from arpegon.engine.offline import meters_played, run
+from arpegon.core.notes.course import course_of
+from arpegon.engine.offline import run
 from arpegon.files import smf
-from arpegon.files.midi import Clip, Track, format_midi
+from arpegon.files.midi import Clip, Track, format_song
 from building import generator, note_ons, project, stage, strand
 
 
@@ -100,17 +101,15 @@ def test_a_repeated_section_keeps_its_own_length():
 
 
 def test_a_render_says_where_another_meter_begins():
-    document = piece()
-    played = [*meters_played(document, 14.0)]
-    assert played == [(0.0, (4, 4)), (8.0, (7, 8)), (18.5, (3, 4)), (24.5, (4, 4))]
-    tracks = smf.parse(format_midi([Track("a", [])], 120.0, (4, 4), "", (), played[1:])).tracks
+    course = course_of(run(piece(), [], seconds=14.0).facts, 0.0, 14.0)
+    assert course.meters == ((0.0, (4, 4), 1), (8.0, (7, 8), 3), (18.5, (3, 4), 6), (24.5, (4, 4), 8))
+    tracks = smf.parse(format_song([Track("a", [])], course)).tracks
     found = [
         (tick / 960, message[2], 2 ** message[3])
         for tick, message in tracks[0]
         if message[0] == smf.META and message[1] == smf.METER
     ]
     assert found == [(0.0, 4, 4), (8.0, 7, 8), (18.5, 3, 4), (24.5, 4, 4)]
-    assert [*meters_played(project(strand()), 9.0)] == []
 
 
 def test_note_values_are_counted_from_where_another_meter_begins():

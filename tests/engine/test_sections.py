@@ -17,9 +17,10 @@ from arpegon.core.document.model import ClipSource, Held, Hookup, InstrumentDest
 from arpegon.core.document.sections import seconds_of, section_at, starts
 from arpegon.core.errors import FileError
 from arpegon.core.events import note_off, note_on
+from arpegon.core.notes.course import course_of
 from arpegon.engine.offline import length_seconds, run
 from arpegon.engine.simulation import Engine
-from arpegon.files.midi import Clip, Track, format_midi
+from arpegon.files.midi import Clip, Track, format_song
 from arpegon.files.project import format_project, parse_project
 from building import Recording, assert_whole, generator, note_ons, notes, pitches, project, stage, strand
 
@@ -221,7 +222,8 @@ def test_the_tempo_track_of_what_is_rendered_has_every_tempo_so_that_notes_lie_o
     )
     seconds = length_seconds(one, [], {}, bars=7)
     result = run(one, seconds=seconds)
-    midi = mido.MidiFile(file=io.BytesIO(format_midi([Track("a", result.strands["a"])], 110.0, tempi=result.tempi)))
+    course = course_of(result.facts, 0.0, seconds)
+    midi = mido.MidiFile(file=io.BytesIO(format_song([Track("a", course.lay(result.strands["a"]))], course)))
     ticks = accumulate(message.time for message in midi.tracks[1])
     struck = [tick for tick, message in zip(ticks, midi.tracks[1], strict=True) if message.type == "note_on"]
     assert struck == [960 * beat for beat in range(28)]
@@ -229,6 +231,8 @@ def test_the_tempo_track_of_what_is_rendered_has_every_tempo_so_that_notes_lie_o
     tempi = [(tick // 3840, round(mido.tempo2bpm(m.tempo))) for tick, m in head if m.type == "set_tempo"]
     assert tempi == [(0, 90), (1, 110), (3, 143), (4, 90), (5, 110)]
     assert midi.length == pytest.approx(seconds, abs=0.3)
+    markers = [(tick // 3840, m.text) for tick, m in head if m.type == "marker"]
+    assert markers == [(0, "A"), (1, "B"), (3, "C"), (4, "A"), (5, "B")]
 
 
 # -- edits -----------------------------------------------------------------------------------------------

@@ -15,11 +15,12 @@ from arpegon.core.document.model import Held, Hookup, Message, Section
 from arpegon.core.document.sections import seconds_of
 from arpegon.core.errors import FileError
 from arpegon.core.events import CONTROL, NOTE_ON, PROGRAM, control, note_on
+from arpegon.core.notes.course import course_of
 from arpegon.core.time.ramp import Ramp
 from arpegon.engine.offline import _END as END
 from arpegon.engine.offline import length_seconds, run
 from arpegon.engine.simulation import Engine
-from arpegon.files.midi import Track, read_midi, write_midi
+from arpegon.files.midi import Track, read_midi, write_song
 from arpegon.files.project import format_project, parse_project
 from building import Recording, generator, note_ons, project, strand
 
@@ -88,7 +89,8 @@ def test_a_repeated_section_slows_down_each_time_and_its_render_is_as_long_as_it
 def test_what_is_exported_lies_on_its_beats(tmp_path):
     document = piece(Section(id="a", name="A", bars=4, tempo_to=70.0), Section(id="b", name="B", bars=2))
     result = run(document, [], seconds=14.0)
-    write_midi(tmp_path / "a.mid", [Track("a", result.strands["a"])], 120.0, (4, 4), "", result.tempi)
+    course = course_of(result.facts, 0.0, 14.0)
+    write_song(tmp_path / "a.mid", [Track("a", course.lay(result.strands["a"]))], course)
     beats = [event.time for event in read_midi(tmp_path / "a.mid").events if event.kind == NOTE_ON]
     assert len(beats) > 20 and beats == pytest.approx(list(range(len(beats))), abs=2 / 960)
 

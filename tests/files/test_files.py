@@ -23,7 +23,9 @@ from arpegon.core.document.model import (
 )
 from arpegon.core.errors import FileError
 from arpegon.core.events import NOTE_ON, Event, note_on
+from arpegon.core.notes.course import Course
 from arpegon.core.notes.takes import Part, Take
+from arpegon.core.theory.scales import Key
 from arpegon.files import atomic
 from arpegon.files.assets import load_clips, load_sounds
 from arpegon.files.atomic import write_atomic
@@ -52,8 +54,8 @@ FULL = project(
         Take(
             id="t",
             name="Take 1",
-            seconds=2.0,
-            tempo=96.0,
+            beats=3.2,
+            course=Course(first=0.5, tempi=((0.0, 96.0), (2.0, 48.0)), keys=((0.0, Key("D", "dorian")),), tied=True),
             parts=(Part(strand="a", name="A", played=tuple(notes(60)), generated=tuple(notes(60, 64))),),
         ),
     ),
@@ -69,7 +71,7 @@ def test_people_read_channels_from_one_and_keys_by_name():
     source = tree["strands"][0]["sources"][0]
     assert source == {"kind": "surface", "channel": 1, "low_key": "C3", "high_key": "C6"}
     assert tree["strands"][0]["destinations"][0]["channel"] == 16
-    assert tree["format"] == "arpegon-project" and tree["version"] == 3
+    assert tree["format"] == "arpegon-project" and tree["version"] == 4
 
 
 def test_what_people_write_is_read():
@@ -103,7 +105,7 @@ DAMAGE = [
     (format_project(FULL).decode()[:400], "damaged at line"),
     ("[]", "not an Arpegon project"),
     ('{"format": "song"}', "not an Arpegon project"),
-    (changed(version=4), "version 4"),
+    (changed(version=5), "version 5"),
     (changed(version="x"), "version “x”"),
     (changed(colour="red"), "unknown key “colour”"),
     (changed(tempo=0), "tempo"),
@@ -344,11 +346,16 @@ def test_only_music_goes_along(tmp_path):
 @pytest.mark.parametrize(
     ("place", "value"),
     [
-        (("tempo",), 0.0),
-        (("tempo",), -3),
-        (("meter",), [4, 0]),
-        (("seconds",), 1e300),
-        (("seconds",), 10**400),
+        (("course", "tempi"), [[0.0, 0.0]]),
+        (("course", "tempi"), [[0.0, -3]]),
+        (("course", "tempi"), []),
+        (("course", "tempi"), [[4.0, 90.0], [0.0, 80.0]]),
+        (("course", "meters"), [[0.0, [4, 0], 1]]),
+        (("course", "meters"), [[0.0, [4, 4], 1e300]]),
+        (("course", "keys"), [[0.0, {"root": "H", "scale": "ionian"}]]),
+        (("course", "first"), -1.0),
+        (("beats",), 1e300),
+        (("beats",), 10**400),
         (("parts", 0, "generated", 0), [1e308, 144, 60, 90]),
         (("parts", 0, "generated", 0), [-1.0, 144, 60, 90]),
         (("parts", 0, "generated", 0), [0.0, 999999, 60, 90]),
@@ -362,7 +369,8 @@ def test_only_music_goes_along(tmp_path):
 def test_takes_of_a_project_are_checked_as_all_else_in_it(place, value):
     event = note_on(0.5, 0, 60, 90)
     part = Part(strand="a", name="A", played=(event,), generated=(event,), doubtful=((0.5, 60),))
-    whole = Project(takes=(Take(id="t", name="Tide", seconds=1.0, tempo=90.0, parts=(part,)),))
+    course = Course(first=0.25, tempi=((0.0, 90.0), (2.0, 80.0)))
+    whole = Project(takes=(Take(id="t", name="Tide", beats=1.5, course=course, parts=(part,)),))
     tree = json.loads(format_project(whole))
     assert parse_project(json.dumps(tree).encode()) == whole
     *way, last = ("takes", 0, *place)

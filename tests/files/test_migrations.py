@@ -43,7 +43,7 @@ def test_version_1_names_of_taps_become_free_and_whatever_names_the_stage_follow
 def test_what_was_migrated_is_written_in_the_newest_version_and_read_again():
     project = parse_project(json.dumps(VERSION_1).encode())
     written = format_project(project)
-    assert json.loads(written)["version"] == newest("arpegon-project") == 3
+    assert json.loads(written)["version"] == newest("arpegon-project") == 4
     assert parse_project(written) == project
 
 
@@ -106,9 +106,9 @@ def test_an_arpeggio_in_a_preset_of_version_2_sounds_as_it_did():
         assert read.params["octaves"] == 7 and read.params["gather_ms"] == 0
 
 
-@pytest.mark.parametrize("version", [0, 4, 99, "2", None, True, 1.5])
+@pytest.mark.parametrize("version", [0, 5, 99, "2", None, True, 1.5])
 def test_a_version_that_is_not_known_is_said(version):
-    with pytest.raises(FileError, match="this Arpegon reads versions 1 to 3"):
+    with pytest.raises(FileError, match="this Arpegon reads versions 1 to 4"):
         parse_project(json.dumps({**VERSION_1, "version": version}).encode())
 
 
@@ -123,3 +123,38 @@ def test_steps_leave_what_they_do_not_understand(format, junk):
 def test_a_stage_cannot_be_called_as_an_end_of_its_strand():
     with pytest.raises(FileError, match="names an end of its strand"):
         parse_project(json.dumps({**VERSION_1, "version": 2}).encode())
+
+
+def test_takes_of_seconds_lie_on_beats():
+    """Version 4: a take had seconds and one tempo."""
+    event = [1.5, 144, 60, 90, ""]
+    take = {
+        "id": "t",
+        "name": "Fog",
+        "seconds": 3.0,
+        "tempo": 80.0,
+        "meter": [3, 4],
+        "parts": [
+            {
+                "strand": "a",
+                "name": "A",
+                "played": [event, [2.25, 128, 60, 64, ""]],
+                "generated": [event, [2.25, 128, 60, 64, ""]],
+                "doubtful": [[1.5, 60]],
+            }
+        ],
+    }
+    old = {"format": "arpegon-project", "version": 3, "takes": [take]}
+    (found,) = parse_project(json.dumps(old).encode()).takes
+    assert found.beats == 4.0 and found.seconds == 3.0 and not found.course.tied
+    assert found.course.tempi == ((0.0, 80.0),) and found.course.meters == ((0.0, (3, 4), 1),)
+    part = found.parts[0]
+    assert [one.time for one in part.played] == [2.0, 3.0] and part.doubtful == ((2.0, 60),)
+    assert [one.time for one in found.in_seconds(part.generated)] == [1.5, 2.25]
+
+
+@pytest.mark.parametrize("junk", [{"tempo": "x"}, {"seconds": None}, {"parts": [7]}, {"parts": [{"played": [[]]}]}])
+def test_a_damaged_take_of_before_is_said(junk):
+    take = {"id": "t", "name": "Fog", "seconds": 3.0, "tempo": 80.0, "parts": [], **junk}
+    with pytest.raises(FileError):
+        parse_project(json.dumps({"format": "arpegon-project", "version": 3, "takes": [take]}).encode())

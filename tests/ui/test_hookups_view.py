@@ -247,7 +247,7 @@ def test_single_values_are_in_menus_that_are_filled_when_they_are_opened(window,
     strand = project.strands[0]
     values = inner(inner(inner(menu, strand.name), f"Arpeggiator in {strand.name}"), "One value of …")
     step = inner(inner(inner(values, "Patterns"), "1"), "2")
-    assert [action.text() for action in step.actions()] == ["Octave", "Velocity", "Length", "Chance"]
+    assert [action.text() for action in step.actions()] == ["Plays", "Octave", "Velocity", "Length", "Chance"]
     next(action for action in step.actions() if action.text() == "Velocity").trigger()
     assert taken == [("arpeggiator", "patterns.1.2.velocity", "")]
     rows = inner(inner(inner(inner(menu, strand.name), "One value of …"), "Destinations"), "1")

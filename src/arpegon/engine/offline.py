@@ -9,10 +9,10 @@ import msgspec
 from numpy.typing import NDArray
 
 from arpegon.core.document.model import AudioSource, ClipSource, MidiSource, Project, SurfaceSource
-from arpegon.core.document.sections import meter_of, played_through, seconds_of
+from arpegon.core.document.sections import seconds_of
 from arpegon.core.events import Event, note_on
+from arpegon.core.notes.course import TimeFacts
 from arpegon.core.notes.taps import IN, OUT, Tap
-from arpegon.core.time.clock import bar_beats
 from arpegon.core.time.own_tempo import OwnTempo
 from arpegon.engine.simulation import Engine
 from arpegon.files.audio import AudioFile
@@ -39,27 +39,13 @@ class Result(msgspec.Struct):
     ports: dict[str, list[Event]] = {}
     left_out: dict[str, int] = {}
     """By strand, how many events were left out because there were too many at once."""
-    tempi: list[tuple[float, float]] = []
-    """The tempi and from when, in seconds, they were."""
+    facts: list[TimeFacts] = []
+    """What held of time, in the order in which it was said."""
 
     @property
     def instruments(self) -> list[tuple[str, Event]]:
         """What the instruments got, each event with its instrument."""
         return [(name, event) for name, events in self.batches for event in events]
-
-
-class _Engine(Engine):
-    """An engine that remembers its tempi."""
-
-    def __init__(self, outputs: Collector, seed: int | None) -> None:
-        self._tempi = outputs.result.tempi
-        super().__init__(outputs, seed)
-
-    def set_tempo(self, time: float, tempo: float) -> None:
-        super().set_tempo(time, tempo)
-        if self._tempi and self._tempi[-1][0] == time:
-            self._tempi.pop()
-        self._tempi.append((time, tempo))
 
 
 class Collector:
@@ -81,6 +67,9 @@ class Collector:
 
     def revised(self, revision: int, taps: Collection[Tap], time: float) -> None:
         """Offline there is one document."""
+
+    def timed(self, facts: TimeFacts) -> None:
+        self.result.facts.append(facts)
 
     def passed(self, stage: str, event: Event | None, out: Sequence[Event]) -> None:
         """Nobody watches offline."""
@@ -147,27 +136,11 @@ def length_seconds(
     )
 
 
-def meters_played(project: Project, seconds: float) -> Iterator[tuple[float, tuple[int, int]]]:
-    """From which beat of a run on which meter holds, each where it is another one than before."""
-    if len({meter_of(project, section) for section in project.sections}) < 2:
-        yield from [(0.0, meter_of(project, section)) for section in project.sections[:1]]
-        return
-    beat, played, last = 0.0, 0.0, None
-    for section in played_through(project):
-        meter = meter_of(project, section)
-        if meter != last:
-            yield beat, meter
-            last = meter
-        beat += section.bars * bar_beats(meter)
-        played += section.bars
-        if seconds_of(project, played) >= seconds:
-            return
-
-
 def _clip_seconds(project: Project, clips: Mapping[str, Clip]) -> Iterator[float]:
     """How long each clip lasts, at the tempo that its source plays it at."""
     for source in (source for strand in project.strands for source in strand.sources if isinstance(source, ClipSource)):
-        for clip in (clips[file] for file in source.files if file in clips):
+        own_music = [Clip(source.music.events, source.music.beats)] if source.music is not None else []
+        for clip in (*own_music, *(clips[file] for file in source.files if file in clips)):
             own = OwnTempo.of(msgspec.structs.asdict(source))
             tempo = project.tempo if own is None else own.tempo(project.tempo)
             yield clip.beats * 60.0 / tempo if source.follow_tempo else clip.tempo_map.second_at(clip.beats)
@@ -197,7 +170,7 @@ def run(
     if heard is not None:
         project, sounds = hearing(project, heard)
     collector = Collector()
-    engine = _Engine(collector, seed)
+    engine = Engine(collector, seed)
     engine.apply(project, clips or {}, 0.0, sounds)
     engine.play(0.0, 0.0)
     engine.score("surface", played)

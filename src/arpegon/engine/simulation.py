@@ -15,6 +15,7 @@ from itertools import count
 
 from arpegon.core.document.model import Project
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event, note_off
+from arpegon.core.notes.course import TimeFacts
 from arpegon.core.notes.pairing import Pairing, note_key
 from arpegon.core.processing.parameters import check_params
 from arpegon.engine.clocks.following import ClockFollower
@@ -27,8 +28,9 @@ from arpegon.engine.hearing.hearing import Hearing
 from arpegon.engine.performance.hooks import Hooks
 from arpegon.engine.performance.overlay import Overlay
 from arpegon.engine.performance.own_times import OwnTimes
-from arpegon.engine.performance.players import Players, Room, TakePlayer
+from arpegon.engine.performance.players import Players, Room
 from arpegon.engine.performance.sections import SectionPlayer
+from arpegon.engine.performance.take_player import TakePlayer, ThroughStages, what_rests
 from arpegon.files.audio import AudioFile
 from arpegon.files.midi import Clip
 from arpegon.processors import processor_class
@@ -100,6 +102,7 @@ class Engine:
         self.sections = SectionPlayer(self, self.overlay, self.graph, self.graph)
         self.hooks = Hooks(self, self.overlay, self.sections, self.graph)
         self._plans = self._planning(Project())
+        self._told: TimeFacts | None = None
 
     # -- what is due -------------------------------------------------------------------------------
 
@@ -313,6 +316,7 @@ class Engine:
             self._end_endless(time)
         self.sections.configure(before, time)
         self._plans = self._planning(document)
+        self.tell_time(time)
 
     def set_clips(self, clips: Mapping[str, Clip], time: float) -> None:
         """Clips that the document names were read."""
@@ -341,6 +345,7 @@ class Engine:
             self.sections.configure(before, time)
         if _TEMPO in targets and not self.follower.on:
             self.set_tempo(time, project.tempo)
+        self.tell_time(time)
 
     def set_params(self, stage_id: str, values: Mapping[str, object]) -> None:
         """The short cut for a knob that is dragged: new values for a stage or a source, whole ones or parts."""
@@ -413,6 +418,7 @@ class Engine:
         if line is self.transport:
             self.follower.placed(beat)
             self.sender.start(beat, time)
+            self.tell_time(time)
 
     def _rest(self, line: Timeline, time: float) -> None:
         """Rest a timeline, and all that it carries."""
@@ -423,6 +429,8 @@ class Engine:
         self.own.stop(line, time)
         self.audio.stop(line, time)
         self.graph.on_halt(time, endless=line is self.endless)
+        if line is self.transport:
+            self.tell_time(time)
 
     def set_tempo(self, time: float, tempo: float) -> None:
         """Go on at another tempo: what it makes due is due from now on."""
@@ -430,6 +438,7 @@ class Engine:
         self.clock.set_tempo(time, tempo)
         self.endless.clock.set_tempo(time, tempo)
         self.own.set_tempo(time)
+        self.tell_time(time)
 
     def _clock_in(self, port: str) -> tuple[bool, float]:
         return self.sections.clock_in(port)
@@ -437,6 +446,24 @@ class Engine:
     def turn_clocks(self, beat: float, time: float) -> None:
         """Have the clocks that are sent do what the section that holds says, from a beat on."""
         self.sender.turn(beat, time)
+
+    def tell_time(self, time: float) -> None:
+        """Tell the outputs what holds of time from a moment on, if that is another thing than what was told."""
+        clock, project, place = self.clock, self.graph.project, self.sections.place
+        facts = TimeFacts(
+            time,
+            clock.beat_at(time),
+            clock.tempo,
+            clock.playing,
+            clock.origin,
+            1 + sum(section.bars for section in project.sections[: max(0, place)]),
+            project.meter,
+            project.key,
+            project.sections[place].name if 0 <= place < len(project.sections) else "",
+        )
+        if self._told is None or facts.tells_more_than(self._told):
+            self._told = facts
+            self.graph.outputs.timed(facts)
 
     @property
     def is_led(self) -> bool:
@@ -467,6 +494,7 @@ class Engine:
             self.clock.start(time, beat)
             self.clock.stop(time)
             self.sections.placed(beat, time)
+            self.tell_time(time)
 
     def all_off(self, time: float) -> None:
         """Silence everything, whatever happened; the transport and any take stop too."""
@@ -507,10 +535,22 @@ class Engine:
                 lambda now, event=event: self.graph.play_direct(strand, [event.at(now)]),  # type: ignore[misc]
             )
 
-    def play_take(self, parts: Mapping[str, Sequence[Event]], time: float, start: float = 0.0) -> None:
-        """Play events (at seconds from the take's start) straight to the destinations of their strands."""
+    def play_take(
+        self, parts: Mapping[str, Sequence[Event]], time: float, start: float = 0.0, through: bool = False
+    ) -> None:
+        """Play events (at seconds from the take's start) straight to the destinations of their strands, or through
+        their stages. What plays by itself there rests meanwhile, so that nothing sounds twice."""
         self.stop_take(time)
-        self._take = TakePlayer(self, self.graph, parts, max(time, self.now), start)
+        time = max(time, self.now)
+        self._catch_up(time)
+        rests = what_rests(self.graph.project, parts)
+        self.overlay.lay(dict.fromkeys(rests, True), (), time)
+        way = ThroughStages(self) if through else self.graph
+        self._take = TakePlayer(self, way, parts, time, start, lambda now: self._take_ended(rests, now))
+
+    def _take_ended(self, rests: Sequence[Target], time: float) -> None:
+        """What rested plays again."""
+        self.overlay.lay({}, rests, time)
 
     def stop_take(self, time: float) -> None:
         """Stop the take that plays, if any."""

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from bisect import bisect_right
 from collections import Counter
 from collections.abc import Iterable, Sequence
 from itertools import accumulate
@@ -13,7 +12,9 @@ import msgspec
 
 from arpegon.core.errors import FileError
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event, from_bytes, note_off
+from arpegon.core.notes.course import Course
 from arpegon.core.notes.pairing import Pairing, note_key
+from arpegon.core.theory.scales import Key
 from arpegon.core.time.clock import TICKS, bar_beats
 from arpegon.core.time.tempo_map import DEFAULT_TEMPO, TempoMap
 from arpegon.files import smf
@@ -53,8 +54,17 @@ def read_midi(path: Path, meter: tuple[int, int] = (4, 4)) -> Clip:
     Raises:
         FileError: it cannot be read or is no MIDI file.
     """
+    return parse_midi(read_bytes(path, limit=64 * 2**20), path, meter)
+
+
+def parse_midi(content: bytes, path: Path, meter: tuple[int, int] = (4, 4)) -> Clip:
+    """What the bytes of a MIDI file hold (see :func:`read_midi`); ``path`` names it where something is wrong.
+
+    Raises:
+        FileError: it is no MIDI file.
+    """
     try:
-        found = smf.parse(read_bytes(path, limit=64 * 2**20))
+        found = smf.parse(content)
     except smf.NotMidi as why:
         raise FileError(f"“{path}” is not a MIDI file: {why}.") from None
     merged = _merged(found)
@@ -151,45 +161,67 @@ _velocity = attrgetter("data2")
 
 
 class Track(msgspec.Struct, frozen=True):
-    """A track to be written: its name, and events at seconds."""
+    """A track to be written: its name, its events, and the names of the port and instrument that it is for."""
 
     name: str
     events: Sequence[Event]
+    port: str = ""
+    instrument: str = ""
 
 
-def format_midi(
-    tracks: Iterable[Track],
-    tempo: float,
-    meter: tuple[int, int] = (4, 4),
-    title: str = "",
-    tempi: Sequence[tuple[float, float]] = (),
-    meters: Iterable[tuple[float, tuple[int, int]]] = (),
-) -> bytes:
-    """A type 1 file at 960 ticks a quarter: a tempo track, then ``tracks``.
+def format_song(tracks: Iterable[Track], course: Course, title: str = "", single: bool = False) -> bytes:
+    """A MIDI file at 960 ticks a quarter: a track of tempi, meters, keys and markers, then ``tracks``.
 
-    Events at one tick keep their order. Times before zero are laid at zero. ``tempi`` are other tempi than the first
-    one, and from when, in seconds, they are; ``meters`` are other meters than the first one, and from which beat on.
+    Events at one tick keep their order. Beats before zero are laid at zero.
+
+    Args:
+        tracks: with events at beats.
+        course: the tempi and the like, over the same beats.
+        single: all in one track (type 0), else each in its own (type 1).
     """
-    changes = _tempo_map(tempo, tempi)
-    head = [(0, _text(title or "Arpegon"))]
-    head += [(round(tick), _tempo_message(bpm)) for _, tick, bpm in changes]
-    head.insert(2, (0, _meter_message(meter)))
-    head += [(round(beat * TICKS), _meter_message(other)) for beat, other in meters if beat > 0.0]
+    head: list[smf.Message] = [(0, _text(smf.TRACK_NAME, title or "Arpegon"))]
+    head += [(_tick(beat), _tempo_message(tempo)) for beat, tempo in course.tempi]
+    head += [(_tick(beat), _meter_message(meter)) for beat, meter, _ in course.meters]
+    head += [(_tick(beat), _key_message(key)) for beat, key in course.keys]
+    head += [(_tick(beat), _text(smf.MARKER, name)) for beat, name in course.sections]
     head.sort(key=itemgetter(0))
     written = [head]
     for track in tracks:
-        line = [(0, _text(track.name))]
+        line: list[smf.Message] = [(0, _text(smf.TRACK_NAME, track.name))]
+        line += [(0, _text(smf.INSTRUMENT, track.instrument))] if track.instrument else []
+        line += [(0, _text(smf.DEVICE, track.port))] if track.port else []
         last = 0
-        for event in sorted(track.events, key=lambda event: event.time):
-            start, first, bpm = changes[bisect_right(changes, event.time, lo=1, key=itemgetter(0)) - 1]
-            last = max(last, round(first + (event.time - start) * bpm / 60.0 * TICKS))
+        for event in sorted(track.events, key=attrgetter("time")):
+            last = max(last, _tick(event.time))
             line.append((last, event.to_bytes()))
         written.append(line)
+    if single:
+        bare = [[message for message in line if message[1][0] != smf.META] for line in written[1:]]
+        written = [sorted([*head, *(message for line in bare for message in line)], key=itemgetter(0))]
     return smf.format_smf(written, TICKS)
+
+
+def format_midi(tracks: Iterable[Track], tempo: float, meter: tuple[int, int] = (4, 4), title: str = "") -> bytes:
+    """:func:`format_song` of ``tracks`` with events at seconds, at one tempo."""
+    course = Course(tempi=((0.0, tempo),), meters=((0.0, meter, 1),))
+    laid = [
+        msgspec.structs.replace(track, events=[event.at(event.time * tempo / 60.0) for event in track.events])
+        for track in tracks
+    ]
+    return format_song(laid, course, title)
+
+
+def _tick(beat: float) -> int:
+    return max(0, round(beat * TICKS))
 
 
 def _meter_message(meter: tuple[int, int]) -> bytes:
     return bytes((smf.META, smf.METER, meter[0], meter[1].bit_length() - 1, 24, 8))
+
+
+def _key_message(key: Key) -> bytes:
+    sharps, minor = key.signature
+    return bytes((smf.META, smf.KEY, sharps & 0xFF, minor))
 
 
 def _tempo_message(bpm: float) -> bytes:
@@ -197,34 +229,25 @@ def _tempo_message(bpm: float) -> bytes:
     return bytes((smf.META, smf.TEMPO)) + microseconds.to_bytes(3)
 
 
-def _text(name: str) -> bytes:
-    return bytes((smf.META, smf.TRACK_NAME)) + name.encode("utf-8", "replace")
+def _text(kind: int, name: str) -> bytes:
+    return bytes((smf.META, kind)) + name.encode("utf-8", "replace")
 
 
-def _tempo_map(tempo: float, tempi: Sequence[tuple[float, float]]) -> list[tuple[float, float, float]]:
-    """Each tempo with its first second and tick, in order of time."""
-    found = [(0.0, 0.0, tempo)]
-    for time, bpm in tempi:
-        start, tick, before = found[-1]
-        if time <= 0.0:
-            found[-1] = (0.0, 0.0, bpm)
-        elif bpm != before:
-            found.append((time, tick + (time - start) * before / 60.0 * TICKS, bpm))
-    return found
+def write_song(path: Path, tracks: Iterable[Track], course: Course, title: str = "", single: bool = False) -> None:
+    """Write :func:`format_song` to a file.
+
+    Raises:
+        FileError: it cannot be written; the file on disk is as it was.
+    """
+    write_atomic(path, format_song(tracks, course, title, single))
 
 
 def write_midi(
-    path: Path,
-    tracks: Iterable[Track],
-    tempo: float,
-    meter: tuple[int, int] = (4, 4),
-    title: str = "",
-    tempi: Sequence[tuple[float, float]] = (),
-    meters: Iterable[tuple[float, tuple[int, int]]] = (),
+    path: Path, tracks: Iterable[Track], tempo: float, meter: tuple[int, int] = (4, 4), title: str = ""
 ) -> None:
     """Write :func:`format_midi` to a file.
 
     Raises:
         FileError: it cannot be written; the file on disk is as it was.
     """
-    write_atomic(path, format_midi(tracks, tempo, meter, title, tempi, meters))
+    write_atomic(path, format_midi(tracks, tempo, meter, title))

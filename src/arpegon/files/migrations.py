@@ -142,8 +142,40 @@ def _both(octaves: Any) -> Any:
     return 2 * octaves - 1 if isinstance(octaves, int | float) and not isinstance(octaves, bool) else octaves
 
 
+def lay_takes_on_beats(tree: Tree) -> Tree:
+    """Version 4 of projects: the events of takes lie on beats of their course; before, at seconds, with one tempo."""
+    return cast(Tree, _each(tree, "takes", _on_beats))
+
+
+def _on_beats(take: Any) -> Any:
+    if not isinstance(take, dict) or "course" in take:
+        return take
+    tempo, seconds = take.get("tempo"), take.get("seconds")
+    if not isinstance(tempo, int | float) or not isinstance(seconds, int | float):
+        return take
+
+    def laid(rows: Any) -> Any:
+        """Rows that begin with a time."""
+        return [
+            [row[0] * tempo / 60.0, *row[1:]] if isinstance(row, list) and row and _is_number(row[0]) else row
+            for row in _list(rows)
+        ]
+
+    def part(one: Any) -> Any:
+        rows = ("played", "generated", "doubtful")
+        return {**one, **{name: laid(one[name]) for name in rows if name in one}} if isinstance(one, dict) else one
+
+    rest = {key: value for key, value in take.items() if key not in ("tempo", "seconds", "meter")}
+    course = {"tempi": [[0.0, tempo]], "meters": [[0.0, take.get("meter", [4, 4]), 1]]}
+    return _each({**rest, "beats": seconds * tempo / 60.0, "course": course}, "parts", part)
+
+
+def _is_number(value: Any) -> bool:
+    return isinstance(value, int | float) and not isinstance(value, bool)
+
+
 STEPS: dict[str, tuple[Step, ...]] = {
-    "arpegon-project": (free_the_names_of_taps, keep_arpeggios_and_levels),
+    "arpegon-project": (free_the_names_of_taps, keep_arpeggios_and_levels, lay_takes_on_beats),
     "arpegon-preset": (free_the_names_in_a_preset, keep_arpeggios_in_a_preset),
     "arpegon-hookups": (),
 }

@@ -14,6 +14,7 @@ from collections.abc import Iterable, Iterator, Sequence
 import msgspec
 
 META, TEMPO, TRACK_NAME, METER, END_OF_TRACK = 0xFF, 0x51, 0x03, 0x58, 0x2F
+INSTRUMENT, MARKER, DEVICE, KEY = 0x04, 0x06, 0x09, 0x59
 _SYSEX, _ESCAPE, _SYSEX_END = 0xF0, 0xF7, 0xF7
 _MARK, _TRACK = b"MThd", b"MTrk"
 _PREFACE = 4096

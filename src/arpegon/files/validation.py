@@ -23,6 +23,7 @@ from arpegon.core.document.model import (
     ClipSource,
     Held,
     Hookup,
+    Music,
     Project,
     Section,
     Stage,
@@ -32,6 +33,7 @@ from arpegon.core.document.routing import topological_order
 from arpegon.core.document.sections import MAX_BARS
 from arpegon.core.errors import DocumentError, ParameterError
 from arpegon.core.events import NOTE_OFF, SYSEX, Event
+from arpegon.core.notes.course import Course
 from arpegon.core.notes.takes import Take
 from arpegon.core.notes.taps import IN, OUT
 from arpegon.core.processing.own_tempo import OWN_TEMPO
@@ -47,8 +49,9 @@ from arpegon.sound import SOUNDS
 
 _replace = msgspec.structs.replace
 _TAKE_TEMPI = (1.0, 1000.0)
-_DAY = 86_400.0
-"""Seconds; nobody records for longer."""
+_LONGEST_BEATS = 86_400.0 * 1000.0 / 60.0
+"""A day at the fastest of these; nobody records for longer."""
+_MOST_BARS = 10**7
 _SHOWN = 10**15
 INKS = 8
 """Strands have one of so many colours."""
@@ -102,20 +105,46 @@ def _check_meter(name: str, meter: tuple[int, int]) -> None:
 
 def _check_take(take: Take) -> None:
     where = f"of the take “{take.name}”"
-    _within(f"the tempo {where}", take.tempo, *_TAKE_TEMPI)
-    _check_meter(f"the meter {where}", take.meter)
-    _within(f"the length {where}", take.seconds, 0.0, _DAY)
+    _check_course(take.course, where)
+    _within(f"the length {where}", take.beats, 0.0, _LONGEST_BEATS)
     for part in take.parts:
         for event in (*part.played, *part.generated):
             if not _is_sound(event):
                 raise DocumentError(f"an event {where}, in “{part.name}”, is no MIDI message within a day.")
-        if not all(0.0 <= time <= _DAY and 0 <= note <= 127 for time, note in part.doubtful):
+        if not all(0.0 <= time <= _LONGEST_BEATS and 0 <= note <= 127 for time, note in part.doubtful):
             raise DocumentError(f"a doubtful note {where}, in “{part.name}”, is none within a day.")
+
+
+def _check_music(music: Music, strand: str) -> None:
+    """Check music that the project holds for a clip."""
+    where = f"the music “{music.name}” of “{strand}”"
+    _within(f"the length of {where}", music.beats, MIN_CLIP_BEATS, _LONGEST_BEATS)
+    for event in music.events:
+        if not _is_sound(event):
+            raise DocumentError(f"an event of {where} is no MIDI message within a day.")
+
+
+def _check_course(course: Course, where: str) -> None:
+    """Check that each row of a course holds something that is, from a beat of its own on."""
+    _within(f"the first beat {where}", course.first, 0.0, _LONGEST_BEATS)
+    for rows in (course.tempi, course.meters, course.keys, course.sections):
+        beats = [row[0] for row in rows]
+        if any(not 0.0 <= beat <= _LONGEST_BEATS for beat in beats) or sorted(set(beats)) != beats:
+            raise DocumentError(f"the tempi, meters, keys or sections {where} do not stand in order of their beats.")
+    if not course.tempi or not course.meters:
+        raise DocumentError(f"a tempo and a meter {where} are missing.")
+    for _, tempo in course.tempi:
+        _within(f"a tempo {where}", tempo, *_TAKE_TEMPI)
+    for _, meter, number in course.meters:
+        _check_meter(f"a meter {where}", meter)
+        _within(f"a bar number {where}", number, -_MOST_BARS, _MOST_BARS)
+    for _, key in course.keys:
+        _key(key)
 
 
 def _is_sound(event: Event) -> bool:
     """Whether an event is a message that MIDI knows, at a time that music may have."""
-    if not 0.0 <= event.time <= _DAY:
+    if not 0.0 <= event.time <= _LONGEST_BEATS:
         return False
     if event.status == SYSEX:
         return event.payload[:1] == bytes((SYSEX,))
@@ -220,6 +249,8 @@ def _check_zones(strand: Strand) -> None:
             if source.beats is not None:
                 _within(f"beats of a clip of “{strand.name}”", source.beats, MIN_CLIP_BEATS, MAX_CLIP_BEATS)
             _within(f"rounds of a clip of “{strand.name}”", source.rounds, 0, MAX_ROUNDS)
+            if source.music is not None:
+                _check_music(source.music, strand.name)
             own = {param.key: getattr(source, param.key) for param in OWN_TEMPO}
             check_params(OWN_TEMPO, own, f"a clip of “{strand.name}”")
         if isinstance(source, AudioSource):

@@ -450,8 +450,7 @@ def name_of(project: Project, target: str) -> str | None:
         return f"{processor_class(found[1].kind).label} in {found[0].name}"
     clip = project.clip(target)
     if clip is not None:
-        file = clip[2].playing_file.rpartition("/")[2]
-        return f"clip {file.rpartition('.')[0] or clip[2].id} in {clip[0].name}"
+        return f"clip {clip[2].plays or clip[2].id} in {clip[0].name}"
     instrument = project.instrument(target)
     if instrument is not None:
         return f"instrument {instrument.id}"

@@ -11,11 +11,12 @@ from typing import Any, Literal, Self
 
 import msgspec
 
+from arpegon.core.events import Event
 from arpegon.core.notes.takes import Take
 from arpegon.core.theory.scales import Key
 
 FORMAT = "arpegon-project"
-VERSION = 3
+VERSION = 4
 
 OWN_PORT = ""
 """A port destination or MIDI source with no port named: Arpegon's own output, all inputs."""
@@ -54,11 +55,21 @@ MIN_CLIP_BEATS = 0.0625
 MAX_ROUNDS = 64
 
 
+class Music(Node, frozen=True, kw_only=True, omit_defaults=True):
+    """Music that the project itself holds: events at beats, with its name and length."""
+
+    name: str
+    beats: float
+    events: tuple[Event, ...] = ()
+
+
 class ClipSource(Source, frozen=True, kw_only=True, tag="clip"):
     """A MIDI file, played with the transport, or one of several; paths are relative to the project file."""
 
     id: str = ""
     """By which hookups and sections find it; empty: they do not."""
+    music: Music | None = None
+    """What it plays where it has no file: a take that was put onto the board."""
     file: str = ""
     muted: bool = False
     loop: bool = True
@@ -100,6 +111,13 @@ class ClipSource(Source, frozen=True, kw_only=True, tag="clip"):
     def playing_file(self) -> str:
         """The file that is chosen; a choice beyond the last one takes the last."""
         return self.files[max(0, min(self.choice, len(self.files)) - 1)]
+
+    @property
+    def plays(self) -> str:
+        """The name of what is chosen: its file without folder and suffix, or its own music's; empty: nothing."""
+        if not self.playing_file:
+            return self.music.name if self.music is not None else ""
+        return self.playing_file.rpartition("/")[2].rpartition(".")[0] or self.playing_file
 
 
 class ClickSource(Source, frozen=True, kw_only=True, tag="click"):

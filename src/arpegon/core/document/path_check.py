@@ -147,10 +147,10 @@ def _source(
     if isinstance(source, AudioSource):
         return _audio(project, source, facts, around)
     if isinstance(source, ClipSource):
-        file = source.playing_file
+        file = source.playing_file or source.plays
         if not file:
             return "its clip has no file yet", ""
-        if file in around.missing_clips:
+        if source.playing_file in around.missing_clips:
             return f"its clip “{file}” cannot be read", ""
         if source.muted and not _is_turned(project, source.id, "muted", around):
             return f"its clip “{file}” is muted", ""

@@ -10,10 +10,12 @@ from __future__ import annotations
 import zlib
 from collections import deque
 from collections.abc import Iterable, Sequence
+from operator import attrgetter
 
 import msgspec
 
 from arpegon.core.events import NOTE_ON, Event
+from arpegon.core.notes.course import TimeFacts, in_order
 from arpegon.core.notes.taps import IN, OUT, Batch, OpenNotes, Passage, Tap
 
 MEMORY_SECONDS = 600.0
@@ -35,6 +37,8 @@ class PieceFacts(msgspec.Struct, tag=True, array_like=True, frozen=True):
     title: str = ""
     file: str = ""
     """The project's file; empty where it has none."""
+    time: TimeFacts | None = None
+    """What held of time before all that is remembered."""
 
 
 class Doubt(msgspec.Struct, tag=True, array_like=True, frozen=True):
@@ -68,6 +72,8 @@ class Memory:
         self._loose = 0
         """How much of it is not packed."""
         self._newest = 0.0
+        self._times: deque[TimeFacts] = deque()
+        """What held of time: the last that is older than all else, and what came after it."""
         self._open = OpenNotes()
         self._piece: PieceFacts | None = None
 
@@ -83,6 +89,9 @@ class Memory:
                 for event in passage.events:
                     if event.time > self._newest:
                         self._newest = event.time
+            self._times.extend(record.facts)
+            while len(self._times) > 1 and self._times[1].second < self._newest - self.seconds:
+                self._times.popleft()
         if encoded is None:
             encoded = encode(record)
         if self._loose > _PACK_BYTES or (self._records and self._newest - self._records[0][0] > self._pack_seconds):
@@ -135,7 +144,8 @@ class Memory:
 
         The last piece stands before everything, as it may be older than the rest.
         """
-        first = [encode(self._piece)] if self._piece is not None else []
+        piece = self._piece or PieceFacts(0)
+        first = [encode(msgspec.structs.replace(piece, time=self._times[0]) if self._times else piece)]
         packed = (record for _, pack in self._packed for record in _unpack(zlib.decompress(pack)))
         return [*first, *packed, *(encoded for _, encoded in self._records)]
 
@@ -158,17 +168,23 @@ class Remembered:
         self.piece = PieceFacts(0)
         """What the last document said."""
         self.doubts: list[Doubt] = []
+        times: list[TimeFacts] = []
         for one in records:
             record: Record = decode(one) if isinstance(one, bytes) else one
             if isinstance(record, Batch):
                 for passage in record.passages:
                     for place in passage.places:
                         self.events.setdefault(Tap(passage.strand, place), []).extend(passage.events)
+                times += record.facts
             elif isinstance(record, Doubt):
                 self.doubts.append(record)
             else:
                 self.piece = record
                 self.names.update(record.strands)
+                if record.time is not None:
+                    times.append(record.time)
+        self.times = in_order(sorted(times, key=attrgetter("second")))
+        """What held of time, in order."""
 
     def played(self, strand: str) -> Sequence[Event]:
         """What entered a strand."""

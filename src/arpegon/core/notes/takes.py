@@ -7,33 +7,46 @@ from collections.abc import Callable, Iterable, Sequence
 import msgspec
 
 from arpegon.core.events import ALL_NOTES_OFF, CONTROL, NOTE_OFF, NOTE_ON, SUSTAIN, Event
+from arpegon.core.notes.course import Course, course_of
 from arpegon.core.notes.memory import Remembered
 from arpegon.core.notes.pairing import Pairing, note_key
 
 _SAME_SECONDS = 0.012
 """Notes of one cause begin within this."""
+_SAME_BEATS = 0.02
+"""A doubt is of a note that began as near as this: some milliseconds."""
 
 
 class Part(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """One strand's share of a take: events at seconds from the start of the take."""
+    """One strand's share of a take: events at beats of its course."""
 
     strand: str
     name: str
     played: tuple[Event, ...] = ()
     generated: tuple[Event, ...] = ()
     doubtful: tuple[tuple[float, int], ...] = ()
-    """When notes were played, and which, that an audio source may have heard falsely."""
+    """The beats on which notes were played, and which, that an audio source may have heard falsely."""
 
 
 class Take(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """Recorded events of one or more strands; ``tempo`` lays them on beats where a file needs that."""
+    """Recorded events of one or more strands, on the beats of their course."""
 
     id: str
     name: str
-    seconds: float
-    tempo: float
-    meter: tuple[int, int] = (4, 4)
+    beats: float
+    """Where it ends."""
+    course: Course = Course()
     parts: tuple[Part, ...] = ()
+
+    @property
+    def seconds(self) -> float:
+        """How long it is."""
+        return self.course.second_at(self.beats)
+
+    def in_seconds(self, events: Iterable[Event]) -> list[Event]:
+        """Events of it at seconds from its start."""
+        second_at = self.course.second_at
+        return [event.at(second_at(event.time)) for event in events]
 
 
 def cut_take(history: Remembered, start: float, end: float, *, id: str, name: str) -> Take | None:
@@ -42,18 +55,43 @@ def cut_take(history: Remembered, start: float, end: float, *, id: str, name: st
     Its parts are the strands in the order of the document; those that are no longer there come last.
     """
     parts = []
-    last = 0.0
+    course = course_of(history.times, start, end)
+    if not history.times:
+        piece = history.piece
+        course = Course(tempi=((0.0, piece.tempo),), meters=((0.0, piece.meter, 1),))
+    last = course.first
+
     for strand in history.strands:
-        played, generated = (trim(events, start, end) for events in (history.played(strand), history.generated(strand)))
+        versions = history.played(strand), history.generated(strand)
+        played, generated = (course.lay(trim(events, start, end)) for events in versions)
         if played or generated:
-            doubtful = history.doubtful(strand, start, end)
+            doubts = history.doubtful(strand, start, end)
+            doubtful = tuple((course.beat_at(time), note) for time, note in doubts if time >= 0.0)
             label = history.names.get(strand, strand)
             parts.append(Part(strand=strand, name=label, played=played, generated=generated, doubtful=doubtful))
             last = max(last, *(event.time for event in (*played[-1:], *generated[-1:])))
     if not parts:
         return None
-    piece = history.piece
-    return Take(id=id, name=name, seconds=last, tempo=piece.tempo, meter=piece.meter, parts=tuple(parts))
+    return _from_first_bar(Take(id=id, name=name, beats=last, course=course, parts=tuple(parts)))
+
+
+def _from_first_bar(take: Take) -> Take:
+    """A take without the empty bars before its first event."""
+    first = min(event.time for part in take.parts for event in (*part.played[:1], *part.generated[:1]))
+    line = take.course.bar_at(first)[1]
+    if line <= 0.0:
+        return take
+
+    def earlier(part: Part) -> Part:
+        return msgspec.structs.replace(
+            part,
+            played=tuple(event.at(event.time - line) for event in part.played),
+            generated=tuple(event.at(event.time - line) for event in part.generated),
+            doubtful=tuple((max(0.0, beat - line), note) for beat, note in part.doubtful),
+        )
+
+    parts = tuple(earlier(part) for part in take.parts)
+    return msgspec.structs.replace(take, beats=take.beats - line, course=take.course.cut(line), parts=parts)
 
 
 def trim(events: Iterable[Event], start: float, end: float) -> tuple[Event, ...]:
@@ -85,23 +123,26 @@ def trim(events: Iterable[Event], start: float, end: float) -> tuple[Event, ...]
     return tuple(kept)
 
 
-def is_doubtful(doubtful: Sequence[tuple[float, int]], time: float, note: int) -> bool:
-    """Whether a note that was played at a time is among doubtful ones."""
-    return any(which == note and abs(when - time) <= _SAME_SECONDS for when, which in doubtful)
+def is_doubtful(doubtful: Sequence[tuple[float, int]], beat: float, note: int) -> bool:
+    """Whether a note that was played on a beat is among doubtful ones."""
+    return any(which == note and abs(when - beat) <= _SAME_BEATS for when, which in doubtful)
 
 
-def without_doubtful(part: Part) -> Part:
+def without_doubtful(part: Part, course: Course) -> Part:
     """A part without its doubtful notes, and without what was generated from them alone: what began with them, and
     with no other note that was played."""
     sure = [
-        event.time
+        course.second_at(event.time)
         for event in part.played
         if event.kind == NOTE_ON and not is_doubtful(part.doubtful, event.time, event.data1)
     ]
 
+    doubts = [course.second_at(when) for when, _ in part.doubtful]
+
     def from_doubt(event: Event) -> bool:
-        caused = any(-1e-6 <= event.time - when <= _SAME_SECONDS for when, _ in part.doubtful)
-        return caused and not any(-1e-6 <= event.time - when <= _SAME_SECONDS for when in sure)
+        time = course.second_at(event.time)
+        caused = any(-1e-6 <= time - when <= _SAME_SECONDS for when in doubts)
+        return caused and not any(-1e-6 <= time - when <= _SAME_SECONDS for when in sure)
 
     played = _without(part.played, lambda event: is_doubtful(part.doubtful, event.time, event.data1))
     generated = _without(part.generated, from_doubt)

@@ -8,6 +8,7 @@ from typing import NamedTuple
 import msgspec
 
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
+from arpegon.core.notes.course import TimeFacts
 from arpegon.core.notes.pairing import Pairing, note_key
 
 IN = "in"
@@ -36,6 +37,8 @@ class Batch(msgspec.Struct, tag=True, array_like=True, gc=False):
 
     revision: int
     passages: list[Passage]
+    facts: list[TimeFacts] = []
+    """What holds of time since, where it is another thing."""
 
 
 class OpenNotes(dict[Tap, Pairing[bool]]):

@@ -540,7 +540,7 @@ def check_params(
     known = {param.key: param for param in params}
     checked: dict[str, Any] = {}
     for key, value in sorted(given.items(), key=lambda one: "." in one[0]):
-        head, *names = key.split(".")
+        head, *names = [key] if key in known else key.split(".")
         param = known.get(head)
         if param is None:
             raise ParameterError(f"{where}: there is no parameter “{key}” here; there are {', '.join(known)}.")

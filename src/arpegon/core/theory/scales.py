@@ -54,6 +54,9 @@ SCALES = _table(
 ALIASES = {"major": "ionian", "minor": "aeolian", "natural-minor": "aeolian"}
 
 
+_MAJOR = (0, 2, 4, 5, 7, 9, 11)
+
+
 class Key(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A tonic and a scale, as in files: ``{"root": "D", "scale": "dorian"}``."""
 
@@ -79,6 +82,20 @@ class Key(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     def names(self) -> tuple[str, ...]:
         """All twelve pitch classes, spelled for this key."""
         return spelled(self.root, self.scale)
+
+    @property
+    def signature(self) -> tuple[int, bool]:
+        """Sharps (below 0: flats) of its signature, -7 ... 7, and whether it is minor.
+
+        That of the mode that the scale is, or else of the nearest one of major and minor on its root.
+        """
+        minor = 3 in self.intervals and 4 not in self.intervals
+        modes = (tonic for tonic in range(12) if self.pitch_classes <= {(tonic + step) % 12 for step in _MAJOR})
+        near = (self.tonic + 3) % 12 if minor else self.tonic
+        major = min(modes, key=lambda tonic: (tonic != near, tonic), default=near)
+        sharps = (major * 7) % 12
+        flat = "b" in self.root or "♭" in self.root or (sharps > 6 and "#" not in self.root and "♯" not in self.root)
+        return (sharps - 12 if flat and sharps else sharps if sharps <= 7 else sharps - 12), minor
 
     @property
     def label(self) -> str:

@@ -73,6 +73,9 @@ class Transport(Protocol):
     def set_tempo(self, time: float, tempo: float) -> None:
         """Go on at another tempo."""
 
+    def tell_time(self, time: float) -> None:
+        """Tell the outputs what holds of time from a moment on."""
+
     def turn_clocks(self, beat: float, time: float) -> None:
         """Have the clocks that are sent do what the section that holds says, from a beat on."""
 

@@ -18,6 +18,9 @@ from arpegon.engine.graph.nodes import StrandNode
 from arpegon.processors import processor_class
 from arpegon.processors.sources.generator import Generator
 
+_ALWAYS = 1
+"""Every strand has a way in for takes, beside those of its sources."""
+
 
 class AtWork(Protocol):
     """The strands at work, of which the new ones take over what stays."""
@@ -61,7 +64,7 @@ class Build:
             node.gates[gate_key] = gate or Gate(gate_key[0], source)
             if gate is not None:
                 self._later(gate, zone=source)
-        if len(feeds) > 1 or any(feed.startswith(FROM_STRANDS) for feed, _ in feeds):
+        if len(feeds) > _ALWAYS + 1 or any(feed.startswith(FROM_STRANDS) for feed, _ in feeds):
             node.merging = (old.merging if old else None) or Merging()
         before: dict[str, tuple[Stage, Processor]] = {}
         if old:

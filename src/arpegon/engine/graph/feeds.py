@@ -50,6 +50,11 @@ def feed_of(strand: Strand, place: int) -> str | None:
     return None
 
 
+def take_feed(strand: str) -> str:
+    """The feed of a take that is played through a strand's stages."""
+    return f"take:{strand}"
+
+
 def strand_feed(strand: str, after: str = "") -> str:
     """The feed of what leaves a strand, or one of its stages."""
     return f"strand:{strand}:{after}"
@@ -72,10 +77,12 @@ def is_silent(project: Project, strand_id: str, destination: AnyDestination) -> 
 def feeds_of(project: Project) -> dict[str, dict[tuple[str, int], AnySource]]:
     """For each strand its feeds, numbered where one stands twice, with their zones.
 
-    A strand that another has as its destination is fed by it as by a source.
+    A strand that another has as its destination is fed by it as by a source; every strand by takes that are played
+    through its stages.
     """
-    found: dict[str, dict[tuple[str, int], AnySource]] = {strand.id: {} for strand in project.strands}
-
+    found: dict[str, dict[tuple[str, int], AnySource]] = {
+        strand.id: {(take_feed(strand.id), 0): SurfaceSource()} for strand in project.strands
+    }
     for strand in project.strands:
         for place, source in enumerate(strand.sources):
             feed = feed_of(strand, place)

@@ -12,6 +12,7 @@ import msgspec
 from arpegon.core.document.model import Project, Stage, Strand
 from arpegon.core.document.routing import topological_order
 from arpegon.core.events import Event
+from arpegon.core.notes.course import TimeFacts
 from arpegon.core.notes.taps import OUT, Tap
 from arpegon.core.processing.processor import Context, Processor
 from arpegon.core.time.clock import Clock
@@ -44,6 +45,9 @@ class Outputs(Protocol):
 
     def revised(self, revision: int, taps: Collection[Tap], time: float) -> None:
         """What is printed from ``time`` on passed the strands of this revision of the document, with these taps."""
+
+    def timed(self, facts: TimeFacts) -> None:
+        """What holds of time from a moment on is another thing than before."""
 
     def passed(self, stage: str, event: Event | None, out: Sequence[Event]) -> None:
         """What one event became in the watched stage; ``None`` where the stage emits of its own accord."""

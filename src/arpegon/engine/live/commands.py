@@ -50,7 +50,9 @@ DO: dict[type[protocol.Message], Do] = {
     protocol.Locate: lambda live, command, now: live.engine.locate(now, command.beat),
     protocol.GoToSection: lambda live, command, now: live.engine.sections.go(command.place, now),
     protocol.Watch: lambda live, command, now: live.watch(command.stage),
-    protocol.PlayTake: lambda live, command, now: live.engine.play_take(command.parts, now, command.start),
+    protocol.PlayTake: lambda live, command, now: live.engine.play_take(
+        command.parts, now, command.start, command.through
+    ),
     protocol.StopTake: lambda live, command, now: live.engine.stop_take(now),
     protocol.Direct: lambda live, command, now: live.engine.direct(command.strand, command.events, now),
     protocol.CommandStage: lambda live, command, now: live.engine.command(

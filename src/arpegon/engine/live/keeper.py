@@ -54,13 +54,15 @@ class MemoryKeeper:
                 title=project.title,
             )
             self._strand_of = {source.id: strand.id for strand, source in project.audio_sources()}
-            if piece != msgspec.structs.replace(self._piece, revision=revision):
+            if piece != msgspec.structs.replace(self._piece, revision=revision, time=piece.time):
                 self._piece = piece
                 self._remember(piece)
 
     def take(self, report: protocol.Report) -> None:
         if isinstance(report, Batch):
             with self._lock:
+                if report.facts:
+                    self._piece = msgspec.structs.replace(self._piece, time=report.facts[-1])
                 if not self._new and report.revision >= self._first:
                     self._remember(report)
         elif isinstance(report, protocol.Telemetry) and report.marks:
@@ -95,7 +97,7 @@ class MemoryKeeper:
             if self._spool is not None:
                 self._spool.close()
             self._memory = Memory(self._seconds)
-            self._piece = PieceFacts(0, file=file)
+            self._piece = PieceFacts(0, file=file, time=self._piece.time)
             self._new = True
             self._spool = Spool(folder, self._say, self._seconds) if folder is not None else None
 

@@ -10,6 +10,7 @@ from collections.abc import Callable, Collection, Sequence
 import msgspec
 
 from arpegon.core.events import CONTROL, NOTE_ON, Event
+from arpegon.core.notes.course import TimeFacts
 from arpegon.core.notes.flood import thin
 from arpegon.core.notes.taps import IN, Batch, OpenNotes, Passage, Tap
 from arpegon.engine.wire import protocol
@@ -67,6 +68,7 @@ class Reporter:
         """What was printed under earlier revisions, or could not be sent."""
         self._printed: dict[tuple[str, tuple[str, ...]], list[Event]] = {}
         self._kept = 0
+        self._facts: list[TimeFacts] = []
         self._open = OpenNotes()
         self._passed: list[protocol.Passed] = []
         self._heard: list[tuple[str, Event]] = []
@@ -105,6 +107,9 @@ class Reporter:
         self._close_batch()
         self.revision = revision
 
+    def timed(self, facts: TimeFacts) -> None:
+        self._facts.append(facts)
+
     def passed(self, stage: str, event: Event | None, out: Sequence[Event]) -> None:
         beat = self._beat((event or out[0]).time)
         self._passed.append(protocol.Passed(stage, beat, event, list(out)))
@@ -119,13 +124,13 @@ class Reporter:
     @property
     def waiting(self) -> bool:
         """Whether anything happened that was not told."""
-        return bool(self._printed or self._passed or self._heard or self._batches)
+        return bool(self._facts or self._printed or self._passed or self._heard or self._batches)
 
     def _close_batch(self) -> None:
-        if self._printed:
+        if self._printed or self._facts:
             passages = [Passage(strand, places, events) for (strand, places), events in self._printed.items()]
-            self._batches.append(Batch(self.revision, passages))
-            self._printed = {}
+            self._batches.append(Batch(self.revision, passages, self._facts))
+            self._printed, self._facts = {}, []
 
     def send_batches(self) -> bool:
         """Tell what was printed; False where the window does not read: then it is kept, and nothing more is told."""

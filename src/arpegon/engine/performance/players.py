@@ -4,17 +4,17 @@ from __future__ import annotations
 
 import math
 from bisect import bisect_left
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from operator import attrgetter
 
 import msgspec
 
-from arpegon.core.document.model import MIN_CLIP_BEATS, ClickSource, ClipSource, Project, Strand
+from arpegon.core.document.model import MIN_CLIP_BEATS, ClickSource, ClipSource, Music, Project, Strand
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event, note_off, note_on
 from arpegon.core.notes.pairing import Pairing, note_key
 from arpegon.core.time.clock import bar_beats
 from arpegon.core.time.tempo_map import TempoMap
-from arpegon.engine.clocks.roles import AtWork, DirectOutput, Entrance, Scheduler, Transport
+from arpegon.engine.clocks.roles import AtWork, Entrance, Scheduler, Transport
 from arpegon.engine.clocks.timeline import Timeline
 from arpegon.engine.graph.feeds import feed_of
 from arpegon.engine.performance.own_times import OwnTimes
@@ -296,6 +296,7 @@ class Players:
         self._own = own
         self._players: dict[str, tuple[Timeline, ClipPlayer | ClickPlayer]] = {}
         self._clips: Mapping[str, Clip] = {}
+        self._music: dict[str, tuple[Music, Clip]] = {}
         self._parts: dict[_PartKey, tuple[Clip, Clip]] = {}
         """Clips that are played in part now, with the whole ones of which they were made."""
 
@@ -331,16 +332,26 @@ class Players:
 
     def _part(self, source: ClipSource, before: Mapping[_PartKey, tuple[Clip, Clip]]) -> Clip | None:
         """What of its clip a source plays; ``None`` where it plays none. One that was cut before is not cut again."""
-        clip = self._clips.get(source.playing_file)
+        clip = self._clips.get(source.playing_file) or self._own_music(source)
         if clip is None or source.muted:
             return None
         if not source.first and source.beats is None:
             return clip
-        key = (source.playing_file, source.first, source.beats)
+        key = (source.playing_file or source.id, source.first, source.beats)
         known = self._parts.get(key) or before.get(key)
         if known is None or known[0] is not clip:
             known = clip, part_of(clip, source.first, source.beats)
         self._parts[key] = known
+        return known[1]
+
+    def _own_music(self, source: ClipSource) -> Clip | None:
+        """The clip of music that the document holds; as long as that is the same, it is the same clip."""
+        music = source.music
+        if music is None or source.playing_file:
+            return None
+        known = self._music.get(source.id)
+        if known is None or known[0] != music:
+            known = self._music[source.id] = music, Clip(music.events, music.beats)
         return known[1]
 
     def command(self, clip_id: str, act: str, value: float | None, time: float) -> None:
@@ -382,51 +393,3 @@ class Players:
         for own, player in self._players.values():
             if own is line:
                 player.stop(time)
-
-
-class TakePlayer:
-    """Plays recorded events straight to destinations."""
-
-    def __init__(
-        self,
-        scheduler: Scheduler,
-        direct: DirectOutput,
-        parts: Mapping[str, Sequence[Event]],
-        time: float,
-        start: float,
-    ) -> None:
-        self._scheduler = scheduler
-        self._direct = direct
-        self._strands = list(parts)
-        self._began = time - start
-        entries = [(event.time, strand, event) for strand, events in parts.items() for event in events]
-        self._events = sorted((entry for entry in entries if entry[0] >= start), key=lambda entry: (entry[0], entry[1]))
-        self._place = 0
-        self.done = False
-        self._schedule()
-
-    def position(self, time: float) -> float:
-        """Seconds into the take."""
-        return time - self._began
-
-    def stop(self, time: float) -> None:
-        """Stop, and end what sounds."""
-        self.done = True
-        for strand in self._strands:
-            self._direct.release_direct(strand, time)
-
-    def _schedule(self) -> None:
-        if self._place < len(self._events):
-            self._scheduler.at_time(self._began + self._events[self._place][0], self._play)
-        else:
-            self.stop(self._scheduler.now)
-
-    def _play(self, time: float) -> None:
-        if self.done:
-            return
-        due = self._events[self._place][0]
-        while self._place < len(self._events) and self._events[self._place][0] == due:
-            _, strand, event = self._events[self._place]
-            self._direct.play_direct(strand, [event.at(time)])
-            self._place += 1
-        self._schedule()

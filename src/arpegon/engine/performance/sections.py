@@ -203,6 +203,7 @@ class SectionPlayer:
         if self.wanted is None:
             self._turn = self._end(beat)
         self._lay_ramps(beat, time, anew)
+        self._transport.tell_time(time)
         if anew and place >= 0:
             self._greet(self._at_work.project.sections[place], time)
 

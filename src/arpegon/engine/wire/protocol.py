@@ -75,10 +75,11 @@ class Watch(Message):
 
 
 class PlayTake(Message):
-    """Play recorded events straight to the strands' destinations, from ``start`` seconds on."""
+    """Play recorded events from ``start`` seconds on: straight to the strands' destinations, or ``through`` stages."""
 
     parts: dict[str, list[Event]]
     start: float
+    through: bool = False
 
 
 class StopTake(Message):

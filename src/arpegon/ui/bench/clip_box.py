@@ -105,7 +105,7 @@ class ClipBox(QWidget):
 
     def show_clip(self, source: ClipSource) -> None:
         """Show a clip."""
-        if self._shown is None or source.files != self._shown.files:
+        if self._shown is None or (source.files, source.plays) != (self._shown.files, self._shown.plays):
             self._show_files(source)
         self._shown = source
         for place, button in enumerate(self.rows):
@@ -158,7 +158,7 @@ class ClipBox(QWidget):
             line = QHBoxLayout(row)
             line.setContentsMargins(0, 0, 0, 0)
             if not file:
-                words = Label("no file yet")
+                words = Label(f"“{source.plays}”, in the project" if source.plays else "no file yet")
                 words.setProperty("role", "second")
                 line.addWidget(words)
             else:

@@ -131,9 +131,10 @@ class EngineLink(QObject):
         """Go to a section."""
         self.client.send(protocol.GoToSection(place))
 
-    def play_take(self, parts: Mapping[str, Sequence[Event]], start: float) -> None:
-        """Play recorded events straight to the strands' destinations."""
-        self.client.send(protocol.PlayTake({strand: list(events) for strand, events in parts.items()}, start))
+    def play_take(self, parts: Mapping[str, Sequence[Event]], start: float, through: bool = False) -> None:
+        """Play recorded events straight to the strands' destinations, or through their stages."""
+        events = {strand: list(events) for strand, events in parts.items()}
+        self.client.send(protocol.PlayTake(events, start, through))
 
     def stop_take(self) -> None:
         """Stop the take that plays."""

@@ -35,8 +35,7 @@ def source_words(project: Project, source: AnySource) -> tuple[str, str]:
     elif isinstance(source, MidiSource):
         name = port_words(source.port) if source.port else "All MIDI inputs"
     elif isinstance(source, ClipSource):
-        file = source.playing_file
-        name = PurePath(file).stem.replace("-", " ").capitalize() if file else "Clip: choose a file"
+        name = source.plays.replace("-", " ").capitalize() if source.plays else "Clip: choose a file"
     elif isinstance(source, ClickSource):
         name = "Metronome"
     elif isinstance(source, GeneratorSource):

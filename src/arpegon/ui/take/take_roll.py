@@ -1,123 +1,150 @@
-"""A take on paper: one version of one strand, read from the foot upward as it was printed."""
+"""A take on paper: one version of one strand, read from the foot upward as it was printed; scrolled and zoomed."""
 
 from __future__ import annotations
 
-from bisect import bisect_left
-from collections.abc import Sequence
+from bisect import bisect_left, bisect_right
+from collections.abc import Iterable, Sequence
+from itertools import accumulate
+from operator import attrgetter
 
 from PyQt6.QtCore import QLineF, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF, QWheelEvent
+from PyQt6.QtGui import QKeyEvent, QPainter, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from arpegon.core.events import BEND, CONTROL, PRESSURE, Event
-from arpegon.core.notes.takes import TakeNote, bars, is_doubtful
+from arpegon.core.events import BEND, PRESSURE
+from arpegon.core.notes.sheet import Line, Note, Sheet, value_of
 from arpegon.core.theory.pitch import written
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import Painted
+from arpegon.ui.take.span import Span
 
-_SHADES = 6
-_FOOT = 18
-_LINE = 40.0
+SHADES = 6
+FOOT = 24
+GUTTER = 30
+"""Pixels at the left in which bars are numbered: a click there plays from there."""
+LANE = 46
+"""Pixels at the right in which velocities stand."""
+_SCROLL = 40.0
 """Pixels that a turn of the wheel or an arrow scrolls."""
-
-
-class Span:
-    """What both papers of a take share: the time in sight, the range of notes, where it plays."""
-
-    def __init__(self) -> None:
-        self.start = 0.0
-        self.pixels = 60.0
-        self.length = 0.0
-        self.low, self.high = 48, 84
-        self.beat_seconds = 0.5
-        self.beats_per_bar = 4.0
-        self.playhead: float | None = None
-
-    def clamp(self, height: float) -> None:
-        """Keep the take in sight."""
-        self.start = max(-0.2, min(self.start, self.length + 0.5 - height / self.pixels))
-        if self.length + 0.7 < height / self.pixels:
-            self.start = -0.2
+_STYLES = {BEND: Qt.PenStyle.DashLine, PRESSURE: Qt.PenStyle.DotLine}
 
 
 class TakeRoll(Painted):
     """Paints one version; time runs up from the little keyboard at the foot, so the newest is at the top."""
 
     smooth = False
-    own_keys = (Qt.Key.Key_Home, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown, Qt.Key.Key_Plus, Qt.Key.Key_Minus)
     scrolled = pyqtSignal()
-    pointed = pyqtSignal(float)
 
     def __init__(self, span: Span, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.span = span
         self.ink = 0
-        self._bars: list[TakeNote] = []
-        self._doubtful: Sequence[tuple[float, int]] = ()
-        self._pens: dict[tuple[int, int], list[tuple[float, float]]] = {}
+        self.sheet_shown = Sheet()
+        self.chosen: set[int] = set()
+        """The places of the notes that are chosen."""
+        self.line: Line | None = None
+        """The line that is drawn strongly."""
+        self.ghosts: tuple[Sequence[Note], Sequence[Note]] = ((), ())
+        """What a remedy would take away, and what it would put there."""
+        self._reach: list[float] = []
+        self._lines: dict[Line, list[tuple[float, float]]] = {}
         self.empty_words = ""
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setMinimumSize(160, 160)
+        self.setMinimumSize(200, 160)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Take")
-        self.setToolTip(
-            "Wheel or arrows scroll, Ctrl+wheel or + and − zoom, a click plays from there, Return from the foot of "
-            "what is in sight. Home and End go to the beginning and the end."
-        )
 
     def sizeHint(self) -> QSize:
         return QSize(300, 400)
 
-    def show_events(self, events: Sequence[Event], ink: int, doubtful: Sequence[tuple[float, int]] = ()) -> None:
-        """Show these events (seconds from the take's start); doubtful notes are only outlined."""
+    def show_sheet(self, sheet: Sheet, ink: int) -> None:
+        """Show what a version holds."""
+        if sheet is not self.sheet_shown:
+            self.sheet_shown = sheet
+            # The farthest end up to each note: where those in sight begin is found by it, however long some are.
+            self._reach = list(accumulate((note.end for note in sheet.notes), max))
+            self._lines = {
+                line: [(event.time, value_of(event)) for event in events] for line, events in sheet.lines.items()
+            }
+            self.chosen = {place for place in self.chosen if place < len(sheet.notes)}
         self.ink = ink
-        self._doubtful = doubtful
-        self._bars = bars(events)
-        self._pens = {}
-        for event in events:
-            if event.kind in (CONTROL, PRESSURE, BEND):
-                value = event.data2 if event.kind != PRESSURE else event.data1
-                number = event.data1 if event.kind == CONTROL else 0
-                self._pens.setdefault((event.status, number), []).append((event.time, float(value)))
         self.update()
 
     @property
-    def notes(self) -> list[TakeNote]:
+    def notes(self) -> Sequence[Note]:
         """The notes on the paper."""
-        return self._bars
+        return self.sheet_shown.notes
 
-    def _y(self, time: float) -> float:
-        return self.height() - _FOOT - (time - self.span.start) * self.span.pixels
+    # -- places ------------------------------------------------------------------------------------
+
+    def y_of(self, beat: float) -> float:
+        """Where a beat lies."""
+        return self.height() - FOOT - (beat - self.span.start) * self.span.pixels
+
+    def beat_of(self, y: float) -> float:
+        """The beat at a height."""
+        return self.span.start + (self.height() - FOOT - y) / self.span.pixels
+
+    @property
+    def scale(self) -> float:
+        """The width of a key in pixels."""
+        return (self.width() - GUTTER - LANE) / (self.span.high - self.span.low + 1)
+
+    def x_of(self, note: float) -> float:
+        """Where the middle of a key lies."""
+        return GUTTER + (note - self.span.low + 0.5) * self.scale
+
+    def note_of(self, x: float) -> int:
+        """The key at a place."""
+        return max(0, min(127, int(self.span.low + (x - GUTTER) // self.scale)))
+
+    def box_of(self, note: Note) -> QRectF:
+        """Where a note lies on the paper."""
+        thick = max(4.0, min(12.0, self.scale * 0.85))
+        top, foot = self.y_of(note.end), self.y_of(note.start)
+        return QRectF(self.x_of(note.note) - thick / 2, top, thick, max(3.0, foot - top))
+
+    def in_sight(self) -> range:
+        """The places among which the notes in sight stand."""
+        top = self.span.start + (self.height() - FOOT) / self.span.pixels
+        return range(bisect_left(self._reach, self.span.start), bisect_right(self.notes, top, key=attrgetter("start")))
+
+    # -- scrolling ---------------------------------------------------------------------------------
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         if event is None:
             return
         turn = event.angleDelta().y() / 120.0
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
-            self._zoom(turn, self.height() - _FOOT - event.position().y())
+            self.zoom(turn, self.height() - FOOT - event.position().y())
         else:
-            self._scroll_to(self.span.start + turn * _LINE / self.span.pixels)
+            self.scroll_to(self.span.start + turn * _SCROLL / self.span.pixels)
         event.accept()
 
-    def _zoom(self, steps: float, height: float) -> None:
+    def zoom(self, steps: float, height: float) -> None:
         """Zoom about a height above the foot, in pixels."""
         span = self.span
         under = span.start + height / span.pixels
-        span.pixels = max(8.0, min(400.0, span.pixels * 1.2**steps))
-        self._scroll_to(under - height / span.pixels)
+        span.pixels = max(4.0, min(400.0, span.pixels * 1.2**steps))
+        self.scroll_to(under - height / span.pixels)
 
-    def _scroll_to(self, time: float) -> None:
-        self.span.start = time
-        self.span.clamp(self.height() - _FOOT)
+    def scroll_to(self, beat: float) -> None:
+        """Have a beat at the foot."""
+        self.span.start = beat
+        self.span.clamp(self.height() - FOOT)
         self.scrolled.emit()
 
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is None:
-            return
-        span, page = self.span, float(self.height() - _FOOT)
+    def bring_to_sight(self, beat: float) -> None:
+        """Scroll until a beat is in sight."""
+        seen = (self.height() - FOOT) / self.span.pixels
+        if not self.span.start <= beat <= self.span.start + 0.9 * seen:
+            self.scroll_to(beat - 0.2 * seen)
+
+    def scrolls(self, event: QKeyEvent) -> bool:
+        """Scroll or zoom by a key; whether it was one for that."""
+        span, page = self.span, float(self.height() - FOOT)
         pixels = {
-            int(Qt.Key.Key_Up): _LINE,
-            int(Qt.Key.Key_Down): -_LINE,
+            int(Qt.Key.Key_Up): _SCROLL,
+            int(Qt.Key.Key_Down): -_SCROLL,
             int(Qt.Key.Key_PageUp): 0.9 * page,
             int(Qt.Key.Key_PageDown): -0.9 * page,
             int(Qt.Key.Key_Home): -(span.start + 1.0) * span.pixels,
@@ -125,116 +152,149 @@ class TakeRoll(Painted):
         }.get(event.key())
         zoom = {"+": 1.0, "-": -1.0}.get(event.text())
         if pixels is not None:
-            self._scroll_to(span.start + pixels / span.pixels)
+            self.scroll_to(span.start + pixels / span.pixels)
         elif zoom is not None:
-            self._zoom(zoom, page / 2)
-        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self.pointed.emit(max(0.0, min(span.length, span.start)))
-        else:
-            super().keyPressEvent(event)
+            self.zoom(zoom, page / 2)
+        return pixels is not None or zoom is not None
 
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None and event.button() == Qt.MouseButton.LeftButton:
-            span = self.span
-            time = span.start + (self.height() - _FOOT - event.position().y()) / span.pixels
-            self.pointed.emit(max(0.0, min(span.length, time)))
+    # -- painting ----------------------------------------------------------------------------------
 
     def paint(self, painter: QPainter, t: theme.Theme) -> None:
         painter.fillRect(self.rect(), theme.color(t.roll))
         self._paint_rules(painter, t)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        self._paint_bars(painter)
-        self._paint_pens(painter, t)
+        self._paint_notes(painter, t)
+        self._paint_lines(painter, t)
+        self._paint_ghosts(painter, t)
         span = self.span
-        if span.playhead is not None:
-            y = self._y(span.playhead)
-            painter.setPen(QPen(theme.color(t.warning), 2))
-            painter.drawLine(QPointF(0, y), QPointF(self.width(), y))
-        if not self._bars and not self._pens:
+        for beat, ink, width in ((span.cursor, t.second, 1.0), (span.playhead, t.warning, 2.0)):
+            if beat is not None:
+                y = self.y_of(beat)
+                painter.setPen(QPen(theme.color(ink), width))
+                painter.drawLine(QPointF(GUTTER, y), QPointF(self.width() - LANE, y))
+        if not self.notes and not self._lines:
             painter.setFont(theme.label_font(13))
             painter.setPen(theme.color(t.second))
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, self.empty_words)
         self._paint_keys(painter, t)
 
-    def _scale(self) -> float:
-        return self.width() / (self.span.high - self.span.low + 1)
-
     def _paint_rules(self, painter: QPainter, t: theme.Theme) -> None:
-        span, height, width = self.span, self.height() - _FOOT, self.width()
-        scale = self._scale()
+        span, height, width = self.span, self.height() - FOOT, self.width() - LANE
+        painter.fillRect(QRectF(0, 0, GUTTER, height), theme.color(t.field))
+        painter.fillRect(QRectF(width, 0, LANE, height), theme.color(t.field))
         painter.setPen(theme.color(t.rule_strong))
         for note in range(-(-span.low // 12) * 12, span.high + 1, 12):
-            x = (note - span.low + 0.5) * scale
-            painter.drawLine(QLineF(x, 0, x, height))
-        beat = max(0, int(span.start / span.beat_seconds))
+            painter.drawLine(QLineF(self.x_of(note), 0, self.x_of(note), height))
         painter.setFont(theme.number_font(11))
-        while True:
-            y = self._y(beat * span.beat_seconds)
-            if y < 0:
-                break
-            bar_line = beat % span.beats_per_bar == 0
-            if y <= height and (bar_line or span.beat_seconds * span.pixels > 7):
-                painter.setPen(theme.color(t.rule_strong if bar_line else t.rule))
-                painter.drawLine(QLineF(0, y, width, y))
-                if bar_line:
-                    painter.setPen(theme.color(t.second))
-                    painter.drawText(QPointF(4, y - 3), str(int(beat // span.beats_per_bar) + 1))
-            beat += 1
-
-    def _paint_bars(self, painter: QPainter) -> None:
-        span = self.span
-        scale = self._scale()
-        thick = max(3.0, min(9.0, scale * 0.85))
-        top_time = span.start + (self.height() - _FOOT) / span.pixels
-        shades: list[list[QRectF]] = [[] for _ in range(_SHADES)]
-        outlined: list[QRectF] = []
-        for bar in self._bars[: bisect_left(self._bars, top_time, key=lambda bar: bar.start)]:
-            end = span.length if bar.end is None else bar.end
-            if end < span.start:
+        numbered = -100.0
+        for beat, bar in span.course.lines(span.start, self.beat_of(0.0)):
+            y = self.y_of(beat)
+            if not 0 <= y <= height or (bar is None and span.pixels < 8):
                 continue
-            x = (bar.note - span.low + 0.5) * scale
-            y, foot = self._y(end), min(self._y(bar.start), float(self.height() - _FOOT))
-            rect = QRectF(x - thick / 2, y, thick, max(3.0, foot - y))
-            if self._doubtful and is_doubtful(self._doubtful, bar.start, bar.note):
-                outlined.append(rect.adjusted(0.5, 0.5, -0.5, -0.5))
-            else:
-                shades[min(_SHADES - 1, bar.velocity * _SHADES >> 7)].append(rect)
-        painter.setPen(Qt.PenStyle.NoPen)
-        for place, rects in enumerate(shades):
-            if rects:
-                painter.setBrush(theme.color(theme.roll_ink(self.ink), 0.3 + 0.7 * place / (_SHADES - 1)))
-                painter.drawRects(*rects)
-        if outlined:
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(QPen(theme.color(theme.roll_ink(self.ink)), 1.4, Qt.PenStyle.DashLine))
-            painter.drawRects(*outlined)
+            painter.setPen(theme.color(t.rule_strong if bar is not None else t.rule))
+            painter.drawLine(QLineF(GUTTER if bar is None else 0.0, y, width, y))
+            if bar is not None and abs(y - numbered) > 14:
+                numbered = y
+                painter.setPen(theme.color(t.second))
+                painter.drawText(QPointF(4, y - 3), str(bar))
+        painter.setFont(theme.label_font(11, 600))
+        painter.setPen(theme.color(t.second))
+        for beat, name in span.course.sections:
+            if 0 <= (y := self.y_of(beat)) <= height:
+                painter.drawText(QPointF(GUTTER + 4, y - 3), name)
 
-    def _paint_pens(self, painter: QPainter, t: theme.Theme) -> None:
-        for (status, _), pen in self._pens.items():
+    def _paint_notes(self, painter: QPainter, t: theme.Theme) -> None:
+        shades: list[list[QRectF]] = [[] for _ in range(SHADES)]
+        lane: list[QLineF] = []
+        outlined: list[QRectF] = []
+        chosen: list[QRectF] = []
+        foot, edge = float(self.height() - FOOT), self.width() - LANE
+        notes, start = self.notes, self.span.start
+        for place in self.in_sight():
+            note = notes[place]
+            if note.end < start:
+                continue
+            box = self.box_of(note)
+            box.setBottom(min(foot, box.bottom()))
+            if note.doubtful:
+                outlined.append(box.adjusted(0.5, 0.5, -0.5, -0.5))
+            else:
+                shades[min(SHADES - 1, note.velocity * SHADES >> 7)].append(box)
+            if place in self.chosen:
+                chosen.append(box.adjusted(-1.5, -1.5, 1.5, 1.5))
+            y = self.y_of(note.start)
+            if y <= foot:
+                lane.append(QLineF(edge + 3, y, edge + 3 + (LANE - 6) * note.velocity / 127.0, y))
+        ink = theme.roll_ink(self.ink)
+        painter.setPen(Qt.PenStyle.NoPen)
+        for place, boxes in enumerate(shades):
+            if boxes:
+                painter.setBrush(theme.color(ink, 0.3 + 0.7 * place / (SHADES - 1)))
+                painter.drawRects(*boxes)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        if outlined:
+            painter.setPen(QPen(theme.color(ink), 1.4, Qt.PenStyle.DashLine))
+            painter.drawRects(*outlined)
+        if lane:
+            painter.setPen(QPen(theme.color(ink), 2.0))
+            painter.drawLines(*lane)
+        if chosen:
+            painter.setPen(QPen(theme.color(t.ink), 1.6))
+            painter.drawRects(*chosen)
+
+    def _paint_lines(self, painter: QPainter, t: theme.Theme) -> None:
+        span = self.span
+        top = self.beat_of(0.0)
+        wide = self.width() - GUTTER - LANE - 6
+        for line, values in self._lines.items():
+            strong = line == self.line
+            begin = max(0, bisect_left(values, (span.start, -1.0)) - 1)
+            end = min(len(values), bisect_right(values, (top, 999.0)) + 1)
             points: list[QPointF] = []
-            for time, value in pen:
-                x = 3 + value / 127.0 * (self.width() - 6)
+            for beat, value in values[begin:end]:
+                x = GUTTER + 3 + value / 127.0 * wide
                 if points:
-                    points.append(QPointF(points[-1].x(), self._y(time)))
-                points.append(QPointF(x, self._y(time)))
-            line = QPen(theme.color(t.ink, 0.7), 1.3)
-            styles = {BEND: Qt.PenStyle.DashLine, PRESSURE: Qt.PenStyle.DotLine}
-            line.setStyle(styles.get(status & 0xF0, Qt.PenStyle.SolidLine))
-            painter.setPen(line)
+                    points.append(QPointF(points[-1].x(), self.y_of(beat)))
+                points.append(QPointF(x, self.y_of(beat)))
+            if points:
+                points.append(QPointF(points[-1].x(), max(0.0, self.y_of(span.length))))
+            pen = QPen(theme.color(t.ink, 1.0 if strong else 0.6), 2.2 if strong else 1.2)
+            pen.setStyle(_STYLES.get(line.status & 0xF0, Qt.PenStyle.SolidLine))
+            painter.setPen(pen)
             painter.drawPolyline(QPolygonF(points))
 
+    def _paint_ghosts(self, painter: QPainter, t: theme.Theme) -> None:
+        """What a remedy takes away as rings, what it puts there as ghosts."""
+        gone, come = self.ghosts
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(theme.color(t.warning), 1.6))
+        for note in self._of_sight(gone):
+            box = self.box_of(note)
+            painter.drawEllipse(QPointF(box.center().x(), self.y_of(note.start) - 3.0), 7.0, 7.0)
+        painter.setPen(QPen(theme.color(t.ink), 1.2, Qt.PenStyle.DotLine))
+        painter.setBrush(theme.color(t.ink, 0.12))
+        for note in self._of_sight(come):
+            painter.drawRect(self.box_of(note))
+
+    def _of_sight(self, notes: Iterable[Note]) -> list[Note]:
+        top = self.beat_of(0.0)
+        return [note for note in notes if note.end >= self.span.start and note.start <= top][:4000]
+
     def _paint_keys(self, painter: QPainter, t: theme.Theme) -> None:
-        span, scale, top = self.span, self._scale(), self.height() - _FOOT
+        span, scale, top = self.span, self.scale, self.height() - FOOT
         white = theme.DAY.roll if not t.dark else theme.mix(t.ink, t.roll, 0.15)
-        painter.fillRect(QRectF(0, top, self.width(), _FOOT), theme.color(white))
+        painter.fillRect(QRectF(0, top, self.width(), FOOT), theme.color(t.field))
+        painter.fillRect(QRectF(GUTTER, top, self.width() - GUTTER - LANE, FOOT), theme.color(white))
         painter.setFont(theme.label_font(11))
         for note in range(span.low, span.high + 1):
-            x = (note - span.low) * scale
+            x = self.x_of(note) - scale / 2
             if note % 12 in (1, 3, 6, 8, 10):
                 painter.fillRect(QRectF(x, top, scale, 10), theme.color(theme.DAY.bar if not t.dark else t.desk))
             elif note % 12 == 0:
                 painter.setPen(theme.color(theme.DAY.second))
-                painter.drawText(QPointF(x + 1, self.height() - 1.0), written(note))
+                painter.drawText(QPointF(x + 1, self.height() - 4.0), written(note))
+        painter.setPen(theme.color(t.second))
+        painter.drawText(QRectF(self.width() - LANE, top, LANE, FOOT), Qt.AlignmentFlag.AlignCenter, "velocity")
         painter.setPen(theme.color(t.line))
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawRect(QRectF(0, top, self.width() - 1, _FOOT - 1))
+        painter.drawRect(QRectF(0, top, self.width() - 1, FOOT - 1))

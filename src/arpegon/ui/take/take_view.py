@@ -1,15 +1,18 @@
-"""The Take view: what was kept and recorded, as played and as generated."""
+"""The Take view: what was kept and recorded, as played and as generated, to be edited on the paper."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import Qt, pyqtSignal
+import msgspec
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QListWidget,
     QListWidgetItem,
+    QMenu,
     QPushButton,
     QStackedLayout,
     QVBoxLayout,
@@ -18,58 +21,28 @@ from PyQt6.QtWidgets import (
 
 from arpegon.core.document import edits
 from arpegon.core.errors import ArpegonError
-from arpegon.core.events import NOTE_ON, Event
+from arpegon.core.events import NOTE_ON, Event, note_off, note_on
+from arpegon.core.notes.course import Course
+from arpegon.core.notes.remedies import Plan
+from arpegon.core.notes.sheet import Sheet
 from arpegon.core.notes.takes import Part, Take
-from arpegon.core.time.clock import bar_beats
-from arpegon.files.midi import Track, write_midi
-from arpegon.ui.controls.choices import Segments
+from arpegon.core.time.rhythm import NOTE_VALUES
+from arpegon.files.midi import Track, write_song
+from arpegon.ui.controls.choices import Picker
 from arpegon.ui.controls.name_field import NameField
 from arpegon.ui.look import theme
-from arpegon.ui.look.plain import Label, tip
+from arpegon.ui.look.plain import Label
 from arpegon.ui.model.session import Session
 from arpegon.ui.parts.save_dialog import ask_where
 from arpegon.ui.parts.when_seen import WhenSeen
-from arpegon.ui.take.take_roll import Span, TakeRoll
+from arpegon.ui.take import midi_clipboard
+from arpegon.ui.take.remedy_panel import RemedyPanel
+from arpegon.ui.take.span import Span
+from arpegon.ui.take.version import VERSIONS, Version
 
-VERSIONS = {
-    "played": ("As played", "what went into the strand, before any stage"),
-    "generated": ("As generated", "what came out after all stages: what was heard"),
-}
-
-
-class Version(QWidget):
-    """One version of a take: its heading, its paper, its way to a file."""
-
-    save = pyqtSignal(str)
-
-    def __init__(self, version: str, span: Span, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.version = version
-        self.setObjectName("paper")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        box = QVBoxLayout(self)
-        box.setContentsMargins(14, 10, 14, 12)
-        box.setSpacing(4)
-        name, words = VERSIONS[version]
-        head = QHBoxLayout()
-        title = Label(name)
-        title.setProperty("role", "name")
-        head.addWidget(title, 1)
-        self.save_button = QPushButton("Save as MIDI file …")
-        self.save_button.setToolTip(tip(f"Write this take {name.lower()} to a MIDI file, one track for each strand."))
-        self.save_button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.save_button.clicked.connect(lambda: self.save.emit(version))
-        head.addWidget(self.save_button)
-        box.addLayout(head)
-        self.words = Label(words)
-        self.words.setProperty("role", "second")
-        box.addWidget(self.words)
-        self.roll = TakeRoll(span)
-        self.roll.empty_words = "nothing in this version"
-        box.addWidget(self.roll, 1)
-        self.count = Label("")
-        self.count.setProperty("role", "second")
-        box.addWidget(self.count)
+_HEARD_SECONDS = 0.35
+"""How long a note sounds that is touched."""
+_SNAPS = {"": "free", **{value: value for value in NOTE_VALUES if "bars" not in value}}
 
 
 class TakeView(WhenSeen):
@@ -82,7 +55,11 @@ class TakeView(WhenSeen):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.take_id = ""
         self.strand_id = ""
+        self.at_work = "generated"
+        """The version on whose paper something was done last: remedies work on it."""
+        self.follows = True
         self.span = Span()
+        self._sheets: dict[str, tuple[tuple[Event, ...], object, Sheet]] = {}
         self._stack = QStackedLayout(self)
         self._stack.addWidget(self._empty())
         self._stack.addWidget(self._full())
@@ -128,21 +105,30 @@ class TakeView(WhenSeen):
         for version in VERSIONS:
             pane = self.versions[version] = Version(version, self.span)
             pane.save.connect(self._ask_save)
-            pane.roll.scrolled.connect(self._repaint)
-            pane.roll.pointed.connect(self.play_from)
+            self._listen_to(pane)
             papers.addWidget(pane, 1)
-            if version == "played":
-                arrow = Label("→")
-                arrow.setProperty("role", "headline")
-                arrow.setToolTip("The stages made the right from the left.")
-                papers.addWidget(arrow)
+        self.remedies = RemedyPanel()
+        self.remedies.planned.connect(self._show_plan)
+        self.remedies.done.connect(self._do_plan)
+        papers.addWidget(self.remedies)
         right.addLayout(papers, 1)
         row.addLayout(right, 1)
         return widget
 
+    def _listen_to(self, pane: Version) -> None:
+        """Do what a paper asks for."""
+        roll, version = pane.roll, pane.version
+        roll.scrolled.connect(self._repaint)
+        roll.pointed.connect(self.play_from)
+        roll.edited.connect(lambda label, sheet, goes_on: self._edit(version, label, sheet, goes_on))
+        roll.settled.connect(self.session.settle)
+        roll.picked.connect(lambda: self._work_on(version))
+        roll.sounded.connect(self._sound)
+        roll.asked.connect(lambda what: self._ask(version, what))
+
     def _side(self) -> QWidget:
         side = QWidget()
-        side.setFixedWidth(220)
+        side.setFixedWidth(176)
         box = QVBoxLayout(side)
         box.setContentsMargins(0, 0, 0, 0)
         head = Label("Takes")
@@ -163,12 +149,20 @@ class TakeView(WhenSeen):
         self.name.renamed.connect(
             lambda name: self.session.edit("Rename take", edits.rename_take(self.session.project, self.take_id, name))
         )
+        self.name.setMinimumWidth(90)
         row.addWidget(self.name)
         self.words = Label("")
         self.words.setProperty("role", "second")
         row.addWidget(self.words, 1)
-        self.strands = QHBoxLayout()
-        row.addLayout(self.strands)
+        self.strands = Picker({}, "Which strand is shown.")
+        self.strands.setMinimumWidth(130)
+        self.strands.chosen.connect(self.show_strand)
+        row.addWidget(self.strands)
+        self.snap = Picker(_SNAPS, "The lines to which notes go while they are dragged; Shift leaves them off.")
+        self.snap.setMinimumWidth(76)
+        self.snap.set_value(self.span.snap)
+        self.snap.chosen.connect(self._set_snap)
+        row.addWidget(self.snap)
         self.play = QPushButton("Play as generated")
         self.play.setProperty("strong", True)
         self.play.setMinimumWidth(140)
@@ -177,6 +171,10 @@ class TakeView(WhenSeen):
         )
         self.play.clicked.connect(self.toggle)
         row.addWidget(self.play)
+        self.through = QPushButton("Through the stages")
+        self.through.setToolTip("Play what was played, through the stages of its strands as they are now.")
+        self.through.clicked.connect(self.play_through)
+        row.addWidget(self.through)
         self.doubtful = QPushButton("Drop doubtful")
         self.doubtful.setToolTip(
             "Leave out the notes that may have been heard falsely (outlined on the paper), and what the stages made of "
@@ -186,11 +184,29 @@ class TakeView(WhenSeen):
             lambda: self.session.edit("Drop doubtful", edits.drop_doubtful(self.session.project, self.take_id))
         )
         row.addWidget(self.doubtful)
-        remove = QPushButton("Remove")
-        remove.setToolTip("Take this take out of the project; Ctrl+Z brings it back.")
-        remove.clicked.connect(self.remove)
-        row.addWidget(remove)
+        self.more = QPushButton("…")
+        self.more.setToolTip("More to be done with this take.")
+        self.more.setFixedWidth(34)
+        self.more.clicked.connect(self._open_more)
+        row.addWidget(self.more)
         return bar
+
+    def menu(self) -> QMenu:
+        """What else can be done with the take."""
+        menu = QMenu(self)
+        take = self.take
+        menu.addAction("Duplicate", self.duplicate)
+        menu.addAction("Onto the board: as a clip of its strand", self.onto_board)
+        bars = menu.addMenu("Bars")
+        if take is not None and bars is not None:
+            bars.addAction("The first note is beat 1", self.first_note_first).setEnabled(not take.course.tied)  # type: ignore[union-attr]
+            bars.addAction("Lay it at the tempo of the project", self.lay_at_tempo).setEnabled(not take.course.tied)  # type: ignore[union-attr]
+        menu.addSeparator()
+        menu.addAction("Remove", self.remove)
+        return menu
+
+    def _open_more(self) -> None:
+        self.menu().exec(self.more.mapToGlobal(self.more.rect().bottomLeft()))
 
     # -- showing -----------------------------------------------------------------------------------
 
@@ -235,18 +251,9 @@ class TakeView(WhenSeen):
         if self.strand_id not in parts:
             self.strand_id = take.parts[0].strand if take.parts else ""
         self.name.setText(take.name)
-        self.words.setText(f"{take.seconds:.1f} seconds at {take.tempo:g}")
-        while self.strands.count():
-            item = self.strands.takeAt(0)
-            widget = item.widget() if item else None
-            if widget is not None:
-                widget.deleteLater()
-        if len(parts) > 1:
-            chooser = Segments({part.strand: part.name for part in take.parts}, "Which strand is shown.")
-            chooser.setMinimumWidth(chooser.sizeHint().width() + 40)
-            chooser.set_value(self.strand_id)
-            chooser.chosen.connect(self.show_strand)
-            self.strands.addWidget(chooser)
+        self.words.setText(_words(take))
+        self.strands.set_options({part.strand: part.name for part in take.parts})
+        self.strands.set_value(self.strand_id)
         self._fit(take)
         self.show_strand(self.strand_id)
 
@@ -257,14 +264,13 @@ class TakeView(WhenSeen):
             for part in take.parts
             if part.strand == self.strand_id
             for event in (*part.played, *part.generated)
-            if event.kind == NOTE_ON
+            if event.status & 0xF0 == NOTE_ON
         ]
         low, high = (min(notes) - 2, max(notes) + 2) if notes else (48, 84)
         missing = max(0, 24 - (high - low))
         span.low, span.high = max(0, low - missing // 2), min(127, high + missing - missing // 2)
-        span.length = take.seconds
-        span.beat_seconds = 60.0 / take.tempo * 4 / take.meter[1]
-        span.beats_per_bar = bar_beats(take.meter) * take.meter[1] / 4
+        span.length = take.beats
+        span.course = take.course
         span.clamp(self.versions["played"].roll.height())
 
     def show_strand(self, strand_id: str) -> None:
@@ -277,10 +283,8 @@ class TakeView(WhenSeen):
         self._fit(take)
         ink = self.session.ink_number(strand_id)
         for version, pane in self.versions.items():
-            events = part.played if version == "played" else part.generated
-            pane.roll.show_events(events, ink, part.doubtful if version == "played" else ())
-            pane.save_button.setText(f"Save {VERSIONS[version][0].lower()} …")
-            pane.count.setText(f"{len(pane.roll.notes)} notes, {len(events)} events in {part.name}")
+            pane.show_sheet(self._sheet(take, part, version), ink, part.name)
+        self._work_on(self.at_work)
 
         count = sum(len(part.doubtful) for part in take.parts)
         self.doubtful.setVisible(count > 0)
@@ -289,7 +293,8 @@ class TakeView(WhenSeen):
     def tick(self, now: float) -> None:
         """One frame."""
         told = self.session.telemetry
-        position = told.take if told.take is None else told.take + now - told.now
+        seconds = told.take if told.take is None else told.take + now - told.now
+        position = None if seconds is None else self.span.course.beat_at(seconds)
         playing = position is not None
         self.play.setText("Stop" if playing else "Play as generated")
         if position != self.span.playhead:
@@ -303,6 +308,133 @@ class TakeView(WhenSeen):
     def _repaint(self) -> None:
         for pane in self.versions.values():
             pane.roll.update()
+
+    # -- editing -----------------------------------------------------------------------------------
+
+    def _sheet(self, take: Take, part: Part, version: str) -> Sheet:
+        """The sheet of a version; it is made once for each that is shown."""
+        events = part.played if version == "played" else part.generated
+        doubtful = part.doubtful if version == "played" else ()
+        known = self._sheets.get(version)
+        if known is None or known[0] is not events or known[1] != (doubtful, take.beats):
+            known = self._sheets[version] = events, (doubtful, take.beats), Sheet.of(events, take.beats, doubtful)
+        return known[2]
+
+    def _edit(self, version: str, label: str, sheet: Sheet, goes_on: bool) -> None:
+        project = edits.set_version(self.session.project, self.take_id, self.strand_id, version, sheet)
+        take = project.take(self.take_id)
+        part = next((one for one in take.parts if one.strand == self.strand_id), None) if take is not None else None
+        if take is not None and part is not None:
+            # What was edited is what its events say, so that the notes that are chosen stay in their places.
+            events = part.played if version == "played" else part.generated
+            doubtful = part.doubtful if version == "played" else ()
+            self._sheets[version] = events, (doubtful, take.beats), sheet
+        merge = f"take:{self.take_id}:{self.strand_id}:{version}:{label}" if goes_on else None
+        self.session.edit(label, project, merge)
+
+    def _work_on(self, version: str) -> None:
+        """Remedies work on this version."""
+        self.at_work = version
+        for name, pane in self.versions.items():
+            if name != version and pane.roll.ghosts != ((), ()):
+                pane.roll.ghosts = ((), ())
+                pane.roll.update()
+        pane = self.versions[version]
+        pane.tell()
+        self.remedies.show_notes(pane.roll.sheet_shown, frozenset(pane.roll.chosen), self.span.course)
+
+    def _show_plan(self, plan: Plan | None) -> None:
+        roll = self.versions[self.at_work].roll
+        roll.ghosts = ((), ()) if plan is None else (plan.gone, plan.come)
+        roll.update()
+
+    def _do_plan(self, label: str, plan: Plan) -> None:
+        self._edit(self.at_work, label, plan.sheet, False)
+        self.versions[self.at_work].roll.choose(set(plan.chosen))
+
+    def _sound(self, note: int, velocity: int, channel: int) -> None:
+        """Let a note be heard where its version goes: past all stages, or through them."""
+        events = [note_on(0.0, channel, note, velocity), note_off(_HEARD_SECONDS, channel, note)]
+        if self.session.project.strand(self.strand_id) is not None:
+            self.session.link.direct(self.strand_id, events)
+
+    def _set_snap(self, value: str) -> None:
+        self.span.snap = value
+
+    def _ask(self, version: str, what: str) -> None:
+        roll = self.versions[version].roll
+        acts: dict[str, Callable[[], object]] = {
+            "copy": lambda: self._copy(version),
+            "cut": lambda: self._cut(version),
+            "paste": lambda: self._paste(version),
+            "grid": lambda: self.remedies.choose("grid"),
+            "next-doubtful": roll.next_doubtful,
+        }
+        acts[what]()
+
+    def _copy(self, version: str) -> None:
+        roll = self.versions[version].roll
+        some = [roll.notes[place] for place in sorted(roll.chosen)]
+        if some:
+            midi_clipboard.copy(some, self.span.course, self.name.text() or "Take")
+
+    def _cut(self, version: str) -> None:
+        self._copy(version)
+        self.versions[version].roll.remove()
+
+    def _paste(self, version: str) -> None:
+        roll = self.versions[version].roll
+        try:
+            sheet = midi_clipboard.pasted()
+        except ArpegonError as error:
+            self.session.notice("take", str(error))
+            return
+        if sheet is not None and sheet.notes:
+            beat = self.span.cursor
+            notes = [msgspec.structs.replace(one, start=one.start + beat, end=one.end + beat) for one in sheet.notes]
+            roll.put("Paste notes", roll.sheet_shown.added(notes))
+
+    def duplicate(self) -> None:
+        """Make a copy of the take, and show it."""
+        take, project = self.take, self.session.project
+        if take is None:
+            return
+        made = msgspec.structs.replace(
+            take,
+            id=edits.fresh_id("take", (one.id for one in project.takes)),
+            name=edits.fresh_name(take.name, (one.name for one in project.takes)),
+        )
+        self.session.edit("Duplicate take", edits.add_take(project, made))
+        self.choose(made.id)
+
+    def first_note_first(self) -> None:
+        """Let the first note be beat 1 of the first bar."""
+        take = self.take
+        if take is None:
+            return
+        begins = [event.time for part in take.parts for event in (*part.played[:1], *part.generated[:1])]
+        if begins:
+            self.session.edit("First note on beat 1", edits.shift_take(self.session.project, take.id, -min(begins)))
+
+    def lay_at_tempo(self) -> None:
+        """Lay a take that was played freely at the tempo of the project, as it was played."""
+        take, project = self.take, self.session.project
+        if take is not None:
+            course = Course(
+                tempi=((0.0, project.tempo),), meters=((0.0, project.meter, 1),), keys=((0.0, project.key),)
+            )
+            self.session.edit("Lay take at the tempo", edits.set_course(project, take.id, course))
+
+    def onto_board(self) -> None:
+        """Make the version at work a clip of its strand."""
+        take, project = self.take, self.session.project
+        if take is None or project.strand(self.strand_id) is None:
+            self.session.notice("take", "The strand of this take is gone, so it cannot be a clip there.")
+            return
+        made = edits.take_onto_board(project, take.id, self.strand_id, self.at_work)
+        self.session.edit("Take onto the board", made)
+        where = "before its stages" if self.at_work == "played" else "beneath it, past its stages"
+        self.session.notice("done", f"{take.name} plays as a clip {where}; what played there by itself rests.")
 
     # -- acts --------------------------------------------------------------------------------------
 
@@ -318,11 +450,19 @@ class TakeView(WhenSeen):
             self.play_from(0.0)
 
     def play_from(self, start: float) -> None:
-        """Play what was generated, of all strands, from ``start`` seconds on."""
+        """Play what was generated, of all strands, from a beat on."""
         take = self.take
         if take is not None:
-            parts = {part.strand: list(part.generated) for part in take.parts}
-            self.session.link.play_take(parts, start)
+            parts = {part.strand: take.in_seconds(part.generated) for part in take.parts}
+            self.session.link.play_take(parts, max(0.0, take.course.second_at(start)))
+
+    def play_through(self) -> None:
+        """Play what was played through the stages of its strands."""
+        take = self.take
+        if take is not None:
+            self.stop()
+            parts = {part.strand: take.in_seconds(part.played) for part in take.parts}
+            self.session.link.play_take(parts, max(0.0, take.course.second_at(self.span.cursor)), through=True)
 
     def stop(self) -> None:
         """Stop playing."""
@@ -351,12 +491,21 @@ class TakeView(WhenSeen):
             return False
         tracks = [Track(part.name, _events(part, version)) for part in take.parts]
         try:
-            write_midi(path, tracks, take.tempo, take.meter, f"{take.name}, {VERSIONS[version][0].lower()}")
+            write_song(path, tracks, take.course, f"{take.name}, {VERSIONS[version][0].lower()}")
         except ArpegonError as error:
             self.session.notice("file", str(error))
             return False
         self.session.notice("done", f"{take.name} was saved {VERSIONS[version][0].lower()} as “{path.name}”.")
         return True
+
+
+def _words(take: Take) -> str:
+    """How long a take is, how fast, and where in the piece it lies."""
+    tempi = {round(tempo, 1) for _, tempo in take.course.tempi}
+    tempo = f"at {min(tempi):g}" if len(tempi) == 1 else f"at {min(tempi):g} to {max(tempi):g}"
+    bar = take.course.bar_at(take.course.first)[0]
+    where = f" · from bar {bar}" if take.course.tied else " · played freely"
+    return f"{take.seconds:.1f} s {tempo}{where}"
 
 
 def _events(part: Part, version: str) -> tuple[Event, ...]:

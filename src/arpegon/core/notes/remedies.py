@@ -1,0 +1,440 @@
+"""Remedies: edits of a take that say what they will do before they do it.
+
+Each is declared like a stage: a name, a sentence, parameters, and a function from a sheet and chosen notes to another
+sheet. What it would do is a :class:`Plan`: what goes, what moves to where, and a count in words.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Collection, Mapping, Sequence
+from operator import attrgetter
+from typing import Any
+
+import msgspec
+
+from arpegon.core.events import CONTROL, Event
+from arpegon.core.notes.course import Course
+from arpegon.core.notes.sheet import MOVING, SHORTEST, Line, Note, Sheet, value_of
+from arpegon.core.processing.parameters import (
+    Choice,
+    NoteKey,
+    NoteValue,
+    Number,
+    Param,
+    Switch,
+    swing_param,
+    with_defaults,
+)
+from arpegon.core.time.rhythm import beats_of
+from arpegon.core.time.swing import next_step, step_beat
+
+Values = Mapping[str, Any]
+Work = Callable[[Sheet, set[int], Course, Values], tuple[Sheet, set[int]]]
+_SUSTAIN_LIKE = range(64, 70)
+"""Controllers that are pedals: none of their values is left out."""
+
+
+class Plan(msgspec.Struct, frozen=True):
+    """What a remedy would do."""
+
+    sheet: Sheet
+    """What comes of it,"""
+    chosen: frozenset[int]
+    """and where in it the notes stand that were chosen."""
+    gone: tuple[Note, ...] = ()
+    """Notes that would no longer be there as they are,"""
+    come: tuple[Note, ...] = ()
+    """and those that would be in their place."""
+    words: str = ""
+
+    @property
+    def does_nothing(self) -> bool:
+        """Whether all stays as it is."""
+        return not self.words
+
+
+class Remedy(msgspec.Struct, frozen=True):
+    """A remedy."""
+
+    name: str
+    label: str
+    summary: str
+    params: tuple[Param, ...]
+    work: Work
+
+    def plan(self, sheet: Sheet, chosen: Collection[int], course: Course, values: Values) -> Plan:
+        """What it would do to chosen notes (none chosen: to all) and the values of controllers between them."""
+        some = set(chosen) or set(range(len(sheet.notes)))
+        made, at = self.work(sheet, some, course, with_defaults(self.params, values))
+        return planned(sheet, made, at)
+
+
+def planned(before: Sheet, after: Sheet, chosen: Collection[int]) -> Plan:
+    """The plan that leads from one sheet to another."""
+    old, new = set(before.notes), set(after.notes)
+    gone = tuple(note for note in before.notes if note not in new)
+    come = tuple(note for note in after.notes if note not in old)
+    return Plan(after, frozenset(chosen), gone, come, _words(before, after, gone, come))
+
+
+def _words(before: Sheet, after: Sheet, gone: Sequence[Note], come: Sequence[Note]) -> str:
+    """What is done, counted: notes that go, that come, that are other ones, and values of controllers."""
+    fewer = len(before.notes) - len(after.notes)
+    others = min(len(gone), len(come))
+    said = []
+    if fewer > 0:
+        said.append(f"{_count(fewer, 'note')} {'goes' if fewer == 1 else 'go'}")
+    if fewer < 0:
+        said.append(f"{_count(-fewer, 'note')} {'comes' if fewer == -1 else 'come'}")
+    if others:
+        said.append(f"{_count(others, 'note')} {'changes' if others == 1 else 'change'}")
+    values = len(before.others) - len(after.others)
+    if values > 0:
+        said.append(f"{_count(values, 'value')} {'goes' if values == 1 else 'go'}")
+    elif before.others != after.others:
+        moved = sum(1 for one, other in zip(before.others, after.others, strict=False) if one != other)
+        said.append(f"{_count(max(1, moved), 'value')} {'changes' if moved <= 1 else 'change'}")
+    return ", ".join(said)
+
+
+def _count(number: int, what: str) -> str:
+    return f"{number} {what}" if number == 1 else f"{number:,} {what}s"
+
+
+# -- clean -------------------------------------------------------------------------------------------
+
+
+def _clean(sheet: Sheet, chosen: set[int], course: Course, values: Values) -> tuple[Sheet, set[int]]:
+    drop: set[int] = set()
+    twice = values["doubled_ms"] / 1000.0
+    last: dict[tuple[int, int], float] = {}
+    for place in sorted(chosen):
+        note = sheet.notes[place]
+        start = course.second_at(note.start)
+        lasts = course.second_at(note.end) - start
+        key = (note.channel, note.note)
+        if (
+            (values["doubtful"] and note.doubtful)
+            or lasts * 1000.0 < values["shorter_ms"]
+            or note.velocity < values["softer"]
+            or not values["lowest"] <= note.note <= values["highest"]
+            or (twice and start - last.get(key, -math.inf) < twice)
+            or (values["octaves"] and _is_overtone(sheet, place))
+        ):
+            drop.add(place)
+        else:
+            last[key] = start
+    kept = sheet.without(drop)
+    before = [note for place, note in enumerate(sheet.notes) if place in chosen and place not in drop]
+    places = {note: place for place, note in enumerate(kept.notes)}
+    return kept, {places[note] for note in before}
+
+
+def _is_overtone(sheet: Sheet, place: int) -> bool:
+    """Whether a note is the octave of a louder one that it begins in."""
+    one = sheet.notes[place]
+    for other in sheet.notes[max(0, place - 24) : place + 8]:
+        below = one.note - other.note in (12, 19, 24)
+        if below and other.start - 0.05 <= one.start < other.end and other.velocity >= one.velocity:
+            return True
+    return False
+
+
+# -- join --------------------------------------------------------------------------------------------
+
+
+def _join(sheet: Sheet, chosen: set[int], course: Course, values: Values) -> tuple[Sheet, set[int]]:
+    """Ends moved to the next beginning: of any note, or of the same key."""
+    ends: dict[int, float] = {}
+    ordered = sorted(chosen)
+    starts = [sheet.notes[place].start for place in ordered]
+    for at, place in enumerate(ordered):
+        note = sheet.notes[place]
+        later = (
+            other
+            for other in ordered[at + 1 :]
+            if sheet.notes[other].start > note.start + SHORTEST
+            and (not values["same_key"] or sheet.notes[other].note == note.note)
+        )
+        after = next(later, None)
+        if after is None:
+            continue
+        start = sheet.notes[after].start
+        gap = (course.second_at(start) - course.second_at(note.end)) * 1000.0
+        if 0.0 < gap <= values["gap_ms"] or (gap < 0.0 and values["overlaps"]):
+            ends[place] = start
+    del starts
+    changed = {note: ends[place] for place, note in enumerate(sheet.notes) if place in ends}
+    return sheet.changed(
+        chosen, lambda note: (msgspec.structs.replace(note, end=changed[note]) if note in changed else note,)
+    )
+
+
+# -- onto the grid -----------------------------------------------------------------------------------
+
+
+class _Lines:
+    """The lines of a grid: steps of one length, swung, counted from each bar line at which a meter begins."""
+
+    def __init__(self, course: Course, values: Values) -> None:
+        self._course = course
+        self._rate = values["rate"]
+        self._swing = values["swing"] / 100.0
+        self._strength = values["strength"] / 100.0
+        self._catch = values["catch"] / 100.0
+
+    def at(self, beat: float) -> float:
+        """Where a beat goes: towards the nearest line, where it lies near enough to one."""
+        origin, meter, _ = self._course.meter_at(beat)
+        length = beats_of(self._rate, meter)
+        inside = beat - origin
+        after = next_step(inside, length, self._swing)
+        lines = [step_beat(step, length, self._swing) for step in (after - 1, after)]
+        line = min(lines, key=lambda one: abs(one - inside))
+        if abs(line - inside) > self._catch * length:
+            return beat
+        return float(beat + self._strength * (line - inside))
+
+
+def _grid(sheet: Sheet, chosen: set[int], course: Course, values: Values) -> tuple[Sheet, set[int]]:
+    lines = _Lines(course, values)
+    moves: dict[int, float] = {}
+    group: list[int] = []
+    together = values["group_ms"] / 1000.0
+    for place in sorted(chosen):
+        if (
+            group
+            and course.second_at(sheet.notes[place].start) - course.second_at(sheet.notes[group[0]].start) > together
+        ):
+            _move_group(sheet, group, lines, moves)
+            group = []
+        group.append(place)
+    _move_group(sheet, group, lines, moves)
+
+    def laid(note: Note, by: float) -> Note:
+        start = note.start + (by if values["onsets"] else 0.0)
+        end = note.end + (by if values["onsets"] else 0.0)
+        if values["ends"]:
+            end = lines.at(note.end)
+            if end <= start + SHORTEST:
+                end = start + beats_of(values["rate"], course.meter_at(start)[1])
+        return msgspec.structs.replace(note, start=start, end=end)
+
+    new = {note: laid(note, moves[place]) for place, note in enumerate(sheet.notes) if place in chosen}
+    made, at = sheet.changed(chosen, lambda note: (new[note],))
+    if values["controllers"] and sheet.others:
+        begin, end = _span(sheet, chosen)
+        whole = len(chosen) == len(sheet.notes)
+        moved = [
+            event.at(max(0.0, lines.at(event.time)))
+            if event.kind in MOVING and (whole or begin <= event.time <= end)
+            else event
+            for event in sheet.others
+        ]
+        made = msgspec.structs.replace(made, others=_last_on_each_line(moved))
+    return made, at
+
+
+def _move_group(sheet: Sheet, group: Sequence[int], lines: _Lines, moves: dict[int, float]) -> None:
+    """Notes that begin together move together, as the first of them does."""
+    if group:
+        first = sheet.notes[group[0]].start
+        by = lines.at(first) - first
+        moves.update(dict.fromkeys(group, by))
+
+
+def _last_on_each_line(events: Sequence[Event]) -> tuple[Event, ...]:
+    """Of the values of one line at one moment only the last."""
+    ordered = sorted(events, key=attrgetter("time"))
+    last: dict[tuple[float, Line], int] = {}
+    for place, event in enumerate(ordered):
+        if event.kind in MOVING:
+            last[round(event.time, 6), Line.of(event)] = place
+    kept = set(last.values())
+    return tuple(event for place, event in enumerate(ordered) if event.kind not in MOVING or place in kept)
+
+
+def _span(sheet: Sheet, chosen: set[int]) -> tuple[float, float]:
+    """From the first beginning of chosen notes to their last end."""
+    some = [sheet.notes[place] for place in chosen]
+    return min((note.start for note in some), default=0.0), max((note.end for note in some), default=math.inf)
+
+
+# -- controllers -------------------------------------------------------------------------------------
+
+
+def _thin(sheet: Sheet, chosen: set[int], course: Course, values: Values) -> tuple[Sheet, set[int]]:
+    """Values left out: of so many a second, or of equal stairs, the last always stays."""
+    begin, end = _span(sheet, chosen)
+    whole = len(chosen) == len(sheet.notes)
+    apart = 1.0 / values["rate_hz"] if values["way"] == "rate" else 0.0
+    stairs = values["stairs"]
+    drop: set[int] = set()
+    for line, places in _places(sheet).items():
+        if line.status & 0xF0 == CONTROL and line.number in _SUSTAIN_LIKE:
+            continue
+        kept_at, kept_stair = -math.inf, None
+        for at, place in enumerate(places):
+            event = sheet.others[place]
+            if not (whole or begin <= event.time <= end):
+                continue
+            second = course.second_at(event.time)
+            stair = min(stairs - 1, int(value_of(event) * stairs / 128.0))
+            passes = stair != kept_stair if values["way"] == "stairs" else second - kept_at >= apart - 1e-9
+            if passes or at == len(places) - 1:
+                kept_at, kept_stair = second, stair
+            else:
+                drop.add(place)
+    others = tuple(event for place, event in enumerate(sheet.others) if place not in drop)
+    return msgspec.structs.replace(sheet, others=others), chosen
+
+
+def _places(sheet: Sheet) -> dict[Line, list[int]]:
+    found: dict[Line, list[int]] = {}
+    for place, event in enumerate(sheet.others):
+        if event.kind in MOVING:
+            found.setdefault(Line.of(event), []).append(place)
+    return found
+
+
+REMEDIES = {
+    remedy.name: remedy
+    for remedy in (
+        Remedy(
+            "clean",
+            "Clean",
+            "Takes out what was not meant: doubtful notes, stray ones, doubles.",
+            (
+                Switch(
+                    key="doubtful", label="Doubtful notes", default=True, help="Those that may have been heard falsely."
+                ),
+                Number(
+                    key="shorter_ms",
+                    label="Shorter than",
+                    default=0,
+                    low=0,
+                    high=1000,
+                    unit="ms",
+                    help="0: none for this.",
+                ),
+                Number(key="softer", label="Softer than", default=1, low=1, high=127, help="1: none for this."),
+                NoteKey(key="lowest", label="Lower than", default=0, help="Notes below it go."),
+                NoteKey(key="highest", label="Higher than", default=127, help="Notes above it go."),
+                Number(
+                    key="doubled_ms",
+                    label="Struck again within",
+                    default=0,
+                    low=0,
+                    high=500,
+                    unit="ms",
+                    help="The second of two strikes of one key so near to one another goes; 0: none for this.",
+                ),
+                Switch(
+                    key="octaves",
+                    label="Overtones",
+                    default=False,
+                    help="The octave, twelfth or double octave that begins while a louder note sounds.",
+                ),
+            ),
+            _clean,
+        ),
+        Remedy(
+            "join",
+            "Join",
+            "Stretches notes to the next one, where the gap is small.",
+            (
+                Number(
+                    key="gap_ms",
+                    label="Gaps up to",
+                    default=150,
+                    low=0,
+                    high=5000,
+                    unit="ms",
+                    help="Longer ones are rests, and stay.",
+                ),
+                Switch(
+                    key="overlaps",
+                    label="Cut overlaps too",
+                    default=False,
+                    help="One voice: a note ends with the next.",
+                ),
+                Switch(
+                    key="same_key", label="Each key by itself", default=False, help="Only to the next note of its key."
+                ),
+            ),
+            _join,
+        ),
+        Remedy(
+            "grid",
+            "Onto the grid",
+            "Moves beginnings, ends and controllers to lines of a note value.",
+            (
+                NoteValue(key="rate", label="Lines", default="1/16", help="How far they lie apart; also 1/8T, 1/4D."),
+                swing_param("lines"),
+                Number(
+                    key="strength",
+                    label="Strength",
+                    default=100,
+                    low=0,
+                    high=100,
+                    unit="%",
+                    help="How much of the way.",
+                ),
+                Number(
+                    key="catch",
+                    label="Catch",
+                    default=50,
+                    low=1,
+                    high=50,
+                    unit="%",
+                    help="The share of a step within which a line catches what is near; 50 catches all.",
+                ),
+                Number(
+                    key="group_ms",
+                    label="Groups of",
+                    default=0,
+                    low=0,
+                    high=200,
+                    unit="ms",
+                    help="What begins within so long of a first note moves with it: a strum stays one.",
+                ),
+                Switch(key="onsets", label="Beginnings", default=True, help="Notes move, with their lengths."),
+                Switch(key="ends", label="Ends", default=False, help="Ends go to lines too."),
+                Switch(
+                    key="controllers",
+                    label="Controllers",
+                    default=False,
+                    help="Values too; of those on one line the last.",
+                ),
+            ),
+            _grid,
+        ),
+        Remedy(
+            "thin",
+            "Thin controllers",
+            "Leaves out values that are not needed; the last of each always stays.",
+            (
+                Choice(
+                    key="way",
+                    label="Way",
+                    default="stairs",
+                    options={"stairs": "stairs", "rate": "a second"},
+                    help="As many stairs, or so many values a second.",
+                ),
+                Number(key="stairs", label="Stairs", default=16, low=2, high=128, help="Into how many the way is cut."),
+                Number(
+                    key="rate_hz",
+                    label="Values a second",
+                    default=20,
+                    low=1,
+                    high=200,
+                    unit="a second",
+                    help="At most.",
+                ),
+            ),
+            _thin,
+        ),
+    )
+}
+"""All remedies of notes and controllers; stages can be run over a selection beside them."""

@@ -1,0 +1,97 @@
+"""Takes that are played: past all stages or through them, while what plays there by itself rests."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+
+from arpegon.core.document.model import ClickSource, ClipSource, Project
+from arpegon.core.events import Event
+from arpegon.engine.clocks.roles import DirectOutput, Entrance, Scheduler
+from arpegon.engine.graph.feeds import take_feed
+from arpegon.processors.targets import Target
+
+
+def what_rests(project: Project, strands: Iterable[str]) -> list[Target]:
+    """What plays by itself in strands, as addresses of what lets it rest: clips, generators and metronomes."""
+    found: list[Target] = []
+    for strand in filter(None, map(project.strand, strands)):
+        found += [(source.id, "bypass") for source in strand.generators if not source.bypass]
+        for number, source in enumerate(strand.sources, start=1):
+            if isinstance(source, ClipSource) and source.id and not source.muted:
+                found.append((source.id, "muted"))
+            elif isinstance(source, ClickSource) and not source.muted:
+                found.append((strand.id, f"sources.{number}.muted"))
+    return found
+
+
+class ThroughStages:
+    """The way into strands, as a key that is played goes."""
+
+    def __init__(self, entrance: Entrance) -> None:
+        self._entrance = entrance
+
+    def play_direct(self, strand: str, events: Sequence[Event]) -> None:
+        """Let events enter a strand."""
+        self._entrance.inject(take_feed(strand), events)
+
+    def release_direct(self, strand: str, time: float) -> None:
+        """Let go of what was played so."""
+        self._entrance.lost(take_feed(strand), time)
+
+
+class TakePlayer:
+    """Plays recorded events.
+
+    Args:
+        direct: the way that they go.
+        ended: called once, when it is over or was stopped.
+    """
+
+    def __init__(
+        self,
+        scheduler: Scheduler,
+        direct: DirectOutput,
+        parts: Mapping[str, Sequence[Event]],
+        time: float,
+        start: float,
+        ended: Callable[[float], None],
+    ) -> None:
+        self._ended = ended
+        self._scheduler = scheduler
+        self._direct = direct
+        self._strands = list(parts)
+        self._began = time - start
+        entries = [(event.time, strand, event) for strand, events in parts.items() for event in events]
+        self._events = sorted((entry for entry in entries if entry[0] >= start), key=lambda entry: (entry[0], entry[1]))
+        self._place = 0
+        self.done = False
+        self._schedule()
+
+    def position(self, time: float) -> float:
+        """Seconds into the take."""
+        return time - self._began
+
+    def stop(self, time: float) -> None:
+        """Stop, and end what sounds."""
+        if self.done:
+            return
+        self.done = True
+        for strand in self._strands:
+            self._direct.release_direct(strand, time)
+        self._ended(time)
+
+    def _schedule(self) -> None:
+        if self._place < len(self._events):
+            self._scheduler.at_time(self._began + self._events[self._place][0], self._play)
+        else:
+            self.stop(self._scheduler.now)
+
+    def _play(self, time: float) -> None:
+        if self.done:
+            return
+        due = self._events[self._place][0]
+        while self._place < len(self._events) and self._events[self._place][0] == due:
+            _, strand, event = self._events[self._place]
+            self._direct.play_direct(strand, [event.at(time)])
+            self._place += 1
+        self._schedule()

@@ -1,0 +1,59 @@
+"""Running a stage of the board over notes of a take: the same module, offline."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping
+from typing import Any
+
+from arpegon.core.document.model import Project, Stage, Strand, SurfaceSource
+from arpegon.core.notes.course import Course
+from arpegon.core.notes.remedies import Plan, planned
+from arpegon.core.notes.sheet import Sheet
+from arpegon.engine import offline
+
+_AFTER_SECONDS = 8.0
+"""How long a stage may go on after the last note."""
+
+
+def plan_stage(sheet: Sheet, chosen: Collection[int], course: Course, kind: str, params: Mapping[str, Any]) -> Plan:
+    """What a stage would make of chosen notes (none chosen: of all, and of all else too).
+
+    It works at the tempo, in the key and in the meter that hold where they begin.
+
+    Raises:
+        ArpegonError: it cannot work with these parameters.
+    """
+    whole = not chosen
+    some = set(chosen) or set(range(len(sheet.notes)))
+    taken = Sheet(tuple(sheet.notes[place] for place in sorted(some)), sheet.others if whole else ())
+    events = taken.events()
+    if not events:
+        return planned(sheet, sheet, ())
+    begin = course.second_at(events[0].time)
+    second_at = course.second_at
+    played = [event.at(second_at(event.time) - begin) for event in events]
+    project = Project(
+        tempo=_tempo_at(course, events[0].time),
+        meter=course.meter_at(events[0].time)[1],
+        key=course.key_at(events[0].time),
+        strands=(
+            Strand(
+                id="take",
+                name="Take",
+                sources=(SurfaceSource(),),
+                stages=(Stage(id="remedy", kind=kind, params=dict(params)),),
+                destinations=(),
+            ),
+        ),
+    )
+    result = offline.run(project, played, seconds=played[-1].time + _AFTER_SECONDS)
+    made = course.lay(event.at(event.time + begin) for event in result.strands.get("take", []))
+    new = Sheet.of(made, course.beat_at(begin + played[-1].time))
+    rest, others = sheet.without(some), new.others if whole else sheet.others
+    after, places = Sheet(rest.notes, others).added(new.notes)
+    return planned(sheet, after, places)
+
+
+def _tempo_at(course: Course, beat: float) -> float:
+    tempo = [bpm for at, bpm in course.tempi if at <= beat + 1e-6] or [course.tempi[0][1]]
+    return min(400.0, max(20.0, tempo[-1]))

@@ -1,0 +1,61 @@
+"""Notes of a take on the clipboard, as a MIDI file: other programs and other takes can paste them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from pathlib import Path
+
+import msgspec
+from PyQt6.QtCore import QMimeData
+from PyQt6.QtWidgets import QApplication
+
+from arpegon.core.errors import ArpegonError
+from arpegon.core.notes.course import Course
+from arpegon.core.notes.sheet import Note, Sheet
+from arpegon.files.midi import Track, format_song, parse_midi
+
+MIDI = "audio/midi"
+_KINDS = (MIDI, "audio/x-midi", "audio/mid")
+
+
+def mime_of(notes: Iterable[Note], course: Course, name: str) -> QMimeData:
+    """Notes as a MIDI file that begins with the first of them."""
+    some = list(notes)
+    begin = min((note.start for note in some), default=0.0)
+    laid = [msgspec.structs.replace(note, start=note.start - begin, end=note.end - begin) for note in some]
+    tempo = [bpm for beat, bpm in course.tempi if beat <= begin + 1e-6] or [course.tempi[0][1]]
+    meter = course.meter_at(begin)[1]
+    there = Course(tempi=((0.0, tempo[-1]),), meters=((0.0, meter, 1),), keys=((0.0, course.key_at(begin)),))
+    data = QMimeData()
+    data.setData(MIDI, format_song([Track(name, Sheet(tuple(laid)).events())], there, name))
+    return data
+
+
+def copy(notes: Iterable[Note], course: Course, name: str) -> None:
+    """Put notes on the clipboard."""
+    clipboard = QApplication.clipboard()
+    if clipboard is not None:
+        clipboard.setMimeData(mime_of(notes, course, name))
+
+
+def pasted() -> Sheet | None:
+    """What lies on the clipboard as MIDI, from beat 0 on; ``None`` where there is none.
+
+    Raises:
+        ArpegonError: what lies there as MIDI cannot be read.
+    """
+    clipboard = QApplication.clipboard()
+    data = clipboard.mimeData() if clipboard is not None else None
+    return sheet_in(data) if data is not None else None
+
+
+def sheet_in(data: QMimeData) -> Sheet | None:
+    """What MIDI data holds."""
+    kind = next((kind for kind in _KINDS if data.hasFormat(kind)), None)
+    if kind is None:
+        return None
+    try:
+        clip = parse_midi(data.data(kind).data(), Path("the clipboard"))
+    except ArpegonError as error:
+        raise ArpegonError(f"What was copied cannot be pasted: {error}") from None
+    return Sheet.of(clip.events, clip.beats)

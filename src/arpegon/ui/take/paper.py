@@ -1,0 +1,416 @@
+"""The paper of a take as an editor: notes are chosen, moved, stretched, drawn and struck, lines are drawn."""
+
+from __future__ import annotations
+
+from bisect import bisect_left
+from collections.abc import Callable
+from operator import attrgetter
+
+import msgspec
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPen
+from PyQt6.QtWidgets import QMenu, QWidget
+
+from arpegon.core.notes.sheet import Note, Sheet, valued
+from arpegon.ui.look import theme
+from arpegon.ui.take.span import Span
+from arpegon.ui.take.take_roll import FOOT, GUTTER, LANE, TakeRoll
+
+_EDGE = 5.0
+"""Pixels from an end of a note within which a drag stretches it."""
+_DRAG = 3.0
+"""Pixels that a press may move before it is a drag."""
+_LINE_STEP = 1.0 / 16.0
+"""Beats between the values of a line that is drawn."""
+_VELOCITY_PIXELS = 1.5
+"""Of sideways drag for one step of velocity on the ink."""
+_K = Qt.Key
+_M = Qt.KeyboardModifier
+
+
+class TakePaper(TakeRoll):
+    """The paper of one version, to be edited.
+
+    Signals:
+        edited: an edit's name, the sheet that comes of it, and whether it goes on (a drag: one step of undo).
+        settled: what went on is done.
+        pointed: play from this beat.
+        sounded: a note is to be heard, with its velocity.
+        picked: other notes are chosen.
+        asked: a key asks for something beyond the paper: ``copy``, ``cut``, ``paste``, ``grid`` or ``next-doubtful``.
+    """
+
+    own_keys = (
+        *(_K.Key_Home, _K.Key_End, _K.Key_PageUp, _K.Key_PageDown, _K.Key_Plus, _K.Key_Minus, _K.Key_Delete),
+        *(_K.Key_Up, _K.Key_Down, _K.Key_Left, _K.Key_Right, _K.Key_Return, _K.Key_Enter, _K.Key_Backspace),
+        *(_K.Key_S, _K.Key_J, _K.Key_L, _K.Key_N, _K.Key_Q, _K.Key_D, _K.Key_Escape),
+    )
+    edited = pyqtSignal(str, object, bool)
+    settled = pyqtSignal()
+    pointed = pyqtSignal(float)
+    sounded = pyqtSignal(int, int, int)
+    picked = pyqtSignal()
+    asked = pyqtSignal(str)
+
+    def __init__(self, span: Span, parent: QWidget | None = None) -> None:
+        super().__init__(span, parent)
+        self._pressed: QPointF | None = None
+        self._pen = QPointF()
+        """Where the pen that draws a line was last."""
+        self._does: Callable[[QPointF, Qt.KeyboardModifier], None] | None = None
+        """What the drag does that goes on."""
+        self._dragged = False
+        self._before: tuple[Sheet, set[int]] = (Sheet(), set())
+        self._frame: QRectF | None = None
+        self.setMouseTracking(True)
+        self.setAccessibleName("Take")
+        self.setToolTip(
+            "Click a note to choose it, Shift for more, drag over paper for many. Drag moves (Ctrl copies), its ends "
+            "stretch, Alt and sideways strikes harder. Double click draws. Shift while dragging leaves the lines off. "
+            "Del, S split, J join, L all alike, N new, Q onto the grid, Ctrl+D double; arrows move, with Shift they "
+            "stretch, with Alt they strike. The left edge plays from there, the right one sets velocities."
+        )
+
+    def claims(self, event: QKeyEvent) -> bool:
+        held = event.modifiers() & ~_M.KeypadModifier
+        if held == _M.ControlModifier and event.key() in (_K.Key_A, _K.Key_C, _K.Key_X, _K.Key_V, _K.Key_D):
+            return True
+        arrows = event.key() in (_K.Key_Up, _K.Key_Down, _K.Key_Left, _K.Key_Right)
+        return super().claims(event) or (arrows and bool(self.chosen))
+
+    # -- finding -----------------------------------------------------------------------------------
+
+    def at(self, spot: QPointF) -> int | None:
+        """The place of the note under a spot; of several the one that begins last."""
+        for place in reversed(self.in_sight()):
+            if self.box_of(self.notes[place]).adjusted(-2, -2, 2, 2).contains(spot):
+                return place
+        return None
+
+    def _in_lane(self, spot: QPointF) -> bool:
+        return spot.x() > self.width() - LANE
+
+    def choose(self, chosen: set[int]) -> None:
+        """Choose these notes and no others."""
+        self.chosen = chosen
+        self.picked.emit()
+        self.update()
+
+    # -- edits -------------------------------------------------------------------------------------
+
+    def put(self, label: str, made: tuple[Sheet, set[int]], goes_on: bool = False) -> None:
+        """Have an edit done, and what came of it chosen."""
+        sheet, chosen = made
+        self.edited.emit(label, sheet, goes_on)
+        self.choose(chosen)
+
+    def remove(self) -> None:
+        """Take the chosen notes out."""
+        if self.chosen:
+            self.put("Remove notes", (self.sheet_shown.without(self.chosen), set()))
+
+    def draw(self, beat: float, note: int, length: float | None = None) -> None:
+        """Put a note on the paper."""
+        made = Note(beat, beat + (length or self.span.step(beat)), note, 96, self._channel())
+        self.put("Draw a note", self.sheet_shown.added([made]))
+        self.sounded.emit(note, 96, made.channel)
+
+    def _channel(self) -> int:
+        """That of most notes here: a new one goes with them."""
+        some = [self.notes[place].channel for place in self.chosen] or [note.channel for note in self.notes[:1]]
+        return some[0] if some else 0
+
+    # -- the mouse ---------------------------------------------------------------------------------
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        spot, held = event.position(), event.modifiers()
+        self._pressed, self._dragged, self._pen = spot, False, spot
+        self._before = (self.sheet_shown, set(self.chosen))
+        if spot.x() < GUTTER:
+            self.span.cursor = self.span.snapped(self.beat_of(spot.y()), bool(held & _M.ShiftModifier))
+            self.pointed.emit(max(0.0, min(self.span.length, self.beat_of(spot.y()))))
+            return
+        if self._in_lane(spot):
+            self._does = self._strike_in_lane
+            self._dragged = True
+            self._strike_in_lane(spot, held)
+            return
+        if self.line is not None:
+            self._does, self._dragged = self._draw_line, True
+            self._draw_line(spot, held)
+            return
+        place = self.at(spot)
+        if place is None:
+            self.span.cursor = self.span.snapped(self.beat_of(spot.y()), bool(held & _M.ShiftModifier))
+            self._does = self._frame_notes
+            if not held & _M.ShiftModifier:
+                self.choose(set())
+            self._before = (self.sheet_shown, set(self.chosen))
+            return
+        if held & _M.ShiftModifier:
+            self.choose(self.chosen ^ {place})
+        elif place not in self.chosen:
+            self.choose({place})
+        note = self.notes[place]
+        self.sounded.emit(note.note, note.velocity, note.channel)
+        box = self.box_of(note)
+        self._before = (self.sheet_shown, set(self.chosen))
+        if held & _M.AltModifier:
+            self._does = self._strike
+        elif box.height() > 3 * _EDGE and spot.y() - box.top() < _EDGE:
+            self._does = lambda to, keys: self._stretch(to, keys, note, end=True)
+        elif box.height() > 3 * _EDGE and box.bottom() - spot.y() < _EDGE:
+            self._does = lambda to, keys: self._stretch(to, keys, note, end=False)
+        else:
+            self._does = lambda to, keys: self._move(to, keys, note)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or self._pressed is None or self._does is None:
+            return
+        if not self._dragged and (event.position() - self._pressed).manhattanLength() < _DRAG:
+            return
+        self._dragged = True
+        self._does(event.position(), event.modifiers())
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if self._pressed is not None and self._dragged:
+            self.settled.emit()
+        self._pressed, self._does, self._frame = None, None, None
+        self.update()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or event.button() != Qt.MouseButton.LeftButton or self.line is not None:
+            return
+        spot = event.position()
+        if GUTTER <= spot.x() <= self.width() - LANE and self.at(spot) is None:
+            step = self.span.step(self.beat_of(spot.y()))
+            beat = self.span.snapped(self.beat_of(spot.y()) - 0.4 * step)
+            self.draw(beat, self.note_of(spot.x()))
+
+    def _beats(self, to: QPointF, held: Qt.KeyboardModifier, beat: float) -> float:
+        """How far a beat is moved by the drag: so that it comes onto a line, unless Shift is held."""
+        assert self._pressed is not None
+        moved = beat + (self._pressed.y() - to.y()) / self.span.pixels
+        return self.span.snapped(moved, bool(held & _M.ShiftModifier)) - beat
+
+    def _move(self, to: QPointF, held: Qt.KeyboardModifier, note: Note) -> None:
+        assert self._pressed is not None
+        sheet, chosen = self._before
+        beats = self._beats(to, held, note.start) if abs(self._pressed.y() - to.y()) >= _DRAG else 0.0
+        semitones = self.note_of(to.x()) - self.note_of(self._pressed.x())
+        copies = bool(held & _M.ControlModifier)
+        heard = {self.notes[place].note for place in list(self.chosen)[:1]}
+        made = (sheet.copied if copies else sheet.moved)(chosen, beats, semitones)
+        self.put("Copy notes" if copies else "Move notes", made, goes_on=True)
+        for place in list(self.chosen)[:1]:
+            one = self.notes[place]
+            if {one.note} != heard:
+                self.sounded.emit(one.note, one.velocity, one.channel)
+
+    def _stretch(self, to: QPointF, held: Qt.KeyboardModifier, note: Note, end: bool) -> None:
+        sheet, chosen = self._before
+        by = self._beats(to, held, note.end if end else note.start)
+        self.put("Stretch notes", sheet.stretched(chosen, 0.0 if end else by, by if end else 0.0), goes_on=True)
+
+    def _strike(self, to: QPointF, held: Qt.KeyboardModifier) -> None:
+        assert self._pressed is not None
+        sheet, chosen = self._before
+        self.put("Velocity", sheet.struck(chosen, round((to.x() - self._pressed.x()) / _VELOCITY_PIXELS)), goes_on=True)
+
+    def _strike_in_lane(self, to: QPointF, held: Qt.KeyboardModifier) -> None:
+        """Set the velocity of the notes that begin at a height: of the chosen ones there, else of all there."""
+        near = 5.0 / self.span.pixels
+        beat = self.beat_of(to.y())
+        first = bisect_left(self.notes, beat - near, key=attrgetter("start"))
+        there: set[int] = set()
+        for place in range(first, len(self.notes)):
+            if self.notes[place].start > beat + near:
+                break
+            there.add(place)
+        there = there & self.chosen or there
+        if not there:
+            return
+        value = round(127.0 * (to.x() - (self.width() - LANE) - 3) / (LANE - 6))
+        velocity = max(1, min(127, value))
+        made = self.sheet_shown.changed(there, lambda note: (msgspec.structs.replace(note, velocity=velocity),))
+        self.edited.emit("Velocity", made[0], True)
+
+    def _frame_notes(self, to: QPointF, held: Qt.KeyboardModifier) -> None:
+        assert self._pressed is not None
+        frame = self._frame = QRectF(self._pressed, to).normalized()
+        begin, end = self.beat_of(frame.bottom()), self.beat_of(frame.top())
+        low, high = self.note_of(frame.left()), self.note_of(frame.right())
+        self.choose(self._before[1] | self.sheet_shown.within(begin, end, low, high))
+
+    def _draw_line(self, to: QPointF, held: Qt.KeyboardModifier) -> None:
+        """Draw the chosen line from where the pen was to where it is; with Alt, straight from the press."""
+        assert self._pressed is not None
+        line = self.line
+        if line is None:
+            return
+        straight = bool(held & _M.AltModifier)
+        before = self._before[0] if straight else self.sheet_shown
+        last = self._pressed if straight else self._pen
+        ends = sorted(((self.beat_of(spot.y()), self._value(spot.x())) for spot in (last, to)), key=lambda one: one[0])
+        (begin, low), (end, high) = ((max(0.0, beat), value) for beat, value in ends)
+        count = max(1, round((end - begin) / _LINE_STEP))
+        drawn = []
+        for place in range(count + 1):
+            share = place / count
+            drawn.append(valued(line, begin + share * (end - begin), low + share * (high - low)))
+        thinned = [
+            one for at, one in enumerate(drawn) if at in (0, len(drawn) - 1) or one != drawn[at - 1].at(one.time)
+        ]
+        self.edited.emit("Draw a line", before.with_line(line, begin, end, thinned), True)
+        self._pen = to
+
+    def _value(self, x: float) -> float:
+        return max(0.0, min(127.0, 127.0 * (x - GUTTER - 3) / (self.width() - GUTTER - LANE - 6)))
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        if event is None:
+            return
+        place = self.at(QPointF(event.pos()))
+        if place is not None and place not in self.chosen:
+            self.choose({place})
+        menu = QMenu(self)
+        beat = self.span.snapped(self.beat_of(event.pos().y()))
+        if self.chosen:
+            menu.addAction("Split here", lambda: self.put("Split notes", self.sheet_shown.split(self.chosen, beat)))
+            menu.addAction("Join", lambda: self.put("Join notes", self.sheet_shown.joined(self.chosen)))
+            menu.addAction("Choose all alike", self.choose_alike)
+            menu.addAction("Remove", self.remove)
+            menu.addSeparator()
+            menu.addAction("Copy", lambda: self.asked.emit("copy"))
+            menu.addAction("Cut", lambda: self.asked.emit("cut"))
+        menu.addAction("Paste at the line", lambda: self.asked.emit("paste"))
+        menu.addAction("Choose all", lambda: self.choose(set(range(len(self.notes)))))
+        menu.exec(event.globalPos())
+
+    def choose_alike(self) -> None:
+        """Choose all notes of the keys that are chosen."""
+        self.choose(set().union(*(self.sheet_shown.like(place) for place in self.chosen)))
+
+    # -- the keyboard ------------------------------------------------------------------------------
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        held = event.modifiers() & ~_M.KeypadModifier
+        if self._control_keys(event, held) or self._letters(event, held) or self._arrows(event, held):
+            return
+        if event.key() in (_K.Key_Return, _K.Key_Enter):
+            self._keep_doubtful()
+        elif not self.scrolls(event):
+            super().keyPressEvent(event)
+
+    def _control_keys(self, event: QKeyEvent, held: Qt.KeyboardModifier) -> bool:
+        if held != _M.ControlModifier:
+            return False
+        asks = {_K.Key_C: "copy", _K.Key_X: "cut", _K.Key_V: "paste"}
+        if event.key() in asks:
+            self.asked.emit(asks[_K(event.key())])
+        elif event.key() == _K.Key_A:
+            self.choose(set(range(len(self.notes))))
+        elif event.key() == _K.Key_D and self.chosen:
+            some = [self.notes[place] for place in self.chosen]
+            length = self.span.snapped(max(note.end for note in some) - min(note.start for note in some)) or 1.0
+            self.put("Double notes", self.sheet_shown.copied(self.chosen, length))
+        else:
+            return False
+        return True
+
+    def _letters(self, event: QKeyEvent, held: Qt.KeyboardModifier) -> bool:
+        if held not in (_M.NoModifier, _M.ShiftModifier):
+            return False
+        sheet, chosen, span = self.sheet_shown, self.chosen, self.span
+        acts: dict[int, Callable[[], object]] = {
+            _K.Key_Delete: self.remove,
+            _K.Key_Backspace: self.remove,
+            _K.Key_S: lambda: self.put("Split notes", sheet.split(chosen, self._middle())),
+            _K.Key_J: lambda: self.put("Join notes", sheet.joined(chosen)),
+            _K.Key_L: self.choose_alike,
+            _K.Key_N: lambda: self.draw(span.cursor, self._near_key()),
+            _K.Key_Q: lambda: self.asked.emit("grid"),
+            _K.Key_D: lambda: self.asked.emit("next-doubtful"),
+            _K.Key_Escape: lambda: self.choose(set()),
+        }
+        act = acts.get(event.key())
+        if act is None or (event.key() in (_K.Key_S, _K.Key_J, _K.Key_L) and not chosen):
+            return False
+        act()
+        return True
+
+    def _middle(self) -> float:
+        """Where the keyboard splits: at the cursor, if a chosen note sounds there, else in the middle of the first."""
+        some = [self.notes[place] for place in sorted(self.chosen)]
+        if any(note.start < self.span.cursor < note.end for note in some):
+            return self.span.cursor
+        return (some[0].start + some[0].end) / 2.0
+
+    def _near_key(self) -> int:
+        before = bisect_left(self.notes, self.span.cursor, key=attrgetter("start")) - 1
+        return self.notes[max(0, before)].note if self.notes else 60
+
+    def _arrows(self, event: QKeyEvent, held: Qt.KeyboardModifier) -> bool:
+        along = {_K.Key_Up: 1, _K.Key_Down: -1}.get(_K(event.key()), 0)
+        across = {_K.Key_Right: 1, _K.Key_Left: -1}.get(_K(event.key()), 0)
+        if not self.chosen or not (along or across):
+            return False
+        sheet, chosen = self.sheet_shown, self.chosen
+        first = min(self.notes[place].start for place in chosen)
+        step = self.span.step(first)
+        if held & _M.AltModifier:
+            self.put("Velocity", sheet.struck(chosen, 4 * (along or across)), goes_on=True)
+        elif held & _M.ShiftModifier:
+            self.put("Stretch notes", sheet.stretched(chosen, 0.0, step * along), goes_on=True)
+        else:
+            far = 12 if held & _M.ControlModifier else 1
+            self.put("Move notes", sheet.moved(chosen, step * along, far * across), goes_on=True)
+        for place in list(self.chosen)[:1]:
+            one = self.notes[place]
+            self.sounded.emit(one.note, one.velocity, one.channel)
+        return True
+
+    def _keep_doubtful(self) -> None:
+        """Keep the doubtful ones of the chosen notes; where there are none, play from the cursor."""
+        if any(self.notes[place].doubtful for place in self.chosen):
+            made = self.sheet_shown.changed(self.chosen, lambda note: (msgspec.structs.replace(note, doubtful=False),))
+            self.put("Keep doubtful notes", made)
+            self.asked.emit("next-doubtful")
+        else:
+            self.pointed.emit(max(0.0, min(self.span.length, self.span.cursor)))
+
+    def focusNextPrevChild(self, next: bool) -> bool:
+        """Tab goes from one doubtful note to the next, then on to the next control."""
+        if next and self.next_doubtful():
+            return True
+        return super().focusNextPrevChild(next)
+
+    def next_doubtful(self) -> bool:
+        """Choose the next doubtful note after the chosen ones; False where there is none."""
+        last = max(self.chosen, default=-1)
+        place = next((at for at in range(last + 1, len(self.notes)) if self.notes[at].doubtful), None)
+        if place is None:
+            return False
+        self.choose({place})
+        self.bring_to_sight(self.notes[place].start)
+        return True
+
+    # -- painting ----------------------------------------------------------------------------------
+
+    def paint(self, painter: QPainter, t: theme.Theme) -> None:
+        super().paint(painter, t)
+        if self._frame is not None:
+            painter.setPen(QPen(theme.color(t.ink), 1, Qt.PenStyle.DashLine))
+            painter.setBrush(theme.color(t.ink, 0.06))
+            painter.drawRect(
+                self._frame.intersected(QRectF(GUTTER, 0, self.width() - GUTTER - LANE, self.height() - FOOT))
+            )
+        if self._dragged and self._pressed is not None and self.chosen and self.span.snap:
+            # The line to which things snap.
+            y = self.y_of(min(self.notes[place].start for place in self.chosen))
+            painter.setPen(QPen(theme.color(t.second), 1, Qt.PenStyle.DashLine))
+            painter.drawLine(QPointF(GUTTER, y), QPointF(self.width() - LANE, y))

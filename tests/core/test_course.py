@@ -1,0 +1,118 @@
+"""The course of time: beats and seconds, bars of the piece, over tempi, sections, starts and stops."""
+
+from __future__ import annotations
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from arpegon.core.notes.course import Course, TimeFacts, course_of, in_order
+from arpegon.core.theory.scales import Key
+
+NEAR = pytest.approx
+
+
+def test_three_tempi_lie_on_the_beats_of_the_piece():
+    facts = [
+        TimeFacts(0.0, 0.0, 120.0, True, section="A"),
+        TimeFacts(4.0, 8.0, 60.0, True, 8.0, 3, section="B"),
+        TimeFacts(8.0, 12.0, 240.0, True, 12.0, 4, section="C"),
+    ]
+    course = course_of(facts, 0.0, 20.0)
+    assert [course.beat_at(second) for second in (0.0, 2.0, 4.0, 6.0, 8.0, 9.0)] == [0.0, 4.0, 8.0, 10.0, 12.0, 16.0]
+    assert course.tied and course.sections == ((0.0, "A"), (8.0, "B"), (12.0, "C"))
+    assert [bar for _, bar in course.lines(0.0, 16.0) if bar] == [1, 2, 3, 4, 5]
+    # Cut out of the middle it begins where it lay in its bar.
+    inside = course_of(facts, 5.0, 20.0)
+    assert inside.first == 1.0 and inside.bar_at(1.0) == (3, 0.0, 4.0)
+    assert inside.beat_at(3.0) == 4.0 and inside.bar_at(4.0)[0] == 4
+
+
+def test_what_was_played_before_the_start_leads_up_to_a_bar_line():
+    facts = [TimeFacts(0.0, 16.0, 120.0, False), TimeFacts(3.3, 16.0, 120.0, True, 0.0, 1)]
+    course = course_of(facts, 0.0, 10.0)
+    assert course.first == 0.0 and course.beat_at(3.3) == NEAR(8.0)
+    assert course.bar_at(8.0)[0] == 5 and course.bar_at(12.0)[0] == 6
+
+
+def test_a_start_in_the_middle_of_a_bar_stays_there():
+    facts = [TimeFacts(0.0, 0.0, 120.0, False), TimeFacts(1.0, 5.5, 120.0, True, 0.0, 1)]
+    course = course_of(facts, 0.0, 9.0)
+    assert course.beat_at(1.0) == NEAR(5.5) and course.bar_at(5.5) == (2, NEAR(4.0), 4.0)
+
+
+def test_a_section_that_is_gone_to_begins_a_bar_with_its_own_number():
+    facts = [
+        TimeFacts(0.0, 0.0, 120.0, True),
+        TimeFacts(4.0, 32.0, 120.0, True, 32.0, 9, (3, 4), section="Tide"),
+    ]
+    course = course_of(facts, 0.0, 9.0)
+    assert course.meters == ((0.0, (4, 4), 1), (8.0, (3, 4), 9)) and course.sections == ((8.0, "Tide"),)
+    assert course.bar_at(12.0) == (10, 11.0, 3.0)
+    assert [(beat, bar) for beat, bar in course.lines(7.0, 12.0) if bar] == [(8.0, 9), (11.0, 10)]
+
+
+def test_facts_of_one_moment_are_those_said_last():
+    early = TimeFacts(4.0 - 1e-6, 8.0, 120.0, False)
+    line = TimeFacts(4.0, 0.0, 90.0, True)
+    assert in_order([TimeFacts(0.0), early, line]) == [TimeFacts(0.0), line]
+    assert in_order([TimeFacts(0.0), line, early]) == [TimeFacts(0.0), early]
+
+
+def test_where_nothing_is_known_it_is_plain():
+    course = course_of([], 3.0, 9.0)
+    assert course == Course(keys=((0.0, Key()),)) and not course.tied
+    assert course.beat_at(1.0) == 2.0
+
+
+@st.composite
+def courses(draw):
+    """Facts as an engine may tell them: tempi, starts and stops, jumps, sections of other meters."""
+    second, beat, origin, bar, meter, playing = 0.0, 0.0, 0.0, 1, (4, 4), draw(st.booleans())
+    tempo = draw(st.floats(20.0, 400.0))
+    found = [TimeFacts(second, beat, tempo, playing, origin, bar, meter)]
+    for _ in range(draw(st.integers(0, 8))):
+        gap = draw(st.floats(0.01, 5.0))
+        second += gap
+        beat = found[-1].beat_at(second)
+        what = draw(st.sampled_from(["tempo", "stop", "start", "jump", "section"]))
+        if what == "tempo":
+            tempo = draw(st.floats(20.0, 400.0))
+        elif what in ("stop", "start"):
+            playing = what == "start"
+            beat = draw(st.floats(0.0, 64.0)) if what == "start" else beat
+            origin, bar, meter = 0.0, 1, (4, 4)
+        else:
+            playing = True
+            beat = origin = float(draw(st.integers(0, 20)) * 4)
+            bar, meter = 1 + int(beat // 4), draw(st.sampled_from([(4, 4), (3, 4), (7, 8), (5, 16)]))
+        found.append(TimeFacts(second, beat, tempo, playing, origin, bar, meter))
+    return found
+
+
+@given(facts=courses(), start=st.floats(0.0, 10.0), length=st.floats(0.5, 30.0), share=st.floats(0.0, 1.0))
+def test_seconds_come_back_beats_run_on_and_bars_are_those_of_the_piece(facts, start, length, share):
+    course = course_of(facts, start, start + length)
+    second = share * length
+    beat = course.beat_at(second)
+    assert course.second_at(beat) == NEAR(second, abs=1e-6) and course.second_at(course.first) == NEAR(0.0, abs=1e-9)
+    assert course.beat_at(second + 0.01) > beat >= course.first - 1e-9 >= -1e-9
+    held = [one for one in in_order(facts) if one.second <= start + second]
+    if held and held[-1].playing and start + second - held[-1].second > 0.001:
+        fact = held[-1]
+        number, bar_start, bar_length = course.bar_at(beat)
+        piece = fact.beat_at(start + second)
+        bars, inside = divmod(piece - fact.origin, bar_length)
+        near_line = min(inside, bar_length - inside) < 1e-3
+        # A bar that is left for another place is stretched up to that.
+        later = [one.second - start for one in in_order(facts) if one.second > start + second]
+        if later and course.beat_at(later[0]) - beat < bar_length + 0.01:
+            return
+        assert near_line or (number, beat - bar_start) == (fact.bar + int(bars), NEAR(inside, abs=1e-3))
+    lines = [line for line, _ in course.lines(0.0, beat + 4.0)]
+    assert lines == sorted(set(lines))
+
+
+def test_what_is_played_freely_can_be_told_from_what_is_tied():
+    assert not course_of([TimeFacts(0.0, 8.0, 100.0, False)], 1.0, 3.0).tied
+    assert course_of([TimeFacts(0.0, 8.0, 100.0, False), TimeFacts(2.0, 8.0, 100.0, True)], 1.0, 3.0).tied

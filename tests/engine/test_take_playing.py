@@ -1,0 +1,98 @@
+"""Takes that are played: past the stages or through them, while what plays there by itself rests."""
+
+from __future__ import annotations
+
+import pytest
+
+from arpegon.core.document.model import ClickSource, ClipSource, Music
+from arpegon.core.events import note_off, note_on
+from arpegon.engine.simulation import Engine
+from building import Recording, assert_whole, generator, note_ons, project, stage, strand
+
+STEPS = generator("steps", "s", patterns=[[{"note": 40, "length": 0.2}]], rate="1/4", in_scale=False)
+MUSIC = Music(name="Fog", beats=4.0, events=(note_on(0.0, 0, 45, 90), note_off(1.0, 0, 45)))
+CLIP = ClipSource(id="c", music=MUSIC)
+TAKE = [note_on(0.0, 0, 60, 90), note_off(0.9, 0, 60)]
+
+
+class Taps(Recording):
+    def __init__(self):
+        super().__init__()
+        self.printed_at = {}
+
+    def printed(self, strand_id, places, events):
+        for place in places:
+            self.printed_at.setdefault((strand_id, place), []).extend(events)
+
+
+def at_work(one):
+    out = Taps()
+    engine = Engine(out)
+    engine.apply(one, {}, 0.0)
+    engine.play(0.0, 0.0)
+    return engine, out
+
+
+def begun(out, low, high):
+    return sorted({event.data1 for event in note_ons(out.out) if low <= event.time < high})
+
+
+@pytest.mark.parametrize("through", [False, True])
+def test_what_plays_by_itself_rests_meanwhile_and_goes_on_after(through):
+    one = project(
+        strand(stage("transpose", "t", semitones=1), sources=(STEPS, CLIP, ClickSource(), *strand().sources)),
+        strand(
+            strand_id="b", sources=(generator("steps", "other", rate="1/4", patterns=[[{"note": 90}]], in_scale=False),)
+        ),
+    )
+    engine, out = at_work(one)
+    engine.run(2.1)
+    before = begun(out, 0.0, 2.1)
+    assert {41, 46, 77, 78} <= set(before)
+    engine.play_take({"a": TAKE}, 2.1, through=through)
+    engine.run(3.0 - 1e-6)
+    meanwhile = {event.data1 for event in note_ons(out.out) if 2.1 <= event.time < 3.0}
+    assert 60 + through in meanwhile and not meanwhile & {41, 46, 77, 78} and 90 in meanwhile
+    engine.run(5.1)
+    assert {41, 77, 78} <= set(begun(out, 3.0, 5.1))
+    engine.finish(5.1)
+    assert engine.graph.sounding == 0
+    entered = [event.data1 for event in note_ons(out.printed_at["a", "in"])]
+    assert (60 in entered) is through
+
+
+def test_a_take_that_is_stopped_lets_go_and_what_rested_comes_back():
+    engine, out = at_work(project(strand(sources=(STEPS, *strand().sources))))
+    engine.run(0.1)
+    engine.play_take({"a": [note_on(0.0, 0, 60, 90), note_off(99.0, 0, 60)]}, 0.1, through=True)
+    engine.run(1.2)
+    assert engine.graph.project.find_stage("s")[1].bypass
+    engine.stop_take(1.2)
+    assert not engine.graph.project.find_stage("s")[1].bypass and engine.graph.sounding == 0
+    engine.run(2.1)
+    assert begun(out, 1.2, 2.1) == [40]
+    assert_whole(sorted(out.out, key=lambda event: event.time))
+
+
+def test_what_was_resting_before_rests_on():
+    import msgspec
+
+    one = project(strand(sources=(msgspec.structs.replace(STEPS, bypass=True), *strand().sources)))
+    engine, _ = at_work(one)
+    engine.play_take({"a": TAKE}, 0.1)
+    engine.run(2.0)
+    assert engine.graph.project.find_stage("s")[1].bypass and engine.take_position is None
+
+
+def test_music_of_the_project_plays_as_a_clip():
+    engine, out = at_work(project(strand(sources=(CLIP,)), tempo=60.0))
+    engine.run(5.0)
+    assert [event.time for event in note_ons(out.out)] == [0.0, 4.0]
+
+
+def test_a_take_of_a_strand_that_is_gone_harms_nothing():
+    engine, _ = at_work(project(strand()))
+    for through in (False, True):
+        engine.play_take({"gone": TAKE}, engine.now, through=through)
+        engine.run(engine.now + 2.0)
+    assert engine.take_position is None

@@ -1,0 +1,151 @@
+"""The Take view: edits, remedies, the clipboard, and what a take becomes."""
+
+from __future__ import annotations
+
+import pytest
+from gestures import LEFT
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+
+from arpegon.core.document import edits
+from arpegon.core.document.model import ClipSource, SurfaceSource
+from arpegon.core.notes.course import Course
+from arpegon.core.notes.sheet import Note, Sheet
+from arpegon.core.notes.takes import Part, Take
+from arpegon.ui.model.take_stage import plan_stage
+from building import generator, note_ons, pitches, project, stage, strand
+
+KEY, CTRL = Qt.Key, Qt.KeyboardModifier.ControlModifier
+
+
+def played(*rows):
+    """Events from (start, end, note)."""
+    return Sheet(tuple(Note(start, end, note, 90) for start, end, note in rows)).events()
+
+
+TAKE = Take(
+    id="t",
+    name="Tide",
+    beats=4.0,
+    course=Course(tempi=((0.0, 120.0),)),
+    parts=(
+        Part(strand="a", name="A", played=played((0.1, 0.9, 60), (1.1, 1.9, 62)), generated=played((0.1, 0.9, 60))),
+        Part(strand="gone", name="Gone", played=played((0.0, 1.0, 50)), generated=played((0.0, 1.0, 50))),
+    ),
+)
+
+
+@pytest.fixture
+def view(window):
+    """The Take view with one take of a strand that steps feed."""
+    one = project(strand(stage("chord", "c", offsets=[7]), sources=(generator("steps", "s"), SurfaceSource())))
+    window.session.load(edits.add_take(one, TAKE), None)
+    window.show_view("Take")
+    return window.takes
+
+
+def rows(view, version="played"):
+    return [(round(note.start, 3), round(note.end, 3), note.note) for note in view.versions[version].roll.notes]
+
+
+def test_an_edit_on_the_paper_is_one_step_of_undo(view):
+    roll = view.versions["played"].roll
+    roll.choose({0})
+    for _ in range(3):
+        QTest.keyClick(roll, KEY.Key_Right)
+    roll.settled.emit()
+    assert rows(view)[0] == (0.1, 0.9, 63) and roll.chosen == {0}
+    assert pitches(view.take.parts[0].played) == [63, 62] and pitches(view.take.parts[0].generated) == [60]
+    view.session.undo()
+    assert rows(view)[0] == (0.1, 0.9, 60) and view.session.project.take("t") == TAKE
+
+
+def test_a_remedy_is_shown_before_it_is_done(view):
+    roll = view.versions["played"].roll
+    roll.choose(set())
+    view.remedies.choose("grid")
+    view.remedies._values["grid"] = {"rate": "1/4", "ends": True}
+    view.remedies.look()
+    assert view.remedies.words.text() == "2 notes change" and len(roll.ghosts[0]) == 2
+    assert rows(view) == [(0.1, 0.9, 60), (1.1, 1.9, 62)], "nothing was done yet"
+    QTest.mouseClick(view.remedies.do, LEFT)
+    assert rows(view) == [(0.0, 1.0, 60), (1.0, 2.0, 62)]
+    view.remedies.look()
+    assert view.remedies.words.text() == "Nothing would change." and not view.remedies.do.isEnabled()
+    view.versions["generated"].roll.choose({0})
+    assert roll.ghosts == ((), ())
+
+
+def test_any_stage_can_be_run_over_a_selection(view):
+    view.versions["played"].roll.choose({1})
+    view.remedies.choose("stage:transpose")
+    view.remedies._values["stage:transpose"] = {"semitones": 12}
+    view.remedies.look()
+    QTest.mouseClick(view.remedies.do, LEFT)
+    assert rows(view) == [(0.1, 0.9, 60), (1.1, 1.9, 74)]
+    sheet = Sheet((Note(0.5, 1.0, 61, 90),))
+    plan = plan_stage(sheet, (), Course(), "scale", {})
+    assert plan.sheet.notes[0].note in (60, 62) and plan.words == "1 note changes"
+
+
+def test_copy_cut_and_paste_go_over_the_clipboard_as_midi(view):
+    roll = view.versions["played"].roll
+    roll.choose({0, 1})
+    QTest.keyClick(roll, KEY.Key_C, CTRL)
+    view.span.cursor = 8.0
+    QTest.keyClick(roll, KEY.Key_V, CTRL)
+    assert rows(view)[2:] == [(8.0, 8.8, 60), (9.0, 9.8, 62)] and roll.chosen == {2, 3}
+    assert view.take.beats == pytest.approx(9.8)
+    QTest.keyClick(roll, KEY.Key_X, CTRL)
+    assert len(rows(view)) == 2
+
+
+def test_as_played_onto_the_board_is_a_clip_before_the_stages_and_the_rest_rests(view):
+    view.versions["played"].roll.choose({0})
+    view.onto_board()
+    (one,) = view.session.project.strands
+    steps, _, clip = one.sources
+    assert steps.bypass and isinstance(clip, ClipSource) and clip.music.name == "Tide"
+    assert clip.music.events == TAKE.parts[0].played and clip.music.beats == 4.0 and not clip.loop
+
+
+def test_as_generated_onto_the_board_is_a_strand_past_the_stages(view):
+    view.versions["generated"].roll.choose({0})
+    view.onto_board()
+    old, new = view.session.project.strands
+    assert new.name == "A kept" and not new.stages and new.destinations == old.destinations
+    assert new.sources[0].music.events == TAKE.parts[0].generated and old.sources[0].bypass
+    view.session.undo()
+    assert len(view.session.project.strands) == 1
+
+
+def test_the_strand_of_a_take_may_be_gone(view):
+    view.show_strand("gone")
+    view.onto_board()
+    assert "gone" in view.session.notices["take"] and len(view.session.project.strands) == 1
+
+
+def test_a_take_is_duplicated_removed_and_its_first_note_made_beat_1(view):
+    view.duplicate()
+    assert [take.name for take in view.session.project.takes] == ["Tide 2", "Tide"]
+    view.show_strand("a")
+    view.first_note_first()
+    assert rows(view)[0][0] == 0.1, "another part begins earlier"
+    view.remove()
+    assert [take.name for take in view.session.project.takes] == ["Tide"]
+
+
+def test_a_take_that_was_played_freely_is_laid_at_the_tempo_of_the_project(view):
+    view.session.edit("tempo", edits.set_project(view.session.project, tempo=60.0))
+    view.lay_at_tempo()
+    assert rows(view) == [(0.05, 0.45, 60), (0.55, 0.95, 62)] and view.take.seconds == pytest.approx(2.0)
+    assert view.take.course.tempi == ((0.0, 60.0),)
+
+
+def test_through_the_stages_it_meets_them(view, qtbot):
+    view.play_through()
+    qtbot.waitUntil(lambda: view.session.telemetry.take is not None)
+    qtbot.waitUntil(lambda: view.session.telemetry.take is None, timeout=10_000)
+    qtbot.waitUntil(lambda: len(note_ons(view.session.recorder.history().generated("a"))) >= 4)
+    assert pitches(view.session.recorder.history().played("a"))[:2] == [60, 62]
+    assert sorted(pitches(view.session.recorder.history().generated("a"))[:4]) == [60, 62, 67, 69]
