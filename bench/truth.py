@@ -24,6 +24,7 @@ from arpegon.core.document.model import (
     SurfaceSource,
 )
 from arpegon.core.events import CONTROL, Event, control, note_off, note_on
+from arpegon.core.notes.course import TimeFacts
 from arpegon.core.notes.taps import Tap
 from arpegon.core.processing.parameters import Choice, NoteKey, NoteValue, Number, Param, Switch, check_params
 from arpegon.core.time.rhythm import NOTE_VALUES, beats_of

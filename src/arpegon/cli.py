@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 import sys
-from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -68,91 +67,38 @@ class _Finite(click.FloatRange):
         return number
 
 
-_LONGEST_SECONDS = 86_400.0
-_LONGEST_UNASKED_SECONDS = 3 * 3600.0
-"""Where nobody said how long a render should be: more is a stray event far behind the rest, or should be asked for."""
-
-
-def _check_outputs(read: Iterable[Path], written: Sequence[Path]) -> None:
-    """Ask, before the work, that no output stands where an input or another output does."""
-    from arpegon.files.atomic import check_writable
-
-    taken = {path.resolve(): path for path in read}
-    for path in written:
-        if path.resolve() in taken:
-            raise ArpegonError(f"“{path}” cannot be written: the same file is read, or written to twice.")
-        check_writable(path)
-        taken[path.resolve()] = path
-
-
 @main.command()
 @click.argument("project", type=click.Path(path_type=Path))
 @click.option("--midi-in", type=click.Path(path_type=Path), help="A MIDI file for every surface and midi source.")
+@click.option(
+    "--keep-tempo", is_flag=True, help="Play --midi-in in the seconds of its own tempo, not on the piece's beats."
+)
+@click.option("--take-tempo", is_flag=True, help="Take tempo and meter of --midi-in for the whole render.")
 @click.option("--audio-in", type=click.Path(path_type=Path), help="An audio file for every audio source.")
 @click.option("--bars", type=_Finite(min=0, min_open=True), help="How many bars.")
 @click.option("--seconds", type=_Finite(min=0, min_open=True, max=86400), help="How many seconds.")
-@click.option("--midi", "midi_out", type=click.Path(path_type=Path), help="Write what the strands sent.")
-@click.option("--wav", "wav_out", type=click.Path(path_type=Path), help="Write what the instruments sounded.")
+@click.option("--midi", "midi_out", type=click.Path(path_type=Path), help="Write what sounds as a MIDI file.")
+@click.option(
+    "--by", type=click.Choice(["strand", "port", "instrument"]), default="strand", help="What has a track of its own."
+)
+@click.option("--all", "everything", is_flag=True, help="Write what left every strand, muted ones too.")
+@click.option("--single", is_flag=True, help="One track for all (type 0).")
+@click.option(
+    "--wav", "wav_out", type=click.Path(path_type=Path), help="Write what the instruments sounded (.wav, .flac)."
+)
+@click.option("--stems", is_flag=True, help="Each instrument in a file of its own beside --wav, too.")
+@click.option("--normalize", is_flag=True, help="Make the loudest moment of --wav as loud as can be.")
 @click.option("--seed", type=click.IntRange(min=0), help="Overrule the seeds of all stages.")
-def render(
-    project: Path,
-    midi_in: Path | None,
-    audio_in: Path | None,
-    bars: float | None,
-    seconds: float | None,
-    midi_out: Path | None,
-    wav_out: Path | None,
-    seed: int | None,
-) -> None:
-    """Work a project out offline, from its start."""
-    from arpegon.core.notes.course import course_of
-    from arpegon.engine import offline
-    from arpegon.engine.graph.crowds import crowd_words
-    from arpegon.files.assets import load_clips, load_sounds, remarks
-    from arpegon.files.audio import AudioFile, check_suffix, read_audio, write_audio
-    from arpegon.files.midi import Track, read_midi, write_song
-    from arpegon.files.project import load_project
+def render(**chosen: Any) -> None:
+    """Work a project out offline, from its start.
 
-    if bars is not None and seconds is not None:
-        raise ArpegonError("Give --bars or --seconds, not both.")
-    if midi_out is None and wav_out is None:
-        raise ArpegonError("There is nothing to write: add --midi FILE, --wav FILE or both.")
-    document = load_project(project)
-    read = [project, *filter(None, (midi_in, audio_in)), *(project.parent / file for _, file in document.clip_files())]
-    _check_outputs(read, [path for path in (midi_out, wav_out) if path is not None])
-    if wav_out is not None:
-        check_suffix(wav_out)
-    clips, missing = load_clips(document, project.parent)
-    heard = read_audio(audio_in) if audio_in else None
-    sounds: dict[str, AudioFile] = {}
-    if heard is None:
-        sounds, unheard = load_sounds(document, project.parent)
-        missing |= unheard
-    if missing:
-        raise ArpegonError(next(iter(missing.values())))
-    if heard is not None and not any(document.audio_sources()):
-        raise ArpegonError(f"“{document.title}” has no audio source that could hear --audio-in.")
-    midi_files = {} if midi_in is None else {"": read_midi(midi_in, document.meter)}
-    played = [event for clip in midi_files.values() for event in clip.seconds()]
-    for text in remarks(clips | midi_files):
-        click.echo(text, err=True)
-    length = offline.length_seconds(document, played, clips, bars, seconds, [heard] if heard else sounds.values())
-    if length > (_LONGEST_UNASKED_SECONDS if bars is None and seconds is None else _LONGEST_SECONDS):
-        raise ArpegonError(
-            f"That would be {length / 3600:,.0f} hours of music; --seconds or --bars say how much of it is wanted."
-        )
-    result = offline.run(document, played, clips, seconds=length, seed=seed, sounds=sounds, heard=heard)
-    if result.left_out:
-        click.echo(crowd_words(document, result.left_out), err=True)
-    if midi_out is not None:
-        course = course_of(result.facts, 0.0, length)
-        tracks = [Track(strand.name, course.lay(result.strands.get(strand.id, []))) for strand in document.strands]
-        write_song(midi_out, tracks, course, document.title)
-    if wav_out is not None:
-        blocks = offline.render_audio(document, result.instruments, length)
-        write_audio(wav_out, blocks, offline.audio_frames(length), offline.RATE)
-    count = sum(len(events) for events in result.strands.values())
-    click.echo(f"{count} events from {len(document.strands)} strands in {length:.1f} s of music.")
+    Without --bars or --seconds it ends when the last thing has ended: sections, clips, --midi-in, and what stages make
+    of them later. --midi-in lies on the beats of the piece, as clips do.
+    """
+    from arpegon.rendering import Wish, render_project
+
+    for line in render_project(Wish(**chosen)):
+        click.echo(line.text, err=line.aside)
 
 
 @main.command("listen")

@@ -6,9 +6,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from arpegon.core.document.remedies import REMEDIES
 from arpegon.core.events import BEND, CONTROL, Event, bend, control, note_off, note_on
 from arpegon.core.notes.course import Course
-from arpegon.core.notes.remedies import REMEDIES
 from arpegon.core.notes.sheet import SHORTEST, Line, Note, Sheet, value_of, valued
 from building import assert_whole
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
@@ -10,8 +11,8 @@ from numpy.typing import NDArray
 
 from arpegon.core.document.model import AudioSource, ClipSource, MidiSource, Project, SurfaceSource
 from arpegon.core.document.sections import seconds_of
-from arpegon.core.events import Event, note_on
-from arpegon.core.notes.course import TimeFacts
+from arpegon.core.events import CONTROL, NOTE_OFF, NOTE_ON, Event, note_on
+from arpegon.core.notes.course import Course, TimeFacts, course_of
 from arpegon.core.notes.taps import IN, OUT, Tap
 from arpegon.core.time.own_tempo import OwnTempo
 from arpegon.engine.simulation import Engine
@@ -37,6 +38,10 @@ class Result(msgspec.Struct):
     batches: list[tuple[str, list[Event]]] = []
     """What the instruments got, batch by batch."""
     ports: dict[str, list[Event]] = {}
+    lead: float = 0.0
+    """By how many seconds what left to outlets is later, because some strand is played early."""
+    seconds: float = 0.0
+    """When the last thing ended."""
     left_out: dict[str, int] = {}
     """By strand, how many events were left out because there were too many at once."""
     facts: list[TimeFacts] = []
@@ -155,16 +160,20 @@ def run(
     seed: int | None = None,
     sounds: Mapping[str, AudioFile] | None = None,
     heard: AudioFile | None = None,
+    tail: float = 0.0,
+    tempi: Sequence[tuple[float, float]] = (),
 ) -> Result:
     """Run a project from its start.
 
     Args:
         played: what the play surface and every MIDI input send, at seconds, in order.
         clips: the clips that the project names, by file.
-        seconds: when everything that still sounds is ended.
+        seconds: when the transport stops; where there is no ``tail``, everything that still sounds is ended.
         seed: overrules the seeds of all stages.
         sounds: the files of audio sources, by name.
         heard: what every audio source hears, once, instead of its own input or file.
+        tail: for how many seconds more stages may end what they began, with no key down.
+        tempi: tempi, and from which second on they hold, whatever the project says.
     """
     project = heard_alike(project)
     if heard is not None:
@@ -172,16 +181,67 @@ def run(
     collector = Collector()
     engine = Engine(collector, seed)
     engine.apply(project, clips or {}, 0.0, sounds)
+    for second, tempo in tempi:
+        engine.at_time(second, lambda now, tempo=tempo: engine.set_tempo(now, tempo))  # type: ignore[misc]
     engine.play(0.0, 0.0)
     engine.score("surface", played)
     # What falls on the very end belongs to the bar that begins there, but for what was played.
     engine.run(max(0.0, seconds - _END))
+    if tail:
+        engine.lost("surface", seconds)
     engine.stop(seconds)
     end = seconds + engine.graph.longest_delay
     engine.run(end)
-    engine.finish(end)
-    collector.result.left_out = engine.graph.left_out
-    return collector.result
+    if tail:
+        until = end + tail
+        while (due := engine.next_due()) <= until:
+            engine.run(math.nextafter(due, math.inf))
+        if engine.graph.sounding or _begins_after(collector.result, until - tail / 4):
+            # It would go on for ever, as what latches does: it ends with the rest.
+            return run(project, played, clips, seconds=seconds, seed=seed, sounds=sounds, heard=heard, tempi=tempi)
+        _forget_endless(collector.result, seconds, until - tail / 4)
+    engine.finish(max(end, engine.now))
+    result = collector.result
+    result.lead = engine.graph.lead
+    result.left_out = engine.graph.left_out
+    result.seconds = max([seconds, *(event.time for _, events in _lists(result) for event in events[-1:])])
+    return result
+
+
+def _lists(result: Result) -> Iterator[tuple[str, list[Event]]]:
+    """All that left."""
+    yield from result.ports.items()
+    yield from result.strands.items()
+    yield from result.batches
+
+
+def _begins_after(result: Result, second: float) -> bool:
+    """Whether a note begins later than a second."""
+    return any(event.time > second and event.kind == NOTE_ON for _, events in _lists(result) for event in events[-64:])
+
+
+def _forget_endless(result: Result, end: float, late: float) -> None:
+    """Leave out what a stage sends for ever (a wave that runs freely): all of it after the end."""
+    endless = {
+        (event.status, event.data1 if event.kind == CONTROL else 0)
+        for _, events in _lists(result)
+        for event in events
+        if event.time > late and event.kind not in (NOTE_ON, NOTE_OFF)
+    }
+    if not endless:
+        return
+    for _, events in _lists(result):
+        events[:] = [
+            event
+            for event in events
+            if event.time <= end or (event.status, event.data1 if event.kind == CONTROL else 0) not in endless
+        ]
+
+
+def course_ahead(project: Project, seconds: float) -> Course:
+    """The course of time that a piece takes by itself: its tempi, meters, keys and sections."""
+    bare = msgspec.structs.replace(project, strands=(), hookups=())
+    return course_of(run(bare, seconds=seconds).facts, 0.0, seconds)
 
 
 def crowded(project: Project, clips: Mapping[str, Clip]) -> dict[str, int]:
@@ -195,14 +255,17 @@ def audio_frames(seconds: float) -> int:
     return round((seconds + _TAIL_SECONDS) * RATE)
 
 
-def render_audio(project: Project, events: Sequence[tuple[str, Event]], seconds: float) -> Iterator[NDArray[Any]]:
-    """Play events on the project's instruments.
+def render_audio(
+    project: Project, events: Sequence[tuple[str, Event]], seconds: float, only: str | None = None
+) -> Iterator[NDArray[Any]]:
+    """Play events on the project's instruments, or on ``only`` one of them.
 
     Yields:
         float32 of shape (2, n) at 48 kHz, block by block.
     """
     mixer = Mixer(RATE)
-    mixer.set_instruments(project.instruments)
+    mixer.set_instruments([one for one in project.instruments if only in (None, one.id)])
+    events = [entry for entry in events if only in (None, entry[0])]
     frames = audio_frames(seconds)
     place = 0
     ordered = sorted(events, key=lambda entry: entry[1].time)

@@ -20,6 +20,8 @@ from arpegon.core.time.tempo_map import DEFAULT_TEMPO, TempoMap
 from arpegon.files import smf
 from arpegon.files.atomic import read_bytes, write_atomic
 
+_FINEST_METER = 5
+"""Of 32nds: as a meter event counts it, in halvings."""
 _OVERHANG = 0.25
 """Beats past a bar line within which only ends of notes make no further bar."""
 
@@ -32,6 +34,8 @@ class Clip(msgspec.Struct, frozen=True):
     """A round of a loop; ends of notes may lie past it."""
     tempos: tuple[tuple[float, float], ...] = ()
     """Beat and tempo (quarter notes a minute) of every tempo event."""
+    meters: tuple[tuple[float, tuple[int, int]], ...] = ()
+    """Beat and meter of every meter event."""
     remark: str = ""
     """A sentence on what of the file could not be read, if anything could not."""
 
@@ -74,12 +78,15 @@ def parse_midi(content: bytes, path: Path, meter: tuple[int, int] = (4, 4)) -> C
     ticks_per_beat = found.ticks * 60.0 / DEFAULT_TEMPO if found.in_seconds else found.ticks
     events: list[Event] = []
     tempos: list[tuple[float, float]] = []
+    meters: list[tuple[float, tuple[int, int]]] = []
     for tick, message in merged:
         beat = tick / ticks_per_beat
         if message[0] != smf.META:
             event = from_bytes(message, beat)
             if event is not None:
                 events.append(event)
+        elif message[1] == smf.METER and len(message) >= 4 and message[2] and message[3] <= _FINEST_METER:
+            meters.append((beat, (message[2], 1 << message[3])))
         elif message[1] == smf.TEMPO and not found.in_seconds:
             microseconds = int.from_bytes(message[2:5]) if len(message) >= 5 else 0
             if microseconds:
@@ -97,7 +104,7 @@ def parse_midi(content: bytes, path: Path, meter: tuple[int, int] = (4, 4)) -> C
         and not any(event.kind == NOTE_ON and event.time >= line for event in events)
     ):
         bars -= 1
-    return Clip(tuple(events), bars * bar, tuple(tempos), _remark(path, found.faults))
+    return Clip(tuple(events), bars * bar, tuple(tempos), tuple(meters), _remark(path, found.faults))
 
 
 def _merged(found: smf.Tracks) -> list[smf.Message]:
@@ -198,7 +205,7 @@ def format_song(tracks: Iterable[Track], course: Course, title: str = "", single
     if single:
         bare = [[message for message in line if message[1][0] != smf.META] for line in written[1:]]
         written = [sorted([*head, *(message for line in bare for message in line)], key=itemgetter(0))]
-    return smf.format_smf(written, TICKS)
+    return smf.format_smf(written, TICKS, 0 if single else 1)
 
 
 def format_midi(tracks: Iterable[Track], tempo: float, meter: tuple[int, int] = (4, 4), title: str = "") -> bytes:

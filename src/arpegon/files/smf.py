@@ -193,14 +193,15 @@ def _keep_escaped(tick: int, data: bytes, found: list[Message], faults: Counter[
         found.append((tick, data))
 
 
-def format_smf(tracks: Sequence[Iterable[Message]], ticks: int) -> bytes:
-    """A file of these tracks, which sound together (type 1).
+def format_smf(tracks: Sequence[Iterable[Message]], ticks: int, form: int = 1) -> bytes:
+    """A file of these tracks, which sound together.
 
     Args:
+        form: its type, 1; or 0 for one of a single track.
         tracks: messages in order of their ticks, as :data:`Message` says.
         ticks: to the quarter.
     """
-    chunks = [_CHUNK.pack(_MARK, _HEAD.size) + _HEAD.pack(1, len(tracks), ticks)]
+    chunks = [_CHUNK.pack(_MARK, _HEAD.size) + _HEAD.pack(form, len(tracks), ticks)]
     for track in tracks:
         content = bytearray()
         last = 0

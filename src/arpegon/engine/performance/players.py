@@ -241,7 +241,7 @@ def part_of(clip: Clip, first: float, beats: float | None) -> Clip:
     before = [tempo for at, tempo in clip.tempos if at <= first]
     tempos = [(0.0, before[-1])] if before else []
     tempos += [(at - first, tempo) for at, tempo in clip.tempos if first < at < first + length]
-    return Clip(tuple(inside), length, tuple(tempos), clip.remark)
+    return Clip(tuple(inside), length, tuple(tempos), remark=clip.remark)
 
 
 class ClickPlayer:

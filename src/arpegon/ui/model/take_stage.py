@@ -6,8 +6,8 @@ from collections.abc import Collection, Mapping
 from typing import Any
 
 from arpegon.core.document.model import Project, Stage, Strand, SurfaceSource
+from arpegon.core.document.remedies import Plan, planned
 from arpegon.core.notes.course import Course
-from arpegon.core.notes.remedies import Plan, planned
 from arpegon.core.notes.sheet import Sheet
 from arpegon.engine import offline
 

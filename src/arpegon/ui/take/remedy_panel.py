@@ -8,9 +8,9 @@ from typing import Any
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
+from arpegon.core.document.remedies import REMEDIES, Plan
 from arpegon.core.errors import ArpegonError
 from arpegon.core.notes.course import Course
-from arpegon.core.notes.remedies import REMEDIES, Plan
 from arpegon.core.notes.sheet import Sheet
 from arpegon.core.processing.parameters import Param, with_defaults
 from arpegon.processors import PROCESSORS

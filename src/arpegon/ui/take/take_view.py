@@ -20,10 +20,10 @@ from PyQt6.QtWidgets import (
 )
 
 from arpegon.core.document import edits
+from arpegon.core.document.remedies import Plan
 from arpegon.core.errors import ArpegonError
 from arpegon.core.events import NOTE_ON, Event, note_off, note_on
 from arpegon.core.notes.course import Course
-from arpegon.core.notes.remedies import Plan
 from arpegon.core.notes.sheet import Sheet
 from arpegon.core.notes.takes import Part, Take
 from arpegon.core.time.rhythm import NOTE_VALUES

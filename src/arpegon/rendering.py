@@ -1,0 +1,226 @@
+"""Rendering a project to files: what sounds, as MIDI and as audio."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+from pathlib import Path
+from typing import Any
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from arpegon.core.document.model import Project
+from arpegon.core.errors import ArpegonError
+from arpegon.core.events import Event
+from arpegon.core.notes.course import Course, course_of
+from arpegon.core.time.clock import TEMPO_RANGE
+from arpegon.engine import offline
+from arpegon.engine.graph.crowds import crowd_words
+from arpegon.files.assets import load_clips, load_sounds, remarks
+from arpegon.files.atomic import check_writable
+from arpegon.files.audio import AudioFile, check_suffix, read_audio, write_audio
+from arpegon.files.midi import Clip, Track, read_midi, write_song
+from arpegon.files.project import load_project
+from arpegon.files.song import apart, tracks_by_outlet, tracks_by_strand
+
+_LONGEST_SECONDS = 86_400.0
+_LONGEST_UNASKED_SECONDS = 3 * 3600.0
+"""Where nobody said how long a render should be: more is a stray event far behind the rest, or should be asked for."""
+_TAIL_SECONDS = 12.0
+"""For how long stages may end what they began, where nobody said how long a render should be."""
+_LOUDEST = 0.98
+_NEAR = 1e-6
+
+
+class Wish(msgspec.Struct, frozen=True, kw_only=True):
+    """What is to be rendered, and where to; the names are those of the command's options."""
+
+    project: Path
+    midi_in: Path | None = None
+    keep_tempo: bool = False
+    take_tempo: bool = False
+    audio_in: Path | None = None
+    bars: float | None = None
+    seconds: float | None = None
+    midi_out: Path | None = None
+    by: str = "strand"
+    everything: bool = False
+    single: bool = False
+    wav_out: Path | None = None
+    stems: bool = False
+    normalize: bool = False
+    seed: int | None = None
+
+
+class Line(msgspec.Struct, frozen=True):
+    """A sentence about a render; ``aside``: not its result."""
+
+    text: str
+    aside: bool = False
+
+
+def render_project(wish: Wish) -> Iterator[Line]:
+    """Render a project, and say what was done.
+
+    Raises:
+        ArpegonError: it cannot be done as wished; no file was touched but those that were written whole.
+    """
+    _check(wish)
+    document = load_project(wish.project)
+    files = [wish.project.parent / file for _, file in document.clip_files()]
+    stems = _stems(document, wish)
+    written = [path for path in (wish.midi_out, wish.wav_out, *stems.values()) if path is not None]
+    _check_outputs([wish.project, *filter(None, (wish.midi_in, wish.audio_in)), *files], written)
+    clips, missing = load_clips(document, wish.project.parent)
+    heard = read_audio(wish.audio_in) if wish.audio_in else None
+    sounds: dict[str, AudioFile] = {}
+    if heard is None:
+        sounds, unheard = load_sounds(document, wish.project.parent)
+        missing |= unheard
+    if missing:
+        raise ArpegonError(next(iter(missing.values())))
+    if heard is not None and not any(document.audio_sources()):
+        raise ArpegonError(f"“{document.title}” has no audio source that could hear --audio-in.")
+    score = read_midi(wish.midi_in, document.meter) if wish.midi_in is not None else None
+    yield from (Line(text, True) for text in remarks(clips | ({} if score is None else {"": score})))
+    played, tempi, document = _laid(document, score, wish)
+    asked = wish.bars is not None or wish.seconds is not None
+    length = offline.length_seconds(
+        document, played, clips, wish.bars, wish.seconds, [heard] if heard else sounds.values()
+    )
+    if length > (_LONGEST_SECONDS if asked else _LONGEST_UNASKED_SECONDS):
+        raise ArpegonError(
+            f"That would be {length / 3600:,.0f} hours of music; --seconds or --bars say how much of it is wanted."
+        )
+    if length <= 0.0:
+        raise ArpegonError(
+            f"“{document.title}” has neither sections nor clips that would say how long it is: "
+            "give --bars or --seconds."
+        )
+
+    def run(project: Project) -> offline.Result:
+        return offline.run(
+            project,
+            played,
+            clips,
+            seconds=length,
+            seed=wish.seed,
+            sounds=sounds,
+            heard=heard,
+            tail=0.0 if asked else _TAIL_SECONDS,
+            tempi=tempi,
+        )
+
+    result = run(document)
+    if result.left_out:
+        yield Line(crowd_words(document, result.left_out), True)
+    if wish.midi_out is not None:
+        course = _course(result, score, wish)
+        write_song(wish.midi_out, _tracks(document, wish, result, course, run), course, document.title, wish.single)
+    if wish.wav_out is not None:
+        _write_sound(document, result, wish.wav_out, wish.normalize, None)
+        for name, path in stems.items():
+            _write_sound(document, result, path, wish.normalize, name)
+    count = sum(len(events) for events in result.strands.values())
+    yield Line(f"{count} events from {len(document.strands)} strands in {result.seconds:.1f} s of music.")
+
+
+def _check(wish: Wish) -> None:
+    """Say what cannot be wished together."""
+    if wish.bars is not None and wish.seconds is not None:
+        raise ArpegonError("Give --bars or --seconds, not both.")
+    if wish.midi_out is None and wish.wav_out is None:
+        raise ArpegonError("There is nothing to write: add --midi FILE, --wav FILE or both.")
+    if wish.keep_tempo and wish.take_tempo:
+        raise ArpegonError("Give --keep-tempo or --take-tempo, not both.")
+    if (wish.keep_tempo or wish.take_tempo) and wish.midi_in is None:
+        raise ArpegonError("--keep-tempo and --take-tempo say how --midi-in is played: give that, too.")
+    if wish.stems and wish.wav_out is None:
+        raise ArpegonError("--stems are written beside --wav FILE: give that, too.")
+    if wish.wav_out is not None:
+        check_suffix(wish.wav_out)
+
+
+def _check_outputs(read: Iterable[Path], written: Sequence[Path]) -> None:
+    """Ask, before the work, that no output stands where an input or another output does."""
+    taken = {path.resolve(): path for path in read}
+    for path in written:
+        if path.resolve() in taken:
+            raise ArpegonError(f"“{path}” cannot be written: the same file is read, or written to twice.")
+        check_writable(path)
+        taken[path.resolve()] = path
+
+
+def _stems(document: Project, wish: Wish) -> dict[str, Path]:
+    """Where the sound of each instrument goes, by its id."""
+    if not wish.stems or wish.wav_out is None:
+        return {}
+    path = wish.wav_out
+    return {one.id: path.with_name(f"{path.stem}-{one.id}{path.suffix}") for one in document.instruments}
+
+
+def _laid(document: Project, score: Clip | None, wish: Wish) -> tuple[list[Event], list[tuple[float, float]], Project]:
+    """What is played at seconds, the tempi that are taken from it, and the document with its first tempo and meter."""
+    if score is None:
+        return [], [], document
+    if wish.keep_tempo:
+        return score.seconds(), [], document
+    if wish.take_tempo:
+        own = score.tempo_map
+        tempi = [(own.second_at(beat), min(TEMPO_RANGE[1], max(TEMPO_RANGE[0], bpm))) for beat, bpm in score.tempos]
+        first = [bpm for second, bpm in tempi if second <= _NEAR] or [120.0]
+        meter = [meter for beat, meter in score.meters if beat <= _NEAR] or [document.meter]
+        changed = msgspec.structs.replace(document, tempo=first[-1], meter=meter[-1])
+        return score.seconds(), [one for one in tempi if one[0] > _NEAR], changed
+    last = score.events[-1].time if score.events else 0.0
+    # Twice as long as the slowest tempo would need: beats can be found only as far as time was worked out.
+    course = offline.course_ahead(document, max(1.0, last * 60.0 / TEMPO_RANGE[0]))
+    return [event.at(course.second_at(event.time)) for event in score.events], [], document
+
+
+def _course(result: offline.Result, score: Clip | None, wish: Wish) -> Course:
+    """The course of time of what was rendered."""
+    course = course_of(result.facts, 0.0, result.seconds)
+    if score is not None and wish.take_tempo and score.meters:
+        bar, before = 1, (0.0, score.meters[0][1])
+        rows: list[tuple[float, tuple[int, int], int]] = []
+        for beat, meter in score.meters:
+            bar += round((beat - before[0]) / (before[1][0] * 4.0 / before[1][1]))
+            if not rows or beat > rows[-1][0]:
+                rows.append((beat, meter, bar))
+            before = beat, meter
+        rows[0] = (0.0, rows[0][1], rows[0][2])
+        course = msgspec.structs.replace(course, meters=tuple(rows))
+    return course
+
+
+def _tracks(document: Project, wish: Wish, result: offline.Result, course: Course, run: Any) -> list[Track]:
+    if wish.everything:
+        return [Track(strand.name, course.lay(result.strands.get(strand.id, []))) for strand in document.strands]
+    if wish.by == "strand":
+        split, owners = apart(document)
+        sent = run(split)
+        return tracks_by_strand(document, owners, _without_lead(sent.ports, sent.lead), course)
+    instruments: dict[str, list[Event]] = {}
+    for name, event in result.instruments:
+        instruments.setdefault(name, []).append(event)
+    ports, instruments = _without_lead(result.ports, result.lead), _without_lead(instruments, result.lead)
+    return tracks_by_outlet(document, ports, instruments, course, wish.by == "instrument")
+
+
+def _without_lead(sent: dict[str, list[Event]], lead: float) -> dict[str, list[Event]]:
+    """What left, as if no strand were early: where it was meant."""
+    return {name: [event.at(max(0.0, event.time - lead)) for event in events] for name, events in sent.items()}
+
+
+def _write_sound(document: Project, result: offline.Result, path: Path, normalize: bool, only: str | None) -> None:
+    def blocks() -> Iterator[NDArray[Any]]:
+        return offline.render_audio(document, result.instruments, result.seconds, only)
+
+    gain = 1.0
+    if normalize:
+        peak = max((float(np.abs(block).max(initial=0.0)) for block in blocks()), default=0.0)
+        gain = _LOUDEST / peak if peak > 0.0 else 1.0
+    frames = offline.audio_frames(result.seconds)
+    write_audio(path, (block * gain for block in blocks()), frames, offline.RATE)
