@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import pytest
 from gestures import LEFT
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
-from arpegon.core.document import edits
+from arpegon.core.document import edits, take_edits
 from arpegon.core.document.model import ClipSource, SurfaceSource
 from arpegon.core.notes.course import Course
 from arpegon.core.notes.sheet import Note, Sheet
 from arpegon.core.notes.takes import Part, Take
+from arpegon.files.midi import Track, read_midi, write_song
 from arpegon.ui.model.take_stage import plan_stage
+from arpegon.ui.parts.dropping import as_take
 from building import generator, note_ons, pitches, project, stage, strand
 
 KEY, CTRL = Qt.Key, Qt.KeyboardModifier.ControlModifier
@@ -39,7 +43,7 @@ TAKE = Take(
 def view(window):
     """The Take view with one take of a strand that steps feed."""
     one = project(strand(stage("chord", "c", offsets=[7]), sources=(generator("steps", "s"), SurfaceSource())))
-    window.session.load(edits.add_take(one, TAKE), None)
+    window.session.load(take_edits.add_take(one, TAKE), None)
     window.show_view("Take")
     return window.takes
 
@@ -102,7 +106,7 @@ def test_copy_cut_and_paste_go_over_the_clipboard_as_midi(view):
 
 def test_as_played_onto_the_board_is_a_clip_before_the_stages_and_the_rest_rests(view):
     view.versions["played"].roll.choose({0})
-    view.onto_board()
+    view.acts.onto_board()
     (one,) = view.session.project.strands
     steps, _, clip = one.sources
     assert steps.bypass and isinstance(clip, ClipSource) and clip.music.name == "Tide"
@@ -111,7 +115,7 @@ def test_as_played_onto_the_board_is_a_clip_before_the_stages_and_the_rest_rests
 
 def test_as_generated_onto_the_board_is_a_strand_past_the_stages(view):
     view.versions["generated"].roll.choose({0})
-    view.onto_board()
+    view.acts.onto_board()
     old, new = view.session.project.strands
     assert new.name == "A kept" and not new.stages and new.destinations == old.destinations
     assert new.sources[0].music.events == TAKE.parts[0].generated and old.sources[0].bypass
@@ -121,15 +125,15 @@ def test_as_generated_onto_the_board_is_a_strand_past_the_stages(view):
 
 def test_the_strand_of_a_take_may_be_gone(view):
     view.show_strand("gone")
-    view.onto_board()
+    view.acts.onto_board()
     assert "gone" in view.session.notices["take"] and len(view.session.project.strands) == 1
 
 
 def test_a_take_is_duplicated_removed_and_its_first_note_made_beat_1(view):
-    view.duplicate()
+    view.acts.duplicate()
     assert [take.name for take in view.session.project.takes] == ["Tide 2", "Tide"]
     view.show_strand("a")
-    view.first_note_first()
+    view.acts.first_note_first()
     assert rows(view)[0][0] == 0.1, "another part begins earlier"
     view.remove()
     assert [take.name for take in view.session.project.takes] == ["Tide"]
@@ -137,7 +141,7 @@ def test_a_take_is_duplicated_removed_and_its_first_note_made_beat_1(view):
 
 def test_a_take_that_was_played_freely_is_laid_at_the_tempo_of_the_project(view):
     view.session.edit("tempo", edits.set_project(view.session.project, tempo=60.0))
-    view.lay_at_tempo()
+    view.acts.lay_at_tempo()
     assert rows(view) == [(0.05, 0.45, 60), (0.55, 0.95, 62)] and view.take.seconds == pytest.approx(2.0)
     assert view.take.course.tempi == ((0.0, 60.0),)
 
@@ -149,3 +153,51 @@ def test_through_the_stages_it_meets_them(view, qtbot):
     qtbot.waitUntil(lambda: len(note_ons(view.session.recorder.history().generated("a"))) >= 4)
     assert pitches(view.session.recorder.history().played("a"))[:2] == [60, 62]
     assert sorted(pitches(view.session.recorder.history().generated("a"))[:4]) == [60, 62, 67, 69]
+
+
+def test_takes_are_starred_noted_and_found(view):
+    view.acts.star()
+    view.note.setText("lovely fog")
+    view.note.editingFinished.emit()
+    view.acts.duplicate()
+    assert [view.list.item(row).text().split("\n")[0] for row in range(2)] == ["Tide 2 ★", "Tide ★"]
+    view.session.edit("x", take_edits.set_take(view.session.project, "t", note="dull", starred=False))
+    for words, count in (("fog", 1), ("dull", 1), ("star", 1), ("gone a", 2), ("nothing", 0)):
+        view.sought.setText(words)
+        assert view.list.count() == count, words
+
+
+def test_a_take_brings_the_stages_of_its_moment_back(view):
+    session = view.session
+    take = take_edits.with_stages(session.project.take("t"), session.project)
+    session.edit("x", take_edits.set_take(session.project, "t", parts=take.parts))
+    assert not view.acts.can_bring_back
+    session.edit("x", edits.remove_stage(session.project, "c"))
+    session.edit("x", edits.add_stage(session.project, "a", "scale", 0)[0])
+    assert view.acts.can_bring_back and "made by Chord" in view.versions["generated"].count.text()
+    view.acts.bring_stages_back()
+    (stage_back,) = session.project.strands[0].stages
+    assert stage_back.kind == "chord" and stage_back.params["offsets"] == [7]
+
+
+def test_a_midi_file_is_read_as_a_take_with_its_tempi_and_meters(view, tmp_path):
+    course = Course(tempi=((0.0, 90.0), (3.0, 60.0)), meters=((0.0, (3, 4), 1), (6.0, (4, 4), 3)))
+    write_song(tmp_path / "fog.mid", [Track("x", played((1.0, 2.0, 60), (4.0, 8.0, 62)))], course)
+    as_take(view.session, tmp_path / "fog.mid")
+    take = view.take
+    assert take.name == "fog" and take.course.meters == course.meters
+    assert [round(bpm, 3) for _, bpm in take.course.tempi] == [90.0, 60.0]
+    assert rows(view) == rows(view, "generated") == [(1.0, 2.0, 60), (4.0, 8.0, 62)]
+    (tmp_path / "bad.mid").write_bytes(b"nothing")
+    as_take(view.session, tmp_path / "bad.mid")
+    assert "not a MIDI file" in view.session.notices["file"]
+
+
+def test_what_is_dragged_out_is_a_midi_file_of_what_is_chosen(view):
+    view.versions["played"].roll.choose({1})
+    data = view.versions["played"].drag.data()
+    assert data.hasFormat("audio/midi") and data.urls()[0].toLocalFile().endswith("A.mid")
+    assert [event.data1 for event in read_midi(Path(data.urls()[0].toLocalFile())).events] == [62, 62]
+    view.show_strand("gone")
+    view.versions["played"].roll.choose(set())
+    assert view.versions["played"].drag.data() is not None

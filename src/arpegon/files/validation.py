@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
+from typing import Any
 
 import msgspec
 
@@ -108,11 +109,24 @@ def _check_take(take: Take) -> None:
     _check_course(take.course, where)
     _within(f"the length {where}", take.beats, 0.0, _LONGEST_BEATS)
     for part in take.parts:
+        for stage in part.stages:
+            _check_kept_stage(stage, f"a stage {where}, in “{part.name}”")
         for event in (*part.played, *part.generated):
             if not _is_sound(event):
                 raise DocumentError(f"an event {where}, in “{part.name}”, is no MIDI message within a day.")
         if not all(0.0 <= time <= _LONGEST_BEATS and 0 <= note <= 127 for time, note in part.doubtful):
             raise DocumentError(f"a doubtful note {where}, in “{part.name}”, is none within a day.")
+
+
+def _check_kept_stage(found: dict[str, Any], where: str) -> None:
+    """Check a stage that a take remembers."""
+    try:
+        stage = msgspec.convert(found, Stage)
+    except msgspec.ValidationError as error:
+        raise DocumentError(f"{where}: {error}.") from None
+    if stage.kind not in PROCESSORS:
+        raise DocumentError(f"{where}: there is no kind “{stage.kind}”.")
+    check_params(PROCESSORS[stage.kind].params, stage.params, where)
 
 
 def _check_music(music: Music, strand: str) -> None:

@@ -27,6 +27,7 @@ from arpegon.files.places import DEMO
 from arpegon.files.project import SUFFIX, load_project
 from arpegon.ui.bench.bench import Bench
 from arpegon.ui.board.board import Board
+from arpegon.ui.frame.drop_target import DropTarget
 from arpegon.ui.frame.header import Header
 from arpegon.ui.frame.log_view import LogView
 from arpegon.ui.frame.notices import NoticeBar, StatusLine
@@ -142,6 +143,7 @@ class Window(QMainWindow):
         self.board.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.board.setFocus()
         self.faults = Faults(session, ("Show the log", self.show_log))
+        self.drops = DropTarget(self, session, self._strand_at, lambda: self.views.currentWidget() is self.takes)
 
     # -- actions -----------------------------------------------------------------------------------
 
@@ -410,6 +412,13 @@ class Window(QMainWindow):
     def _name_window(self) -> None:
         mark = "• " if self.session.history.dirty else ""
         self.setWindowTitle(f"{mark}{self.session.title} – Arpegon")
+
+    def _strand_at(self, widget: QWidget | None) -> tuple[str, QWidget]:
+        """The strand whose column holds a widget, and what of the window shows where something would go."""
+        for strand_id, column in self.board.columns.items():
+            if widget is not None and column.isVisible() and column.isAncestorOf(widget):
+                return strand_id, column
+        return "", self.views
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         self._frames.stop()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
+from typing import Any
 
 import msgspec
 
@@ -17,7 +18,7 @@ _SAME_BEATS = 0.02
 """A doubt is of a note that began as near as this: some milliseconds."""
 
 
-class Part(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+class Part(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True):
     """One strand's share of a take: events at beats of its course."""
 
     strand: str
@@ -26,9 +27,11 @@ class Part(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     generated: tuple[Event, ...] = ()
     doubtful: tuple[tuple[float, int], ...] = ()
     """The beats on which notes were played, and which, that an audio source may have heard falsely."""
+    stages: tuple[dict[str, Any], ...] = ()
+    """The stages of the strand at that moment, as they stand in files: what was generated was made by them."""
 
 
-class Take(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+class Take(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True):
     """Recorded events of one or more strands, on the beats of their course."""
 
     id: str
@@ -37,6 +40,9 @@ class Take(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     """Where it ends."""
     course: Course = Course()
     parts: tuple[Part, ...] = ()
+    starred: bool = False
+    note: str = ""
+    """What somebody wrote about it."""
 
     @property
     def seconds(self) -> float:

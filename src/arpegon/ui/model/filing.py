@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from arpegon.core.document import edits
+from arpegon.core.document import edits, take_edits
 from arpegon.core.document.model import Project
 from arpegon.core.errors import ArpegonError
 from arpegon.core.notes.takes import cut_take
@@ -232,7 +232,7 @@ class Filing(QObject):
             name = edits.next_name("Played before the crash", (one.name for one in project.takes))
             take = cut_take(history, start, end, id=take_id, name=name)
         if take is not None:
-            project = edits.add_take(project, take)
+            project = take_edits.add_take(project, take)
         folder = leftover.origin.parent if leftover.origin else None
         self._keep_unsaved()
         self.session.load(project, leftover.origin, folder, saved=False)

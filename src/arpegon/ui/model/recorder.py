@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from arpegon.core.document import edits
+from arpegon.core.document import edits, take_edits
 from arpegon.core.notes.memory import Remembered
 from arpegon.core.notes.takes import Take, cut_take
 from arpegon.core.time.clock import bar_beats
@@ -65,7 +65,7 @@ class Recorder(QObject):
         take = self.take_of(history, start, end)
         if take is None:
             return False
-        self.session.edit(f"{how} {take.name}", edits.add_take(self.session.project, take))
+        self.session.edit(f"{how} {take.name}", take_edits.add_take(self.session.project, take))
         self.kept.emit(take.id)
         return True
 
@@ -73,4 +73,6 @@ class Recorder(QObject):
         """A take of what was remembered between two times, with a name of its own; ``None`` where that is nothing."""
         takes = self.session.project.takes
         take_id = edits.fresh_id("take", (take.id for take in takes))
-        return cut_take(history, start, end, id=take_id, name=edits.next_name("Take", (take.name for take in takes)))
+        name = edits.next_name("Take", (take.name for take in takes))
+        take = cut_take(history, start, end, id=take_id, name=name)
+        return take_edits.with_stages(take, self.session.project) if take is not None else None

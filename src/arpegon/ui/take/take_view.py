@@ -10,34 +10,35 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
+    QLineEdit,
     QListWidget,
     QListWidgetItem,
-    QMenu,
     QPushButton,
     QStackedLayout,
     QVBoxLayout,
     QWidget,
 )
 
-from arpegon.core.document import edits
+from arpegon.core.document import take_edits
 from arpegon.core.document.remedies import Plan
 from arpegon.core.errors import ArpegonError
 from arpegon.core.events import NOTE_ON, Event, note_off, note_on
-from arpegon.core.notes.course import Course
 from arpegon.core.notes.sheet import Sheet
 from arpegon.core.notes.takes import Part, Take
 from arpegon.core.time.rhythm import NOTE_VALUES
 from arpegon.files.midi import Track, write_song
+from arpegon.processors import PROCESSORS
 from arpegon.ui.controls.choices import Picker
 from arpegon.ui.controls.name_field import NameField
 from arpegon.ui.look import theme
 from arpegon.ui.look.plain import Label
 from arpegon.ui.model.session import Session
+from arpegon.ui.parts import midi_clipboard
 from arpegon.ui.parts.save_dialog import ask_where
 from arpegon.ui.parts.when_seen import WhenSeen
-from arpegon.ui.take import midi_clipboard
 from arpegon.ui.take.remedy_panel import RemedyPanel
 from arpegon.ui.take.span import Span
+from arpegon.ui.take.take_acts import TakeActs
 from arpegon.ui.take.version import VERSIONS, Version
 
 _HEARD_SECONDS = 0.35
@@ -60,6 +61,8 @@ class TakeView(WhenSeen):
         self.follows = True
         self.span = Span()
         self._sheets: dict[str, tuple[tuple[Event, ...], object, Sheet]] = {}
+        self.acts = TakeActs(session, lambda: (self.take_id, self.strand_id, self.at_work))
+        self.acts.chosen.connect(self.choose)
         self._stack = QStackedLayout(self)
         self._stack.addWidget(self._empty())
         self._stack.addWidget(self._full())
@@ -134,9 +137,19 @@ class TakeView(WhenSeen):
         head = Label("Takes")
         head.setProperty("role", "title")
         box.addWidget(head)
+        self.sought = QLineEdit()
+        self.sought.setPlaceholderText("find")
+        self.sought.setToolTip("Show the takes whose name, note or strands hold these words; “star” for those.")
+        self.sought.textChanged.connect(self.refresh)
+        box.addWidget(self.sought)
         self.list = QListWidget()
         self.list.currentItemChanged.connect(self._chosen)
         box.addWidget(self.list, 1)
+        self.note = QLineEdit()
+        self.note.setPlaceholderText("a note about this take")
+        self.note.setToolTip("What you want to remember of this take.")
+        self.note.editingFinished.connect(self._write_note)
+        box.addWidget(self.note)
         return side
 
     def _bar(self) -> QWidget:
@@ -146,9 +159,7 @@ class TakeView(WhenSeen):
         row.setContentsMargins(14, 8, 14, 8)
         row.setSpacing(10)
         self.name = NameField("", "title")
-        self.name.renamed.connect(
-            lambda name: self.session.edit("Rename take", edits.rename_take(self.session.project, self.take_id, name))
-        )
+        self.name.renamed.connect(self._rename)
         self.name.setMinimumWidth(90)
         row.addWidget(self.name)
         self.words = Label("")
@@ -181,7 +192,7 @@ class TakeView(WhenSeen):
             "them; Ctrl+Z brings them back."
         )
         self.doubtful.clicked.connect(
-            lambda: self.session.edit("Drop doubtful", edits.drop_doubtful(self.session.project, self.take_id))
+            lambda: self.session.edit("Drop doubtful", take_edits.drop_doubtful(self.session.project, self.take_id))
         )
         row.addWidget(self.doubtful)
         self.more = QPushButton("…")
@@ -191,22 +202,8 @@ class TakeView(WhenSeen):
         row.addWidget(self.more)
         return bar
 
-    def menu(self) -> QMenu:
-        """What else can be done with the take."""
-        menu = QMenu(self)
-        take = self.take
-        menu.addAction("Duplicate", self.duplicate)
-        menu.addAction("Onto the board: as a clip of its strand", self.onto_board)
-        bars = menu.addMenu("Bars")
-        if take is not None and bars is not None:
-            bars.addAction("The first note is beat 1", self.first_note_first).setEnabled(not take.course.tied)  # type: ignore[union-attr]
-            bars.addAction("Lay it at the tempo of the project", self.lay_at_tempo).setEnabled(not take.course.tied)  # type: ignore[union-attr]
-        menu.addSeparator()
-        menu.addAction("Remove", self.remove)
-        return menu
-
     def _open_more(self) -> None:
-        self.menu().exec(self.more.mapToGlobal(self.more.rect().bottomLeft()))
+        self.acts.menu(self).exec(self.more.mapToGlobal(self.more.rect().bottomLeft()))
 
     # -- showing -----------------------------------------------------------------------------------
 
@@ -224,7 +221,11 @@ class TakeView(WhenSeen):
         self.list.blockSignals(True)
         self.list.clear()
         for take in takes:
-            item = QListWidgetItem(f"{take.name}\n{take.seconds:.1f} s · {len(take.parts)} strands")
+            if not _is_found(take, self.sought.text()):
+                continue
+            strands = "1 strand" if len(take.parts) == 1 else f"{len(take.parts)} strands"
+            star = " ★" if take.starred else ""
+            item = QListWidgetItem(f"{take.name}{star}\n{take.seconds:.1f} s · {strands}")
             item.setData(Qt.ItemDataRole.UserRole, take.id)
             self.list.addItem(item)
             if take.id == self.take_id:
@@ -251,6 +252,8 @@ class TakeView(WhenSeen):
         if self.strand_id not in parts:
             self.strand_id = take.parts[0].strand if take.parts else ""
         self.name.setText(take.name)
+        if not self.note.hasFocus():
+            self.note.setText(take.note)
         self.words.setText(_words(take))
         self.strands.set_options({part.strand: part.name for part in take.parts})
         self.strands.set_value(self.strand_id)
@@ -283,7 +286,8 @@ class TakeView(WhenSeen):
         self._fit(take)
         ink = self.session.ink_number(strand_id)
         for version, pane in self.versions.items():
-            pane.show_sheet(self._sheet(take, part, version), ink, part.name)
+            made_by = _made_by(part) if version == "generated" else ""
+            pane.show_sheet(self._sheet(take, part, version), ink, part.name, made_by)
         self._work_on(self.at_work)
 
         count = sum(len(part.doubtful) for part in take.parts)
@@ -309,6 +313,15 @@ class TakeView(WhenSeen):
         for pane in self.versions.values():
             pane.roll.update()
 
+    def _rename(self, name: str) -> None:
+        self.session.edit("Rename take", take_edits.set_take(self.session.project, self.take_id, name=name))
+
+    def _write_note(self) -> None:
+        take = self.take
+        if take is not None and take.note != self.note.text():
+            made = take_edits.set_take(self.session.project, take.id, note=self.note.text())
+            self.session.edit("Note of a take", made)
+
     # -- editing -----------------------------------------------------------------------------------
 
     def _sheet(self, take: Take, part: Part, version: str) -> Sheet:
@@ -321,7 +334,7 @@ class TakeView(WhenSeen):
         return known[2]
 
     def _edit(self, version: str, label: str, sheet: Sheet, goes_on: bool) -> None:
-        project = edits.set_version(self.session.project, self.take_id, self.strand_id, version, sheet)
+        project = take_edits.set_version(self.session.project, self.take_id, self.strand_id, version, sheet)
         take = project.take(self.take_id)
         part = next((one for one in take.parts if one.strand == self.strand_id), None) if take is not None else None
         if take is not None and part is not None:
@@ -394,48 +407,6 @@ class TakeView(WhenSeen):
             notes = [msgspec.structs.replace(one, start=one.start + beat, end=one.end + beat) for one in sheet.notes]
             roll.put("Paste notes", roll.sheet_shown.added(notes))
 
-    def duplicate(self) -> None:
-        """Make a copy of the take, and show it."""
-        take, project = self.take, self.session.project
-        if take is None:
-            return
-        made = msgspec.structs.replace(
-            take,
-            id=edits.fresh_id("take", (one.id for one in project.takes)),
-            name=edits.fresh_name(take.name, (one.name for one in project.takes)),
-        )
-        self.session.edit("Duplicate take", edits.add_take(project, made))
-        self.choose(made.id)
-
-    def first_note_first(self) -> None:
-        """Let the first note be beat 1 of the first bar."""
-        take = self.take
-        if take is None:
-            return
-        begins = [event.time for part in take.parts for event in (*part.played[:1], *part.generated[:1])]
-        if begins:
-            self.session.edit("First note on beat 1", edits.shift_take(self.session.project, take.id, -min(begins)))
-
-    def lay_at_tempo(self) -> None:
-        """Lay a take that was played freely at the tempo of the project, as it was played."""
-        take, project = self.take, self.session.project
-        if take is not None:
-            course = Course(
-                tempi=((0.0, project.tempo),), meters=((0.0, project.meter, 1),), keys=((0.0, project.key),)
-            )
-            self.session.edit("Lay take at the tempo", edits.set_course(project, take.id, course))
-
-    def onto_board(self) -> None:
-        """Make the version at work a clip of its strand."""
-        take, project = self.take, self.session.project
-        if take is None or project.strand(self.strand_id) is None:
-            self.session.notice("take", "The strand of this take is gone, so it cannot be a clip there.")
-            return
-        made = edits.take_onto_board(project, take.id, self.strand_id, self.at_work)
-        self.session.edit("Take onto the board", made)
-        where = "before its stages" if self.at_work == "played" else "beneath it, past its stages"
-        self.session.notice("done", f"{take.name} plays as a clip {where}; what played there by itself rests.")
-
     # -- acts --------------------------------------------------------------------------------------
 
     def _keep(self) -> None:
@@ -472,7 +443,7 @@ class TakeView(WhenSeen):
     def remove(self) -> None:
         """Take the take out."""
         self.stop()
-        self.session.edit("Remove take", edits.remove_take(self.session.project, self.take_id))
+        self.session.edit("Remove take", take_edits.remove_take(self.session.project, self.take_id))
 
     def _ask_save(self, version: str) -> None:
         take = self.take
@@ -499,6 +470,12 @@ class TakeView(WhenSeen):
         return True
 
 
+def _is_found(take: Take, words: str) -> bool:
+    """Whether all words are found in what is said of a take."""
+    text = " ".join((take.name, take.note, "star" if take.starred else "", *(part.name for part in take.parts))).lower()
+    return all(word in text for word in words.lower().split())
+
+
 def _words(take: Take) -> str:
     """How long a take is, how fast, and where in the piece it lies."""
     tempi = {round(tempo, 1) for _, tempo in take.course.tempi}
@@ -506,6 +483,12 @@ def _words(take: Take) -> str:
     bar = take.course.bar_at(take.course.first)[0]
     where = f" · from bar {bar}" if take.course.tied else " · played freely"
     return f"{take.seconds:.1f} s {tempo}{where}"
+
+
+def _made_by(part: Part) -> str:
+    """Which stages made a version, in words."""
+    names = [PROCESSORS[str(stage.get("kind"))].label for stage in part.stages if stage.get("kind") in PROCESSORS]
+    return f"made by {', '.join(names)}" if names else ""
 
 
 def _events(part: Part, version: str) -> tuple[Event, ...]:

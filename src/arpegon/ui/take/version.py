@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QMimeData, Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from arpegon.core.events import BEND, CONTROL, POLY_PRESSURE, PRESSURE
 from arpegon.core.notes.sheet import Line, Sheet
 from arpegon.ui.controls.choices import Picker
 from arpegon.ui.look.plain import Label, tip
+from arpegon.ui.parts.drag_out import DragOut
+from arpegon.ui.parts.midi_clipboard import mime_of
 from arpegon.ui.take.paper import TakePaper
 from arpegon.ui.take.span import Span
 
@@ -42,6 +44,9 @@ class Version(QWidget):
     def __init__(self, version: str, span: Span, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.version = version
+        self._made_by = ""
+        self.where = ""
+        """The name of the strand."""
         self.setObjectName("paper")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         box = QVBoxLayout(self)
@@ -56,6 +61,12 @@ class Version(QWidget):
         self.tool = Picker({"": "notes"}, "What the pen changes on this paper: notes, or a line of values.")
         self.tool.chosen.connect(self._choose_line)
         head.addWidget(self.tool)
+        self.drag = DragOut(
+            self._offer,
+            "Drag what is chosen, or all of this version, onto another program or a folder: it is a MIDI file. "
+            "A click copies it.",
+        )
+        head.addWidget(self.drag)
         self.save_button = QPushButton("Save …")
         self.save_button.setToolTip(tip(f"Write this take {name.lower()} to a MIDI file, one track for each strand."))
         self.save_button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -71,7 +82,7 @@ class Version(QWidget):
         box.addWidget(self.count)
         self._lines: dict[str, Line] = {}
 
-    def show_sheet(self, sheet: Sheet, ink: int, where: str) -> None:
+    def show_sheet(self, sheet: Sheet, ink: int, where: str, made_by: str = "") -> None:
         """Show what it holds."""
         self.roll.show_sheet(sheet, ink)
         lines = {f"{line.status}:{line.number}": line for line in sheet.lines if line.status & 0xF0 != POLY_PRESSURE}
@@ -88,8 +99,8 @@ class Version(QWidget):
         self.tool.set_value(chosen)
         if not chosen:
             self.roll.line = None
+        self.where, self._made_by = where, made_by
         self.tell()
-        self.where = where
 
     def tell(self) -> None:
         """Say how much there is, and how much of it is chosen."""
@@ -98,7 +109,14 @@ class Version(QWidget):
         values = len(roll.sheet_shown.others)
         text += f", {values:,} {'value' if values == 1 else 'values'}" if values else ""
         text += f" · {len(roll.chosen):,} chosen" if roll.chosen else ""
+        text += f" · {self._made_by}" if self._made_by and not roll.chosen else ""
         self.count.setText(text)
+
+    def _offer(self) -> tuple[str, QMimeData] | None:
+        """What is dragged out: the notes that are chosen, or all."""
+        roll = self.roll
+        notes = [roll.notes[place] for place in sorted(roll.chosen)] or list(roll.notes)
+        return (self.where, mime_of(notes, roll.span.course, self.where)) if notes else None
 
     def _choose_line(self, name: str) -> None:
         self.roll.line = self._lines.get(name)

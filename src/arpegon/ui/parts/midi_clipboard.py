@@ -15,7 +15,8 @@ from arpegon.core.notes.sheet import Note, Sheet
 from arpegon.files.midi import Track, format_song, parse_midi
 
 MIDI = "audio/midi"
-_KINDS = (MIDI, "audio/x-midi", "audio/mid")
+KINDS = (MIDI, "audio/x-midi", "audio/mid")
+"""How programs call a MIDI file that is copied or dragged."""
 
 
 def mime_of(notes: Iterable[Note], course: Course, name: str) -> QMimeData:
@@ -49,13 +50,19 @@ def pasted() -> Sheet | None:
     return sheet_in(data) if data is not None else None
 
 
+def bytes_in(data: QMimeData) -> bytes:
+    """The MIDI file that data holds; empty: none."""
+    kind = next((kind for kind in KINDS if data.hasFormat(kind)), None)
+    return data.data(kind).data() if kind is not None else b""
+
+
 def sheet_in(data: QMimeData) -> Sheet | None:
     """What MIDI data holds."""
-    kind = next((kind for kind in _KINDS if data.hasFormat(kind)), None)
-    if kind is None:
+    content = bytes_in(data)
+    if not content:
         return None
     try:
-        clip = parse_midi(data.data(kind).data(), Path("the clipboard"))
+        clip = parse_midi(content, Path("the clipboard"))
     except ArpegonError as error:
         raise ArpegonError(f"What was copied cannot be pasted: {error}") from None
     return Sheet.of(clip.events, clip.beats)

@@ -1,0 +1,190 @@
+"""Edits of takes: functions from a document to a document."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+
+import msgspec
+
+from arpegon.core.document.edits import fresh_id, fresh_name, part_ids, set_strand
+from arpegon.core.document.model import (
+    AnySource,
+    ClickSource,
+    ClipSource,
+    GeneratorSource,
+    Music,
+    Project,
+    Stage,
+    Strand,
+)
+from arpegon.core.events import Event
+from arpegon.core.notes.course import Course
+from arpegon.core.notes.sheet import Sheet
+from arpegon.core.notes.takes import Part, Take, without_doubtful
+
+_replace = msgspec.structs.replace
+
+
+def add_take(project: Project, take: Take) -> Project:
+    """Put a take first in the list."""
+    return _replace(project, takes=(take, *project.takes))
+
+
+def set_take(project: Project, take_id: str, **changes: Any) -> Project:
+    """Change what is said of a take: its name, its star, its note."""
+    return _replace(project, takes=_changed(project, take_id, **changes))
+
+
+def with_stages(take: Take, project: Project) -> Take:
+    """A take that says which stages its strands have now."""
+
+    def told(part: Part) -> Part:
+        strand = project.strand(part.strand)
+        stages = tuple(msgspec.to_builtins(stage) for stage in strand.stages) if strand is not None else ()
+        return _replace(part, stages=stages)
+
+    return _replace(take, parts=tuple(told(part) for part in take.parts))
+
+
+def bring_stages_back(project: Project, take_id: str, strand_id: str) -> Project:
+    """Give a strand the stages that it had when a take was made."""
+    take, strand = project.take(take_id), project.strand(strand_id)
+    part = next((one for one in take.parts if one.strand == strand_id), None) if take is not None else None
+    if part is None or strand is None:
+        return project
+    taken = set(part_ids(project)) - {stage.id for stage in strand.stages}
+    stages: list[Stage] = []
+    for found in part.stages:
+        stage = msgspec.convert(found, Stage)
+        stages.append(_replace(stage, id=fresh_id(stage.id, taken)))
+        taken.add(stages[-1].id)
+    return set_strand(project, strand_id, stages=tuple(stages))
+
+
+def drop_doubtful(project: Project, take_id: str) -> Project:
+    """Leave out of a take what may have been heard falsely."""
+    return _replace(
+        project,
+        takes=tuple(
+            _replace(take, parts=tuple(without_doubtful(part, take.course) for part in take.parts))
+            if take.id == take_id
+            else take
+            for take in project.takes
+        ),
+    )
+
+
+def set_version(project: Project, take_id: str, strand_id: str, version: str, sheet: Sheet) -> Project:
+    """Put another sheet in the place of a version (``played`` or ``generated``) of a strand's part of a take."""
+
+    def changed(part: Part) -> Part:
+        if part.strand != strand_id:
+            return part
+        doubtful = {"doubtful": sheet.doubtful} if version == "played" else {}
+        return _replace(part, **{version: sheet.events()}, **doubtful)
+
+    take = project.take(take_id)
+    if take is None:
+        return project
+    parts = tuple(changed(part) for part in take.parts)
+    return _replace(project, takes=_changed(project, take_id, parts=parts, beats=max(take.beats, sheet.end)))
+
+
+def set_course(project: Project, take_id: str, course: Course) -> Project:
+    """Lay a take on another course: what was played keeps its seconds."""
+    take = project.take(take_id)
+    if take is None:
+        return project
+
+    def laid(events: Iterable[Event]) -> tuple[Event, ...]:
+        return course.lay(take.in_seconds(events))
+
+    def beat(old: float) -> float:
+        return course.beat_at(take.course.second_at(old))
+
+    parts = tuple(
+        _replace(
+            part,
+            played=laid(part.played),
+            generated=laid(part.generated),
+            doubtful=tuple((beat(old), note) for old, note in part.doubtful),
+        )
+        for part in take.parts
+    )
+    changes = {"course": course, "beats": beat(take.beats), "parts": parts}
+    return _replace(project, takes=_changed(project, take_id, **changes))
+
+
+def shift_take(project: Project, take_id: str, beats: float) -> Project:
+    """Move all of a take by so many beats, but none of it before the start; its seconds go with it."""
+    take = project.take(take_id)
+    if take is None:
+        return project
+
+    def laid(events: Iterable[Event]) -> tuple[Event, ...]:
+        return tuple(event.at(max(0.0, event.time + beats)) for event in events)
+
+    parts = tuple(
+        _replace(
+            part,
+            played=laid(part.played),
+            generated=laid(part.generated),
+            doubtful=tuple((max(0.0, beat + beats), note) for beat, note in part.doubtful),
+        )
+        for part in take.parts
+    )
+    course = _replace(take.course, first=max(0.0, take.course.first + beats))
+    return _replace(
+        project, takes=_changed(project, take_id, parts=parts, course=course, beats=max(0.0, take.beats + beats))
+    )
+
+
+def take_onto_board(project: Project, take_id: str, strand_id: str, version: str) -> Project:
+    """Make a version of a take a clip in the project itself: what was ``played`` before the stages of its strand, what
+    was ``generated`` in a strand of its own with the same destinations. What plays there by itself rests.
+    """
+    take, strand = project.take(take_id), project.strand(strand_id)
+    part = next((one for one in take.parts if one.strand == strand_id), None) if take is not None else None
+    if take is None or strand is None or part is None:
+        return project
+    number, start, length = take.course.bar_at(take.beats)
+    del number
+    beats = start + (length if take.beats > start + 1e-6 else 0.0)
+    music = Music(name=take.name, beats=max(beats, length), events=getattr(part, version))
+    clip = ClipSource(id=fresh_id("clip", part_ids(project)), music=music, loop=False)
+    if version == "played":
+        quiet = tuple(_resting(source) for source in strand.sources)
+        return set_strand(project, strand_id, sources=(*quiet, clip))
+    new = Strand(
+        id=fresh_id(strand_id, (one.id for one in project.strands)),
+        name=fresh_name(f"{strand.name} kept", (one.name for one in project.strands)),
+        ink=strand.ink,
+        sources=(clip,),
+        destinations=strand.destinations,
+    )
+    project = set_strand(project, strand_id, sources=tuple(_resting(source) for source in strand.sources))
+    place = next(at for at, one in enumerate(project.strands) if one.id == strand_id)
+    return _replace(project, strands=(*project.strands[: place + 1], new, *project.strands[place + 1 :]))
+
+
+def _resting(source: AnySource) -> AnySource:
+    """A source that plays nothing by itself: clips and metronomes muted, generators bypassed."""
+    if isinstance(source, (ClipSource, ClickSource)):
+        return _replace(source, muted=True)
+    return _replace(source, bypass=True) if isinstance(source, GeneratorSource) else source
+
+
+def remove_take(project: Project, take_id: str) -> Project:
+    """Take a take out of the list."""
+    return _replace(project, takes=tuple(take for take in project.takes if take.id != take_id))
+
+
+def rename_take(project: Project, take_id: str, name: str) -> Project:
+    """Give a take another name."""
+    return _replace(project, takes=_changed(project, take_id, name=name))
+
+
+def _changed(project: Project, take_id: str, **changes: Any) -> tuple[Take, ...]:
+    """The takes of a project, with other settings of one of them."""
+    return tuple(_replace(take, **changes) if take.id == take_id else take for take in project.takes)

@@ -1,0 +1,65 @@
+"""A grip by which something is dragged out of the window: onto another program or a folder it is a file."""
+
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import QMimeData, QPoint, Qt, QUrl
+from PyQt6.QtGui import QDrag, QMouseEvent
+from PyQt6.QtWidgets import QApplication, QPushButton, QWidget
+
+from arpegon.ui.parts.midi_clipboard import MIDI, bytes_in
+
+Offer = Callable[[], tuple[str, QMimeData] | None]
+"""Gives the name and the content of what would be dragged now; ``None``: nothing."""
+
+
+class DragOut(QPushButton):
+    """The grip; a click puts the same on the clipboard."""
+
+    def __init__(self, offer: Offer, help: str, parent: QWidget | None = None) -> None:
+        super().__init__("Drag", parent)
+        self._offer = offer
+        self._pressed: QPoint | None = None
+        self.setToolTip(help)
+        self.setCursor(Qt.CursorShape.OpenHandCursor)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.clicked.connect(self.copy)
+
+    def copy(self) -> None:
+        """Put it on the clipboard."""
+        offered, clipboard = self._offer(), QApplication.clipboard()
+        if offered is not None and clipboard is not None:
+            clipboard.setMimeData(offered[1])
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        super().mousePressEvent(event)
+        self._pressed = event.position().toPoint() if event is not None else None
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or self._pressed is None:
+            return
+        if (event.position().toPoint() - self._pressed).manhattanLength() < QApplication.startDragDistance():
+            return
+        self._pressed = None
+        self.setDown(False)
+        data = self.data()
+        if data is not None:
+            drag = QDrag(self)
+            drag.setMimeData(data)
+            drag.exec(Qt.DropAction.CopyAction)
+
+    def data(self) -> QMimeData | None:
+        """What is dragged: the content, and a file of it."""
+        offered = self._offer()
+        if offered is None:
+            return None
+        name, data = offered
+        folder = Path(tempfile.mkdtemp(prefix="arpegon-drag-"))
+        file = folder / f"{name.replace('/', '-') or 'take'}.mid"
+        file.write_bytes(bytes_in(data))
+        data.setUrls([QUrl.fromLocalFile(str(file))])
+        assert data.hasFormat(MIDI)
+        return data

@@ -1,0 +1,132 @@
+"""What can be done with a whole take: doubled, starred, laid on bars, put onto the board, read from a file."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import msgspec
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtWidgets import QFileDialog, QMenu, QWidget
+
+from arpegon.core.document import edits, take_edits
+from arpegon.core.notes.course import Course
+from arpegon.core.notes.takes import Take
+from arpegon.files.path_text import text_path
+from arpegon.ui.model.session import Session
+from arpegon.ui.parts.dropping import as_take
+
+
+class TakeActs(QObject):
+    """Edits of the take that is shown.
+
+    Args:
+        shown: the ids of the take and the strand that are shown, and the version that is worked on.
+
+    Signals:
+        chosen: another take is to be shown (its id).
+    """
+
+    chosen = pyqtSignal(str)
+
+    def __init__(self, session: Session, shown: Callable[[], tuple[str, str, str]]) -> None:
+        super().__init__(session)
+        self.session = session
+        self._shown = shown
+
+    @property
+    def take(self) -> Take | None:
+        """The take that is shown."""
+        return self.session.project.take(self._shown()[0])
+
+    def menu(self, parent: QWidget) -> QMenu:
+        """What else can be done with the take."""
+        menu = QMenu(parent)
+        take = self.take
+        menu.addAction("Duplicate", self.duplicate)
+        menu.addAction("Onto the board: as a clip of its strand", self.onto_board)
+        menu.addAction("Read a MIDI file as a take …", lambda: self.ask_read(parent))
+        if take is not None:
+            menu.addAction("No star" if take.starred else "Star", self.star)
+            menu.addAction("Bring the stages of that moment back", self.bring_stages_back).setEnabled(  # type: ignore[union-attr]
+                self.can_bring_back
+            )
+            menu.addSeparator()
+            for text, act in (
+                ("The first note is beat 1", self.first_note_first),
+                ("Lay it at the tempo of the project", self.lay_at_tempo),
+            ):
+                menu.addAction(text, act).setEnabled(not take.course.tied)  # type: ignore[union-attr]
+        return menu
+
+    def ask_read(self, parent: QWidget) -> None:
+        """Ask for a MIDI file, and make it a take."""
+        folder = str(self.session.filing.folder)
+        name, _ = QFileDialog.getOpenFileName(parent, "Read as a take", folder, "MIDI files (*.mid *.midi)")
+        if name:
+            as_take(self.session, text_path(name))
+
+    def duplicate(self) -> None:
+        """Make a copy of the take, and show it."""
+        take, project = self.take, self.session.project
+        if take is None:
+            return
+        made = msgspec.structs.replace(
+            take,
+            id=edits.fresh_id("take", (one.id for one in project.takes)),
+            name=edits.fresh_name(take.name, (one.name for one in project.takes)),
+        )
+        self.session.edit("Duplicate take", take_edits.add_take(project, made))
+        self.chosen.emit(made.id)
+
+    def first_note_first(self) -> None:
+        """Let the first note be beat 1 of the first bar."""
+        take = self.take
+        if take is None:
+            return
+        begins = [event.time for part in take.parts for event in (*part.played[:1], *part.generated[:1])]
+        if begins:
+            self.session.edit(
+                "First note on beat 1", take_edits.shift_take(self.session.project, take.id, -min(begins))
+            )
+
+    def lay_at_tempo(self) -> None:
+        """Lay a take that was played freely at the tempo of the project, as it was played."""
+        take, project = self.take, self.session.project
+        if take is not None:
+            course = Course(
+                tempi=((0.0, project.tempo),), meters=((0.0, project.meter, 1),), keys=((0.0, project.key),)
+            )
+            self.session.edit("Lay take at the tempo", take_edits.set_course(project, take.id, course))
+
+    def star(self) -> None:
+        """Star it, or take the star away."""
+        take = self.take
+        if take is not None:
+            self.session.edit("Star", take_edits.set_take(self.session.project, take.id, starred=not take.starred))
+
+    @property
+    def can_bring_back(self) -> bool:
+        """Whether the strand that is shown had other stages than it has now."""
+        take, (take_id, strand_id, _) = self.take, self._shown()
+        if take is None or self.session.project.strand(strand_id) is None:
+            return False
+        project = self.session.project
+        return take_edits.bring_stages_back(project, take_id, strand_id) != project
+
+    def bring_stages_back(self) -> None:
+        """Give the strand the stages that made the take."""
+        take_id, strand_id, _ = self._shown()
+        made = take_edits.bring_stages_back(self.session.project, take_id, strand_id)
+        self.session.edit("Bring stages back", made)
+
+    def onto_board(self) -> None:
+        """Make the version at work a clip of its strand."""
+        take, project = self.take, self.session.project
+        _, strand_id, version = self._shown()
+        if take is None or project.strand(strand_id) is None:
+            self.session.notice("take", "The strand of this take is gone, so it cannot be a clip there.")
+            return
+        made = take_edits.take_onto_board(project, take.id, strand_id, version)
+        self.session.edit("Take onto the board", made)
+        where = "before its stages" if version == "played" else "beneath it, past its stages"
+        self.session.notice("done", f"{take.name} plays as a clip {where}; what played there by itself rests.")
