@@ -7,11 +7,13 @@ sheet. What it would do is a :class:`Plan`: what goes, what moves to where, and 
 from __future__ import annotations
 
 import math
+from collections import Counter
 from collections.abc import Callable, Collection, Mapping, Sequence
 from operator import attrgetter
 from typing import Any
 
 import msgspec
+import numpy as np
 
 from arpegon.core.events import CONTROL, Event
 from arpegon.core.notes.course import Course
@@ -27,10 +29,10 @@ from arpegon.core.processing.parameters import (
     with_defaults,
 )
 from arpegon.core.time.rhythm import beats_of
-from arpegon.core.time.swing import next_step, step_beat
 
 Values = Mapping[str, Any]
 Work = Callable[[Sheet, set[int], Course, Values], tuple[Sheet, set[int]]]
+_NEAR = 1e-9
 _SUSTAIN_LIKE = range(64, 70)
 """Controllers that are pedals: none of their values is left out."""
 
@@ -72,9 +74,10 @@ class Remedy(msgspec.Struct, frozen=True):
 
 def planned(before: Sheet, after: Sheet, chosen: Collection[int]) -> Plan:
     """The plan that leads from one sheet to another."""
-    old, new = set(before.notes), set(after.notes)
-    gone = tuple(note for note in before.notes if note not in new)
-    come = tuple(note for note in after.notes if note not in old)
+    if before.notes is after.notes:
+        return Plan(after, frozenset(chosen), (), (), _words(before, after, (), ()))
+    old, new = Counter(before.notes), Counter(after.notes)
+    gone, come = (tuple((one - other).elements()) for one, other in ((old, new), (new, old)))
     return Plan(after, frozenset(chosen), gone, come, _words(before, after, gone, come))
 
 
@@ -178,81 +181,81 @@ class _Lines:
     """The lines of a grid: steps of one length, swung, counted from each bar line at which a meter begins."""
 
     def __init__(self, course: Course, values: Values) -> None:
-        self._course = course
-        self._rate = values["rate"]
+        self._starts = np.array([row[0] for row in course.meters])
+        self._lengths = np.array([beats_of(values["rate"], row[1]) for row in course.meters])
         self._swing = values["swing"] / 100.0
         self._strength = values["strength"] / 100.0
         self._catch = values["catch"] / 100.0
 
-    def at(self, beat: float) -> float:
-        """Where a beat goes: towards the nearest line, where it lies near enough to one."""
-        origin, meter, _ = self._course.meter_at(beat)
-        length = beats_of(self._rate, meter)
-        inside = beat - origin
-        after = next_step(inside, length, self._swing)
-        lines = [step_beat(step, length, self._swing) for step in (after - 1, after)]
-        line = min(lines, key=lambda one: abs(one - inside))
-        if abs(line - inside) > self._catch * length:
-            return beat
-        return float(beat + self._strength * (line - inside))
+    def at(self, beats: Sequence[float]) -> list[float]:
+        """Where beats go: each towards the nearest line, where it lies near enough to one."""
+        found = np.asarray(beats, dtype=float)
+        meter = np.maximum(0, np.searchsorted(self._starts, found + _NEAR, side="right") - 1)
+        origin, length = self._starts[meter], self._lengths[meter]
+        inside = found - origin
+        pair = np.floor(inside / (2.0 * length)) * 2.0 * length
+        lines = np.stack((pair, pair + 2.0 * length * self._swing, pair + 2.0 * length))
+        nearest = np.take_along_axis(lines, np.abs(lines - inside).argmin(axis=0)[None], axis=0)[0]
+        moves = np.where(np.abs(nearest - inside) <= self._catch * length + _NEAR, nearest - inside, 0.0)
+        moved: list[float] = np.maximum(0.0, found + self._strength * moves).tolist()
+        return moved
 
 
 def _grid(sheet: Sheet, chosen: set[int], course: Course, values: Values) -> tuple[Sheet, set[int]]:
     lines = _Lines(course, values)
-    moves: dict[int, float] = {}
-    group: list[int] = []
-    together = values["group_ms"] / 1000.0
-    for place in sorted(chosen):
-        if (
-            group
-            and course.second_at(sheet.notes[place].start) - course.second_at(sheet.notes[group[0]].start) > together
-        ):
-            _move_group(sheet, group, lines, moves)
-            group = []
-        group.append(place)
-    _move_group(sheet, group, lines, moves)
-
-    def laid(note: Note, by: float) -> Note:
-        start = note.start + (by if values["onsets"] else 0.0)
-        end = note.end + (by if values["onsets"] else 0.0)
+    ordered = sorted(chosen)
+    notes = [sheet.notes[place] for place in ordered]
+    starts = lines.at(_first_of_groups(notes, course, values["group_ms"] / 1000.0))
+    firsts = _first_of_groups(notes, course, values["group_ms"] / 1000.0)
+    ends = lines.at([note.end for note in notes]) if values["ends"] else []
+    new: dict[int, Note] = {}
+    for at, (place, note) in enumerate(zip(ordered, notes, strict=True)):
+        by = starts[at] - firsts[at] if values["onsets"] else 0.0
+        start, end = note.start + by, note.end + by
         if values["ends"]:
-            end = lines.at(note.end)
+            end = ends[at]
             if end <= start + SHORTEST:
                 end = start + beats_of(values["rate"], course.meter_at(start)[1])
-        return msgspec.structs.replace(note, start=start, end=end)
-
-    new = {note: laid(note, moves[place]) for place, note in enumerate(sheet.notes) if place in chosen}
-    made, at = sheet.changed(chosen, lambda note: (new[note],))
+        new[place] = Note(start, end, note.note, note.velocity, note.channel, note.released, note.doubtful)
+    made, places = sheet.replaced(new)
     if values["controllers"] and sheet.others:
         begin, end = _span(sheet, chosen)
         whole = len(chosen) == len(sheet.notes)
-        moved = [
-            event.at(max(0.0, lines.at(event.time)))
-            if event.kind in MOVING and (whole or begin <= event.time <= end)
-            else event
-            for event in sheet.others
+        moving = [
+            at
+            for at, event in enumerate(sheet.others)
+            if event.status & 0xF0 in MOVING and (whole or begin <= event.time <= end)
         ]
-        made = msgspec.structs.replace(made, others=_last_on_each_line(moved))
-    return made, at
+        others = list(sheet.others)
+        for at, beat in zip(moving, lines.at([others[at].time for at in moving]), strict=True):
+            others[at] = others[at].at(beat)
+        made = msgspec.structs.replace(made, others=_last_on_each_line(others))
+    return made, places
 
 
-def _move_group(sheet: Sheet, group: Sequence[int], lines: _Lines, moves: dict[int, float]) -> None:
-    """Notes that begin together move together, as the first of them does."""
-    if group:
-        first = sheet.notes[group[0]].start
-        by = lines.at(first) - first
-        moves.update(dict.fromkeys(group, by))
+def _first_of_groups(notes: Sequence[Note], course: Course, together: float) -> list[float]:
+    """For each note the beginning of the first one of its group: those that begin within so many seconds of it."""
+    if not together:
+        return [note.start for note in notes]
+    found: list[float] = []
+    first = -math.inf
+    for note in notes:
+        if course.second_at(note.start) - (course.second_at(first) if found else -math.inf) > together:
+            first = note.start
+        found.append(first)
+    return found
 
 
 def _last_on_each_line(events: Sequence[Event]) -> tuple[Event, ...]:
     """Of the values of one line at one moment only the last."""
     ordered = sorted(events, key=attrgetter("time"))
-    last: dict[tuple[float, Line], int] = {}
+    last: dict[tuple[float, int, int], int] = {}
     for place, event in enumerate(ordered):
-        if event.kind in MOVING:
-            last[round(event.time, 6), Line.of(event)] = place
+        kind = event.status & 0xF0
+        if kind in MOVING:
+            last[event.time, event.status, event.data1 if kind == CONTROL else 0] = place
     kept = set(last.values())
-    return tuple(event for place, event in enumerate(ordered) if event.kind not in MOVING or place in kept)
+    return tuple(event for place, event in enumerate(ordered) if event.status & 0xF0 not in MOVING or place in kept)
 
 
 def _span(sheet: Sheet, chosen: set[int]) -> tuple[float, float]:

@@ -6,7 +6,7 @@ All functions give another sheet; what they make is in order, and every note of 
 from __future__ import annotations
 
 from bisect import bisect_left
-from collections.abc import Callable, Collection, Iterable, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from operator import attrgetter
 
 import msgspec
@@ -99,18 +99,18 @@ class Sheet(msgspec.Struct, frozen=True):
         found: list[tuple[float, int, int, Event]] = []
         number = 0
         for chain in self._by_key().values():
+            last = len(chain) - 1
             for place, note in enumerate(chain):
-                end = note.end
-                if place + 1 < len(chain):
-                    end = min(end, chain[place + 1].start)
-                on = Event(note.start, NOTE_ON | note.channel, note.note, max(1, min(127, note.velocity)))
-                off = Event(max(end, note.start), NOTE_OFF | note.channel, note.note, note.released)
+                start, end = note.start, note.end
+                if place < last and chain[place + 1].start < end:
+                    end = max(start, chain[place + 1].start)
                 # At one moment ends go first, but for those of notes that begin there.
-                found.append((on.time, 2, number, on))
-                found.append((off.time, 0 if off.time > on.time else 3, number, off))
+                found.append((start, 2, number, Event(start, NOTE_ON | note.channel, note.note, note.velocity)))
+                off = Event(end, NOTE_OFF | note.channel, note.note, note.released)
+                found.append((end, 0 if end > start else 3, number, off))
                 number += 1
         found += [(event.time, 1, number + place, event) for place, event in enumerate(self.others)]
-        found.sort(key=lambda row: row[:3])
+        found.sort()  # no two rows have one number, so events are never compared
         return tuple(row[3] for row in found)
 
     def _by_key(self) -> dict[tuple[int, int], list[Note]]:
@@ -159,6 +159,13 @@ class Sheet(msgspec.Struct, frozen=True):
         made.sort(key=lambda row: _order(row[0]))
         notes = tuple(note for note, _ in made)
         return msgspec.structs.replace(self, notes=notes), {place for place, (_, new) in enumerate(made) if new}
+
+    def replaced(self, new: Mapping[int, Note]) -> tuple[Sheet, set[int]]:
+        """Other notes in the places of some, and where those now stand."""
+        made = [(sound(new[place]), True) if place in new else (note, False) for place, note in enumerate(self.notes)]
+        made.sort(key=lambda row: _order(row[0]))
+        notes = tuple(note for note, _ in made)
+        return msgspec.structs.replace(self, notes=notes), {place for place, (_, other) in enumerate(made) if other}
 
     def moved(self, chosen: Collection[int], beats: float, semitones: int = 0) -> tuple[Sheet, set[int]]:
         """Chosen notes moved together, no further than to the start and the ends of the keyboard."""
@@ -247,11 +254,12 @@ class Sheet(msgspec.Struct, frozen=True):
     @property
     def lines(self) -> dict[Line, list[Event]]:
         """The events that draw lines, by line."""
-        found: dict[Line, list[Event]] = {}
+        found: dict[tuple[int, int], list[Event]] = {}
         for event in self.others:
-            if event.kind in MOVING or event.kind == POLY_PRESSURE:
-                found.setdefault(Line.of(event), []).append(event)
-        return found
+            kind = event.status & 0xF0
+            if kind in MOVING or kind == POLY_PRESSURE:
+                found.setdefault((event.status, event.data1 if kind == CONTROL else 0), []).append(event)
+        return {Line(*key): events for key, events in found.items()}
 
     def with_line(self, line: Line, begin: float, end: float, events: Iterable[Event]) -> Sheet:
         """With other values of a line between two beats (both with them)."""
@@ -274,6 +282,8 @@ class Sheet(msgspec.Struct, frozen=True):
 def sound(note: Note) -> Note:
     """A note that can be: on the keyboard, with a velocity, after the start, not without a length."""
     start = max(0.0, note.start)
+    if start == note.start and note.end >= start + SHORTEST and 0 <= note.note <= 127 and 1 <= note.velocity <= 127:
+        return note
     return msgspec.structs.replace(
         note,
         start=start,
@@ -304,5 +314,6 @@ def _is_on(line: Line, event: Event) -> bool:
     return event.kind == CONTROL and Line.of(event) == line
 
 
-def _order(note: Note) -> tuple[float, int, int]:
-    return note.start, note.note, note.channel
+def _order(note: Note) -> tuple[float, int, int, float, int, int, bool]:
+    """By their beginnings; what is alike in part has one order too."""
+    return note.start, note.note, note.channel, note.end, note.velocity, note.released, note.doubtful

@@ -55,6 +55,8 @@ class TakePaper(TakeRoll):
     def __init__(self, span: Span, parent: QWidget | None = None) -> None:
         super().__init__(span, parent)
         self._pressed: QPointF | None = None
+        self._made = ""
+        """What the drag that goes on is called as an edit."""
         self._pen = QPointF()
         """Where the pen that draws a line was last."""
         self._does: Callable[[QPointF, Qt.KeyboardModifier], None] | None = None
@@ -101,8 +103,16 @@ class TakePaper(TakeRoll):
     def put(self, label: str, made: tuple[Sheet, set[int]], goes_on: bool = False) -> None:
         """Have an edit done, and what came of it chosen."""
         sheet, chosen = made
-        self.edited.emit(label, sheet, goes_on)
+        if goes_on and self._pressed is not None:
+            self._show_drag(label, sheet)
+        else:
+            self.edited.emit(label, sheet, goes_on)
         self.choose(chosen)
+
+    def _show_drag(self, label: str, sheet: Sheet) -> None:
+        """Show what a drag makes; it is an edit once the button is let go."""
+        self._made = label
+        self.show_sheet(sheet, self.ink)
 
     def remove(self) -> None:
         """Take the chosen notes out."""
@@ -175,6 +185,9 @@ class TakePaper(TakeRoll):
         self._does(event.position(), event.modifiers())
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        label, self._made = self._made, ""
+        if label and self.sheet_shown is not self._before[0]:
+            self.edited.emit(label, self.sheet_shown, False)
         if self._pressed is not None and self._dragged:
             self.settled.emit()
         self._pressed, self._does, self._frame = None, None, None
@@ -235,7 +248,7 @@ class TakePaper(TakeRoll):
         value = round(127.0 * (to.x() - (self.width() - LANE) - 3) / (LANE - 6))
         velocity = max(1, min(127, value))
         made = self.sheet_shown.changed(there, lambda note: (msgspec.structs.replace(note, velocity=velocity),))
-        self.edited.emit("Velocity", made[0], True)
+        self._show_drag("Velocity", made[0])
 
     def _frame_notes(self, to: QPointF, held: Qt.KeyboardModifier) -> None:
         assert self._pressed is not None
@@ -263,7 +276,7 @@ class TakePaper(TakeRoll):
         thinned = [
             one for at, one in enumerate(drawn) if at in (0, len(drawn) - 1) or one != drawn[at - 1].at(one.time)
         ]
-        self.edited.emit("Draw a line", before.with_line(line, begin, end, thinned), True)
+        self._show_drag("Draw a line", before.with_line(line, begin, end, thinned))
         self._pen = to
 
     def _value(self, x: float) -> float:

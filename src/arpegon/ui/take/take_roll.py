@@ -8,10 +8,10 @@ from itertools import accumulate
 from operator import attrgetter
 
 from PyQt6.QtCore import QLineF, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QPainter, QPen, QPolygonF, QWheelEvent
+from PyQt6.QtGui import QKeyEvent, QPainter, QPen, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from arpegon.core.events import BEND, PRESSURE
+from arpegon.core.events import BEND, PRESSURE, Event
 from arpegon.core.notes.sheet import Line, Note, Sheet, value_of
 from arpegon.core.theory.pitch import written
 from arpegon.ui.look import theme
@@ -47,7 +47,9 @@ class TakeRoll(Painted):
         self.ghosts: tuple[Sequence[Note], Sequence[Note]] = ((), ())
         """What a remedy would take away, and what it would put there."""
         self._reach: list[float] = []
-        self._lines: dict[Line, list[tuple[float, float]]] = {}
+        self._others: tuple[Event, ...] = ()
+        self.lines: dict[Line, list[tuple[float, float]]] = {}
+        """What draws lines: beats and values, 0 ... 127."""
         self.empty_words = ""
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumSize(200, 160)
@@ -62,9 +64,11 @@ class TakeRoll(Painted):
             self.sheet_shown = sheet
             # The farthest end up to each note: where those in sight begin is found by it, however long some are.
             self._reach = list(accumulate((note.end for note in sheet.notes), max))
-            self._lines = {
-                line: [(event.time, value_of(event)) for event in events] for line, events in sheet.lines.items()
-            }
+            if sheet.others is not self._others:
+                self._others = sheet.others
+                self.lines = {
+                    line: [(event.time, value_of(event)) for event in events] for line, events in sheet.lines.items()
+                }
             self.chosen = {place for place in self.chosen if place < len(sheet.notes)}
         self.ink = ink
         self.update()
@@ -162,9 +166,9 @@ class TakeRoll(Painted):
     def paint(self, painter: QPainter, t: theme.Theme) -> None:
         painter.fillRect(self.rect(), theme.color(t.roll))
         self._paint_rules(painter, t)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self._paint_notes(painter, t)
-        self._paint_lines(painter, t)
+        self._paint_lines(painter, t)  # they are level or upright throughout
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self._paint_ghosts(painter, t)
         span = self.span
         for beat, ink, width in ((span.cursor, t.second, 1.0), (span.playhead, t.warning, 2.0)):
@@ -172,7 +176,7 @@ class TakeRoll(Painted):
                 y = self.y_of(beat)
                 painter.setPen(QPen(theme.color(ink), width))
                 painter.drawLine(QPointF(GUTTER, y), QPointF(self.width() - LANE, y))
-        if not self.notes and not self._lines:
+        if not self.notes and not self.lines:
             painter.setFont(theme.label_font(13))
             painter.setPen(theme.color(t.second))
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, self.empty_words)
@@ -209,20 +213,23 @@ class TakeRoll(Painted):
         outlined: list[QRectF] = []
         chosen: list[QRectF] = []
         foot, edge = float(self.height() - FOOT), self.width() - LANE
-        notes, start = self.notes, self.span.start
+        notes, start, pixels = self.notes, self.span.start, self.span.pixels
+        scale, picked = self.scale, self.chosen
+        thick = max(4.0, min(12.0, scale * 0.85))
+        left = GUTTER + (0.5 - self.span.low) * scale - thick / 2
+        bottom = foot + start * pixels
         for place in self.in_sight():
             note = notes[place]
             if note.end < start:
                 continue
-            box = self.box_of(note)
-            box.setBottom(min(foot, box.bottom()))
+            y, top = bottom - note.start * pixels, bottom - note.end * pixels
+            box = QRectF(left + note.note * scale, top, thick, max(3.0, min(foot, y) - top))
             if note.doubtful:
                 outlined.append(box.adjusted(0.5, 0.5, -0.5, -0.5))
             else:
-                shades[min(SHADES - 1, note.velocity * SHADES >> 7)].append(box)
-            if place in self.chosen:
+                shades[note.velocity * SHADES >> 7].append(box)
+            if place in picked:
                 chosen.append(box.adjusted(-1.5, -1.5, 1.5, 1.5))
-            y = self.y_of(note.start)
             if y <= foot:
                 lane.append(QLineF(edge + 3, y, edge + 3 + (LANE - 6) * note.velocity / 127.0, y))
         ink = theme.roll_ink(self.ink)
@@ -246,22 +253,41 @@ class TakeRoll(Painted):
         span = self.span
         top = self.beat_of(0.0)
         wide = self.width() - GUTTER - LANE - 6
-        for line, values in self._lines.items():
+        for line, values in self.lines.items():
             strong = line == self.line
             begin = max(0, bisect_left(values, (span.start, -1.0)) - 1)
             end = min(len(values), bisect_right(values, (top, 999.0)) + 1)
-            points: list[QPointF] = []
-            for beat, value in values[begin:end]:
-                x = GUTTER + 3 + value / 127.0 * wide
-                if points:
-                    points.append(QPointF(points[-1].x(), self.y_of(beat)))
-                points.append(QPointF(x, self.y_of(beat)))
-            if points:
-                points.append(QPointF(points[-1].x(), max(0.0, self.y_of(span.length))))
-            pen = QPen(theme.color(t.ink, 1.0 if strong else 0.6), 2.2 if strong else 1.2)
+            strokes = self._strokes(values[begin:end], wide)
+            # Lines by themselves, of a colour that nothing shines through: many are drawn ten times as fast so.
+            pen = QPen(theme.color(t.ink if strong else theme.mix(t.roll, t.ink, 0.6)), 2 if strong else 1)
             pen.setStyle(_STYLES.get(line.status & 0xF0, Qt.PenStyle.SolidLine))
             painter.setPen(pen)
-            painter.drawPolyline(QPolygonF(points))
+            if strokes:
+                painter.drawLines(*strokes)
+
+    def _strokes(self, values: Sequence[tuple[float, float]], wide: float) -> list[QLineF]:
+        """A line as level and upright strokes; all that falls on one row of pixels is one level stroke."""
+        pixels, factor = self.span.pixels, wide / 127.0
+        foot, left = self.height() - FOOT + self.span.start * pixels, GUTTER + 3.0
+        strokes: list[QLineF] = []
+        row, low, high, x = -1, 0.0, 0.0, 0.0
+        for beat, value in values:
+            y, at = int(foot - beat * pixels), left + value * factor
+            if y != row:
+                if row >= 0:
+                    if high > low:
+                        strokes.append(QLineF(low, row, high, row))
+                    strokes.append(QLineF(x, row, x, y))
+                row, low, high = y, min(x, at) if row >= 0 else at, max(x, at) if row >= 0 else at
+            elif at < low:
+                low = at
+            elif at > high:
+                high = at
+            x = at
+        if row >= 0:
+            strokes.append(QLineF(low, row, high, row))
+            strokes.append(QLineF(x, row, x, max(0.0, self.y_of(self.span.length))))
+        return strokes
 
     def _paint_ghosts(self, painter: QPainter, t: theme.Theme) -> None:
         """What a remedy takes away as rings, what it puts there as ghosts."""

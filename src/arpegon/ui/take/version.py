@@ -85,7 +85,9 @@ class Version(QWidget):
     def show_sheet(self, sheet: Sheet, ink: int, where: str, made_by: str = "") -> None:
         """Show what it holds."""
         self.roll.show_sheet(sheet, ink)
-        lines = {f"{line.status}:{line.number}": line for line in sheet.lines if line.status & 0xF0 != POLY_PRESSURE}
+        lines = {
+            f"{line.status}:{line.number}": line for line in self.roll.lines if line.status & 0xF0 != POLY_PRESSURE
+        }
         fresh = {name: line for name, line in _NEW_LINES.items() if line not in lines.values()}
         self._lines = {**lines, **fresh}
         self.tool.set_options(
