@@ -224,7 +224,7 @@ class Soak:
         session.load(first_project(self.port), None)
         self.wait(lambda: self.port in session.ports.opened)
         session.play()
-        self.let_pass(1.0)
+        self.warm_up()
         self.player.report()
         checked_at, killed_at = time.monotonic(), time.monotonic()
         self.since = time.monotonic()
@@ -242,6 +242,23 @@ class Soak:
                 checked_at = time.monotonic()
         self.check()
         self.finish()
+
+    def warm_up(self) -> None:
+        """Do everything once that reads in parts of the program when it is first done: that is no growth."""
+        for name in ("keys", "walk"):
+            for kind in STAGES:
+                project, stage_id = edits.add_stage(self.session.project, name, kind, 0)
+                self.session.edit("Add", project)
+                self.session.select_stage(stage_id)
+                self.let_pass(0.2)
+                self.session.edit("Remove", edits.remove_stage(self.session.project, stage_id))
+        self.keep()
+        for view in ("Take", "Hookups", "Sections", "Board"):
+            self.window.show_view(view)
+            self.let_pass(0.4)
+        self.session.undo()
+        self.session.all_off()
+        self.session.play()
 
     def act(self) -> None:
         """One thing that a musician might do."""
