@@ -201,3 +201,10 @@ def test_what_is_dragged_out_is_a_midi_file_of_what_is_chosen(view):
     view.show_strand("gone")
     view.versions["played"].roll.choose(set())
     assert view.versions["played"].drag.data() is not None
+
+
+def test_a_version_is_saved_as_a_score(view, tmp_path):
+    assert view.save("played", tmp_path / "tide.musicxml")
+    assert "<score-partwise" in (tmp_path / "tide.musicxml").read_text()
+    assert not view.save("played", tmp_path / "tide.musicxml" / "x.musicxml")
+    assert "x.musicxml" in view.session.notices["file"]

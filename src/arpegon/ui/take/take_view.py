@@ -27,6 +27,7 @@ from arpegon.core.notes.sheet import Sheet
 from arpegon.core.notes.takes import Part, Take
 from arpegon.core.time.rhythm import NOTE_VALUES
 from arpegon.files.midi import Track, write_song
+from arpegon.files.musicxml import SCORES, Line, write_score
 from arpegon.processors import PROCESSORS
 from arpegon.ui.controls.choices import Picker
 from arpegon.ui.controls.name_field import NameField
@@ -451,18 +452,24 @@ class TakeView(WhenSeen):
             return
         proposed = f"{take.name} {VERSIONS[version][0].lower()}.mid".replace("/", "-")
         title = f"Save {VERSIONS[version][0].lower()}"
-        path = ask_where(self, title, self.session.filing.folder / proposed, "MIDI files", (".mid", ".midi"))
+        kinds = "MIDI files, scores (MusicXML)"
+        path = ask_where(self, title, self.session.filing.folder / proposed, kinds, (".mid", ".midi", *SCORES))
         if path is not None:
             self.save(version, path)
 
     def save(self, version: str, path: Path) -> bool:
-        """Write a version of the take to a MIDI file; what goes wrong is said."""
+        """Write a version of the take to a MIDI file, or a score, by the suffix; what goes wrong is said."""
         take = self.take
         if take is None:
             return False
+        title = f"{take.name}, {VERSIONS[version][0].lower()}"
         tracks = [Track(part.name, _events(part, version)) for part in take.parts]
         try:
-            write_song(path, tracks, take.course, f"{take.name}, {VERSIONS[version][0].lower()}")
+            if path.suffix.lower() in SCORES:
+                lines = [Line(part.name, Sheet.of(_events(part, version), take.beats)) for part in take.parts]
+                write_score(path, lines, take.course, self.span.snap or "1/16", title)
+            else:
+                write_song(path, tracks, take.course, title)
         except ArpegonError as error:
             self.session.notice("file", str(error))
             return False
