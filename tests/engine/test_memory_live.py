@@ -11,9 +11,9 @@ from pathlib import Path
 import pytest
 
 from arpegon.core.document import edits
-from arpegon.core.document.model import PortDestination
+from arpegon.core.document.model import Held, PortDestination, Section
 from arpegon.core.events import NOTE_OFF, NOTE_ON, note_off, note_on
-from arpegon.core.notes.takes import bars
+from arpegon.core.notes.takes import bars, cut_take
 from arpegon.engine.live.client import EngineClient
 from arpegon.engine.live.keeper import MemoryKeeper
 from arpegon.engine.wire import protocol
@@ -99,3 +99,19 @@ def test_what_was_played_is_found_on_disk_when_the_window_was_killed(kept, tmp_p
     history, said = left.history()
     assert not said and history.piece.title == "Tide"
     assert [bar.note for bar in bars(history.generated("a"))] == [60]
+
+
+def test_a_take_over_three_tempi_lies_on_the_bars_of_the_piece(kept, pair):
+    """Live, over processes: what the engine says of time reaches the take."""
+    held = [(Held(param="tempo", value=value),) for value in (240.0, 120.0, 300.0)]
+    sections = tuple(Section(id=f"s{place}", name=f"S{place}", bars=1, holds=one) for place, one in enumerate(held))
+    steps = generator("steps", patterns=[[{"note": 60}]], rate="1/8", in_scale=False)
+    kept.set_project(project(strand(sources=(steps,), destinations=(PortDestination(),)), sections=sections), HERE)
+    began = time.monotonic()
+    kept.send(protocol.Play(0.0))
+    wait_for(lambda: kept.reports.telemetry and kept.reports.telemetry[-1].beat > 14.0)
+    take = cut_take(kept.keeper.history(), began, time.monotonic(), id="t", name="Tide")
+    assert [round(bpm) for _, bpm in take.course.tempi] == [240, 120, 300]
+    assert take.course.meters[0][2] == 1 and [name for _, name in take.course.sections] == ["S0", "S1", "S2"]
+    begins = [event.time for event in take.parts[0].generated if event.kind == NOTE_ON]
+    assert begins == pytest.approx([0.5 * place for place in range(len(begins))], abs=0.002) and len(begins) > 20
