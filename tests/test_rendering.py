@@ -19,7 +19,8 @@ from arpegon.core.events import control, note_off, note_on
 from arpegon.core.notes.course import Course
 from arpegon.files.midi import Track, format_song, read_midi, write_midi
 from arpegon.files.project import save_project
-from arpegon.rendering import Wish, render_project
+from arpegon.files.song import Wish
+from arpegon.rendering import render_project
 from building import generator, project, stage, strand
 
 KEYS = [note_on(0.0, 0, 60, 90), note_off(1.0, 0, 60)]

@@ -95,7 +95,8 @@ def render(**chosen: Any) -> None:
     Without --bars or --seconds it ends when the last thing has ended: sections, clips, --midi-in, and what stages make
     of them later. --midi-in lies on the beats of the piece, as clips do.
     """
-    from arpegon.rendering import Wish, render_project
+    from arpegon.files.song import Wish
+    from arpegon.rendering import render_project
 
     for line in render_project(Wish(**chosen)):
         click.echo(line.text, err=line.aside)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -22,7 +22,7 @@ from arpegon.files.atomic import check_writable
 from arpegon.files.audio import AudioFile, check_suffix, read_audio, write_audio
 from arpegon.files.midi import Clip, Track, read_midi, write_song
 from arpegon.files.project import load_project
-from arpegon.files.song import apart, tracks_by_outlet, tracks_by_strand
+from arpegon.files.song import Wish, apart, tracks_by_outlet, tracks_by_strand
 
 _LONGEST_SECONDS = 86_400.0
 _LONGEST_UNASKED_SECONDS = 3 * 3600.0
@@ -33,26 +33,6 @@ _LOUDEST = 0.98
 _NEAR = 1e-6
 
 
-class Wish(msgspec.Struct, frozen=True, kw_only=True):
-    """What is to be rendered, and where to; the names are those of the command's options."""
-
-    project: Path
-    midi_in: Path | None = None
-    keep_tempo: bool = False
-    take_tempo: bool = False
-    audio_in: Path | None = None
-    bars: float | None = None
-    seconds: float | None = None
-    midi_out: Path | None = None
-    by: str = "strand"
-    everything: bool = False
-    single: bool = False
-    wav_out: Path | None = None
-    stems: bool = False
-    normalize: bool = False
-    seed: int | None = None
-
-
 class Line(msgspec.Struct, frozen=True):
     """A sentence about a render; ``aside``: not its result."""
 
@@ -60,23 +40,34 @@ class Line(msgspec.Struct, frozen=True):
     aside: bool = False
 
 
-def render_project(wish: Wish) -> Iterator[Line]:
+Progress = Callable[[float], None]
+"""Told how much of a render is done, 0 ... 1."""
+
+
+def render_project(
+    wish: Wish, document: Project | None = None, folder: Path | None = None, progress: Progress | None = None
+) -> Iterator[Line]:
     """Render a project, and say what was done.
+
+    Args:
+        document: what is rendered; left out: what lies in the file that is wished.
+        folder: where the files lie that the document names; left out: beside its own.
 
     Raises:
         ArpegonError: it cannot be done as wished; no file was touched but those that were written whole.
     """
     _check(wish)
-    document = load_project(wish.project)
-    files = [wish.project.parent / file for _, file in document.clip_files()]
+    document = load_project(wish.project) if document is None else document
+    folder = wish.project.parent if folder is None else folder
+    files = [folder / file for _, file in document.clip_files()]
     stems = _stems(document, wish)
     written = [path for path in (wish.midi_out, wish.wav_out, *stems.values()) if path is not None]
     _check_outputs([wish.project, *filter(None, (wish.midi_in, wish.audio_in)), *files], written)
-    clips, missing = load_clips(document, wish.project.parent)
+    clips, missing = load_clips(document, folder)
     heard = read_audio(wish.audio_in) if wish.audio_in else None
     sounds: dict[str, AudioFile] = {}
     if heard is None:
-        sounds, unheard = load_sounds(document, wish.project.parent)
+        sounds, unheard = load_sounds(document, folder)
         missing |= unheard
     if missing:
         raise ArpegonError(next(iter(missing.values())))
@@ -110,17 +101,22 @@ def render_project(wish: Wish) -> Iterator[Line]:
             heard=heard,
             tail=0.0 if asked else _TAIL_SECONDS,
             tempi=tempi,
+            progress=None if progress is None else lambda share: progress(shares[0] + share * shares[1]),
         )
 
+    # MIDI by strands and sound are worked out one after the other.
+    shares = [0.0, 0.5 if wish.wav_out is not None or wish.midi_out is not None else 1.0]
     result = run(document)
+    shares = [0.5, 0.25]
     if result.left_out:
         yield Line(crowd_words(document, result.left_out), True)
     if wish.midi_out is not None:
         course = _course(result, score, wish)
         write_song(wish.midi_out, _tracks(document, wish, result, course, run), course, document.title, wish.single)
     if wish.wav_out is not None:
-        _write_sound(document, result, wish.wav_out, wish.normalize, None)
-        for name, path in stems.items():
+        for place, (name, path) in enumerate([(None, wish.wav_out), *stems.items()]):
+            if progress is not None:
+                progress(0.75 + 0.25 * place / (1 + len(stems)))
             _write_sound(document, result, path, wish.normalize, name)
     count = sum(len(events) for events in result.strands.values())
     yield Line(f"{count} events from {len(document.strands)} strands in {result.seconds:.1f} s of music.")

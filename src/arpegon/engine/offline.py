@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
 import msgspec
@@ -23,6 +23,8 @@ from arpegon.sound.mixer import Mixer
 RATE = 48_000
 _BLOCK = 1024
 _TAIL_SECONDS = 3.0
+_PARTS = 40
+"""In how many parts a run is done of which somebody wants to know how far it is."""
 _END = 2e-6
 """Seconds before the end of a run up to which things begin."""
 _HEARD = "what is heard"
@@ -162,6 +164,7 @@ def run(
     heard: AudioFile | None = None,
     tail: float = 0.0,
     tempi: Sequence[tuple[float, float]] = (),
+    progress: Callable[[float], None] | None = None,
 ) -> Result:
     """Run a project from its start.
 
@@ -174,6 +177,7 @@ def run(
         heard: what every audio source hears, once, instead of its own input or file.
         tail: for how many seconds more stages may end what they began, with no key down.
         tempi: tempi, and from which second on they hold, whatever the project says.
+        progress: told how much of it is done, 0 ... 1.
     """
     project = heard_alike(project)
     if heard is not None:
@@ -185,6 +189,10 @@ def run(
         engine.at_time(second, lambda now, tempo=tempo: engine.set_tempo(now, tempo))  # type: ignore[misc]
     engine.play(0.0, 0.0)
     engine.score("surface", played)
+    for part in range(1, _PARTS) if progress is not None else ():
+        engine.run(part / _PARTS * max(0.0, seconds - _END))
+        if progress is not None:
+            progress(part / _PARTS)
     # What falls on the very end belongs to the bar that begins there, but for what was played.
     engine.run(max(0.0, seconds - _END))
     if tail:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from pathlib import Path
 
 import msgspec
 
@@ -24,6 +25,26 @@ BY = {
     "instrument": "a track for each channel of each port and instrument",
 }
 """How what sounds is shared out among tracks."""
+
+
+class Wish(msgspec.Struct, frozen=True, kw_only=True):
+    """What is to be rendered, and where to; the names are those of the command's options."""
+
+    project: Path
+    midi_in: Path | None = None
+    keep_tempo: bool = False
+    take_tempo: bool = False
+    audio_in: Path | None = None
+    bars: float | None = None
+    seconds: float | None = None
+    midi_out: Path | None = None
+    by: str = "strand"
+    everything: bool = False
+    single: bool = False
+    wav_out: Path | None = None
+    stems: bool = False
+    normalize: bool = False
+    seed: int | None = None
 
 
 def apart(project: Project) -> tuple[Project, dict[str, tuple[Strand, AnyDestination]]]:

@@ -28,6 +28,7 @@ from arpegon.files.project import SUFFIX, load_project
 from arpegon.ui.bench.bench import Bench
 from arpegon.ui.board.board import Board
 from arpegon.ui.frame.drop_target import DropTarget
+from arpegon.ui.frame.export_dialog import ExportDialog
 from arpegon.ui.frame.header import Header
 from arpegon.ui.frame.log_view import LogView
 from arpegon.ui.frame.notices import NoticeBar, StatusLine
@@ -133,6 +134,7 @@ class Window(QMainWindow):
         session.changed.connect(self._colour_surface)
         session.selected.connect(self._colour_surface)
         session.recorder.kept.connect(self._kept)
+        self._export_dialog: ExportDialog | None = None
         self._actions: dict[str, QAction] = {}
         self._make_actions()
         self._frames = ticking(self, FRAME_MS)
@@ -154,6 +156,7 @@ class Window(QMainWindow):
             ("open", "Open …", "Ctrl+O", self.ask_open),
             ("save", "Save", "Ctrl+S", self.save),
             ("save_as", "Save as …", "Ctrl+Shift+S", self.ask_save),
+            ("export", "Export …", "Ctrl+Shift+E", self.open_export),
             ("demo", "Open the demo", "", self.open_demo),
             ("undo", "Undo", "Ctrl+Z", session.undo),
             ("redo", "Redo", "Ctrl+Shift+Z", session.redo),
@@ -217,7 +220,7 @@ class Window(QMainWindow):
             for path in session.settings.recent:
                 recent.addAction(unmarked(path), lambda path=path: session.filing.open(text_path(path)))
             recent.setEnabled(bool(session.settings.recent))
-        for name in ("demo", "save", "save_as"):
+        for name in ("demo", "save", "save_as", "export"):
             menu.addAction(actions[name])
         menu.addSeparator()
         undo, redo = session.history.undo_label, session.history.redo_label
@@ -348,6 +351,13 @@ class Window(QMainWindow):
         proposed = folder / f"{self.session.title.replace('/', '-')}{SUFFIX}"
         path = ask_where(self, "Save the project", proposed, "Arpegon projects", (SUFFIX,))
         return path is not None and self.session.filing.save(path, asked=True)
+
+    def open_export(self) -> None:
+        """Ask what is to be exported, and follow it."""
+        if self._export_dialog is None:
+            self._export_dialog = ExportDialog(self.session, self)
+        self._export_dialog.show()
+        self._export_dialog.raise_()
 
     def open_demo(self) -> None:
         """Open the demo, and play it."""

@@ -26,6 +26,7 @@ from arpegon.processors import processor_class
 from arpegon.processors.tossing import tossed
 from arpegon.sound import CLICK_SOUND
 from arpegon.ui.model.change import EVERYTHING, Change, change_between
+from arpegon.ui.model.exporting import Export
 from arpegon.ui.model.filing import Filing
 from arpegon.ui.model.hooking import Hooking
 from arpegon.ui.model.link import EngineLink
@@ -93,6 +94,7 @@ class Session(QObject):
         self.hooking = Hooking(self)
         self.piece = Piece(self)
         self.recorder = Recorder(self)
+        self.export = Export(self)
         self.paths = PathWatch(self)
         self.notice_list.changed.connect(self.noticed)
         self.link.printed.connect(self._print)
@@ -120,6 +122,7 @@ class Session(QObject):
         self._prune_timer.stop()
         self.paths.stop()
         self._send_timer.stop()
+        self.export.close()
         self.link.close()
         self.filing.close()
 
