@@ -7,6 +7,7 @@ from gestures import LEFT, collect, drawn, wheel
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QMenu
 
 from arpegon.core.events import CONTROL, control
 from arpegon.core.notes.sheet import Line, Note, Sheet
@@ -107,6 +108,28 @@ def test_the_left_edge_plays_from_there_and_return_from_the_cursor(paper):
     QTest.mouseClick(paper, LEFT, pos=spot(paper, 7.1, 55))
     QTest.keyClick(paper, KEY.Key_Return)
     assert pointed[1] == 7.0
+
+
+def test_a_drag_along_the_left_edge_is_played_again_and_again(paper):
+    pointed = collect(paper.pointed)
+    drag(paper, QPoint(10, round(paper.y_of(2.1))), QPoint(10, round(paper.y_of(5.9))))
+    assert paper.span.loop == (2.0, 6.0) and len(pointed) == 1
+    QTest.mouseClick(paper, LEFT, pos=QPoint(10, 180))
+    assert paper.span.loop is None and len(pointed) == 2
+
+
+def test_a_line_is_taken_out_or_made_another_controller(paper):
+    menu = QMenu()
+    paper._offer_line(menu, Line(CONTROL, 11), 9.0)
+    texts = [action.text() for action in menu.actions()]
+    assert texts == ["Remove it", "Remove it from the line to here", "As another controller"]
+    menu.actions()[2].menu().actions()[74].trigger()
+    assert [event.data1 for event in paper.sheet_shown.others] == [74]
+    paper._offer_line(menu, Line(CONTROL, 74), 1.0)
+    menu.actions()[4].trigger()
+    assert len(paper.sheet_shown.others) == 1, "it lies past that span"
+    menu.actions()[3].trigger()
+    assert paper.sheet_shown.others == ()
 
 
 def test_notes_are_chosen_by_click_frame_likeness_and_all(paper):

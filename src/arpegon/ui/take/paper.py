@@ -11,7 +11,8 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QMenu, QWidget
 
-from arpegon.core.notes.sheet import Note, Sheet, valued
+from arpegon.core.events import CONTROL
+from arpegon.core.notes.sheet import Line, Note, Sheet, valued
 from arpegon.ui.look import theme
 from arpegon.ui.take.span import Span
 from arpegon.ui.take.take_roll import FOOT, GUTTER, LANE, TakeRoll
@@ -70,7 +71,8 @@ class TakePaper(TakeRoll):
             "Click a note to choose it, Shift for more, drag over paper for many. Drag moves (Ctrl copies), its ends "
             "stretch, Alt and sideways strikes harder. Double click draws. Shift while dragging leaves the lines off. "
             "Del, S split, J join, L all alike, N new, Q onto the grid, Ctrl+D double; arrows move, with Shift they "
-            "stretch, with Alt they strike. The left edge plays from there, the right one sets velocities."
+            "stretch, with Alt they strike. The left edge plays from there, a drag along it again and again; the "
+            "right one sets velocities."
         )
 
     def claims(self, event: QKeyEvent) -> bool:
@@ -140,7 +142,7 @@ class TakePaper(TakeRoll):
         self._before = (self.sheet_shown, set(self.chosen))
         if spot.x() < GUTTER:
             self.span.cursor = self.span.snapped(self.beat_of(spot.y()), bool(held & _M.ShiftModifier))
-            self.pointed.emit(max(0.0, min(self.span.length, self.beat_of(spot.y()))))
+            self._does = self._drag_loop
             return
         if self._in_lane(spot):
             self._does = self._strike_in_lane
@@ -185,6 +187,10 @@ class TakePaper(TakeRoll):
         self._does(event.position(), event.modifiers())
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if self._does == self._drag_loop and self._pressed is not None:
+            # A drag sets the span that is played again and again; a click plays from there, with none.
+            self.span.loop = self.span.loop if self._dragged else None
+            self.pointed.emit(max(0.0, min(self.span.length, self.beat_of(self._pressed.y()))))
         label, self._made = self._made, ""
         if label and self.sheet_shown is not self._before[0]:
             self.edited.emit(label, self.sheet_shown, False)
@@ -250,6 +256,13 @@ class TakePaper(TakeRoll):
         made = self.sheet_shown.changed(there, lambda note: (msgspec.structs.replace(note, velocity=velocity),))
         self._show_drag("Velocity", made[0])
 
+    def _drag_loop(self, to: QPointF, held: Qt.KeyboardModifier) -> None:
+        assert self._pressed is not None
+        free = bool(held & _M.ShiftModifier)
+        begin, end = sorted(self.span.snapped(self.beat_of(spot.y()), free) for spot in (self._pressed, to))
+        self.span.loop = (begin, end) if end - begin > 0.05 else None
+        self.scrolled.emit()
+
     def _frame_notes(self, to: QPointF, held: Qt.KeyboardModifier) -> None:
         assert self._pressed is not None
         frame = self._frame = QRectF(self._pressed, to).normalized()
@@ -289,6 +302,10 @@ class TakePaper(TakeRoll):
         if place is not None and place not in self.chosen:
             self.choose({place})
         menu = QMenu(self)
+        if self.line is not None:
+            self._offer_line(menu, self.line, self.beat_of(event.pos().y()))
+            menu.exec(event.globalPos())
+            return
         beat = self.span.snapped(self.beat_of(event.pos().y()))
         if self.chosen:
             menu.addAction("Split here", lambda: self.put("Split notes", self.sheet_shown.split(self.chosen, beat)))
@@ -301,6 +318,26 @@ class TakePaper(TakeRoll):
         menu.addAction("Paste at the line", lambda: self.asked.emit("paste"))
         menu.addAction("Choose all", lambda: self.choose(set(range(len(self.notes)))))
         menu.exec(event.globalPos())
+
+    def _offer_line(self, menu: QMenu, line: Line, beat: float) -> None:
+        """What can be done with the line that is drawn."""
+        sheet, whole = self.sheet_shown, (0.0, max(self.span.length, self.sheet_shown.end))
+        span = tuple(sorted((self.span.cursor, beat)))
+        acts = {
+            "Remove it": whole,
+            "Remove it from the line to here": span,
+        }
+        for words, (begin, end) in acts.items():
+            made = sheet.with_line(line, begin, end, ())
+            menu.addAction(words, lambda made=made: self.put("Remove values", (made, set())))
+        if line.status & 0xF0 != CONTROL:
+            return
+        other = menu.addMenu("As another controller")
+        for number in range(120) if other is not None else ():
+            made = sheet.renumbered(line, number)
+            other.addAction(  # type: ignore[union-attr]
+                f"CC {number}", lambda made=made: self.put("Another controller", (made, set()))
+            )
 
     def choose_alike(self) -> None:
         """Choose all notes of the keys that are chosen."""

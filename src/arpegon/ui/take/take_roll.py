@@ -186,6 +186,9 @@ class TakeRoll(Painted):
         span, height, width = self.span, self.height() - FOOT, self.width() - LANE
         painter.fillRect(QRectF(0, 0, GUTTER, height), theme.color(t.field))
         painter.fillRect(QRectF(width, 0, LANE, height), theme.color(t.field))
+        if span.loop is not None:
+            top, foot = self.y_of(span.loop[1]), self.y_of(span.loop[0])
+            painter.fillRect(QRectF(GUTTER - 5, top, 5, min(foot, height) - top), theme.color(t.ink))
         painter.setPen(theme.color(t.rule_strong))
         for note in range(-(-span.low // 12) * 12, span.high + 1, 12):
             painter.drawLine(QLineF(self.x_of(note), 0, self.x_of(note), height))

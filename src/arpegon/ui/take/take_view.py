@@ -42,6 +42,8 @@ from arpegon.ui.take.span import Span
 from arpegon.ui.take.take_acts import TakeActs
 from arpegon.ui.take.version import VERSIONS, Version
 
+_AGAIN_SECONDS = 0.3
+"""How long word takes, at most, of a take that begins again."""
 _HEARD_SECONDS = 0.35
 """How long a note sounds that is touched."""
 _SNAPS = {"": "free", **{value: value for value in NOTE_VALUES if "bars" not in value}}
@@ -59,7 +61,8 @@ class TakeView(WhenSeen):
         self.strand_id = ""
         self.at_work = "generated"
         """The version on whose paper something was done last: remedies work on it."""
-        self.follows = True
+        self._again_at = 0.0
+        """When it was last begun again."""
         self.span = Span()
         self._sheets: dict[str, tuple[tuple[Event, ...], object, Sheet]] = {}
         self.acts = TakeActs(session, lambda: (self.take_id, self.strand_id, self.at_work))
@@ -302,6 +305,10 @@ class TakeView(WhenSeen):
         position = None if seconds is None else self.span.course.beat_at(seconds)
         playing = position is not None
         self.play.setText("Stop" if playing else "Play as generated")
+        loop = self.span.loop
+        if position is not None and loop is not None and position >= loop[1] and now - self._again_at > _AGAIN_SECONDS:
+            self._again_at = now
+            self.play_from(loop[0])
         if position != self.span.playhead:
             self.span.playhead = position
             if position is not None:
