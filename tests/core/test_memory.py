@@ -6,6 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from arpegon.core.events import Event, note_off, note_on
+from arpegon.core.notes.course import TimeFacts
 from arpegon.core.notes.memory import Doubt, Memory, PieceFacts, Remembered, encode
 from arpegon.core.notes.pairing import Pairing, note_key
 from arpegon.core.notes.takes import cut_take
@@ -120,3 +121,18 @@ def test_ten_minutes_of_sixteenths_take_a_fifth_of_their_messages():
         memory.remember(one)
     assert memory.size < sent / 4
     assert len(memory.history().played("a")) == 4800
+
+
+def test_what_is_said_of_time_before_the_first_note_is_known_after_it():
+    """Seconds are those of a computer that has run for long: what has none of its own must not count as very old."""
+    memory = Memory()
+    memory.remember(PieceFacts(1))
+    for second, playing in ((9000.0, False), (9001.0, True)):
+        memory.remember(Batch(1, [], [TimeFacts(second, 0.0, 120.0, playing)]))
+    memory.remember(batch(note_on(9002.0, 0, 60, 90), note_off(9003.0, 0, 60)))
+    assert [(one.second, one.playing) for one in memory.history().times] == [(9000.0, False), (9001.0, True)]
+    take = cut_take(memory.history(), 8990.0, 9010.0, id="t", name="x")
+    assert take.course.tied and take.parts[0].played[0].time == 2.0 and take.course.bar_at(2.0)[0] == 1
+    memory.remember(batch(note_on(9700.0, 0, 60, 90)))
+    memory.remember(batch(note_on(9701.0, 0, 62, 90)))
+    assert [one.second for one in memory.history().times] == [9001.0], "what held before all that is left"

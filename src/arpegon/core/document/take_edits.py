@@ -10,6 +10,7 @@ import msgspec
 from arpegon.core.document.edits import fresh_id, fresh_name, part_ids, set_strand
 from arpegon.core.document.model import (
     AnySource,
+    AudioSource,
     ClickSource,
     ClipSource,
     GeneratorSource,
@@ -169,10 +170,12 @@ def take_onto_board(project: Project, take_id: str, strand_id: str, version: str
 
 
 def _resting(source: AnySource) -> AnySource:
-    """A source that plays nothing by itself: clips and metronomes muted, generators bypassed."""
+    """A source that plays nothing by itself: clips and metronomes muted, generators and files that are listened to
+    bypassed."""
     if isinstance(source, (ClipSource, ClickSource)):
         return _replace(source, muted=True)
-    return _replace(source, bypass=True) if isinstance(source, GeneratorSource) else source
+    by_itself = isinstance(source, GeneratorSource) or (isinstance(source, AudioSource) and bool(source.file))
+    return _replace(source, bypass=True) if by_itself else source
 
 
 def remove_take(project: Project, take_id: str) -> Project:

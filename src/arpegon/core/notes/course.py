@@ -163,6 +163,7 @@ def course_of(facts: Iterable[TimeFacts], start: float, end: float) -> Course:
     to), the bar before it is stretched until that place is reached on bar lines of its own.
     """
     held, later = _held(in_order(facts), start, end)
+    tied = any(fact.playing for fact in (held, *later))
     beat = held.in_bar
     tempi = [(0.0, held.tempo)]
     meters = [(0.0, held.meter, held.bar_number)]
@@ -195,7 +196,7 @@ def course_of(facts: Iterable[TimeFacts], start: float, end: float) -> Course:
         meters=tuple(meters),
         keys=tuple(keys),
         sections=tuple(sections),
-        tied=any(fact.playing for fact in (held, *later)),
+        tied=tied,
     )
 
 

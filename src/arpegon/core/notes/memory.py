@@ -72,6 +72,8 @@ class Memory:
         self._loose = 0
         """How much of it is not packed."""
         self._newest = 0.0
+        self._latest = 0.0
+        """The moment of the last event, or of what was last said of time: by it records are forgotten."""
         self._times: deque[TimeFacts] = deque()
         """What held of time: the last that is older than all else, and what came after it."""
         self._open = OpenNotes()
@@ -90,13 +92,14 @@ class Memory:
                     if event.time > self._newest:
                         self._newest = event.time
             self._times.extend(record.facts)
+            self._latest = max(self._newest, self._latest, *(fact.second for fact in record.facts))
             while len(self._times) > 1 and self._times[1].second < self._newest - self.seconds:
                 self._times.popleft()
         if encoded is None:
             encoded = encode(record)
-        if self._loose > _PACK_BYTES or (self._records and self._newest - self._records[0][0] > self._pack_seconds):
+        if self._loose > _PACK_BYTES or (self._records and self._latest - self._records[0][0] > self._pack_seconds):
             self._pack()
-        self._records.append((self._newest, encoded))
+        self._records.append((self._latest, encoded))
         self._bytes += len(encoded)
         self._loose += len(encoded)
         oldest = self._newest - self.seconds
