@@ -10,6 +10,7 @@ from PyQt6.QtCore import QMimeData, QPoint, Qt, QUrl
 from PyQt6.QtGui import QDrag, QMouseEvent
 from PyQt6.QtWidgets import QApplication, QPushButton, QWidget
 
+from arpegon.ui.look.plain import tip
 from arpegon.ui.parts.midi_clipboard import MIDI, bytes_in
 
 Offer = Callable[[], tuple[str, QMimeData] | None]
@@ -23,7 +24,7 @@ class DragOut(QPushButton):
         super().__init__("Drag", parent)
         self._offer = offer
         self._pressed: QPoint | None = None
-        self.setToolTip(help)
+        self.setToolTip(tip(help))
         self.setCursor(Qt.CursorShape.OpenHandCursor)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.clicked.connect(self.copy)
