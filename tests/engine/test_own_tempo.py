@@ -217,3 +217,33 @@ def test_nothing_depends_on_where_time_is_cut(way, bpm, ratio, bars, tempo, cuts
     lasted = 6.0 * (bpm if way == "bpm" else tempo * ratio / 100.0) / 60.0
     if kind == "clip" and not bars:
         assert abs(len(note_ons(out.out)) - lasted) <= 2
+
+
+@pytest.mark.parametrize("walk_kind", ["drift", "random", "round"])
+@pytest.mark.parametrize("kind", ["steps", "rings"])
+def test_what_a_key_started_goes_on_by_one_step_after_a_jump_back(kind, walk_kind):
+    if kind == "steps":
+        source = walk(starts="key", in_time=True, walk=walk_kind)
+    else:
+        source = generator("rings", "s", starts="key", in_time=True)
+    one = project(
+        strand(sources=(source, *strand().sources)), sections=(Section(id="a", name="A", bars=1, then="again"),)
+    )
+    engine, out = at_work(one)
+    engine.play(0.0, 0.0)
+    engine.feed("surface", note_on(0.1, 0, 60, 90))
+    engine.run(9.9)
+    assert len(note_ons(out.out)) >= 19
+    if (kind, walk_kind) == ("steps", "round"):
+        assert [event.data1 - 60 for event in note_ons(out.out)] == [step % 16 for step in range(19)]
+
+
+def test_a_knob_that_takes_its_own_tempo_away_leaves_nothing_of_it():
+    """Its lines for coming back into step are no more."""
+    one = alone(
+        walk(own_tempo="bpm", own_bpm=400.0, own_bars=1),
+        hookups=(Hookup(id="h", number=20, target="s", param="own_tempo"),),
+    )
+    found, _ = played(one, 6.2, turns=[(1.05, 20, 0)])
+    later = [time for time in found if time > 1.05]
+    assert later == [round(0.5 * step, 4) for step in range(3, 13)]

@@ -112,6 +112,7 @@ class OwnTimes:
         """The short cut for a knob that is dragged: new values for one stage."""
         tempo = OwnTempo.of(values)
         if tempo is None:
+            self._times.pop(stage_id, None)
             return
         found = self._at_work.project.find_stage(stage_id)
         if stage_id in self._times:

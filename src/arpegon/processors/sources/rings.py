@@ -134,6 +134,8 @@ class Rings(Generator):
         self._pulses = [Pulse(context.pace) for _ in range(MAX_RINGS)]
         self._firsts: list[int | None] = [0] * MAX_RINGS
         self._numbers_now = [-1] * MAX_RINGS
+        self._go_on: list[int | None] = [None] * MAX_RINGS
+        """The number of each ring's next step, where the beats that it follows were set to another place."""
         self._ring = 0
         super().__init__(values, context)
 
@@ -168,6 +170,7 @@ class Rings(Generator):
         self._turn.begin(chosen(self.values, len(self._patterns)))
         first = 0 if self.counts_from_start else None
         self._firsts = [first] * MAX_RINGS
+        self._go_on = [None] * MAX_RINGS
         self._numbers_now = [-1] * MAX_RINGS
         for pulse in self._pulses:
             pulse.begin(time)
@@ -176,6 +179,11 @@ class Rings(Generator):
     def look_anew(self) -> None:
         for pulse in self._pulses:
             pulse.restart()
+        if not self.counts_from_start:
+            self._go_on = [
+                None if first is None or number < 0 else number + 1
+                for first, number in zip(self._firsts, self._numbers_now, strict=True)
+            ]
 
     def next_due(self) -> float:
         due, self._ring = min(
@@ -190,6 +198,9 @@ class Rings(Generator):
         pulse = self._pulses[place]
         taken = pulse.take(time)
         first = self._firsts[place]
+        goes_on, self._go_on[place] = self._go_on[place], None
+        if goes_on is not None:
+            first = self._firsts[place] = taken - goes_on
         if first is None:
             first = self._firsts[place] = taken
         number = self._numbers_now[place] = taken - first

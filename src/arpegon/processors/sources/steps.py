@@ -152,6 +152,8 @@ class Steps(Generator):
         self._patterns: list[list[dict[str, Any]]] = []
         self._walks: list[RingWalk] = []
         self._first: int | None = 0
+        self._goes_on: int | None = None
+        """The number of the next step, where the beats that it follows were set to another place."""
         self._number = 0
         super().__init__(values, context)
 
@@ -193,10 +195,13 @@ class Steps(Generator):
         self._turn.begin(chosen(self.values, len(self._patterns)))
         # What the transport starts is counted from the start of the piece, all else from its own first step.
         self._first = 0 if self.counts_from_start else None
+        self._goes_on = None
         self._pulse.begin(time)
 
     def look_anew(self) -> None:
         self._pulse.restart()
+        if self._first is not None and not self.counts_from_start:
+            self._goes_on = self._number + 1
 
     def next_due(self) -> float:
         return self._pulse.due() if self._patterns else float("inf")
@@ -206,6 +211,8 @@ class Steps(Generator):
         taken = pulse.take(time)
         if self._first is None:
             self._first = taken
+        if self._goes_on is not None:
+            self._first, self._goes_on = taken - self._goes_on, None
         number = self._number = taken - self._first
         walk = self._walks[self._turn.playing % len(self._walks)]
         if self.over(number, max(1, len(walk))):
