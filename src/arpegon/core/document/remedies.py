@@ -76,9 +76,16 @@ def planned(before: Sheet, after: Sheet, chosen: Collection[int]) -> Plan:
     """The plan that leads from one sheet to another."""
     if before.notes is after.notes:
         return Plan(after, frozenset(chosen), (), (), _words(before, after, (), ()))
-    old, new = Counter(before.notes), Counter(after.notes)
-    gone, come = (tuple((one - other).elements()) for one, other in ((old, new), (new, old)))
+    gone, come = _without(before.notes, after.notes), _without(after.notes, before.notes)
     return Plan(after, frozenset(chosen), gone, come, _words(before, after, gone, come))
+
+
+def _without(notes: Sequence[Note], others: Sequence[Note]) -> tuple[Note, ...]:
+    """The notes that are not among others, each as often as it stands there more often."""
+    known = set(others)
+    if len(known) == len(others) and len(set(notes)) == len(notes):  # all different, as mostly
+        return tuple(note for note in notes if note not in known)
+    return tuple((Counter(notes) - Counter(others)).elements())
 
 
 def _words(before: Sheet, after: Sheet, gone: Sequence[Note], come: Sequence[Note]) -> str:
@@ -248,14 +255,19 @@ def _first_of_groups(notes: Sequence[Note], course: Course, together: float) -> 
 
 def _last_on_each_line(events: Sequence[Event]) -> tuple[Event, ...]:
     """Of the values of one line at one moment only the last."""
+    found: list[Event] = []
+    seen: set[tuple[float, int, int]] = set()
     ordered = sorted(events, key=attrgetter("time"))
-    last: dict[tuple[float, int, int], int] = {}
-    for place, event in enumerate(ordered):
+    for event in reversed(ordered):  # of those of one moment the last stays
         kind = event.status & 0xF0
         if kind in MOVING:
-            last[event.time, event.status, event.data1 if kind == CONTROL else 0] = place
-    kept = set(last.values())
-    return tuple(event for place, event in enumerate(ordered) if event.status & 0xF0 not in MOVING or place in kept)
+            line = (event.time, event.status, event.data1 if kind == CONTROL else 0)
+            if line in seen:
+                continue
+            seen.add(line)
+        found.append(event)
+    found.reverse()
+    return tuple(found)
 
 
 def _span(sheet: Sheet, chosen: set[int]) -> tuple[float, float]:
