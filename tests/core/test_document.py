@@ -4,17 +4,20 @@ from __future__ import annotations
 
 import msgspec
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from arpegon.core.document import edits
-from arpegon.core.document.history import History
+from arpegon.core.document.history import AT_HAND, History, PackedStep
 from arpegon.core.document.model import StrandDestination, StrandSource
 from arpegon.core.document.path_check import check_paths
 from arpegon.core.document.routing import topological_order
 from arpegon.core.errors import DocumentError, ParameterError
+from arpegon.core.notes.takes import Part, Take
 from arpegon.core.processing.parameters import Choice, Number, Numbers, check_params, with_defaults
 from arpegon.processors import PROCESSORS, WORKS
 from arpegon.processors.facts import stage_facts
-from building import BELLS, project, stage, strand
+from building import BELLS, notes, project, stage, strand
 
 
 @pytest.mark.parametrize("processor", WORKS.values())
@@ -135,3 +138,48 @@ def test_a_loop_is_refused_with_the_names_in_it():
     )
     with pytest.raises(DocumentError, match=r"Tide.*Fog|Fog.*Tide"):
         topological_order(now)
+
+
+@given(st.lists(st.tuples(st.sampled_from(["edit", "take", "drop", "undo", "redo"]), st.integers(0, 5)), max_size=150))
+def test_the_way_back_leads_over_the_same_documents_packed_or_not(acts):
+    """A plain list of documents beside the history."""
+    history = History(project(strand(stage("chord", "c"))))
+    documents, place = [history.project], 0
+    for number, (act, value) in enumerate(acts):
+        now = history.project
+        if act in ("edit", "take", "drop"):
+            if act == "edit":
+                made = edits.set_params(now, "c", {"offsets": [value], "strum_ms": number % 50})
+            elif act == "take":
+                part = Part(strand="a", name="A", played=tuple(notes(60 + value)))
+                take = Take(id=f"t{number}", name="T", beats=1.0, parts=(part,))
+                made = msgspec.structs.replace(now, takes=(take, *now.takes))
+            else:
+                made = msgspec.structs.replace(now, takes=now.takes[1:])
+            if history.do(act, made):
+                documents, place = [*documents[: place + 1], made], place + 1
+        elif act == "undo" and history.undo() is not None:
+            place -= 1
+        elif act == "redo" and history.redo() is not None:
+            place += 1
+        assert history.project == documents[place]
+    while history.undo() is not None:
+        place -= 1
+        assert history.project == documents[place]
+    assert place == 0
+    for document in documents[1:]:
+        history.redo()
+        assert history.project == document
+
+
+def test_what_lies_far_back_takes_little_room():
+    history = History(project(strand(stage("chord", "c"))))
+    part = Part(strand="a", name="A", played=tuple(notes(*[60] * 400)))
+    take = Take(id="t", name="T", beats=1.0, parts=(part,))
+    history.do("take", msgspec.structs.replace(history.project, takes=(take,)))
+    for number in range(200):
+        history.do("turn", edits.set_params(history.project, "c", {"strum_ms": number % 50}))
+    packed = [step for step in history._back if isinstance(step, PackedStep)]
+    assert len(packed) == len(history._back) - AT_HAND and len(history._back) == 201
+    assert all(len(step.project) < 1500 for step in packed)
+    assert len({id(one) for step in packed for one in step.takes}) == 1, "a take is packed once for all"

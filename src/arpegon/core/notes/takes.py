@@ -31,7 +31,7 @@ class Part(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     """The stages of the strand at that moment, as they stand in files: what was generated was made by them."""
 
 
-class Take(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True):
+class Take(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True, weakref=True):
     """Recorded events of one or more strands, on the beats of their course."""
 
     id: str
