@@ -208,3 +208,13 @@ def test_a_version_is_saved_as_a_score(view, tmp_path):
     assert "<score-partwise" in (tmp_path / "tide.musicxml").read_text()
     assert not view.save("played", tmp_path / "tide.musicxml" / "x.musicxml")
     assert "x.musicxml" in view.session.notices["file"]
+
+
+def test_coming_to_the_takes_leaves_the_letters_to_the_play_surface(view):
+    view.session.recorder.kept.emit("t")
+    window = view.window()
+    window.show_view("Board")
+    window.show_view("Take")
+    assert window.focusWidget() is not view.sought
+    view.show_strand("gone")
+    assert view.strands.value() == "gone"

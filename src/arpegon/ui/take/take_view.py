@@ -7,6 +7,7 @@ from pathlib import Path
 
 import msgspec
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
@@ -209,6 +210,11 @@ class TakeView(WhenSeen):
     def _open_more(self) -> None:
         self.acts.menu(self).exec(self.more.mapToGlobal(self.more.rect().bottomLeft()))
 
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        if self.sought.hasFocus() or self.focusWidget() is self.sought:
+            self.list.setFocus()  # letters play notes, until somebody asks for a field
+
     # -- showing -----------------------------------------------------------------------------------
 
     @property
@@ -283,6 +289,7 @@ class TakeView(WhenSeen):
     def show_strand(self, strand_id: str) -> None:
         """Show one strand's part of the take."""
         self.strand_id = strand_id
+        self.strands.set_value(strand_id)
         take = self.take
         part = next((part for part in take.parts if part.strand == strand_id), None) if take else None
         if take is None or part is None:
