@@ -218,3 +218,15 @@ def test_coming_to_the_takes_leaves_the_letters_to_the_play_surface(view):
     assert window.focusWidget() is not view.sought
     view.show_strand("gone")
     assert view.strands.value() == "gone"
+
+
+def test_takes_have_colours_and_are_laid_at_a_typed_tempo(view, monkeypatch):
+    view.acts.colour(3)
+    assert view.take.ink == 3 and not view.list.item(0).icon().isNull()
+    texts = [action.text() for action in view.acts.menu(view).actions()]
+    assert "Colour" in texts and "Lay it at another tempo …" in texts
+    monkeypatch.setattr("arpegon.ui.take.take_acts.QInputDialog.getDouble", lambda *rest: (240.0, True))
+    view.acts.ask_tempo(view)
+    assert view.take.course.tempi == ((0.0, 240.0),) and rows(view)[0] == (0.2, 1.8, 60)
+    view.acts.colour(None)
+    assert view.take.ink is None

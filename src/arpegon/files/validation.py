@@ -108,6 +108,8 @@ def _check_take(take: Take) -> None:
     where = f"of the take “{take.name}”"
     _check_course(take.course, where)
     _within(f"the length {where}", take.beats, 0.0, _LONGEST_BEATS)
+    if take.ink is not None:
+        _within(f"the ink {where}", take.ink, 0, INKS - 1)
     for part in take.parts:
         for stage in part.stages:
             _check_kept_stage(stage, f"a stage {where}, in “{part.name}”")

@@ -41,6 +41,8 @@ class Take(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     course: Course = Course()
     parts: tuple[Part, ...] = ()
     starred: bool = False
+    ink: int | None = None
+    """Its colour, of those that strands have; ``None``: none."""
     note: str = ""
     """What somebody wrote about it."""
 

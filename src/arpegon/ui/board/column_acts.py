@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING
 
 import msgspec
 from PyQt6.QtCore import QPoint
-from PyQt6.QtGui import QIcon, QPixmap
 from PyQt6.QtWidgets import QMenu
 
 from arpegon.core.document import edits
@@ -29,6 +28,7 @@ from arpegon.processors import GENERATORS, PROCESSORS
 from arpegon.processors.registry import GROUPS, LISTENINGS
 from arpegon.ui.look import theme
 from arpegon.ui.look.plain import unmarked
+from arpegon.ui.look.swatch import ink_icon
 from arpegon.ui.model.selection import Selection
 from arpegon.ui.model.session import Session, fresh_audio
 from arpegon.ui.parts import clipboard
@@ -36,13 +36,6 @@ from arpegon.ui.parts.preset_picker import PresetPicker
 
 if TYPE_CHECKING:
     from arpegon.ui.board.column import Column
-
-
-def ink_icon(number: int) -> QIcon:
-    """A swatch of a strand's ink."""
-    swatch = QPixmap(14, 14)
-    swatch.fill(theme.color(theme.ink(number)))
-    return QIcon(swatch)
 
 
 def _select_and_act(select: Callable[[], None], act: Callable[[Session], object], session: Session) -> None:

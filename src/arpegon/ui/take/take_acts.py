@@ -6,12 +6,15 @@ from collections.abc import Callable
 
 import msgspec
 from PyQt6.QtCore import QObject, pyqtSignal
-from PyQt6.QtWidgets import QFileDialog, QMenu, QWidget
+from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMenu, QWidget
 
 from arpegon.core.document import edits, take_edits
 from arpegon.core.notes.course import Course
 from arpegon.core.notes.takes import Take
+from arpegon.core.time.clock import TEMPO_RANGE
 from arpegon.files.path_text import text_path
+from arpegon.ui.look import theme
+from arpegon.ui.look.swatch import ink_icon
 from arpegon.ui.model.session import Session
 from arpegon.ui.parts.dropping import as_take
 
@@ -47,13 +50,19 @@ class TakeActs(QObject):
         menu.addAction("Read a MIDI file as a take …", lambda: self.ask_read(parent))
         if take is not None:
             menu.addAction("No star" if take.starred else "Star", self.star)
+            inks = menu.addMenu("Colour")
+            if inks is not None:
+                inks.addAction("none", lambda: self.colour(None))
+                for place, name in enumerate(theme.INK_NAMES):
+                    inks.addAction(ink_icon(place), name, lambda place=place: self.colour(place))
             menu.addAction("Bring the stages of that moment back", self.bring_stages_back).setEnabled(  # type: ignore[union-attr]
                 self.can_bring_back
             )
             menu.addSeparator()
             for text, act in (
                 ("The first note is beat 1", self.first_note_first),
-                ("Lay it at the tempo of the project", self.lay_at_tempo),
+                ("Lay it at the tempo of the project", lambda: self.lay_at_tempo()),
+                ("Lay it at another tempo …", lambda: self.ask_tempo(parent)),
             ):
                 menu.addAction(text, act).setEnabled(not take.course.tied)  # type: ignore[union-attr]
         return menu
@@ -89,12 +98,26 @@ class TakeActs(QObject):
                 "First note on beat 1", take_edits.shift_take(self.session.project, take.id, -min(begins))
             )
 
-    def lay_at_tempo(self) -> None:
-        """Lay a take that was played freely at the tempo of the project, as it was played."""
+    def colour(self, ink: int | None) -> None:
+        """Give it a colour, or none."""
+        take = self.take
+        if take is not None:
+            self.session.edit("Colour of a take", take_edits.set_take(self.session.project, take.id, ink=ink))
+
+    def ask_tempo(self, parent: QWidget) -> None:
+        """Ask at which tempo the take was played, and lay it on its beats."""
+        low, high = TEMPO_RANGE
+        now = self.session.project.tempo
+        tempo, given = QInputDialog.getDouble(parent, "Tempo", "Quarter notes a minute", now, low, high, 1)
+        if given:
+            self.lay_at_tempo(tempo)
+
+    def lay_at_tempo(self, tempo: float | None = None) -> None:
+        """Lay a take that was played freely at a tempo (left out: that of the project), as it was played."""
         take, project = self.take, self.session.project
         if take is not None:
             course = Course(
-                tempi=((0.0, project.tempo),), meters=((0.0, project.meter, 1),), keys=((0.0, project.key),)
+                tempi=((0.0, tempo or project.tempo),), meters=((0.0, project.meter, 1),), keys=((0.0, project.key),)
             )
             self.session.edit("Lay take at the tempo", take_edits.set_course(project, take.id, course))
 

@@ -34,6 +34,7 @@ from arpegon.ui.controls.choices import Picker
 from arpegon.ui.controls.name_field import NameField
 from arpegon.ui.look import theme
 from arpegon.ui.look.plain import Label
+from arpegon.ui.look.swatch import ink_icon
 from arpegon.ui.model.session import Session
 from arpegon.ui.parts import midi_clipboard
 from arpegon.ui.parts.save_dialog import ask_where
@@ -237,6 +238,8 @@ class TakeView(WhenSeen):
             star = " ★" if take.starred else ""
             item = QListWidgetItem(f"{take.name}{star}\n{take.seconds:.1f} s · {strands}")
             item.setData(Qt.ItemDataRole.UserRole, take.id)
+            if take.ink is not None:
+                item.setIcon(ink_icon(take.ink))
             self.list.addItem(item)
             if take.id == self.take_id:
                 self.list.setCurrentItem(item)
