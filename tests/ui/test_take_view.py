@@ -11,6 +11,7 @@ from PyQt6.QtTest import QTest
 
 from arpegon.core.document import edits, take_edits
 from arpegon.core.document.model import ClipSource, SurfaceSource
+from arpegon.core.events import NOTE_ON, note_off, note_on
 from arpegon.core.notes.course import Course
 from arpegon.core.notes.sheet import Note, Sheet
 from arpegon.core.notes.takes import Part, Take
@@ -230,3 +231,25 @@ def test_takes_have_colours_and_are_laid_at_a_typed_tempo(view, monkeypatch):
     assert view.take.course.tempi == ((0.0, 240.0),) and rows(view)[0] == (0.2, 1.8, 60)
     view.acts.colour(None)
     assert view.take.ink is None
+
+
+@pytest.mark.parametrize("replaces", [False, True])
+def test_a_take_is_recorded_over_round_by_round(view, qtbot, replaces):
+    session = view.session
+    session.edit("live keys only", edits.remove_stage(session.project, "c"))
+    first = view.take.parts[0]
+    view.record_over(replaces)
+    assert view.over.on
+    for note in (72, 74):
+        before = view.take.parts[0]
+        session.feed(note_on(0.0, 0, note, 90))
+        session.feed(note_off(0.0, 0, note))
+        qtbot.waitUntil(lambda before=before: view.take.parts[0] != before)
+    view.toggle()
+    assert not view.over.on
+    found = [event.data1 for event in view.take.parts[0].generated if event.kind == NOTE_ON]
+    assert 74 in found and (found == [74]) is replaces
+    assert replaces or {60, 72, 74} <= set(found)
+    while view.session.history.undo_label.startswith("Round"):
+        session.undo()
+    assert view.take.parts[0].generated == first.generated

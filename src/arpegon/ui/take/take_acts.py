@@ -27,9 +27,11 @@ class TakeActs(QObject):
 
     Signals:
         chosen: another take is to be shown (its id).
+        over: record over the take; whether what is played replaces what was there.
     """
 
     chosen = pyqtSignal(str)
+    over = pyqtSignal(bool)
 
     def __init__(self, session: Session, shown: Callable[[], tuple[str, str, str]]) -> None:
         super().__init__(session)
@@ -47,6 +49,8 @@ class TakeActs(QObject):
         take = self.take
         menu.addAction("Duplicate", self.duplicate)
         menu.addAction("Onto the board: as a clip of its strand", self.onto_board)
+        menu.addAction("Record over it, adding", lambda: self.over.emit(False))
+        menu.addAction("Record over it, replacing", lambda: self.over.emit(True))
         menu.addAction("Read a MIDI file as a take …", lambda: self.ask_read(parent))
         if take is not None:
             menu.addAction("No star" if take.starred else "Star", self.star)

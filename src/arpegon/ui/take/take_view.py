@@ -39,6 +39,7 @@ from arpegon.ui.model.session import Session
 from arpegon.ui.parts import midi_clipboard
 from arpegon.ui.parts.save_dialog import ask_where
 from arpegon.ui.parts.when_seen import WhenSeen
+from arpegon.ui.take.record_over import RecordOver, span_of
 from arpegon.ui.take.remedy_panel import RemedyPanel
 from arpegon.ui.take.span import Span
 from arpegon.ui.take.take_acts import TakeActs
@@ -69,6 +70,9 @@ class TakeView(WhenSeen):
         self._sheets: dict[str, tuple[tuple[Event, ...], object, Sheet]] = {}
         self.acts = TakeActs(session, lambda: (self.take_id, self.strand_id, self.at_work))
         self.acts.chosen.connect(self.choose)
+        self.acts.over.connect(self.record_over)
+        self.over = RecordOver(session)
+        self.over.begun.connect(self.play_from)
         self._stack = QStackedLayout(self)
         self._stack.addWidget(self._empty())
         self._stack.addWidget(self._full())
@@ -314,8 +318,9 @@ class TakeView(WhenSeen):
         seconds = told.take if told.take is None else told.take + now - told.now
         position = None if seconds is None else self.span.course.beat_at(seconds)
         playing = position is not None
-        self.play.setText("Stop" if playing else "Play as generated")
-        loop = self.span.loop
+        self.play.setText("Stop" if playing or self.over.on else "Play as generated")
+        self.over.tick(now)
+        loop = None if self.over.on else self.span.loop
         if position is not None and loop is not None and position >= loop[1] and now - self._again_at > _AGAIN_SECONDS:
             self._again_at = now
             self.play_from(loop[0])
@@ -433,7 +438,7 @@ class TakeView(WhenSeen):
 
     def toggle(self) -> None:
         """Play from the start, or stop."""
-        if self.session.telemetry.take is not None:
+        if self.session.telemetry.take is not None or self.over.on:
             self.stop()
         else:
             self.play_from(0.0)
@@ -445,6 +450,12 @@ class TakeView(WhenSeen):
             parts = {part.strand: take.in_seconds(part.generated) for part in take.parts}
             self.session.link.play_take(parts, max(0.0, take.course.second_at(start)))
 
+    def record_over(self, replaces: bool) -> None:
+        """Record over the take, or the span that is set, round by round, until it is stopped."""
+        take = self.take
+        if take is not None:
+            self.over.start(take.id, span_of(take, self.span.loop), replaces)
+
     def play_through(self) -> None:
         """Play what was played through the stages of its strands."""
         take = self.take
@@ -454,7 +465,8 @@ class TakeView(WhenSeen):
             self.session.link.play_take(parts, max(0.0, take.course.second_at(self.span.cursor)), through=True)
 
     def stop(self) -> None:
-        """Stop playing."""
+        """Stop playing, and recording over."""
+        self.over.stop()
         if self.session.telemetry.take is not None:
             self.session.link.stop_take()
 

@@ -1,0 +1,120 @@
+"""Recording over a take: it plays round and round; what is played meanwhile becomes a part of it, round by round."""
+
+from __future__ import annotations
+
+import time
+
+import msgspec
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from arpegon.core.document import take_edits
+from arpegon.core.events import Event
+from arpegon.core.notes.sheet import Sheet
+from arpegon.core.notes.takes import Take, trim
+from arpegon.ui.model.session import Session
+
+_LATE_SECONDS = 0.05
+"""How long word takes, at most, of what was played at the end of a round."""
+
+
+class RecordOver(QObject):
+    """A take that is recorded over. Each round in which something was played is one edit, so undo drops it.
+
+    Signals:
+        begun: a round begins (the beat from which the take is to be played).
+    """
+
+    begun = pyqtSignal(float)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.session = session
+        self.take_id = ""
+        self.replaces = False
+        self.span = (0.0, 0.0)
+        self._since = 0.0
+        self._round = 0
+
+    @property
+    def on(self) -> bool:
+        """Whether a take is recorded over."""
+        return bool(self.take_id)
+
+    def start(self, take_id: str, span: tuple[float, float], replaces: bool) -> None:
+        """Play a span of a take round and round, and record over it.
+
+        Args:
+            replaces: what is played takes the place of what was there; else it is added.
+        """
+        self.take_id, self.span, self.replaces, self._round = take_id, span, replaces, 0
+        self._begin()
+
+    def stop(self) -> None:
+        """End it; what was played of the round that goes on is kept."""
+        if self.on:
+            self._end_round(time.monotonic())
+        self.take_id = ""
+
+    def tick(self, now: float) -> None:
+        """One frame: end a round that is over, and begin the next."""
+        take = self.session.project.take(self.take_id) if self.on else None
+        if take is None:
+            self.take_id = ""
+            return
+        lasts = take.course.second_at(self.span[1]) - take.course.second_at(self.span[0])
+        if now - self._since >= lasts + _LATE_SECONDS:
+            self._end_round(self._since + lasts)
+            self._begin()
+
+    def _begin(self) -> None:
+        self._round += 1
+        self._since = time.monotonic()
+        self.begun.emit(self.span[0])
+
+    def _end_round(self, end: float) -> None:
+        """Put what was played since the round began into the take."""
+        project = self.session.project
+        take = project.take(self.take_id)
+        if take is None:
+            return
+        history = self.session.recorder.history()
+        parts = []
+        for part in take.parts:
+            new = {}
+            for version, heard in (
+                ("played", history.played(part.strand)),
+                ("generated", history.generated(part.strand)),
+            ):
+                over = self._over(take, trim(heard, self._since, end))
+                if over.notes or over.others:
+                    new[version] = self._merged(take, getattr(part, version), over)
+            parts.append(msgspec.structs.replace(part, **new))
+        if tuple(parts) != take.parts:
+            label = f"Round {self._round} over {take.name}"
+            self.session.edit(label, take_edits.set_take(project, take.id, parts=tuple(parts)))
+
+    def _over(self, take: Take, events: tuple[Event, ...]) -> Sheet:
+        """What was played in a round, on the beats of the take."""
+        begin = take.course.second_at(self.span[0])
+        laid = [event.at(take.course.beat_at(begin + event.time)) for event in events]
+        return Sheet.of(laid, self.span[1])
+
+    def _merged(self, take: Take, events: tuple[Event, ...], over: Sheet) -> tuple[Event, ...]:
+        sheet = Sheet.of(events, take.beats)
+        if self.replaces:
+            begin, end = self.span
+            there = {place for place, note in enumerate(sheet.notes) if begin <= note.start < end}
+            sheet = sheet.without(there)
+            rest = tuple(event for event in sheet.others if not begin <= event.time < end)
+            sheet = msgspec.structs.replace(sheet, others=rest)
+        sheet = sheet.added(over.notes)[0]
+        others = sorted((*sheet.others, *over.others), key=lambda event: event.time)
+        return msgspec.structs.replace(sheet, others=tuple(others)).events()
+
+
+def span_of(take: Take, loop: tuple[float, float] | None) -> tuple[float, float]:
+    """What is recorded over: a span that was set, or all of a take up to its last bar line."""
+    if loop is not None:
+        return loop
+    _, start, length = take.course.bar_at(max(0.0, take.beats - 1e-6))
+    return 0.0, start + length
