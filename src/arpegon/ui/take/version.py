@@ -59,7 +59,7 @@ class Version(QWidget):
         title.setToolTip(tip(f"{name}: {words}."))
         head.addWidget(title, 1)
         self.tool = Picker({"": "notes"}, "What the pen changes on this paper: notes, or a line of values.")
-        self.tool.setMinimumWidth(112)
+        self.tool.setMinimumWidth(98)
         self.tool.chosen.connect(self._choose_line)
         head.addWidget(self.tool)
         self.drag = DragOut(
