@@ -438,7 +438,7 @@ class Soak:
 
     def _remembered(self, since: float) -> dict[tuple[int, int], int]:
         """How many note ons left strands since a time, by channel and note."""
-        history = self.session.recorder.history()
+        history = self.session.recorder.history(since)
         channels = {"keys": 0, "walk": 1, "ear": 2}
         found: dict[tuple[int, int], int] = {}
         for strand, channel in channels.items():

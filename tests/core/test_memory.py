@@ -136,3 +136,18 @@ def test_what_is_said_of_time_before_the_first_note_is_known_after_it():
     memory.remember(batch(note_on(9700.0, 0, 60, 90)))
     memory.remember(batch(note_on(9701.0, 0, 62, 90)))
     assert [one.second for one in memory.history().times] == [9001.0], "what held before all that is left"
+
+
+@given(
+    times=st.lists(st.floats(1.0, 60.0), min_size=1, max_size=60).map(sorted),
+    since=st.floats(0.0, 70.0),
+)
+def test_what_is_asked_for_since_a_moment_is_all_that_came_after_it(times, since):
+    memory = Memory()
+    for place, time in enumerate(times):
+        facts = [TimeFacts(time, float(place), 120.0, True)] if place % 5 == 0 else []
+        memory.remember(Batch(1, [Passage("a", (IN,), [note_on(time, 0, place, 9)])], facts))
+    whole, part = memory.history(), memory.history(since)
+    asked = [event for event in whole.played("a") if event.time >= since]
+    assert asked == [event for event in part.played("a") if event.time >= since]
+    assert part.times == whole.times

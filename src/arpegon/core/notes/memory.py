@@ -142,19 +142,25 @@ class Memory:
         """How many bytes all that is remembered takes."""
         return self._bytes
 
-    def encoded(self) -> list[bytes]:
-        """All that is remembered, encoded, oldest first.
+    def encoded(self, since: float = 0.0) -> list[bytes]:
+        """What is remembered, encoded, oldest first.
 
-        The last piece stands before everything, as it may be older than the rest.
+        The last piece, and what was said of time, stand before everything, as they may be older than the rest.
+
+        Args:
+            since: what is older than this, in seconds, may be left out.
         """
         piece = self._piece or PieceFacts(0)
         first = [encode(msgspec.structs.replace(piece, time=self._times[0]) if self._times else piece)]
-        packed = (record for _, pack in self._packed for record in _unpack(zlib.decompress(pack)))
-        return [*first, *packed, *(encoded for _, encoded in self._records)]
+        if since and len(self._times) > 1:
+            first.append(encode(Batch(0, [], list(self._times)[1:])))
+        wanted = (pack for latest, pack in self._packed if latest >= since)
+        packed = (record for pack in wanted for record in _unpack(zlib.decompress(pack)))
+        return [*first, *packed, *(encoded for latest, encoded in self._records if latest >= since)]
 
-    def history(self) -> Remembered:
-        """What is remembered, by tap."""
-        return Remembered(self.encoded())
+    def history(self, since: float = 0.0) -> Remembered:
+        """What is remembered, by tap; what is older than ``since`` may be left out."""
+        return Remembered(self.encoded(since))
 
 
 class Remembered:

@@ -107,10 +107,10 @@ class MemoryKeeper:
             self._piece = msgspec.structs.replace(self._piece, file=file)
             self._remember(self._piece)
 
-    def history(self) -> Remembered:
-        """What is remembered, decoded."""
+    def history(self, since: float = 0.0) -> Remembered:
+        """What is remembered, decoded; what is older than ``since`` (monotonic seconds) may be left out."""
         with self._lock:
-            records = list(self._memory.encoded())
+            records = self._memory.encoded(since)
         return Remembered(records)
 
     def close(self, discard: bool) -> None:

@@ -35,14 +35,14 @@ class Recorder(QObject):
         """Another document is worked on."""
         self.since = None
 
-    def history(self) -> Remembered:
-        """What is remembered, decoded."""
-        return self.session.link.keeper.history()
+    def history(self, since: float = 0.0) -> Remembered:
+        """What is remembered, decoded; what is older than ``since`` (monotonic seconds) may be left out."""
+        return self.session.link.keeper.history(since)
 
     def keep(self, seconds: float | None = None) -> bool:
         """Make a take of what was played last (or of the last ``seconds``); False where there is nothing."""
         end = time.monotonic()
-        history = self.history()
+        history = self.history(0.0 if seconds is None else end - seconds)
         start = end - seconds if seconds is not None else history.phrase_start()
         return start is not None and self._make_take("Kept", history, start, end)
 
@@ -57,7 +57,7 @@ class Recorder(QObject):
                 session.link.play(session.telemetry.beat - counted)
         else:
             start, self.since = self.since, None
-            if not self._make_take("Recorded", self.history(), start, time.monotonic()):
+            if not self._make_take("Recorded", self.history(start), start, time.monotonic()):
                 session.notice("take", "Nothing was played while recording, so no take was made.")
         session.file_changed.emit()
 

@@ -77,7 +77,7 @@ class RecordOver(QObject):
         take = project.take(self.take_id)
         if take is None:
             return
-        history = self.session.recorder.history()
+        history = self.session.recorder.history(self._since)
         parts = []
         for part in take.parts:
             new = {}
