@@ -158,7 +158,6 @@ def _join(sheet: Sheet, chosen: set[int], course: Course, values: Values) -> tup
     """Ends moved to the next beginning: of any note, or of the same key."""
     ends: dict[int, float] = {}
     ordered = sorted(chosen)
-    starts = [sheet.notes[place].start for place in ordered]
     for at, place in enumerate(ordered):
         note = sheet.notes[place]
         later = (
@@ -174,7 +173,6 @@ def _join(sheet: Sheet, chosen: set[int], course: Course, values: Values) -> tup
         gap = (course.second_at(start) - course.second_at(note.end)) * 1000.0
         if 0.0 < gap <= values["gap_ms"] or (gap < 0.0 and values["overlaps"]):
             ends[place] = start
-    del starts
     changed = {note: ends[place] for place, note in enumerate(sheet.notes) if place in ends}
     return sheet.changed(
         chosen, lambda note: (msgspec.structs.replace(note, end=changed[note]) if note in changed else note,)
@@ -212,8 +210,8 @@ def _grid(sheet: Sheet, chosen: set[int], course: Course, values: Values) -> tup
     lines = _Lines(course, values)
     ordered = sorted(chosen)
     notes = [sheet.notes[place] for place in ordered]
-    starts = lines.at(_first_of_groups(notes, course, values["group_ms"] / 1000.0))
     firsts = _first_of_groups(notes, course, values["group_ms"] / 1000.0)
+    starts = lines.at(firsts)
     ends = lines.at([note.end for note in notes]) if values["ends"] else []
     new: dict[int, Note] = {}
     for at, (place, note) in enumerate(zip(ordered, notes, strict=True)):

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from typing import Any
 
 import msgspec
 
-from arpegon.core.document.edits import fresh_id, fresh_name, part_ids, set_strand
+from arpegon.core.document.edits import fresh_clip, fresh_id, fresh_name, part_ids, set_strand
 from arpegon.core.document.model import (
     AnySource,
     AudioSource,
@@ -19,7 +18,6 @@ from arpegon.core.document.model import (
     Stage,
     Strand,
 )
-from arpegon.core.events import Event
 from arpegon.core.notes.course import Course
 from arpegon.core.notes.sheet import Sheet
 from arpegon.core.notes.takes import Part, Take, without_doubtful
@@ -33,8 +31,9 @@ def add_take(project: Project, take: Take) -> Project:
 
 
 def set_take(project: Project, take_id: str, **changes: Any) -> Project:
-    """Change what is said of a take: its name, its star, its note."""
-    return _replace(project, takes=_changed(project, take_id, **changes))
+    """Change a take: what is said of it (its name, its star, its note) or what it holds."""
+    takes = tuple(_replace(take, **changes) if take.id == take_id else take for take in project.takes)
+    return _replace(project, takes=takes)
 
 
 def with_stages(take: Take, project: Project) -> Take:
@@ -51,7 +50,7 @@ def with_stages(take: Take, project: Project) -> Take:
 def bring_stages_back(project: Project, take_id: str, strand_id: str) -> Project:
     """Give a strand the stages that it had when a take was made."""
     take, strand = project.take(take_id), project.strand(strand_id)
-    part = next((one for one in take.parts if one.strand == strand_id), None) if take is not None else None
+    part = take.part(strand_id) if take is not None else None
     if part is None or strand is None:
         return project
     taken = set(part_ids(project)) - {stage.id for stage in strand.stages}
@@ -65,15 +64,10 @@ def bring_stages_back(project: Project, take_id: str, strand_id: str) -> Project
 
 def drop_doubtful(project: Project, take_id: str) -> Project:
     """Leave out of a take what may have been heard falsely."""
-    return _replace(
-        project,
-        takes=tuple(
-            _replace(take, parts=tuple(without_doubtful(part, take.course) for part in take.parts))
-            if take.id == take_id
-            else take
-            for take in project.takes
-        ),
-    )
+    take = project.take(take_id)
+    if take is None:
+        return project
+    return set_take(project, take_id, parts=tuple(without_doubtful(part, take.course) for part in take.parts))
 
 
 def set_version(project: Project, take_id: str, strand_id: str, version: str, sheet: Sheet) -> Project:
@@ -89,7 +83,7 @@ def set_version(project: Project, take_id: str, strand_id: str, version: str, sh
     if take is None:
         return project
     parts = tuple(changed(part) for part in take.parts)
-    return _replace(project, takes=_changed(project, take_id, parts=parts, beats=max(take.beats, sheet.end)))
+    return set_take(project, take_id, parts=parts, beats=max(take.beats, sheet.end))
 
 
 def set_course(project: Project, take_id: str, course: Course) -> Project:
@@ -98,23 +92,11 @@ def set_course(project: Project, take_id: str, course: Course) -> Project:
     if take is None:
         return project
 
-    def laid(events: Iterable[Event]) -> tuple[Event, ...]:
-        return course.lay(take.in_seconds(events))
+    def laid(beat: float) -> float:
+        return course.beat_at(take.course.second_at(beat))
 
-    def beat(old: float) -> float:
-        return course.beat_at(take.course.second_at(old))
-
-    parts = tuple(
-        _replace(
-            part,
-            played=laid(part.played),
-            generated=laid(part.generated),
-            doubtful=tuple((beat(old), note) for old, note in part.doubtful),
-        )
-        for part in take.parts
-    )
-    changes = {"course": course, "beats": beat(take.beats), "parts": parts}
-    return _replace(project, takes=_changed(project, take_id, **changes))
+    parts = tuple(part.moved(laid) for part in take.parts)
+    return set_take(project, take_id, course=course, beats=laid(take.beats), parts=parts)
 
 
 def shift_take(project: Project, take_id: str, beats: float) -> Project:
@@ -123,22 +105,12 @@ def shift_take(project: Project, take_id: str, beats: float) -> Project:
     if take is None:
         return project
 
-    def laid(events: Iterable[Event]) -> tuple[Event, ...]:
-        return tuple(event.at(max(0.0, event.time + beats)) for event in events)
+    def later(beat: float) -> float:
+        return max(0.0, beat + beats)
 
-    parts = tuple(
-        _replace(
-            part,
-            played=laid(part.played),
-            generated=laid(part.generated),
-            doubtful=tuple((max(0.0, beat + beats), note) for beat, note in part.doubtful),
-        )
-        for part in take.parts
-    )
-    course = _replace(take.course, first=max(0.0, take.course.first + beats))
-    return _replace(
-        project, takes=_changed(project, take_id, parts=parts, course=course, beats=max(0.0, take.beats + beats))
-    )
+    parts = tuple(part.moved(later) for part in take.parts)
+    course = _replace(take.course, first=later(take.course.first))
+    return set_take(project, take_id, parts=parts, course=course, beats=later(take.beats))
 
 
 def take_onto_board(project: Project, take_id: str, strand_id: str, version: str) -> Project:
@@ -146,14 +118,13 @@ def take_onto_board(project: Project, take_id: str, strand_id: str, version: str
     was ``generated`` in a strand of its own with the same destinations. What plays there by itself rests.
     """
     take, strand = project.take(take_id), project.strand(strand_id)
-    part = next((one for one in take.parts if one.strand == strand_id), None) if take is not None else None
+    part = take.part(strand_id) if take is not None else None
     if take is None or strand is None or part is None:
         return project
-    number, start, length = take.course.bar_at(take.beats)
-    del number
+    _, start, length = take.course.bar_at(take.beats)
     beats = start + (length if take.beats > start + 1e-6 else 0.0)
     music = Music(name=take.name, beats=max(beats, length), events=getattr(part, version))
-    clip = ClipSource(id=fresh_id("clip", part_ids(project)), music=music, loop=False)
+    clip = fresh_clip(project, music=music, loop=False)
     if version == "played":
         quiet = tuple(_resting(source) for source in strand.sources)
         return set_strand(project, strand_id, sources=(*quiet, clip))
@@ -181,13 +152,3 @@ def _resting(source: AnySource) -> AnySource:
 def remove_take(project: Project, take_id: str) -> Project:
     """Take a take out of the list."""
     return _replace(project, takes=tuple(take for take in project.takes if take.id != take_id))
-
-
-def rename_take(project: Project, take_id: str, name: str) -> Project:
-    """Give a take another name."""
-    return _replace(project, takes=_changed(project, take_id, name=name))
-
-
-def _changed(project: Project, take_id: str, **changes: Any) -> tuple[Take, ...]:
-    """The takes of a project, with other settings of one of them."""
-    return tuple(_replace(take, **changes) if take.id == take_id else take for take in project.takes)

@@ -103,6 +103,10 @@ class Course(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True, forb
         """Events at seconds, on the beats that fall there."""
         return tuple(event.at(self.beat_at(event.time)) for event in events)
 
+    def tempo_at(self, beat: float) -> float:
+        """The tempo that holds at a beat, in beats a minute."""
+        return self.tempi[max(0, bisect_right(self.tempi, beat + 1e-6, key=itemgetter(0)) - 1)][1]
+
     def meter_at(self, beat: float) -> tuple[float, tuple[int, int], int]:
         """The meter that holds at a beat, from which beat on, and the number of its first bar."""
         return self.meters[max(0, bisect_right(self.meters, beat + _NEAR, key=itemgetter(0)) - 1)]

@@ -156,16 +156,19 @@ class Sheet(msgspec.Struct, frozen=True):
         """Other notes in the place of chosen ones, and where those now stand."""
         made: list[tuple[Note, bool]] = [(note, False) for place, note in enumerate(self.notes) if place not in chosen]
         made += [(sound(one), True) for place in sorted(chosen) for one in change(self.notes[place])]
-        made.sort(key=lambda row: _order(row[0]))
-        notes = tuple(note for note, _ in made)
-        return msgspec.structs.replace(self, notes=notes), {place for place, (_, new) in enumerate(made) if new}
+        return self._of(made)
 
     def replaced(self, new: Mapping[int, Note]) -> tuple[Sheet, set[int]]:
         """Other notes in the places of some, and where those now stand."""
-        made = [(sound(new[place]), True) if place in new else (note, False) for place, note in enumerate(self.notes)]
+        return self._of(
+            [(sound(new[place]), True) if place in new else (note, False) for place, note in enumerate(self.notes)]
+        )
+
+    def _of(self, made: list[tuple[Note, bool]]) -> tuple[Sheet, set[int]]:
+        """This sheet with other notes, and where those stand that are new."""
         made.sort(key=lambda row: _order(row[0]))
         notes = tuple(note for note, _ in made)
-        return msgspec.structs.replace(self, notes=notes), {place for place, (_, other) in enumerate(made) if other}
+        return msgspec.structs.replace(self, notes=notes), {place for place, (_, new) in enumerate(made) if new}
 
     def moved(self, chosen: Collection[int], beats: float, semitones: int = 0) -> tuple[Sheet, set[int]]:
         """Chosen notes moved together, no further than to the start and the ends of the keyboard."""
@@ -191,12 +194,7 @@ class Sheet(msgspec.Struct, frozen=True):
 
     def added(self, notes: Iterable[Note]) -> tuple[Sheet, set[int]]:
         """More notes."""
-        made = [(note, False) for note in self.notes] + [(sound(note), True) for note in notes]
-        made.sort(key=lambda row: _order(row[0]))
-        return (
-            msgspec.structs.replace(self, notes=tuple(note for note, _ in made)),
-            {place for place, (_, new) in enumerate(made) if new},
-        )
+        return self._of([(note, False) for note in self.notes] + [(sound(note), True) for note in notes])
 
     def stretched(self, chosen: Collection[int], start: float, end: float) -> tuple[Sheet, set[int]]:
         """The beginnings and the ends of chosen notes moved by so many beats."""

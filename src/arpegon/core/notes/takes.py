@@ -30,6 +30,15 @@ class Part(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     stages: tuple[dict[str, Any], ...] = ()
     """The stages of the strand at that moment, as they stand in files: what was generated was made by them."""
 
+    def moved(self, move: Callable[[float], float]) -> Part:
+        """All of it on other beats: a function from the beat of each thing to the one it is moved to."""
+        return msgspec.structs.replace(
+            self,
+            played=tuple(event.at(move(event.time)) for event in self.played),
+            generated=tuple(event.at(move(event.time)) for event in self.generated),
+            doubtful=tuple((move(beat), note) for beat, note in self.doubtful),
+        )
+
 
 class Take(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True, weakref=True):
     """Recorded events of one or more strands, on the beats of their course."""
@@ -50,6 +59,10 @@ class Take(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     def seconds(self) -> float:
         """How long it is."""
         return self.course.second_at(self.beats)
+
+    def part(self, strand: str) -> Part | None:
+        """The share of a strand; ``None`` where it has none."""
+        return next((part for part in self.parts if part.strand == strand), None)
 
     def in_seconds(self, events: Iterable[Event]) -> list[Event]:
         """Events of it at seconds from its start."""
@@ -89,16 +102,7 @@ def _from_first_bar(take: Take) -> Take:
     line = take.course.bar_at(first)[1]
     if line <= 0.0:
         return take
-
-    def earlier(part: Part) -> Part:
-        return msgspec.structs.replace(
-            part,
-            played=tuple(event.at(event.time - line) for event in part.played),
-            generated=tuple(event.at(event.time - line) for event in part.generated),
-            doubtful=tuple((max(0.0, beat - line), note) for beat, note in part.doubtful),
-        )
-
-    parts = tuple(earlier(part) for part in take.parts)
+    parts = tuple(part.moved(lambda beat: max(0.0, beat - line)) for part in take.parts)
     return msgspec.structs.replace(take, beats=take.beats - line, course=take.course.cut(line), parts=parts)
 
 

@@ -33,7 +33,7 @@ def plan_stage(sheet: Sheet, chosen: Collection[int], course: Course, kind: str,
     second_at = course.second_at
     played = [event.at(second_at(event.time) - begin) for event in events]
     project = Project(
-        tempo=_tempo_at(course, events[0].time),
+        tempo=min(400.0, max(20.0, course.tempo_at(events[0].time))),
         meter=course.meter_at(events[0].time)[1],
         key=course.key_at(events[0].time),
         strands=(
@@ -52,8 +52,3 @@ def plan_stage(sheet: Sheet, chosen: Collection[int], course: Course, kind: str,
     rest, others = sheet.without(some), new.others if whole else sheet.others
     after, places = Sheet(rest.notes, others).added(new.notes)
     return planned(sheet, after, places)
-
-
-def _tempo_at(course: Course, beat: float) -> float:
-    tempo = [bpm for at, bpm in course.tempi if at <= beat + 1e-6] or [course.tempi[0][1]]
-    return min(400.0, max(20.0, tempo[-1]))

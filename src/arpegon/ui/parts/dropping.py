@@ -99,7 +99,7 @@ def as_take(session: Session, path: Path) -> None:
 def _clip(session: Session, strand: Strand, path: Path) -> None:
     file = session.filing.name_for(path)
     if file is not None:
-        clip = ClipSource(id=edits.fresh_id("clip", edits.part_ids(session.project)), file=file)
+        clip = edits.fresh_clip(session.project, file=file)
         _add_source(session, strand, clip, f"Clip “{path.name}”")
 
 
@@ -111,7 +111,7 @@ def _music(session: Session, strand: Strand, data: QMimeData) -> None:
         return
     if sheet is not None:
         music = Music(name="Dropped", beats=max(1.0, sheet.end), events=sheet.events())
-        clip = ClipSource(id=edits.fresh_id("clip", edits.part_ids(session.project)), music=music)
+        clip = edits.fresh_clip(session.project, music=music)
         _add_source(session, strand, clip, "Drop a clip")
 
 

@@ -24,9 +24,10 @@ def mime_of(notes: Iterable[Note], course: Course, name: str) -> QMimeData:
     some = list(notes)
     begin = min((note.start for note in some), default=0.0)
     laid = [msgspec.structs.replace(note, start=note.start - begin, end=note.end - begin) for note in some]
-    tempo = [bpm for beat, bpm in course.tempi if beat <= begin + 1e-6] or [course.tempi[0][1]]
     meter = course.meter_at(begin)[1]
-    there = Course(tempi=((0.0, tempo[-1]),), meters=((0.0, meter, 1),), keys=((0.0, course.key_at(begin)),))
+    there = Course(
+        tempi=((0.0, course.tempo_at(begin)),), meters=((0.0, meter, 1),), keys=((0.0, course.key_at(begin)),)
+    )
     data = QMimeData()
     data.setData(MIDI, format_song([Track(name, Sheet(tuple(laid)).events())], there, name))
     return data

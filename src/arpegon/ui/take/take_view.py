@@ -298,7 +298,7 @@ class TakeView(WhenSeen):
         self.strand_id = strand_id
         self.strands.set_value(strand_id)
         take = self.take
-        part = next((part for part in take.parts if part.strand == strand_id), None) if take else None
+        part = take.part(strand_id) if take else None
         if take is None or part is None:
             return
         self._fit(take)
@@ -359,7 +359,7 @@ class TakeView(WhenSeen):
     def _edit(self, version: str, label: str, sheet: Sheet, goes_on: bool) -> None:
         project = take_edits.set_version(self.session.project, self.take_id, self.strand_id, version, sheet)
         take = project.take(self.take_id)
-        part = next((one for one in take.parts if one.strand == self.strand_id), None) if take is not None else None
+        part = take.part(self.strand_id) if take is not None else None
         if take is not None and part is not None:
             # What was edited is what its events say, so that the notes that are chosen stay in their places.
             events = part.played if version == "played" else part.generated
