@@ -229,3 +229,13 @@ def test_a_strand_that_only_feeds_another_needs_no_destination():
     now = project(strand(destinations=()), strand(strand_id="b", sources=(StrandSource(strand="a"),)))
     assert not check_paths(now, stage_facts)
     assert BELLS in now.instruments
+
+
+def test_a_clip_past_the_stages_sounds_whatever_they_do():
+    clip = ClipSource(id="c", file="kept.mid", past=True)
+    deaf = strand(stage("sieve", "s", notes=False), sources=(clip,), destinations=(BELL,))
+    assert not check_paths(project(deaf), stage_facts, AROUND)
+    muted = msgspec.structs.replace(clip, muted=True)
+    assert check_paths(edits.set_strand(project(deaf), "a", sources=(muted,)), stage_facts, AROUND)
+    before = msgspec.structs.replace(clip, past=False)
+    assert check_paths(edits.set_strand(project(deaf), "a", sources=(before,)), stage_facts, AROUND)

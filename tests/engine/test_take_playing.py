@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import msgspec
 import pytest
 
 from arpegon.core.document.model import ClickSource, ClipSource, Music
 from arpegon.core.events import note_off, note_on
 from arpegon.engine.simulation import Engine
-from building import Recording, assert_whole, generator, note_ons, project, stage, strand
+from building import Recording, assert_whole, generator, note_ons, pitches, project, stage, strand
 
 STEPS = generator("steps", "s", patterns=[[{"note": 40, "length": 0.2}]], rate="1/4", in_scale=False)
 MUSIC = Music(name="Fog", beats=4.0, events=(note_on(0.0, 0, 45, 90), note_off(1.0, 0, 45)))
@@ -75,8 +76,6 @@ def test_a_take_that_is_stopped_lets_go_and_what_rested_comes_back():
 
 
 def test_what_was_resting_before_rests_on():
-    import msgspec
-
     one = project(strand(sources=(msgspec.structs.replace(STEPS, bypass=True), *strand().sources)))
     engine, _ = at_work(one)
     engine.play_take({"a": TAKE}, 0.1)
@@ -96,3 +95,61 @@ def test_a_take_of_a_strand_that_is_gone_harms_nothing():
         engine.play_take({"gone": TAKE}, engine.now, through=through)
         engine.run(engine.now + 2.0)
     assert engine.take_position is None
+
+
+PAST = ClipSource(id="c", music=MUSIC, past=True)
+
+
+def test_a_clip_past_the_stages_joins_what_leaves_them():
+    engine, out = at_work(project(strand(stage("transpose", "t", semitones=1), sources=(PAST, *strand().sources))))
+    engine.feed("surface", note_on(0.1, 0, 60, 90))
+    engine.run(3.0)
+    assert [event.data1 for event in note_ons(out.printed_at["a", "in"])] == [60]
+    assert [event.data1 for event in note_ons(out.printed_at["a", "t"])] == [61]
+    assert sorted(event.data1 for event in note_ons(out.printed_at["a", "out"])) == [45, 45, 61]
+    engine.finish(3.0)
+    assert_whole(sorted(out.printed_at["a", "out"], key=lambda event: event.time))
+    assert_whole(out.out)
+
+
+@pytest.mark.parametrize("change", ["gone", "before", "muted", "along"])
+def test_what_a_clip_past_the_stages_holds_is_let_go_with_it(change):
+    one = project(strand(stage("transpose", "t", semitones=1), sources=(PAST, *strand().sources)))
+    engine, out = at_work(one)
+    engine.run(0.2)
+    sources = {
+        "gone": strand().sources,
+        "before": (msgspec.structs.replace(PAST, past=False), *strand().sources),
+        "muted": (msgspec.structs.replace(PAST, muted=True), *strand().sources),
+    }.get(change, (PAST, *strand().sources))
+    other = strand(stage("transpose", "t", semitones=1), sources=sources, along=change == "along")
+    engine.apply(project(other), {}, 0.2)
+    ended = [event.time for event in out.printed_at["a", "out"] if event.kind == 0x80]
+    assert ended == ([] if change == "along" else [0.2])
+    engine.run(4.1)
+    later = {event.data1 for event in note_ons(out.printed_at["a", "out"]) if event.time > 0.2}
+    assert later == {"before": {46}, "along": {45}}.get(change, set())
+    engine.finish(4.1)
+    assert_whole(out.out)
+
+
+def test_live_keys_can_be_kept_out_while_a_take_plays():
+    engine, out = at_work(project(strand(), strand(strand_id="b")))
+    engine.feed("surface", note_on(0.1, 0, 62, 90))
+    engine.run(0.2)
+    engine.play_take({"a": TAKE}, 0.2, keys_out=True)
+    assert [event.time for event in out.printed_at["a", "in"] if event.kind == 0x80] == [0.2]
+    engine.feed("surface", note_on(0.3, 0, 64, 90))
+    engine.run(0.4)
+    # Whatever is edited meanwhile.
+    engine.apply(project(strand(stage("transpose", "t", semitones=1)), strand(strand_id="b")), {}, 0.4)
+    engine.feed("surface", note_on(0.5, 0, 65, 90))
+    engine.run(2.0)
+    assert engine.take_position is None
+    engine.feed("surface", note_off(2.0, 0, 65))
+    engine.feed("surface", note_on(2.1, 0, 67, 90))
+    engine.run(2.2)
+    assert pitches(out.printed_at["a", "in"]) == [62, 67]
+    assert pitches(out.printed_at["b", "in"]) == [62, 64, 65, 67]
+    engine.finish(2.2)
+    assert_whole(out.out)

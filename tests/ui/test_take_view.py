@@ -18,6 +18,7 @@ from arpegon.core.notes.takes import Part, Take
 from arpegon.files.midi import Track, read_midi, write_song
 from arpegon.ui.model.take_stage import plan_stage
 from arpegon.ui.parts.dropping import as_take
+from arpegon.ui.take.take_view import while_it_plays
 from building import generator, note_ons, pitches, project, stage, strand
 
 KEY, CTRL = Qt.Key, Qt.KeyboardModifier.ControlModifier
@@ -114,14 +115,36 @@ def test_as_played_onto_the_board_is_a_clip_before_the_stages_and_the_rest_rests
     assert clip.music.events == TAKE.parts[0].played and clip.music.beats == 4.0 and not clip.loop
 
 
-def test_as_generated_onto_the_board_is_a_strand_past_the_stages(view):
+def test_as_generated_onto_the_board_is_a_clip_past_the_stages(view):
     view.versions["generated"].roll.choose({0})
     view.acts.onto_board()
-    old, new = view.session.project.strands
-    assert new.name == "A kept" and not new.stages and new.destinations == old.destinations
-    assert new.sources[0].music.events == TAKE.parts[0].generated and old.sources[0].bypass
+    (one,) = view.session.project.strands
+    steps, _, clip = one.sources
+    assert clip.past and clip.music.events == TAKE.parts[0].generated and steps.bypass
+    assert "past the stages" in view.session.notices["done"]
     view.session.undo()
-    assert len(view.session.project.strands) == 1
+    assert len(view.session.project.strands[0].sources) == 2
+
+
+def test_a_span_goes_onto_the_board_with_no_loose_ends(view):
+    view.versions["played"].roll.choose({0})
+    view.span.loop = (0.5, 1.5)
+    view.acts.onto_board()
+    music = view.session.project.strands[0].sources[-1].music
+    assert [(e.time, e.kind, e.data1) for e in music.events] == [
+        (pytest.approx(0.6), NOTE_ON, 62),
+        (pytest.approx(1.0), 0x80, 62),
+    ]
+    assert music.beats == 1.0 and "Beats 1.5 to 2.5" in view.session.notices["done"]
+
+
+def test_what_rests_is_said_while_it_plays(view, qtbot):
+    assert while_it_plays(view.session.project, TAKE, True) == "Steps rests meanwhile · live keys are kept out"
+    view.acts.keys_out = True
+    view.play_from(0.0)
+    qtbot.waitUntil(lambda: view.words.text() == "Steps rests meanwhile · live keys are kept out")
+    view.stop()
+    qtbot.waitUntil(lambda: view.words.text().startswith("2.0 s"))
 
 
 def test_the_strand_of_a_take_may_be_gone(view):

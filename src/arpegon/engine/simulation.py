@@ -536,21 +536,29 @@ class Engine:
             )
 
     def play_take(
-        self, parts: Mapping[str, Sequence[Event]], time: float, start: float = 0.0, through: bool = False
+        self,
+        parts: Mapping[str, Sequence[Event]],
+        time: float,
+        start: float = 0.0,
+        through: bool = False,
+        keys_out: bool = False,
     ) -> None:
         """Play events (at seconds from the take's start) straight to the destinations of their strands, or through
-        their stages. What plays by itself there rests meanwhile, so that nothing sounds twice."""
+        their stages. What plays by itself there rests meanwhile, so that nothing sounds twice; with ``keys_out`` what
+        is played live is kept out, too."""
         self.stop_take(time)
         time = max(time, self.now)
         self._catch_up(time)
         rests = what_rests(self.graph.project, parts)
         self.overlay.lay(dict.fromkeys(rests, True), (), time)
+        self.graph.keep_keys_out(frozenset(parts) if keys_out else frozenset(), time)
         way = ThroughStages(self) if through else self.graph
         self._take = TakePlayer(self, way, parts, time, start, lambda now: self._take_ended(rests, now))
 
     def _take_ended(self, rests: Sequence[Target], time: float) -> None:
         """What rested plays again."""
         self.overlay.lay({}, rests, time)
+        self.graph.keep_keys_out(frozenset(), time)
 
     def stop_take(self, time: float) -> None:
         """Stop the take that plays, if any."""

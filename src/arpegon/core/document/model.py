@@ -93,6 +93,8 @@ class ClipSource(Source, frozen=True, kw_only=True, tag="clip"):
     """Runs from the start of the piece, or begins with its own first bar on the next bar."""
     follow_tempo: bool = True
     """In beats; else at the tempo of the file."""
+    past: bool = False
+    """Whether it enters past the stages, at the end of its strand: what was made once is not made again."""
     own_tempo: Literal["piece", "bpm", "ratio"] = "piece"
     """Whose beats: the piece's, or those of a tempo of its own:"""
     own_bpm: float = 120.0

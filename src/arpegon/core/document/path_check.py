@@ -225,8 +225,8 @@ def _strand(project: Project, strand: Strand, facts: Facts, around: Surroundings
 def _stages(project: Project, strand: Strand, facts: Facts, around: Surroundings) -> Iterator[Break]:
     passed = around.passed.get(strand.id, {})
     places = rolls_of(stage.id for stage in strand.stages)
-    if strand.along:
-        return
+    if strand.along or any(isinstance(one, ClipSource) and one.past and not one.muted for one in strand.sources):
+        return  # something sounds whatever the stages do
     for place, stage in enumerate(strand.stages):
         if stage.bypass:
             continue

@@ -2,25 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import msgspec
 
-from arpegon.core.document.edits import fresh_clip, fresh_id, fresh_name, part_ids, set_strand
-from arpegon.core.document.model import (
-    AnySource,
-    AudioSource,
-    ClickSource,
-    ClipSource,
-    GeneratorSource,
-    Music,
-    Project,
-    Stage,
-    Strand,
-)
+from arpegon.core.document.edits import fresh_clip, fresh_id, part_ids, set_strand
+from arpegon.core.document.model import MIN_CLIP_BEATS, Music, Project, Stage
+from arpegon.core.document.resting import resting
+from arpegon.core.events import Event
 from arpegon.core.notes.course import Course
 from arpegon.core.notes.sheet import Sheet
-from arpegon.core.notes.takes import Part, Take, without_doubtful
+from arpegon.core.notes.takes import Part, Take, trim, without_doubtful
 
 _replace = msgspec.structs.replace
 
@@ -113,40 +106,32 @@ def shift_take(project: Project, take_id: str, beats: float) -> Project:
     return set_take(project, take_id, parts=parts, course=course, beats=later(take.beats))
 
 
-def take_onto_board(project: Project, take_id: str, strand_id: str, version: str) -> Project:
-    """Make a version of a take a clip in the project itself: what was ``played`` before the stages of its strand, what
-    was ``generated`` in a strand of its own with the same destinations. What plays there by itself rests.
+def take_onto_board(
+    project: Project, take_id: str, strand_id: str, version: str, span: tuple[float, float] | None = None
+) -> Project:
+    """Make a version of a take a clip of its strand, in the project itself: what was ``played`` before the stages,
+    what was ``generated`` past them. What plays there by itself rests.
+
+    Args:
+        span: from which beat to which; left out: all of it, up to its last bar line.
     """
     take, strand = project.take(take_id), project.strand(strand_id)
     part = take.part(strand_id) if take is not None else None
     if take is None or strand is None or part is None:
         return project
+    music = music_of(take, getattr(part, version), span)
+    clip = fresh_clip(project, music=music, loop=False, past=version == "generated")
+    return set_strand(project, strand_id, sources=(*map(resting, strand.sources), clip))
+
+
+def music_of(take: Take, events: Sequence[Event], span: tuple[float, float] | None = None) -> Music:
+    """Events of a take, or of a span of it, as music that a clip plays; with no loose ends."""
+    if span is not None:
+        begin, end = span
+        return Music(name=take.name, beats=max(MIN_CLIP_BEATS, end - begin), events=trim(events, begin, end))
     _, start, length = take.course.bar_at(take.beats)
     beats = start + (length if take.beats > start + 1e-6 else 0.0)
-    music = Music(name=take.name, beats=max(beats, length), events=getattr(part, version))
-    clip = fresh_clip(project, music=music, loop=False)
-    if version == "played":
-        quiet = tuple(_resting(source) for source in strand.sources)
-        return set_strand(project, strand_id, sources=(*quiet, clip))
-    new = Strand(
-        id=fresh_id(strand_id, (one.id for one in project.strands)),
-        name=fresh_name(f"{strand.name} kept", (one.name for one in project.strands)),
-        ink=strand.ink,
-        sources=(clip,),
-        destinations=strand.destinations,
-    )
-    project = set_strand(project, strand_id, sources=tuple(_resting(source) for source in strand.sources))
-    place = next(at for at, one in enumerate(project.strands) if one.id == strand_id)
-    return _replace(project, strands=(*project.strands[: place + 1], new, *project.strands[place + 1 :]))
-
-
-def _resting(source: AnySource) -> AnySource:
-    """A source that plays nothing by itself: clips and metronomes muted, generators and files that are listened to
-    bypassed."""
-    if isinstance(source, (ClipSource, ClickSource)):
-        return _replace(source, muted=True)
-    by_itself = isinstance(source, GeneratorSource) or (isinstance(source, AudioSource) and bool(source.file))
-    return _replace(source, bypass=True) if by_itself else source
+    return Music(name=take.name, beats=max(beats, length), events=tuple(events))
 
 
 def remove_take(project: Project, take_id: str) -> Project:

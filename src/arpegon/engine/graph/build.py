@@ -11,7 +11,15 @@ from arpegon.core.notes.merging import Merging
 from arpegon.core.processing.parameters import check_params
 from arpegon.core.processing.processor import Context, Processor
 from arpegon.core.processing.values import faded
-from arpegon.engine.graph.feeds import FROM_STRANDS, connections_of, feeds_of, into_feed, is_silent, taken_after
+from arpegon.engine.graph.feeds import (
+    FROM_STRANDS,
+    connections_of,
+    feeds_of,
+    into_feed,
+    is_past,
+    is_silent,
+    taken_after,
+)
 from arpegon.engine.graph.gates import Connection, Gate
 from arpegon.engine.graph.heads import Head
 from arpegon.engine.graph.nodes import StrandNode
@@ -61,6 +69,8 @@ class Build:
         node = StrandNode(strand)
         for gate_key, source in feeds.items():
             gate = old.gates.get(gate_key) if old else None
+            if gate is not None and gate.past != is_past(source):
+                gate = None
             node.gates[gate_key] = gate or Gate(gate_key[0], source)
             if gate is not None:
                 self._later(gate, zone=source)
@@ -80,6 +90,7 @@ class Build:
         node.timed = [processor for _, processor in node.processors() if processor.timed]
         if old is not None:
             node.later, node.taking, node.printed = old.later, old.taking, old.printed
+            node.keys_out = old.keys_out
         if strand.along:
             node.along = (old.along if old else None) or Gate("along:", SurfaceSource())
         for key, destination in connections_of(self._project, strand).items():

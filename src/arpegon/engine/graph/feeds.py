@@ -50,6 +50,16 @@ def feed_of(strand: Strand, place: int) -> str | None:
     return None
 
 
+def is_live(feed: str) -> bool:
+    """Whether somebody plays a feed now: keys and what is listened to, not what plays by itself."""
+    return feed.startswith(("surface", "midi:", "audio:"))
+
+
+def is_past(source: AnySource) -> bool:
+    """Whether a source enters its strand past the stages."""
+    return isinstance(source, ClipSource) and source.past
+
+
 def take_feed(strand: str) -> str:
     """The feed of a take that is played through a strand's stages."""
     return f"take:{strand}"

@@ -23,7 +23,7 @@ from arpegon.core.events import (
 from arpegon.core.notes.later import Later
 from arpegon.core.notes.ledger import NoteLedger
 from arpegon.core.notes.pairing import Pairing
-from arpegon.engine.graph.feeds import ALL_INPUTS, FROM_STRANDS
+from arpegon.engine.graph.feeds import ALL_INPUTS, FROM_STRANDS, is_live, is_past
 
 RESET_CONTROLLERS = 121
 
@@ -33,15 +33,18 @@ class Gate:
 
     A feed that merges several others (all MIDI inputs, a strand) may strike one key twice before its end;
     each strike then waits for an end of its own. Any other feed is kept in pairs here: a key that is struck
-    while it is down is let go first.
+    while it is down is let go first. What comes in ``past`` the stages joins what leaves the last of them.
     """
 
-    __slots__ = ("_held", "feed", "merges", "zone")
+    __slots__ = ("_held", "feed", "is_live", "merges", "past", "zone")
 
     def __init__(self, feed: str, zone: AnySource) -> None:
         self.feed = feed
         self.zone = zone
         self.merges = feed == ALL_INPUTS or feed.startswith((*FROM_STRANDS, "along:"))
+        self.is_live = is_live(feed)
+        """Whether somebody plays it now."""
+        self.past = is_past(zone)
         self._held: Pairing[bool] = Pairing()
 
     def process(self, events: Sequence[Event], out: list[Event]) -> None:

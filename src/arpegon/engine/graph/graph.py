@@ -190,7 +190,7 @@ class Graph:
         deliveries: dict[str, list[tuple[Connection, Sequence[Event]]]] = {}
         for node in self._order:
             events = self._gather(node, inputs)
-            if events or node.lets_go or node.due() <= until:
+            if events or node.leaving or node.lets_go or node.due() <= until:
                 events = self._through(node, events, inputs, until)
                 for connection in node.connections.values() if events or node.delays else ():
                     sent = connection.take(events, until)
@@ -219,7 +219,11 @@ class Graph:
         feeds = 0
         for gate in node.gates.values():
             events = inputs.get(gate.feed)
-            if events:
+            if not events or (node.keys_out and gate.is_live):
+                continue
+            if gate.past:
+                gate.process(events, node.leaving)
+            else:
                 feeds += 1
                 gate.process(events, gathered)
         if feeds > 1:
@@ -232,10 +236,11 @@ class Graph:
     def _through(self, node: StrandNode, events: list[Event], inputs: Inputs, until: float) -> list[Event]:
         printed = self._printed
         strand_id = node.strand.id
-        along: list[Event] = []
-        if node.along is not None:
-            along, node.leaving = node.leaving, along
-            node.along.process(events, along)
+        past: list[Event] = []
+        if node.joined:
+            past, node.leaving = node.leaving, past
+            if node.along is not None:
+                node.along.process(events, past)
         soonest = math.inf
         if node.heads or node.keys.held:
             events, soonest = self._from_heads(node, events, until)
@@ -252,9 +257,9 @@ class Graph:
             if step.feed:
                 inputs[step.feed] = made
         node.due_at(soonest)
-        if node.along is not None:
-            if along:
-                events = sorted([*along, *events], key=_time)
+        if node.joined:
+            if past:
+                events = sorted([*past, *events], key=_time)
             if events and not node.holds_back:
                 printed(strand_id, (OUT,), events)
         if "" in node.tapped:
@@ -348,6 +353,16 @@ class Graph:
         for node in self._order:
             handover.close_feed(node, feed)
         self.let_go(handover)
+
+    def keep_keys_out(self, strands: Collection[str], time: float) -> None:
+        """Keep what is played live out of these strands, and of no others, from a time on; what it holds is let go."""
+        handover = Handover(time)
+        for node in self._order:
+            if node.strand.id in strands and not node.keys_out:
+                handover.close_keys(node)
+        self.let_go(handover)
+        for node in self._order:
+            node.keys_out = node.strand.id in strands
 
     def flush(self) -> None:
         """Hand what the outlets hold to the outputs."""

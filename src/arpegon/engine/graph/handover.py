@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Iterable, Mapping, Sequence
 
 from arpegon.core.document.model import AnySource, Stage, Strand
+from arpegon.engine.graph.feeds import is_past
 from arpegon.engine.graph.nodes import StrandNode
 
 
@@ -43,6 +44,12 @@ class Handover:
         if keys:
             self.gates.setdefault(node.strand.id, []).extend(keys)
 
+    def close_keys(self, node: StrandNode) -> None:
+        """The gates let go that somebody plays now."""
+        keys = [key for key, gate in node.gates.items() if gate.is_live]
+        if keys:
+            self.gates.setdefault(node.strand.id, []).extend(keys)
+
     def change(self, node: StrandNode, strand: Strand | None, feeds: Mapping[tuple[str, int], AnySource]) -> None:
         """A strand goes over to another form of it (``None``: it goes away); what goes, moves or is cut lets go."""
         name = node.strand.id
@@ -54,7 +61,7 @@ class Handover:
             self.processors[name] = going
         if node.along is not None and (strand is None or not strand.along):
             self.along.add(name)
-        closing = [key for key in node.gates if key not in feeds]
+        closing = [key for key, gate in node.gates.items() if key not in feeds or gate.past != is_past(feeds[key])]
         if closing:
             self.gates[name] = closing
 
@@ -66,7 +73,12 @@ class Handover:
         """Have a node let go in its next pass; the ids of the processors that do."""
         name = node.strand.id
         for key in self.gates.get(name, ()):
-            node.entering += node.gates[key].release(self.time)
+            gate = node.gates[key]
+            ends = gate.release(self.time)
+            if gate.past:
+                node.leaving += ends
+            else:
+                node.entering += ends
         if name in self.along and node.along is not None:
             node.leaving += node.along.release(self.time)
         going = self.processors.get(name, ())

@@ -49,6 +49,8 @@ class StrandNode:
         self.passed_on: list[tuple[str, int | None]] = []
         self.along: Gate | None = None
         """Where the strand also sends what it is played along, past its stages."""
+        self.keys_out = False
+        """Whether what is played live is kept out."""
         self.timed: list[Processor] = []
         self.entering: list[Event] = []
         """What enters with the next pass, beside what the gates let through: ends of what a gate let in before."""
@@ -68,6 +70,8 @@ class StrandNode:
         """Whether what leaves it leaves later, or something still waits from when it did,"""
         self.delays = False
         """and whether it or one of its destinations may hold anything back."""
+        self.joined = False
+        """Whether anything joins, past the stages, what leaves the last of them."""
         self.lets_go = False
         """Whether something lets go in the next pass, whatever comes in."""
         self.entry_places: tuple[str, ...] = (IN,)
@@ -120,7 +124,8 @@ class StrandNode:
             or bool(self.taking)
             or any(connection.delay or connection.later for connection in self.connections.values())
         )
-        apart = self.along is not None or self.holds_back
+        self.joined = self.along is not None or any(gate.past for gate in self.gates.values())
+        apart = self.joined or self.holds_back
         self.entry_places = (IN,) if self.stages or apart else (IN, OUT)
         if self.stages and not apart:
             places[-1] = (*places[-1], OUT)  # type: ignore[assignment]

@@ -51,7 +51,7 @@ DO: dict[type[protocol.Message], Do] = {
     protocol.GoToSection: lambda live, command, now: live.engine.sections.go(command.place, now),
     protocol.Watch: lambda live, command, now: live.watch(command.stage),
     protocol.PlayTake: lambda live, command, now: live.engine.play_take(
-        command.parts, now, command.start, command.through
+        command.parts, now, command.start, command.through, command.keys_out
     ),
     protocol.StopTake: lambda live, command, now: live.engine.stop_take(now),
     protocol.Direct: lambda live, command, now: live.engine.direct(command.strand, command.events, now),

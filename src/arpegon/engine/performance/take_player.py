@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 
-from arpegon.core.document.model import AudioSource, ClickSource, ClipSource, Project
+from arpegon.core.document.model import Project
+from arpegon.core.document.resting import rest_field
 from arpegon.core.events import Event
 from arpegon.engine.clocks.roles import DirectOutput, Entrance, Scheduler
 from arpegon.engine.graph.feeds import take_feed
@@ -12,18 +13,14 @@ from arpegon.processors.targets import Target
 
 
 def what_rests(project: Project, strands: Iterable[str]) -> list[Target]:
-    """What plays by itself in strands, as addresses of what lets it rest: clips, files that are listened
-    to, generators and metronomes."""
+    """The addresses of what lets rest what plays by itself in strands."""
     found: list[Target] = []
     for strand in filter(None, map(project.strand, strands)):
-        found += [(source.id, "bypass") for source in strand.generators if not source.bypass]
         for number, source in enumerate(strand.sources, start=1):
-            if isinstance(source, AudioSource) and source.file and not source.bypass:
-                found.append((source.id, "bypass"))
-            if isinstance(source, ClipSource) and source.id and not source.muted:
-                found.append((source.id, "muted"))
-            elif isinstance(source, ClickSource) and not source.muted:
-                found.append((strand.id, f"sources.{number}.muted"))
+            field = rest_field(source)
+            name = getattr(source, "id", "")
+            if field is not None:
+                found.append((name, field) if name else (strand.id, f"sources.{number}.{field}"))
     return found
 
 

@@ -75,11 +75,13 @@ class Watch(Message):
 
 
 class PlayTake(Message):
-    """Play recorded events from ``start`` seconds on: straight to the strands' destinations, or ``through`` stages."""
+    """Play recorded events from ``start`` seconds on: straight to the strands' destinations, or ``through`` stages;
+    with ``keys_out`` what is played live is kept out of these strands meanwhile."""
 
     parts: dict[str, list[Event]]
     start: float
     through: bool = False
+    keys_out: bool = False
 
 
 class StopTake(Message):

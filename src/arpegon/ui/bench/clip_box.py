@@ -58,8 +58,12 @@ class ClipBox(QWidget):
         self.muted.toggled.connect(lambda on: self.changed.emit("Mute clip", {"muted": on}))
         self.own = ToggleSwitch("Only a part", "From a beat of the file on, so many beats long.")
         self.own.toggled.connect(self._let_part)
+        self.past = ToggleSwitch(
+            "Past the stages", "It enters at the end of the strand: what was made once is not made again."
+        )
+        self.past.toggled.connect(lambda on: self.changed.emit("Clip past the stages", {"past": on}))
         row = QHBoxLayout()
-        for switch in (self.loop, self.muted, self.own):
+        for switch in (self.loop, self.muted, self.own, self.past):
             row.addWidget(switch, 1)
         box.addLayout(row)
         self.first, self.beats = Slider(CLIP_FIRST, theme.ink(3)), Slider(CLIP_BEATS, theme.ink(3))
@@ -119,6 +123,7 @@ class ClipBox(QWidget):
             slider.set_value(getattr(source, key))
         self.begins.set_value(source.begins)
         self.muted.set_value(source.muted)
+        self.past.set_value(source.past)
         part = bool(source.first) or source.beats is not None
         self.own.set_value(part)
         for slider, value in ((self.first, source.first), (self.beats, source.beats or 4.0)):

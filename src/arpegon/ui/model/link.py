@@ -131,10 +131,13 @@ class EngineLink(QObject):
         """Go to a section."""
         self.client.send(protocol.GoToSection(place))
 
-    def play_take(self, parts: Mapping[str, Sequence[Event]], start: float, through: bool = False) -> None:
-        """Play recorded events straight to the strands' destinations, or through their stages."""
+    def play_take(
+        self, parts: Mapping[str, Sequence[Event]], start: float, through: bool = False, keys_out: bool = False
+    ) -> None:
+        """Play recorded events straight to the strands' destinations, or through their stages; live keys may be kept
+        out meanwhile."""
         events = {strand: list(events) for strand, events in parts.items()}
-        self.client.send(protocol.PlayTake(events, start, through))
+        self.client.send(protocol.PlayTake(events, start, through, keys_out))
 
     def stop_take(self) -> None:
         """Stop the take that plays."""

@@ -76,7 +76,7 @@ def zone_words(source: AnySource) -> str:
     if source.channel is not None:
         words.append(f"ch {source.channel + 1}")
     if isinstance(source, ClipSource) and not words:
-        return "clip, round" if source.loop else "clip, once"
+        return ("clip, round" if source.loop else "clip, once") + (", past the stages" if source.past else "")
     return " · ".join(words)
 
 

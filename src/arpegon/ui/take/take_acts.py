@@ -24,6 +24,7 @@ class TakeActs(QObject):
 
     Args:
         shown: the ids of the take and the strand that are shown, and the version that is worked on.
+        span: the span that is set on its paper, in beats.
 
     Signals:
         chosen: another take is to be shown (its id).
@@ -33,10 +34,18 @@ class TakeActs(QObject):
     chosen = pyqtSignal(str)
     over = pyqtSignal(bool)
 
-    def __init__(self, session: Session, shown: Callable[[], tuple[str, str, str]]) -> None:
+    def __init__(
+        self,
+        session: Session,
+        shown: Callable[[], tuple[str, str, str]],
+        span: Callable[[], tuple[float, float] | None],
+    ) -> None:
         super().__init__(session)
         self.session = session
         self._shown = shown
+        self._span = span
+        self.keys_out = False
+        """Whether live keys are kept out while a take plays."""
 
     @property
     def take(self) -> Take | None:
@@ -48,9 +57,15 @@ class TakeActs(QObject):
         menu = QMenu(parent)
         take = self.take
         menu.addAction("Duplicate", self.duplicate)
-        menu.addAction("Onto the board: as a clip of its strand", self.onto_board)
+        what = "the span" if self._span() else "all of it"
+        menu.addAction(f"Onto the board: {what}, as a clip of its strand", self.onto_board)
         menu.addAction("Record over it, adding", lambda: self.over.emit(False))
         menu.addAction("Record over it, replacing", lambda: self.over.emit(True))
+        keys = menu.addAction("Keep live keys out while it plays")
+        if keys is not None:
+            keys.setCheckable(True)
+            keys.setChecked(self.keys_out)
+            keys.toggled.connect(lambda on: setattr(self, "keys_out", on))
         menu.addAction("Read a MIDI file as a take …", lambda: self.ask_read(parent))
         if take is not None:
             menu.addAction("No star" if take.starred else "Star", self.star)
@@ -153,7 +168,10 @@ class TakeActs(QObject):
         if take is None or project.strand(strand_id) is None:
             self.session.notice("take", "The strand of this take is gone, so it cannot be a clip there.")
             return
-        made = take_edits.take_onto_board(project, take.id, strand_id, version)
+        span = self._span()
+        made = take_edits.take_onto_board(project, take.id, strand_id, version, span)
         self.session.edit("Take onto the board", made)
-        where = "before its stages" if version == "played" else "beneath it, past its stages"
-        self.session.notice("done", f"{take.name} plays as a clip {where}; what played there by itself rests.")
+        what = f"Beats {span[0] + 1:g} to {span[1] + 1:g} of {take.name} play" if span else f"{take.name} plays"
+        where = "before the stages" if version == "played" else "past the stages, at the end"
+        name = project.strand(strand_id).name  # type: ignore[union-attr]
+        self.session.notice("done", f"{what} as a clip {where} of “{name}”; what played there by itself rests.")

@@ -21,7 +21,9 @@ from PyQt6.QtWidgets import (
 )
 
 from arpegon.core.document import take_edits
+from arpegon.core.document.model import Project
 from arpegon.core.document.remedies import Plan
+from arpegon.core.document.resting import playing_by_itself
 from arpegon.core.errors import ArpegonError
 from arpegon.core.events import NOTE_ON, Event, note_off, note_on
 from arpegon.core.notes.sheet import Sheet
@@ -36,6 +38,7 @@ from arpegon.ui.look import theme
 from arpegon.ui.look.plain import Label
 from arpegon.ui.look.swatch import ink_icon
 from arpegon.ui.model.session import Session
+from arpegon.ui.model.words import source_words
 from arpegon.ui.parts import midi_clipboard
 from arpegon.ui.parts.save_dialog import ask_where
 from arpegon.ui.parts.when_seen import WhenSeen
@@ -64,11 +67,13 @@ class TakeView(WhenSeen):
         self.strand_id = ""
         self.at_work = "generated"
         """The version on whose paper something was done last: remedies work on it."""
+        self._meanwhile = ""
+        """What is said of the strands while it plays."""
         self._again_at = 0.0
         """When it was last begun again."""
         self.span = Span()
         self._sheets: dict[str, tuple[tuple[Event, ...], object, Sheet]] = {}
-        self.acts = TakeActs(session, lambda: (self.take_id, self.strand_id, self.at_work))
+        self.acts = TakeActs(session, lambda: (self.take_id, self.strand_id, self.at_work), lambda: self.span.loop)
         self.acts.chosen.connect(self.choose)
         self.acts.over.connect(self.record_over)
         self.over = RecordOver(session)
@@ -317,6 +322,11 @@ class TakeView(WhenSeen):
         told = self.session.telemetry
         seconds = told.take if told.take is None else told.take + now - told.now
         position = None if seconds is None else self.span.course.beat_at(seconds)
+        take = self.take
+        if take is not None:
+            words = self._meanwhile if seconds is not None and self._meanwhile else _words(take)
+            if words != self.words.text():
+                self.words.setText(words)
         playing = position is not None
         self.play.setText("Stop" if playing or self.over.on else "Play as generated")
         self.over.tick(now)
@@ -447,8 +457,7 @@ class TakeView(WhenSeen):
         """Play what was generated, of all strands, from a beat on."""
         take = self.take
         if take is not None:
-            parts = {part.strand: take.in_seconds(part.generated) for part in take.parts}
-            self.session.link.play_take(parts, max(0.0, take.course.second_at(start)))
+            self._play(take, "generated", start)
 
     def record_over(self, replaces: bool) -> None:
         """Record over the take, or the span that is set, round by round, until it is stopped."""
@@ -461,8 +470,15 @@ class TakeView(WhenSeen):
         take = self.take
         if take is not None:
             self.stop()
-            parts = {part.strand: take.in_seconds(part.played) for part in take.parts}
-            self.session.link.play_take(parts, max(0.0, take.course.second_at(self.span.cursor)), through=True)
+            self._play(take, "played", self.span.cursor)
+
+    def _play(self, take: Take, version: str, beat: float) -> None:
+        """Play a version of all its strands: what was generated straight to the destinations, else through the
+        stages."""
+        parts = {part.strand: take.in_seconds(_events(part, version)) for part in take.parts}
+        second = max(0.0, take.course.second_at(beat))
+        self.session.link.play_take(parts, second, version == "played", self.acts.keys_out)
+        self._meanwhile = while_it_plays(self.session.project, take, self.acts.keys_out)
 
     def stop(self) -> None:
         """Stop playing, and recording over."""
@@ -510,6 +526,20 @@ def _is_found(take: Take, words: str) -> bool:
     """Whether all words are found in what is said of a take."""
     text = " ".join((take.name, take.note, "star" if take.starred else "", *(part.name for part in take.parts))).lower()
     return all(word in text for word in words.lower().split())
+
+
+def while_it_plays(project: Project, take: Take, keys_out: bool) -> str:
+    """What rests while a take plays, in words; empty: nothing does."""
+    names = []
+    for strand in filter(None, (project.strand(part.strand) for part in take.parts)):
+        names += [source_words(project, source)[0] for source in playing_by_itself(strand)]
+    words = []
+    if names:
+        some = ", ".join(names[:3]) + (f" and {len(names) - 3} more" if len(names) > 3 else "")
+        words.append(f"{some} {'rests' if len(names) == 1 else 'rest'} meanwhile")
+    if keys_out:
+        words.append("live keys are kept out")
+    return " · ".join(words)
 
 
 def _words(take: Take) -> str:
