@@ -278,7 +278,7 @@ class Photographer:
         session.recorder.keep()
         window.show_view("Take")
         self.wait(0.5)
-        window.takes.play_from(2.0)
+        window.takes.playing.play_from(2.0)
         self.wait(2.0)
         roll = window.takes.versions["generated"].roll
         roll.choose(set(range(4, 9)))

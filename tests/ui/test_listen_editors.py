@@ -183,12 +183,12 @@ def test_doubtful_notes_are_remembered_and_dropped_from_takes(window, on_bench, 
     assert session.recorder.keep()
     window.show_view("Take")
     part = window.takes.take.parts[0]
-    assert len(part.doubtful) == 1 and window.takes.doubtful.isVisible()
+    assert len(part.doubtful) == 1 and window.takes.bar.doubtful.isVisible()
     assert drawn(window.takes.versions["played"].roll)
     before = len(window.takes.versions["played"].roll.notes)
-    window.takes.doubtful.click()
+    window.takes.bar.doubtful.click()
     assert len(window.takes.versions["played"].roll.notes) == before - 1
-    assert not window.takes.doubtful.isVisible()
+    assert not window.takes.bar.doubtful.isVisible()
     session.undo()
     assert len(window.takes.take.parts[0].doubtful) == 1
 

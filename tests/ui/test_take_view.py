@@ -18,7 +18,7 @@ from arpegon.core.notes.takes import Part, Take
 from arpegon.files.midi import Track, read_midi, write_song
 from arpegon.ui.model.take_stage import plan_stage
 from arpegon.ui.parts.dropping import as_take
-from arpegon.ui.take.take_view import while_it_plays
+from arpegon.ui.take.playing import while_it_plays
 from building import generator, note_ons, pitches, project, stage, strand
 
 KEY, CTRL = Qt.Key, Qt.KeyboardModifier.ControlModifier
@@ -140,11 +140,11 @@ def test_a_span_goes_onto_the_board_with_no_loose_ends(view):
 
 def test_what_rests_is_said_while_it_plays(view, qtbot):
     assert while_it_plays(view.session.project, TAKE, True) == "Steps rests meanwhile · live keys are kept out"
-    view.acts.keys_out = True
-    view.play_from(0.0)
-    qtbot.waitUntil(lambda: view.words.text() == "Steps rests meanwhile · live keys are kept out")
-    view.stop()
-    qtbot.waitUntil(lambda: view.words.text().startswith("2.0 s"))
+    view.playing.keys_out = True
+    view.playing.play_from(0.0)
+    qtbot.waitUntil(lambda: view.bar.words.text() == "Steps rests meanwhile · live keys are kept out")
+    view.playing.stop()
+    qtbot.waitUntil(lambda: view.bar.words.text().startswith("2.0 s"))
 
 
 def test_the_strand_of_a_take_may_be_gone(view):
@@ -171,7 +171,7 @@ def test_a_take_that_was_played_freely_is_laid_at_the_tempo_of_the_project(view)
 
 
 def test_through_the_stages_it_meets_them(view, qtbot):
-    view.play_through()
+    view.playing.play_through()
     qtbot.waitUntil(lambda: view.session.telemetry.take is not None)
     qtbot.waitUntil(lambda: view.session.telemetry.take is None, timeout=10_000)
     qtbot.waitUntil(lambda: len(note_ons(view.session.recorder.history().generated("a"))) >= 4)
@@ -181,14 +181,14 @@ def test_through_the_stages_it_meets_them(view, qtbot):
 
 def test_takes_are_starred_noted_and_found(view):
     view.acts.star()
-    view.note.setText("lovely fog")
-    view.note.editingFinished.emit()
+    view.list.note.setText("lovely fog")
+    view.list.note.editingFinished.emit()
     view.acts.duplicate()
-    assert [view.list.item(row).text().split("\n")[0] for row in range(2)] == ["Tide 2 ★", "Tide ★"]
+    assert [view.list.list.item(row).text().split("\n")[0] for row in range(2)] == ["Tide 2 ★", "Tide ★"]
     view.session.edit("x", take_edits.set_take(view.session.project, "t", note="dull", starred=False))
     for words, count in (("fog", 1), ("dull", 1), ("star", 1), ("gone a", 2), ("nothing", 0)):
-        view.sought.setText(words)
-        assert view.list.count() == count, words
+        view.list.sought.setText(words)
+        assert view.list.list.count() == count, words
 
 
 def test_a_take_brings_the_stages_of_its_moment_back(view):
@@ -239,14 +239,14 @@ def test_coming_to_the_takes_leaves_the_letters_to_the_play_surface(view):
     window = view.window()
     window.show_view("Board")
     window.show_view("Take")
-    assert window.focusWidget() is not view.sought
+    assert window.focusWidget() is not view.list.sought
     view.show_strand("gone")
-    assert view.strands.value() == "gone"
+    assert view.bar.strands.value() == "gone"
 
 
 def test_takes_have_colours_and_are_laid_at_a_typed_tempo(view, monkeypatch):
     view.acts.colour(3)
-    assert view.take.ink == 3 and not view.list.item(0).icon().isNull()
+    assert view.take.ink == 3 and not view.list.list.item(0).icon().isNull()
     texts = [action.text() for action in view.acts.menu(view).actions()]
     assert "Colour" in texts and "Lay it at another tempo …" in texts
     monkeypatch.setattr("arpegon.ui.take.take_acts.QInputDialog.getDouble", lambda *rest: (240.0, True))
@@ -261,15 +261,15 @@ def test_a_take_is_recorded_over_round_by_round(view, qtbot, replaces):
     session = view.session
     session.edit("live keys only", edits.remove_stage(session.project, "c"))
     first = view.take.parts[0]
-    view.record_over(replaces)
-    assert view.over.on
+    view.playing.record_over(replaces)
+    assert view.playing.over.on
     for note in (72, 74):
         before = view.take.parts[0]
         session.feed(note_on(0.0, 0, note, 90))
         session.feed(note_off(0.0, 0, note))
         qtbot.waitUntil(lambda before=before: view.take.parts[0] != before)
-    view.toggle()
-    assert not view.over.on
+    view.playing.toggle()
+    assert not view.playing.over.on
     found = [event.data1 for event in view.take.parts[0].generated if event.kind == NOTE_ON]
     assert 74 in found and (found == [74]) is replaces
     assert replaces or {60, 72, 74} <= set(found)

@@ -278,7 +278,7 @@ def test_keep_makes_a_take_with_both_versions(window, strand, story, qtbot, tmp_
         messages = [message for track in mido.MidiFile(file).tracks for message in track]
         assert sum(message.type == "note_on" for message in messages) == count
     before = len(printed(window, strand, 3))
-    QTest.mouseClick(takes.play, LEFT)
+    QTest.mouseClick(takes.bar.play, LEFT)
     qtbot.waitUntil(lambda: window.session.telemetry.take is not None)
     qtbot.waitUntil(lambda: window.session.telemetry.take is None, timeout=10_000)
     assert len(printed(window, strand, 3)) == before, "the stages met the take again"

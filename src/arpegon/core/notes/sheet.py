@@ -196,6 +196,15 @@ class Sheet(msgspec.Struct, frozen=True):
         """More notes."""
         return self._of([(note, False) for note in self.notes] + [(sound(note), True) for note in notes])
 
+    def with_sheet(self, other: Sheet, beat: float = 0.0) -> tuple[Sheet, set[int]]:
+        """With all of another sheet, which begins on a beat; its notes are chosen then."""
+        later = (msgspec.structs.replace(note, start=note.start + beat, end=note.end + beat) for note in other.notes)
+        others = sorted(
+            [*self.others, *(event.at(event.time + beat) for event in other.others)], key=attrgetter("time")
+        )
+        made, chosen = self.added(later)
+        return msgspec.structs.replace(made, others=tuple(others)), chosen
+
     def stretched(self, chosen: Collection[int], start: float, end: float) -> tuple[Sheet, set[int]]:
         """The beginnings and the ends of chosen notes moved by so many beats."""
         return self.changed(

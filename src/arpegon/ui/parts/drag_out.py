@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import atexit
 import tempfile
 from collections.abc import Callable
+from functools import cache
 from pathlib import Path
 
 from PyQt6.QtCore import QMimeData, QPoint, Qt, QUrl
@@ -11,10 +13,18 @@ from PyQt6.QtGui import QDrag, QMouseEvent
 from PyQt6.QtWidgets import QApplication, QPushButton, QWidget
 
 from arpegon.ui.look.plain import tip
-from arpegon.ui.parts.midi_clipboard import MIDI, bytes_in
+from arpegon.ui.parts.midi_clipboard import MIDI, bytes_in, copy
 
 Offer = Callable[[], tuple[str, QMimeData] | None]
 """Gives the name and the content of what would be dragged now; ``None``: nothing."""
+
+
+@cache
+def _dragged() -> str:
+    """The folder of what was dragged out: it stays until the program ends, because others may read it late."""
+    folder = tempfile.TemporaryDirectory(prefix="arpegon-drag-")
+    atexit.register(folder.cleanup)
+    return folder.name
 
 
 class DragOut(QPushButton):
@@ -31,9 +41,9 @@ class DragOut(QPushButton):
 
     def copy(self) -> None:
         """Put it on the clipboard."""
-        offered, clipboard = self._offer(), QApplication.clipboard()
-        if offered is not None and clipboard is not None:
-            clipboard.setMimeData(offered[1])
+        offered = self._offer()
+        if offered is not None:
+            copy(offered[1])
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         super().mousePressEvent(event)
@@ -58,7 +68,7 @@ class DragOut(QPushButton):
         if offered is None:
             return None
         name, data = offered
-        folder = Path(tempfile.mkdtemp(prefix="arpegon-drag-"))
+        folder = Path(tempfile.mkdtemp(dir=_dragged()))
         file = folder / f"{name.replace('/', '-') or 'take'}.mid"
         file.write_bytes(bytes_in(data))
         data.setUrls([QUrl.fromLocalFile(str(file))])

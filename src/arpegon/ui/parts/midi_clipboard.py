@@ -1,8 +1,8 @@
-"""Notes of a take on the clipboard, as a MIDI file: other programs and other takes can paste them."""
+"""What a take holds on the clipboard, as a MIDI file: other programs and other takes can paste it."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 
 import msgspec
@@ -10,6 +10,7 @@ from PyQt6.QtCore import QMimeData
 from PyQt6.QtWidgets import QApplication
 
 from arpegon.core.errors import ArpegonError
+from arpegon.core.events import Event
 from arpegon.core.notes.course import Course
 from arpegon.core.notes.sheet import Note, Sheet
 from arpegon.files.midi import Track, format_song, parse_midi
@@ -19,7 +20,14 @@ KINDS = (MIDI, "audio/x-midi", "audio/mid")
 """How programs call a MIDI file that is copied or dragged."""
 
 
-def mime_of(notes: Iterable[Note], course: Course, name: str) -> QMimeData:
+def mime_of(events: Sequence[Event], course: Course, name: str) -> QMimeData:
+    """Events at beats as a MIDI file with their course."""
+    data = QMimeData()
+    data.setData(MIDI, format_song([Track(name, events)], course, name))
+    return data
+
+
+def mime_of_notes(notes: Iterable[Note], course: Course, name: str) -> QMimeData:
     """Notes as a MIDI file that begins with the first of them."""
     some = list(notes)
     begin = min((note.start for note in some), default=0.0)
@@ -28,16 +36,14 @@ def mime_of(notes: Iterable[Note], course: Course, name: str) -> QMimeData:
     there = Course(
         tempi=((0.0, course.tempo_at(begin)),), meters=((0.0, meter, 1),), keys=((0.0, course.key_at(begin)),)
     )
-    data = QMimeData()
-    data.setData(MIDI, format_song([Track(name, Sheet(tuple(laid)).events())], there, name))
-    return data
+    return mime_of(Sheet(tuple(laid)).events(), there, name)
 
 
-def copy(notes: Iterable[Note], course: Course, name: str) -> None:
-    """Put notes on the clipboard."""
+def copy(data: QMimeData) -> None:
+    """Put something on the clipboard."""
     clipboard = QApplication.clipboard()
     if clipboard is not None:
-        clipboard.setMimeData(mime_of(notes, course, name))
+        clipboard.setMimeData(data)
 
 
 def pasted() -> Sheet | None:

@@ -38,6 +38,7 @@ class TakePaper(TakeRoll):
         pointed: play from this beat.
         sounded: a note is to be heard, with its velocity.
         picked: other notes are chosen.
+        other_picked: a note of another strand, which lies beneath, was clicked (the strand).
         asked: a key asks for something beyond the paper: ``copy``, ``cut``, ``paste``, ``grid`` or ``next-doubtful``.
     """
 
@@ -51,6 +52,7 @@ class TakePaper(TakeRoll):
     pointed = pyqtSignal(float)
     sounded = pyqtSignal(int, int, int)
     picked = pyqtSignal()
+    other_picked = pyqtSignal(str)
     asked = pyqtSignal(str)
 
     def __init__(self, span: Span, parent: QWidget | None = None) -> None:
@@ -89,6 +91,14 @@ class TakePaper(TakeRoll):
         for place in reversed(self.in_sight()):
             if self.box_of(self.notes[place]).adjusted(-2, -2, 2, 2).contains(spot):
                 return place
+        return None
+
+    def other_at(self, spot: QPointF) -> str | None:
+        """The strand that lies beneath, of which a note is under a spot."""
+        for one in self.beside:
+            for place in self._seen(one.notes, one.reach):
+                if self.box_of(one.notes[place]).contains(spot):
+                    return one.strand
         return None
 
     def _in_lane(self, spot: QPointF) -> bool:
@@ -154,6 +164,11 @@ class TakePaper(TakeRoll):
             self._draw_line(spot, held)
             return
         place = self.at(spot)
+        other = self.other_at(spot) if place is None else None
+        if other is not None:
+            self._pressed = None
+            self.other_picked.emit(other)
+            return
         if place is None:
             self.span.cursor = self.span.snapped(self.beat_of(spot.y()), bool(held & _M.ShiftModifier))
             self._does = self._frame_notes

@@ -107,9 +107,7 @@ class RecordOver(QObject):
             sheet = sheet.without(there)
             rest = tuple(event for event in sheet.others if not begin <= event.time < end)
             sheet = msgspec.structs.replace(sheet, others=rest)
-        sheet = sheet.added(over.notes)[0]
-        others = sorted((*sheet.others, *over.others), key=lambda event: event.time)
-        return msgspec.structs.replace(sheet, others=tuple(others)).events()
+        return sheet.with_sheet(over)[0].events()
 
 
 def span_of(take: Take, loop: tuple[float, float] | None) -> tuple[float, float]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Any
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
@@ -14,7 +14,7 @@ from arpegon.core.notes.course import Course
 from arpegon.core.notes.sheet import Sheet
 from arpegon.core.processing.parameters import Param, with_defaults
 from arpegon.processors import PROCESSORS
-from arpegon.ui.controls.choices import Picker
+from arpegon.ui.controls.choices import Picker, ToggleSwitch
 from arpegon.ui.look import theme
 from arpegon.ui.look.plain import Label
 from arpegon.ui.model.take_stage import plan_stage
@@ -43,8 +43,12 @@ class RemedyPanel(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedWidth(268)
         self._sheet, self._chosen, self._course = Sheet(), frozenset[int](), Course()
+        self._where = ""
+        self._others: Callable[[], Mapping[str, tuple[str, Sheet]]] = dict
         self._values: dict[str, dict[str, Any]] = {}
         self.plan: Plan | None = None
+        self.beside: dict[str, Plan] = {}
+        """What it would do in the other strands, where it is done in all."""
         box = QVBoxLayout(self)
         box.setContentsMargins(14, 10, 14, 12)
         box.setSpacing(8)
@@ -69,6 +73,9 @@ class RemedyPanel(QWidget):
         self._controls.setSpacing(8)
         area.setWidget(self._holder)
         box.addWidget(area, 1)
+        self.everywhere = ToggleSwitch("In all strands", "Do it in every strand of the take, to all of their notes.")
+        self.everywhere.toggled.connect(self.look)
+        box.addWidget(self.everywhere)
         self.words = Label("")
         self.words.setWordWrap(True)
         box.addWidget(self.words)
@@ -130,7 +137,7 @@ class RemedyPanel(QWidget):
         self.summary.setText(
             about or "A remedy shows on the paper what it takes away (rings) and what it puts there (dotted)."
         )
-        for widget in (self.do, self.leave):
+        for widget in (self.do, self.leave, self.everywhere):
             widget.setVisible(bool(name))
         self.look()
 
@@ -145,8 +152,21 @@ class RemedyPanel(QWidget):
 
     # -- showing -----------------------------------------------------------------------------------
 
-    def show_notes(self, sheet: Sheet, chosen: frozenset[int], course: Course) -> None:
-        """What it works on now."""
+    def show_notes(
+        self,
+        sheet: Sheet,
+        chosen: frozenset[int],
+        course: Course,
+        where: str,
+        others: Callable[[], Mapping[str, tuple[str, Sheet]]],
+    ) -> None:
+        """What it works on now.
+
+        Args:
+            where: the name of its strand.
+            others: gives the names and sheets of the other strands, by their ids.
+        """
+        self._where, self._others = where, others
         if (sheet, chosen, course) != (self._sheet, self._chosen, self._course):
             self._sheet, self._chosen, self._course = sheet, chosen, course
             if self.name:
@@ -154,26 +174,42 @@ class RemedyPanel(QWidget):
 
     def look(self) -> None:
         """Work out what it would do, and say it."""
-        self.plan = None
+        self.plan, self.beside = None, {}
         text = ""
         if self.name:
             try:
-                self.plan = self._planned()
-                text = self.plan.words or "Nothing would change."
+                text = self._look()
             except ArpegonError as error:
                 text = str(error)
         self.words.setText(text)
-        self.do.setEnabled(self.plan is not None and not self.plan.does_nothing)
+        self.do.setEnabled(self._does_something)
         self.planned.emit(self.plan)
 
-    def _planned(self) -> Plan:
+    def _look(self) -> str:
+        """Plan it, and say what it would do."""
+        everywhere = self.everywhere.value()
+        self.plan = self._planned(self._sheet, frozenset() if everywhere else self._chosen)
+        if not everywhere:
+            return self.plan.words or "Nothing would change."
+        words = [(self._where, self.plan.words)]
+        for strand, (name, sheet) in self._others().items():
+            plan = self.beside[strand] = self._planned(sheet, frozenset())
+            words.append((name, plan.words))
+        return "\n".join(f"{name}: {said}" for name, said in words if said) or "Nothing would change."
+
+    @property
+    def _does_something(self) -> bool:
+        plans = [*self.beside.values(), *([self.plan] if self.plan is not None else [])]
+        return any(not plan.does_nothing for plan in plans)
+
+    def _planned(self, sheet: Sheet, chosen: frozenset[int]) -> Plan:
+        values = self._values.get(self.name, {})
         if self.name.startswith("stage:"):
-            kind = self.name.partition(":")[2]
-            return plan_stage(self._sheet, self._chosen, self._course, kind, self._values.get(self.name, {}))
-        return REMEDIES[self.name].plan(self._sheet, self._chosen, self._course, self._values.get(self.name, {}))
+            return plan_stage(sheet, chosen, self._course, self.name.partition(":")[2], values)
+        return REMEDIES[self.name].plan(sheet, chosen, self._course, values)
 
     def _do(self) -> None:
         self._timer.stop()
         self.look()
-        if self.plan is not None and not self.plan.does_nothing:
+        if self.plan is not None and self._does_something:
             self.done.emit(self.label, self.plan)

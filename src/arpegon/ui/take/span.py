@@ -27,6 +27,8 @@ class Span:
         """The beat at which keys draw, split and paste, and from which it is played."""
         self.loop: tuple[float, float] | None = None
         """From which beat to which it is played again and again; ``None``: to its end, once."""
+        self.taps: tuple[float, ...] = ()
+        """The beats on which somebody taps along."""
         self.snap = "1/16"
         """The note value to which moves go; empty: they are free."""
 

@@ -17,6 +17,7 @@ from arpegon.ui.look import theme
 from arpegon.ui.look.swatch import ink_icon
 from arpegon.ui.model.session import Session
 from arpegon.ui.parts.dropping import as_take
+from arpegon.ui.take.playing import TakePlaying
 
 
 class TakeActs(QObject):
@@ -24,28 +25,26 @@ class TakeActs(QObject):
 
     Args:
         shown: the ids of the take and the strand that are shown, and the version that is worked on.
-        span: the span that is set on its paper, in beats.
+        playing: plays it.
 
     Signals:
         chosen: another take is to be shown (its id).
-        over: record over the take; whether what is played replaces what was there.
+        tapped: its beats are to be tapped.
     """
 
     chosen = pyqtSignal(str)
-    over = pyqtSignal(bool)
+    tapped = pyqtSignal()
 
     def __init__(
         self,
         session: Session,
         shown: Callable[[], tuple[str, str, str]],
-        span: Callable[[], tuple[float, float] | None],
+        playing: TakePlaying,
     ) -> None:
         super().__init__(session)
         self.session = session
         self._shown = shown
-        self._span = span
-        self.keys_out = False
-        """Whether live keys are kept out while a take plays."""
+        self._playing = playing
 
     @property
     def take(self) -> Take | None:
@@ -57,15 +56,15 @@ class TakeActs(QObject):
         menu = QMenu(parent)
         take = self.take
         menu.addAction("Duplicate", self.duplicate)
-        what = "the span" if self._span() else "all of it"
+        what = "the span" if self._playing.span.loop else "all of it"
         menu.addAction(f"Onto the board: {what}, as a clip of its strand", self.onto_board)
-        menu.addAction("Record over it, adding", lambda: self.over.emit(False))
-        menu.addAction("Record over it, replacing", lambda: self.over.emit(True))
+        menu.addAction("Record over it, adding", lambda: self._playing.record_over(False))
+        menu.addAction("Record over it, replacing", lambda: self._playing.record_over(True))
         keys = menu.addAction("Keep live keys out while it plays")
         if keys is not None:
             keys.setCheckable(True)
-            keys.setChecked(self.keys_out)
-            keys.toggled.connect(lambda on: setattr(self, "keys_out", on))
+            keys.setChecked(self._playing.keys_out)
+            keys.toggled.connect(lambda on: setattr(self._playing, "keys_out", on))
         menu.addAction("Read a MIDI file as a take …", lambda: self.ask_read(parent))
         if take is not None:
             menu.addAction("No star" if take.starred else "Star", self.star)
@@ -82,6 +81,7 @@ class TakeActs(QObject):
                 ("The first note is beat 1", self.first_note_first),
                 ("Lay it at the tempo of the project", lambda: self.lay_at_tempo()),
                 ("Lay it at another tempo …", lambda: self.ask_tempo(parent)),
+                ("Tap its beats while it plays …", self.tapped.emit),
             ):
                 menu.addAction(text, act).setEnabled(not take.course.tied)  # type: ignore[union-attr]
         return menu
@@ -168,7 +168,7 @@ class TakeActs(QObject):
         if take is None or project.strand(strand_id) is None:
             self.session.notice("take", "The strand of this take is gone, so it cannot be a clip there.")
             return
-        span = self._span()
+        span = self._playing.span.loop
         made = take_edits.take_onto_board(project, take.id, strand_id, version, span)
         self.session.edit("Take onto the board", made)
         what = f"Beats {span[0] + 1:g} to {span[1] + 1:g} of {take.name} play" if span else f"{take.name} plays"

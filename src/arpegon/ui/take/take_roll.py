@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from itertools import accumulate
 from operator import attrgetter
 
+import msgspec
 from PyQt6.QtCore import QLineF, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QPainter, QPen, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
@@ -29,6 +30,20 @@ _SCROLL = 40.0
 _STYLES = {BEND: Qt.PenStyle.DashLine, PRESSURE: Qt.PenStyle.DotLine}
 
 
+class Beside(msgspec.Struct, frozen=True):
+    """Another strand that lies faintly beneath."""
+
+    strand: str
+    ink: int
+    notes: Sequence[Note]
+    reach: Sequence[float]
+
+    @classmethod
+    def of(cls, strand: str, ink: int, sheet: Sheet) -> Beside:
+        """That of a sheet."""
+        return cls(strand, ink, sheet.notes, _reach(sheet.notes))
+
+
 class TakeRoll(Painted):
     """Paints one version; time runs up from the little keyboard at the foot, so the newest is at the top."""
 
@@ -47,6 +62,8 @@ class TakeRoll(Painted):
         self.ghosts: tuple[Sequence[Note], Sequence[Note]] = ((), ())
         """What a remedy would take away, and what it would put there."""
         self._reach: list[float] = []
+        self.beside: list[Beside] = []
+        """Other strands, faintly beneath."""
         self._others: tuple[Event, ...] = ()
         self.lines: dict[Line, list[tuple[float, float]]] = {}
         """What draws lines: beats and values, 0 ... 127."""
@@ -62,8 +79,7 @@ class TakeRoll(Painted):
         """Show what a version holds."""
         if sheet is not self.sheet_shown:
             self.sheet_shown = sheet
-            # The farthest end up to each note: where those in sight begin is found by it, however long some are.
-            self._reach = list(accumulate((note.end for note in sheet.notes), max))
+            self._reach = _reach(sheet.notes)
             if sheet.others is not self._others:
                 self._others = sheet.others
                 self.lines = {
@@ -71,6 +87,15 @@ class TakeRoll(Painted):
                 }
             self.chosen = {place for place in self.chosen if place < len(sheet.notes)}
         self.ink = ink
+        self.update()
+
+    def show_beside(self, sheets: Mapping[str, tuple[int, Sheet]]) -> None:
+        """Show other strands beneath: the number of the ink and the sheet of each, by its id."""
+        known = {(one.strand, one.ink, id(one.notes)): one for one in self.beside}
+        self.beside = [
+            known.get((strand, ink, id(sheet.notes))) or Beside.of(strand, ink, sheet)
+            for strand, (ink, sheet) in sheets.items()
+        ]
         self.update()
 
     @property
@@ -109,8 +134,11 @@ class TakeRoll(Painted):
 
     def in_sight(self) -> range:
         """The places among which the notes in sight stand."""
+        return self._seen(self.notes, self._reach)
+
+    def _seen(self, notes: Sequence[Note], reach: Sequence[float]) -> range:
         top = self.span.start + (self.height() - FOOT) / self.span.pixels
-        return range(bisect_left(self._reach, self.span.start), bisect_right(self.notes, top, key=attrgetter("start")))
+        return range(bisect_left(reach, self.span.start), bisect_right(notes, top, key=attrgetter("start")))
 
     # -- scrolling ---------------------------------------------------------------------------------
 
@@ -166,11 +194,16 @@ class TakeRoll(Painted):
     def paint(self, painter: QPainter, t: theme.Theme) -> None:
         painter.fillRect(self.rect(), theme.color(t.roll))
         self._paint_rules(painter, t)
+        self._paint_beside(painter)
         self._paint_notes(painter, t)
         self._paint_lines(painter, t)  # they are level or upright throughout
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self._paint_ghosts(painter, t)
         span = self.span
+        painter.setPen(QPen(theme.color(t.warning), 1.2, Qt.PenStyle.DotLine))
+        for tap in span.taps:
+            y = self.y_of(tap)
+            painter.drawLine(QPointF(GUTTER, y), QPointF(self.width() - LANE, y))
         for beat, ink, width in ((span.cursor, t.second, 1.0), (span.playhead, t.warning, 2.0)):
             if beat is not None:
                 y = self.y_of(beat)
@@ -209,6 +242,17 @@ class TakeRoll(Painted):
         for beat, name in span.course.sections:
             if 0 <= (y := self.y_of(beat)) <= height:
                 painter.drawText(QPointF(GUTTER + 4, y - 3), name)
+
+    def _paint_beside(self, painter: QPainter) -> None:
+        foot = float(self.height() - FOOT)
+        painter.setPen(Qt.PenStyle.NoPen)
+        for one in self.beside:
+            boxes = [self.box_of(one.notes[place]) for place in self._seen(one.notes, one.reach)]
+            for box in boxes:
+                box.setBottom(min(foot, box.bottom()))
+            if boxes:
+                painter.setBrush(theme.color(theme.roll_ink(one.ink), 0.3))
+                painter.drawRects(*boxes)
 
     def _paint_notes(self, painter: QPainter, t: theme.Theme) -> None:
         shades: list[list[QRectF]] = [[] for _ in range(SHADES)]
@@ -327,3 +371,8 @@ class TakeRoll(Painted):
         painter.setPen(theme.color(t.line))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRect(QRectF(0, top, self.width() - 1, FOOT - 1))
+
+
+def _reach(notes: Sequence[Note]) -> list[float]:
+    """The farthest end up to each note: where those in sight begin is found by it, however long some are."""
+    return list(accumulate((note.end for note in notes), max))

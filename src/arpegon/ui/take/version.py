@@ -5,12 +5,13 @@ from __future__ import annotations
 from PyQt6.QtCore import QMimeData, Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from arpegon.core.events import BEND, CONTROL, POLY_PRESSURE, PRESSURE
+from arpegon.core.events import BEND, CONTROL, POLY_PRESSURE, PRESSURE, Event
 from arpegon.core.notes.sheet import Line, Sheet
+from arpegon.core.notes.takes import Part, Take
 from arpegon.ui.controls.choices import Picker
 from arpegon.ui.look.plain import Label, tip
 from arpegon.ui.parts.drag_out import DragOut
-from arpegon.ui.parts.midi_clipboard import mime_of
+from arpegon.ui.parts.midi_clipboard import mime_of, mime_of_notes
 from arpegon.ui.take.paper import TakePaper
 from arpegon.ui.take.span import Span
 
@@ -26,6 +27,11 @@ _NEW_LINES = {
     "new:bend": Line(BEND),
     "new:pressure": Line(PRESSURE),
 }
+
+
+def events_of(part: Part, version: str) -> tuple[Event, ...]:
+    """The events of a version (``played`` or ``generated``) of a strand's part of a take."""
+    return part.played if version == "played" else part.generated
 
 
 def line_name(line: Line) -> str:
@@ -47,6 +53,8 @@ class Version(QWidget):
         self._made_by = ""
         self.where = ""
         """The name of the strand."""
+        self.offers: tuple[Part, Take] | None = None
+        """What of which take is dragged out while no note is chosen."""
         self.setObjectName("paper")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         box = QVBoxLayout(self)
@@ -116,10 +124,13 @@ class Version(QWidget):
         self.count.setText(text)
 
     def _offer(self) -> tuple[str, QMimeData] | None:
-        """What is dragged out: the notes that are chosen, or all."""
+        """What is dragged out: the notes that are chosen, or all that the version holds."""
         roll = self.roll
-        notes = [roll.notes[place] for place in sorted(roll.chosen)] or list(roll.notes)
-        return (self.where, mime_of(notes, roll.span.course, self.where)) if notes else None
+        if roll.chosen:
+            notes = [roll.notes[place] for place in sorted(roll.chosen)]
+            return self.where, mime_of_notes(notes, roll.span.course, self.where)
+        events = events_of(self.offers[0], self.version) if self.offers is not None else ()
+        return (self.where, mime_of(events, roll.span.course, self.where)) if events else None
 
     def _choose_line(self, name: str) -> None:
         self.roll.line = self._lines.get(name)
