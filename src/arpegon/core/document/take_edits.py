@@ -13,7 +13,7 @@ from arpegon.core.document.resting import resting
 from arpegon.core.events import Event
 from arpegon.core.notes.course import Course
 from arpegon.core.notes.sheet import Sheet
-from arpegon.core.notes.takes import Part, Take, trim, without_doubtful
+from arpegon.core.notes.takes import Part, Round, Take, trim, without_doubtful
 
 _replace = msgspec.structs.replace
 
@@ -27,6 +27,67 @@ def set_take(project: Project, take_id: str, **changes: Any) -> Project:
     """Change a take: what is said of it (its name, its star, its note) or what it holds."""
     takes = tuple(_replace(take, **changes) if take.id == take_id else take for take in project.takes)
     return _replace(project, takes=takes)
+
+
+def _put(project: Project, take: Take) -> Project:
+    """Put a take in the place of the one with its id."""
+    return _replace(project, takes=tuple(take if one.id == take.id else one for one in project.takes))
+
+
+def record_round(project: Project, take_id: str, added: Sequence[Part], span: tuple[float, float] | None) -> Project:
+    """Put what was played in a round of recording over a take into it; nothing is done where that is nothing.
+
+    Args:
+        added: what was played, by strand, on beats of the take.
+        span: what of the take it takes the place of, in the versions that were played; ``None``: it is added to it.
+    """
+    take = project.take(take_id)
+    if take is None:
+        return project
+    parts, came, went = [], [], []
+    for part in take.parts:
+        new = next((one for one in added if one.strand == part.strand), None)
+        merged, out = part, _replace(part, played=(), generated=(), doubtful=(), stages=())
+        for version in ("played", "generated"):
+            over = Sheet.of(getattr(new, version), take.beats) if new is not None else Sheet()
+            if over.notes or over.others:
+                sheet = Sheet.of(getattr(part, version), take.beats)
+                there = sheet.begun_in(*span) if span is not None else Sheet()
+                merged = _replace(merged, **{version: sheet.without_sheet(there).with_sheet(over)[0].events()})
+                out = _replace(out, **{version: there.events()})
+        parts.append(merged)
+        if merged is not part and new is not None:
+            came.append(new)
+            went.append(out)
+    if not came:
+        return project
+    number = max((one.number for one in take.rounds), default=0) + 1
+    made = Round(number=number, added=tuple(came), gone=tuple(part for part in went if part.played or part.generated))
+    return set_take(project, take_id, parts=tuple(parts), rounds=(*take.rounds, made))
+
+
+def drop_round(project: Project, take_id: str, number: int) -> Project:
+    """Take out what a round brought, as far as it lies where it was played, and put back what it took the place of."""
+    take = project.take(take_id)
+    dropped = next((one for one in take.rounds if one.number == number), None) if take is not None else None
+    if take is None or dropped is None:
+        return project
+
+    def held(parts: Sequence[Part], strand: str, version: str) -> Sheet:
+        some = [part for part in parts if part.strand == strand]
+        return Sheet.of(getattr(some[0], version), take.beats) if some else Sheet()
+
+    def without(part: Part) -> Part:
+        changes = {}
+        for version in ("played", "generated"):
+            came, went = (held(some, part.strand, version) for some in (dropped.added, dropped.gone))
+            if came != went:
+                sheet = Sheet.of(getattr(part, version), take.beats).without_sheet(came)
+                changes[version] = sheet.with_sheet(went)[0].events()
+        return _replace(part, **changes)
+
+    rounds = tuple(one for one in take.rounds if one.number != number)
+    return set_take(project, take_id, parts=tuple(map(without, take.parts)), rounds=rounds)
 
 
 def with_stages(take: Take, project: Project) -> Take:
@@ -88,8 +149,7 @@ def set_course(project: Project, take_id: str, course: Course) -> Project:
     def laid(beat: float) -> float:
         return course.beat_at(take.course.second_at(beat))
 
-    parts = tuple(part.moved(laid) for part in take.parts)
-    return set_take(project, take_id, course=course, beats=laid(take.beats), parts=parts)
+    return _put(project, take.moved(laid, course=course))
 
 
 def shift_take(project: Project, take_id: str, beats: float) -> Project:
@@ -101,9 +161,7 @@ def shift_take(project: Project, take_id: str, beats: float) -> Project:
     def later(beat: float) -> float:
         return max(0.0, beat + beats)
 
-    parts = tuple(part.moved(later) for part in take.parts)
-    course = _replace(take.course, first=later(take.course.first))
-    return set_take(project, take_id, parts=parts, course=course, beats=later(take.beats))
+    return _put(project, take.moved(later, course=_replace(take.course, first=later(take.course.first))))
 
 
 def take_onto_board(

@@ -6,8 +6,10 @@ All functions give another sheet; what they make is in order, and every note of 
 from __future__ import annotations
 
 from bisect import bisect_left
+from collections import Counter
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from operator import attrgetter
+from typing import Any
 
 import msgspec
 
@@ -145,6 +147,12 @@ class Sheet(msgspec.Struct, frozen=True):
             place for place in range(last) if self.notes[place].end > begin and low <= self.notes[place].note <= high
         }
 
+    def begun_in(self, begin: float, end: float) -> Sheet:
+        """What begins from one beat on and before another: notes whole, and values."""
+        first = bisect_left(self.notes, begin, key=attrgetter("start"))
+        last = bisect_left(self.notes, end, key=attrgetter("start"))
+        return Sheet(self.notes[first:last], tuple(event for event in self.others if begin <= event.time < end))
+
     def like(self, place: int) -> set[int]:
         """The places of all notes of the same key and channel."""
         one = self.notes[place]
@@ -199,11 +207,21 @@ class Sheet(msgspec.Struct, frozen=True):
     def with_sheet(self, other: Sheet, beat: float = 0.0) -> tuple[Sheet, set[int]]:
         """With all of another sheet, which begins on a beat; its notes are chosen then."""
         later = (msgspec.structs.replace(note, start=note.start + beat, end=note.end + beat) for note in other.notes)
-        others = sorted(
-            [*self.others, *(event.at(event.time + beat) for event in other.others)], key=attrgetter("time")
-        )
+        others = [*self.others, *(event.at(event.time + beat) for event in other.others)]
         made, chosen = self.added(later)
-        return msgspec.structs.replace(made, others=tuple(others)), chosen
+        return msgspec.structs.replace(made, others=tuple(sorted(others, key=attrgetter("time")))), chosen
+
+    def without_sheet(self, other: Sheet) -> Sheet:
+        """Without what another sheet holds: notes that begin as its notes do, and values that are its own."""
+        begun = Counter((note.start, note.note, note.channel) for note in other.notes)
+        values = Counter(other.others)
+
+        def goes(counted: Counter[Any], one: Any) -> bool:
+            counted[one] -= 1
+            return bool(counted[one] >= 0)
+
+        notes = tuple(note for note in self.notes if not goes(begun, (note.start, note.note, note.channel)))
+        return Sheet(notes, tuple(event for event in self.others if not goes(values, event)))
 
     def stretched(self, chosen: Collection[int], start: float, end: float) -> tuple[Sheet, set[int]]:
         """The beginnings and the ends of chosen notes moved by so many beats."""

@@ -40,6 +40,21 @@ class Part(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
         )
 
 
+class Round(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True):
+    """What a round of recording over a take did to it, so that it can be dropped by itself."""
+
+    number: int
+    added: tuple[Part, ...] = ()
+    """What was played, by strand,"""
+    gone: tuple[Part, ...] = ()
+    """and what it took the place of."""
+
+    def moved(self, move: Callable[[float], float]) -> Round:
+        """All of it on other beats."""
+        added, gone = (tuple(part.moved(move) for part in parts) for parts in (self.added, self.gone))
+        return msgspec.structs.replace(self, added=added, gone=gone)
+
+
 class Take(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True, weakref=True):
     """Recorded events of one or more strands, on the beats of their course."""
 
@@ -54,11 +69,19 @@ class Take(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     """Its colour, of those that strands have; ``None``: none."""
     note: str = ""
     """What somebody wrote about it."""
+    rounds: tuple[Round, ...] = ()
+    """Those that were recorded over it and can be dropped."""
 
     @property
     def seconds(self) -> float:
         """How long it is."""
         return self.course.second_at(self.beats)
+
+    def moved(self, move: Callable[[float], float], **changes: Any) -> Take:
+        """All that it holds on other beats, with other ``changes``."""
+        parts = tuple(part.moved(move) for part in self.parts)
+        rounds = tuple(one.moved(move) for one in self.rounds)
+        return msgspec.structs.replace(self, parts=parts, rounds=rounds, beats=move(self.beats), **changes)
 
     def part(self, strand: str) -> Part | None:
         """The share of a strand; ``None`` where it has none."""
@@ -102,8 +125,7 @@ def _from_first_bar(take: Take) -> Take:
     line = take.course.bar_at(first)[1]
     if line <= 0.0:
         return take
-    parts = tuple(part.moved(lambda beat: max(0.0, beat - line)) for part in take.parts)
-    return msgspec.structs.replace(take, beats=take.beats - line, course=take.course.cut(line), parts=parts)
+    return take.moved(lambda beat: max(0.0, beat - line), course=take.course.cut(line))
 
 
 def trim(events: Iterable[Event], start: float, end: float) -> tuple[Event, ...]:

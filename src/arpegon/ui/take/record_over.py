@@ -4,13 +4,11 @@ from __future__ import annotations
 
 import time
 
-import msgspec
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from arpegon.core.document import take_edits
 from arpegon.core.events import Event
-from arpegon.core.notes.sheet import Sheet
-from arpegon.core.notes.takes import Take, trim
+from arpegon.core.notes.takes import Part, Take, trim
 from arpegon.ui.model.session import Session
 
 _LATE_SECONDS = 0.05
@@ -18,7 +16,7 @@ _LATE_SECONDS = 0.05
 
 
 class RecordOver(QObject):
-    """A take that is recorded over. Each round in which something was played is one edit, so undo drops it.
+    """A take that is recorded over. Each round in which something was played is one edit, and can be dropped by itself.
 
     Signals:
         begun: a round begins (the beat from which the take is to be played).
@@ -33,7 +31,6 @@ class RecordOver(QObject):
         self.replaces = False
         self.span = (0.0, 0.0)
         self._since = 0.0
-        self._round = 0
 
     @property
     def on(self) -> bool:
@@ -46,7 +43,7 @@ class RecordOver(QObject):
         Args:
             replaces: what is played takes the place of what was there; else it is added.
         """
-        self.take_id, self.span, self.replaces, self._round = take_id, span, replaces, 0
+        self.take_id, self.span, self.replaces = take_id, span, replaces
         self._begin()
 
     def stop(self) -> None:
@@ -67,7 +64,6 @@ class RecordOver(QObject):
             self._begin()
 
     def _begin(self) -> None:
-        self._round += 1
         self._since = time.monotonic()
         self.begun.emit(self.span[0])
 
@@ -78,36 +74,20 @@ class RecordOver(QObject):
         if take is None:
             return
         history = self.session.recorder.history(self._since)
-        parts = []
+        added = []
         for part in take.parts:
-            new = {}
-            for version, heard in (
-                ("played", history.played(part.strand)),
-                ("generated", history.generated(part.strand)),
-            ):
-                over = self._over(take, trim(heard, self._since, end))
-                if over.notes or over.others:
-                    new[version] = self._merged(take, getattr(part, version), over)
-            parts.append(msgspec.structs.replace(part, **new))
-        if tuple(parts) != take.parts:
-            label = f"Round {self._round} over {take.name}"
-            self.session.edit(label, take_edits.set_take(project, take.id, parts=tuple(parts)))
+            heard = history.played(part.strand), history.generated(part.strand)
+            played, generated = (self._laid(take, trim(events, self._since, end)) for events in heard)
+            added.append(Part(strand=part.strand, name=part.name, played=played, generated=generated))
+        made = take_edits.record_round(project, take.id, added, self.span if self.replaces else None)
+        if made is not project:
+            number = made.take(take.id).rounds[-1].number  # type: ignore[union-attr]
+            self.session.edit(f"Round {number} over {take.name}", made)
 
-    def _over(self, take: Take, events: tuple[Event, ...]) -> Sheet:
+    def _laid(self, take: Take, events: tuple[Event, ...]) -> tuple[Event, ...]:
         """What was played in a round, on the beats of the take."""
         begin = take.course.second_at(self.span[0])
-        laid = [event.at(take.course.beat_at(begin + event.time)) for event in events]
-        return Sheet.of(laid, self.span[1])
-
-    def _merged(self, take: Take, events: tuple[Event, ...], over: Sheet) -> tuple[Event, ...]:
-        sheet = Sheet.of(events, take.beats)
-        if self.replaces:
-            begin, end = self.span
-            there = {place for place, note in enumerate(sheet.notes) if begin <= note.start < end}
-            sheet = sheet.without(there)
-            rest = tuple(event for event in sheet.others if not begin <= event.time < end)
-            sheet = msgspec.structs.replace(sheet, others=rest)
-        return sheet.with_sheet(over)[0].events()
+        return tuple(event.at(take.course.beat_at(begin + event.time)) for event in events)
 
 
 def span_of(take: Take, loop: tuple[float, float] | None) -> tuple[float, float]:

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMenu, QWidget
 
 from arpegon.core.document import edits, take_edits
+from arpegon.core.events import NOTE_ON
 from arpegon.core.notes.course import Course
 from arpegon.core.notes.takes import Take
 from arpegon.core.time.clock import TEMPO_RANGE
@@ -30,10 +31,12 @@ class TakeActs(QObject):
     Signals:
         chosen: another take is to be shown (its id).
         tapped: its beats are to be tapped.
+        pointed_at: what this round brought is to be shown (``None``: no more).
     """
 
     chosen = pyqtSignal(str)
     tapped = pyqtSignal()
+    pointed_at = pyqtSignal(object)
 
     def __init__(
         self,
@@ -67,6 +70,7 @@ class TakeActs(QObject):
             keys.toggled.connect(lambda on: setattr(self._playing, "keys_out", on))
         menu.addAction("Read a MIDI file as a take …", lambda: self.ask_read(parent))
         if take is not None:
+            self._offer_rounds(menu, take)
             menu.addAction("No star" if take.starred else "Star", self.star)
             inks = menu.addMenu("Colour")
             if inks is not None:
@@ -85,6 +89,24 @@ class TakeActs(QObject):
             ):
                 menu.addAction(text, act).setEnabled(not take.course.tied)  # type: ignore[union-attr]
         return menu
+
+    def _offer_rounds(self, menu: QMenu, take: Take) -> None:
+        """The rounds that were recorded over it, each to be dropped by itself; the paper shows what would go."""
+        rounds = menu.addMenu("Rounds recorded over it") if take.rounds else None
+        if rounds is None:
+            return
+        for one in reversed(take.rounds):
+            count = sum(event.kind == NOTE_ON for part in one.added for event in part.generated)
+            notes = "1 note" if count == 1 else f"{count} notes"
+            action = rounds.addAction(f"Drop round {one.number}: {notes}", lambda one=one: self.drop_round(one.number))
+            action.hovered.connect(lambda one=one: self.pointed_at.emit(one))  # type: ignore[union-attr]
+        rounds.aboutToHide.connect(lambda: self.pointed_at.emit(None))
+
+    def drop_round(self, number: int) -> None:
+        """Take out what a round brought."""
+        take, project = self.take, self.session.project
+        if take is not None:
+            self.session.edit(f"Drop round {number}", take_edits.drop_round(project, take.id, number))
 
     def ask_read(self, parent: QWidget) -> None:
         """Ask for a MIDI file, and make it a take."""

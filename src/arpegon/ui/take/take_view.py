@@ -16,7 +16,7 @@ from arpegon.core.errors import ArpegonError
 from arpegon.core.events import NOTE_ON, Event, note_off, note_on
 from arpegon.core.notes.course import Course
 from arpegon.core.notes.sheet import Sheet
-from arpegon.core.notes.takes import Part, Take
+from arpegon.core.notes.takes import Part, Round, Take
 from arpegon.files.midi import Track, write_song
 from arpegon.files.musicxml import SCORES, Line, write_score
 from arpegon.processors import PROCESSORS
@@ -57,6 +57,7 @@ class TakeView(WhenSeen):
         self.acts = TakeActs(session, lambda: (self.take_id, self.strand_id, self.at_work), self.playing)
         self.acts.chosen.connect(self.choose)
         self.acts.tapped.connect(self.tap_along)
+        self.acts.pointed_at.connect(self._show_round)
         self._stack = QStackedLayout(self)
         self._stack.addWidget(self._empty())
         self._stack.addWidget(self._full())
@@ -338,6 +339,14 @@ class TakeView(WhenSeen):
         take = self.take
         others = [part for part in take.parts if part.strand != self.strand_id] if take is not None else []
         return {part.strand: (part.name, self._sheet(take, part, self.at_work)) for part in others}  # type: ignore[arg-type]
+
+    def _show_round(self, shown: Round | None) -> None:
+        """Ring what a round brought; ``None``: nothing."""
+        for version, pane in self.versions.items():
+            brought = [part for part in shown.added if part.strand == self.strand_id] if shown is not None else []
+            notes = Sheet.of(events_of(brought[0], version), self.span.length).notes if brought else ()
+            pane.roll.ghosts = (notes, ())
+            pane.roll.update()
 
     def _show_plan(self, plan: Plan | None) -> None:
         roll = self.versions[self.at_work].roll
