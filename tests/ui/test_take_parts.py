@@ -9,7 +9,8 @@ from gestures import LEFT, drag
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 
-from arpegon.core.document import take_edits
+from arpegon.core.document import edits, take_edits
+from arpegon.core.document.model import AudioSource
 from arpegon.core.events import control
 from arpegon.core.notes.course import Course
 from arpegon.core.notes.sheet import Note, Sheet
@@ -121,6 +122,19 @@ def test_beats_are_tapped_while_it_plays(view, qtbot):
     again = [take.course.second_at(event.time) for event in note_ons(take.parts[0].generated)]
     assert again == pytest.approx(seconds), "it sounds as before"
     assert not view.taps.on and view.span.taps == () and view.session.history.undo_label == "Lay take on taps"
+
+
+def test_what_lies_beyond_the_string_is_offered_to_be_cleaned(view):
+    string = AudioSource(id="p", listen="pitch", file="stand-in:plucked-line", params={"lowest": 62})
+    view.session.edit("x", edits.set_strand(view.session.project, "a", sources=(string,)))
+    view.show_strand("a")
+    view.remedies.choose("clean")
+    assert (view.remedies.values["lowest"], view.remedies.values["highest"]) == (62, 76)
+    view.remedies.look()
+    assert view.remedies.words.text() == "1 note goes"
+    view.show_strand("b")
+    view.remedies.choose("clean")
+    assert (view.remedies.values["lowest"], view.remedies.values["highest"]) == (0, 127)
 
 
 def test_tapping_can_be_left_and_begun_again(view):

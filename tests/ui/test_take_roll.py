@@ -122,13 +122,22 @@ def test_a_line_is_taken_out_or_made_another_controller(paper):
     menu = QMenu()
     paper._offer_line(menu, Line(CONTROL, 11), 9.0)
     texts = [action.text() for action in menu.actions()]
-    assert texts == ["Remove it", "Remove it from the line to here", "As another controller"]
-    menu.actions()[2].menu().actions()[74].trigger()
+    assert texts == [
+        "Remove it",
+        "Straighten it",
+        "Thin it",
+        "Remove it from the line to here",
+        "Straighten it from the line to here",
+        "Thin it from the line to here",
+        "As another controller",
+    ]
+    menu.actions()[-1].menu().actions()[74].trigger()
     assert [event.data1 for event in paper.sheet_shown.others] == [74]
+    menu.clear()
     paper._offer_line(menu, Line(CONTROL, 74), 1.0)
-    menu.actions()[4].trigger()
-    assert len(paper.sheet_shown.others) == 1, "it lies past that span"
     menu.actions()[3].trigger()
+    assert len(paper.sheet_shown.others) == 1, "it lies past that span"
+    menu.actions()[0].trigger()
     assert paper.sheet_shown.others == ()
 
 
@@ -236,6 +245,40 @@ def test_a_line_is_drawn_freely_and_straight(paper):
     values = [(event.time, event.data2) for event in paper.sheet_shown.others if event.time > 1.9]
     assert values[0][1] <= 1 and values[-1][1] >= 126 and values == sorted(values)
     assert rows(paper) == [(1.0, 2.0, 60), (3.0, 4.0, 64), (5.0, 6.0, 60)]
+
+
+def test_a_line_is_moved_straightened_thinned_and_taken_out_by_keys_in_the_span(paper):
+    line = paper.line = Line(CONTROL, 11)
+    wave = tuple(control(beat / 8, 0, 11, 40 + beat * beat % 23) for beat in range(64))
+    paper.show_sheet(Sheet(NOTES, wave), 0)
+    paper.span.loop = (2.0, 4.0)
+
+    def values(begin, end):
+        return [event.data2 for event in paper.sheet_shown.lines.get(line, ()) if begin <= event.time <= end]
+
+    before, outside = values(2.0, 4.0), values(0.0, 1.99) + values(4.01, 8.0)
+    QTest.keyClick(paper, KEY.Key_Right)
+    assert values(2.0, 4.0) == [value + 4 for value in before]
+    QTest.keyClick(paper, KEY.Key_Left, SHIFT)
+    assert values(2.0, 4.0) == [value + 3 for value in before]
+    QTest.keyClick(paper, KEY.Key_T)
+    assert 1 < len(values(2.0, 4.0)) < len(before)
+    first, last = values(2.0, 4.0)[0], values(2.0, 4.0)[-1]
+    QTest.keyClick(paper, KEY.Key_S)
+    straight = values(2.0, 4.0)
+    assert straight == sorted(straight, reverse=first > last) and (straight[0], straight[-1]) == (first, last)
+    QTest.keyClick(paper, KEY.Key_Delete)
+    assert not values(2.0, 4.0) and values(0.0, 1.99) + values(4.01, 8.0) == outside
+    assert paper.notes == NOTES, "notes are left alone while a line is chosen"
+
+
+def test_a_drag_with_ctrl_moves_the_whole_line_where_no_span_is_set(paper):
+    line = paper.line = Line(CONTROL, 11)
+    paper.show_sheet(Sheet(NOTES, (control(1.0, 0, 11, 20), control(3.0, 0, 11, 60))), 0)
+    wide = paper.width() - GUTTER - LANE - 6
+    drag(paper, QPoint(100, 100), QPoint(100 + round(wide * 30 / 127), 100), CTRL)
+    low, high = (event.data2 for event in paper.sheet_shown.lines[line])
+    assert abs(low - 50) <= 1 and high - low == 40
 
 
 def test_what_a_remedy_would_do_is_shown(paper):

@@ -7,6 +7,7 @@ sheet. What it would do is a :class:`Plan`: what goes, what moves to where, and 
 from __future__ import annotations
 
 import math
+from bisect import bisect_right
 from collections import Counter
 from collections.abc import Callable, Collection, Mapping, Sequence
 from operator import attrgetter
@@ -17,7 +18,8 @@ import numpy as np
 
 from arpegon.core.events import CONTROL, Event
 from arpegon.core.notes.course import Course
-from arpegon.core.notes.sheet import MOVING, SHORTEST, Line, Note, Sheet, value_of
+from arpegon.core.notes.lines import kept_of
+from arpegon.core.notes.sheet import MOVING, SHORTEST, Line, Note, Sheet
 from arpegon.core.processing.parameters import (
     Choice,
     NoteKey,
@@ -33,8 +35,6 @@ from arpegon.core.time.rhythm import beats_of
 Values = Mapping[str, Any]
 Work = Callable[[Sheet, set[int], Course, Values], tuple[Sheet, set[int]]]
 _NEAR = 1e-9
-_SUSTAIN_LIKE = range(64, 70)
-"""Controllers that are pedals: none of their values is left out."""
 
 
 class Plan(msgspec.Struct, frozen=True):
@@ -156,27 +156,22 @@ def _is_overtone(sheet: Sheet, place: int) -> bool:
 
 def _join(sheet: Sheet, chosen: set[int], course: Course, values: Values) -> tuple[Sheet, set[int]]:
     """Ends moved to the next beginning: of any note, or of the same key."""
-    ends: dict[int, float] = {}
-    ordered = sorted(chosen)
-    for at, place in enumerate(ordered):
+    chains: dict[object, list[int]] = {}
+    for place in sorted(chosen):
         note = sheet.notes[place]
-        later = (
-            other
-            for other in ordered[at + 1 :]
-            if sheet.notes[other].start > note.start + SHORTEST
-            and (not values["same_key"] or sheet.notes[other].note == note.note)
-        )
-        after = next(later, None)
-        if after is None:
-            continue
-        start = sheet.notes[after].start
-        gap = (course.second_at(start) - course.second_at(note.end)) * 1000.0
-        if 0.0 < gap <= values["gap_ms"] or (gap < 0.0 and values["overlaps"]):
-            ends[place] = start
-    changed = {note: ends[place] for place, note in enumerate(sheet.notes) if place in ends}
-    return sheet.changed(
-        chosen, lambda note: (msgspec.structs.replace(note, end=changed[note]) if note in changed else note,)
-    )
+        chains.setdefault((note.channel, note.note) if values["same_key"] else None, []).append(place)
+    made: dict[int, Note] = {place: sheet.notes[place] for place in chosen}
+    for places in chains.values():
+        starts = [sheet.notes[place].start for place in places]
+        for place in places:
+            note = sheet.notes[place]
+            after = bisect_right(starts, note.start + SHORTEST)
+            if after == len(starts):
+                continue
+            gap = (course.second_at(starts[after]) - course.second_at(note.end)) * 1000.0
+            if 0.0 < gap <= values["gap_ms"] or (gap < 0.0 and values["overlaps"]):
+                made[place] = msgspec.structs.replace(note, end=starts[after])
+    return sheet.replaced(made)
 
 
 # -- onto the grid -----------------------------------------------------------------------------------
@@ -281,24 +276,17 @@ def _thin(sheet: Sheet, chosen: set[int], course: Course, values: Values) -> tup
     """Values left out: of so many a second, or of equal stairs, the last always stays."""
     begin, end = _span(sheet, chosen)
     whole = len(chosen) == len(sheet.notes)
-    apart = 1.0 / values["rate_hz"] if values["way"] == "rate" else 0.0
-    stairs = values["stairs"]
+    by_stairs = values["way"] == "stairs"
     drop: set[int] = set()
-    for line, places in _places(sheet).items():
-        if line.status & 0xF0 == CONTROL and line.number in _SUSTAIN_LIKE:
-            continue
-        kept_at, kept_stair = -math.inf, None
-        for at, place in enumerate(places):
-            event = sheet.others[place]
-            if not (whole or begin <= event.time <= end):
-                continue
-            second = course.second_at(event.time)
-            stair = min(stairs - 1, int(value_of(event) * stairs / 128.0))
-            passes = stair != kept_stair if values["way"] == "stairs" else second - kept_at >= apart - 1e-9
-            if passes or at == len(places) - 1:
-                kept_at, kept_stair = second, stair
-            else:
-                drop.add(place)
+    for places in _places(sheet).values():
+        there = [place for place in places if whole or begin <= sheet.others[place].time <= end]
+        kept = kept_of(
+            [sheet.others[place] for place in there],
+            stairs=values["stairs"] if by_stairs else None,
+            apart=1.0 / values["rate_hz"],
+            second_at=course.second_at,
+        )
+        drop.update(place for place, stays in zip(there, kept, strict=True) if not stays)
     others = tuple(event for place, event in enumerate(sheet.others) if place not in drop)
     return msgspec.structs.replace(sheet, others=others), chosen
 

@@ -1,4 +1,4 @@
-"""Running a stage of the board over notes of a take: the same module, offline."""
+"""What the stages and sources of the board are to a take: run over its notes, offline; which notes can be true."""
 
 from __future__ import annotations
 
@@ -9,7 +9,9 @@ from arpegon.core.document.model import Project, Stage, Strand, SurfaceSource
 from arpegon.core.document.remedies import Plan, planned
 from arpegon.core.notes.course import Course
 from arpegon.core.notes.sheet import Sheet
+from arpegon.core.processing.parameters import with_defaults
 from arpegon.engine import offline
+from arpegon.processors import processor_class
 
 _AFTER_SECONDS = 8.0
 """How long a stage may go on after the last note."""
@@ -52,3 +54,14 @@ def plan_stage(sheet: Sheet, chosen: Collection[int], course: Course, kind: str,
     rest, others = sheet.without(some), new.others if whole else sheet.others
     after, places = Sheet(rest.notes, others).added(new.notes)
     return planned(sheet, after, places)
+
+
+def heard_range(project: Project, strand_id: str) -> dict[str, Any]:
+    """The ``lowest`` and the ``highest`` note that is heard in the audio of a strand: what lies beyond is no note of
+    the string. Empty where no pitch is listened to."""
+    strand = project.strand(strand_id)
+    for source in strand.active_sources if strand is not None else ():
+        if source.stage_kind == "pitch":
+            values = with_defaults(processor_class("pitch").params, source.params)
+            return {key: values[key] for key in ("lowest", "highest")}
+    return {}

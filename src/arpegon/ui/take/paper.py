@@ -12,7 +12,8 @@ from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPe
 from PyQt6.QtWidgets import QMenu, QWidget
 
 from arpegon.core.events import CONTROL
-from arpegon.core.notes.sheet import Line, Note, Sheet, valued
+from arpegon.core.notes import lines
+from arpegon.core.notes.sheet import Line, Note, Sheet
 from arpegon.ui.look import theme
 from arpegon.ui.take.span import Span
 from arpegon.ui.take.take_roll import FOOT, GUTTER, LANE, TakeRoll
@@ -21,8 +22,15 @@ _EDGE = 5.0
 """Pixels from an end of a note within which a drag stretches it."""
 _DRAG = 3.0
 """Pixels that a press may move before it is a drag."""
-_LINE_STEP = 1.0 / 16.0
-"""Beats between the values of a line that is drawn."""
+_STAIRS = 16
+"""To how many a line is thinned by a key; the remedy has a knob for it."""
+_REMOVE, _STRAIGHT, _THIN = "Remove it", "Straighten it", "Thin it"
+_LINE_ACTS: dict[str, tuple[str, Callable[[Sheet, Line, float, float], Sheet]]] = {
+    _REMOVE: ("Remove values", lambda sheet, line, begin, end: sheet.with_line(line, begin, end, ())),
+    _STRAIGHT: ("Straighten values", lines.straightened),
+    _THIN: ("Thin values", lambda sheet, line, begin, end: lines.thinned(sheet, line, begin, end, _STAIRS)),
+}
+"""What can be done with a line between two beats: how it is called as an edit, and what it does."""
 _VELOCITY_PIXELS = 1.5
 """Of sideways drag for one step of velocity on the ink."""
 _K = Qt.Key
@@ -45,7 +53,7 @@ class TakePaper(TakeRoll):
     own_keys = (
         *(_K.Key_Home, _K.Key_End, _K.Key_PageUp, _K.Key_PageDown, _K.Key_Plus, _K.Key_Minus, _K.Key_Delete),
         *(_K.Key_Up, _K.Key_Down, _K.Key_Left, _K.Key_Right, _K.Key_Return, _K.Key_Enter, _K.Key_Backspace),
-        *(_K.Key_S, _K.Key_J, _K.Key_L, _K.Key_N, _K.Key_Q, _K.Key_D, _K.Key_Escape),
+        *(_K.Key_S, _K.Key_J, _K.Key_L, _K.Key_N, _K.Key_Q, _K.Key_D, _K.Key_T, _K.Key_Escape),
     )
     edited = pyqtSignal(str, object, bool)
     settled = pyqtSignal()
@@ -74,7 +82,8 @@ class TakePaper(TakeRoll):
             "stretch, Alt and sideways strikes harder. Double click draws. Shift while dragging leaves the lines off. "
             "Del, S split, J join, L all alike, N new, Q onto the grid, Ctrl+D double; arrows move, with Shift they "
             "stretch, with Alt they strike. The left edge plays from there, a drag along it again and again; the "
-            "right one sets velocities."
+            "right one sets velocities. On a line of values: S straight, T thin, Del out, arrows or Ctrl and a drag "
+            "move them, in the span that is set or everywhere."
         )
 
     def claims(self, event: QKeyEvent) -> bool:
@@ -82,7 +91,7 @@ class TakePaper(TakeRoll):
         if held == _M.ControlModifier and event.key() in (_K.Key_A, _K.Key_C, _K.Key_X, _K.Key_V, _K.Key_D):
             return True
         arrows = event.key() in (_K.Key_Up, _K.Key_Down, _K.Key_Left, _K.Key_Right)
-        return super().claims(event) or (arrows and bool(self.chosen))
+        return super().claims(event) or (arrows and (bool(self.chosen) or self.line is not None))
 
     # -- finding -----------------------------------------------------------------------------------
 
@@ -160,6 +169,9 @@ class TakePaper(TakeRoll):
             self._strike_in_lane(spot, held)
             return
         if self.line is not None:
+            if held & _M.ControlModifier:
+                self._does = self._lift_line
+                return
             self._does, self._dragged = self._draw_line, True
             self._draw_line(spot, held)
             return
@@ -294,18 +306,22 @@ class TakePaper(TakeRoll):
         straight = bool(held & _M.AltModifier)
         before = self._before[0] if straight else self.sheet_shown
         last = self._pressed if straight else self._pen
-        ends = sorted(((self.beat_of(spot.y()), self._value(spot.x())) for spot in (last, to)), key=lambda one: one[0])
-        (begin, low), (end, high) = ((max(0.0, beat), value) for beat, value in ends)
-        count = max(1, round((end - begin) / _LINE_STEP))
-        drawn = []
-        for place in range(count + 1):
-            share = place / count
-            drawn.append(valued(line, begin + share * (end - begin), low + share * (high - low)))
-        thinned = [
-            one for at, one in enumerate(drawn) if at in (0, len(drawn) - 1) or one != drawn[at - 1].at(one.time)
-        ]
-        self._show_drag("Draw a line", before.with_line(line, begin, end, thinned))
+        begin, end = ((self.beat_of(spot.y()), self._value(spot.x())) for spot in (last, to))
+        made = lines.drawn(line, begin, end)
+        self._show_drag("Draw a line", before.with_line(line, made[0].time, made[-1].time, made))
         self._pen = to
+
+    def _lift_line(self, to: QPointF, held: Qt.KeyboardModifier) -> None:
+        """Move the values of the chosen line in the span sideways."""
+        assert self._pressed is not None
+        if self.line is not None:
+            by = self._value(to.x()) - self._value(self._pressed.x())
+            self._show_drag("Move values", lines.lifted(self._before[0], self.line, *self._line_span, by))
+
+    @property
+    def _line_span(self) -> tuple[float, float]:
+        """Where keys and drags work on the chosen line: in the span that is set, else on all of it."""
+        return self.span.loop or (0.0, max(self.span.length, self.sheet_shown.end))
 
     def _value(self, x: float) -> float:
         return max(0.0, min(127.0, 127.0 * (x - GUTTER - 3) / (self.width() - GUTTER - LANE - 6)))
@@ -337,14 +353,11 @@ class TakePaper(TakeRoll):
     def _offer_line(self, menu: QMenu, line: Line, beat: float) -> None:
         """What can be done with the line that is drawn."""
         sheet, whole = self.sheet_shown, (0.0, max(self.span.length, self.sheet_shown.end))
-        span = tuple(sorted((self.span.cursor, beat)))
-        acts = {
-            "Remove it": whole,
-            "Remove it from the line to here": span,
-        }
-        for words, (begin, end) in acts.items():
-            made = sheet.with_line(line, begin, end, ())
-            menu.addAction(words, lambda made=made: self.put("Remove values", (made, set())))
+        here = tuple(sorted((self.span.cursor, beat)))
+        for where, (begin, end) in (("", whole), (" from the line to here", here)):
+            for words, (label, work) in _LINE_ACTS.items():
+                made = work(sheet, line, begin, end)
+                menu.addAction(words + where, lambda label=label, made=made: self.put(label, (made, set())))
         if line.status & 0xF0 != CONTROL:
             return
         other = menu.addMenu("As another controller")
@@ -364,6 +377,8 @@ class TakePaper(TakeRoll):
         if event is None:
             return
         held = event.modifiers() & ~_M.KeypadModifier
+        if self.line is not None and self._line_keys(event, held, self.line):
+            return
         if self._control_keys(event, held) or self._letters(event, held) or self._arrows(event, held):
             return
         if event.key() in (_K.Key_Return, _K.Key_Enter):
@@ -385,6 +400,22 @@ class TakePaper(TakeRoll):
             self.put("Double notes", self.sheet_shown.copied(self.chosen, length))
         else:
             return False
+        return True
+
+    def _line_keys(self, event: QKeyEvent, held: Qt.KeyboardModifier, line: Line) -> bool:
+        """Del takes the values of the span out, S makes them straight, T thins them, arrows move them."""
+        sheet, (begin, end) = self.sheet_shown, self._line_span
+        across = {_K.Key_Right: 1, _K.Key_Left: -1}.get(_K(event.key()), 0)
+        if across and held in (_M.NoModifier, _M.ShiftModifier):
+            by = across if held & _M.ShiftModifier else 4 * across
+            self.put("Move values", (lines.lifted(sheet, line, begin, end, by), set()), goes_on=True)
+            return True
+        words = {_K.Key_Delete: _REMOVE, _K.Key_Backspace: _REMOVE, _K.Key_S: _STRAIGHT, _K.Key_T: _THIN}
+        chosen = words.get(_K(event.key()))
+        if chosen is None or held != _M.NoModifier:
+            return False
+        label, work = _LINE_ACTS[chosen]
+        self.put(label, (work(sheet, line, begin, end), set()))
         return True
 
     def _letters(self, event: QKeyEvent, held: Qt.KeyboardModifier) -> bool:

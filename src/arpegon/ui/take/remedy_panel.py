@@ -46,6 +46,8 @@ class RemedyPanel(QWidget):
         self._where = ""
         self._others: Callable[[], Mapping[str, tuple[str, Sheet]]] = dict
         self._values: dict[str, dict[str, Any]] = {}
+        self.suggested: dict[str, dict[str, Any]] = {}
+        """Where the knobs of a remedy stand until they are turned, by what made the take."""
         self.plan: Plan | None = None
         self.beside: dict[str, Plan] = {}
         """What it would do in the other strands, where it is done in all."""
@@ -115,7 +117,12 @@ class RemedyPanel(QWidget):
     @property
     def values(self) -> dict[str, Any]:
         """The values that its knobs have."""
-        return with_defaults(self.params, self._values.get(self.name, {}))
+        return with_defaults(self.params, self._set)
+
+    @property
+    def _set(self) -> dict[str, Any]:
+        """The values that are not the declared ones."""
+        return {**self.suggested.get(self.name, {}), **self._values.get(self.name, {})}
 
     def choose(self, name: str) -> None:
         """Take up a remedy (empty: none)."""
@@ -203,7 +210,7 @@ class RemedyPanel(QWidget):
         return any(not plan.does_nothing for plan in plans)
 
     def _planned(self, sheet: Sheet, chosen: frozenset[int]) -> Plan:
-        values = self._values.get(self.name, {})
+        values = self._set
         if self.name.startswith("stage:"):
             return plan_stage(sheet, chosen, self._course, self.name.partition(":")[2], values)
         return REMEDIES[self.name].plan(sheet, chosen, self._course, values)

@@ -23,6 +23,7 @@ from arpegon.processors import PROCESSORS
 from arpegon.ui.look import theme
 from arpegon.ui.look.plain import Label
 from arpegon.ui.model.session import Session
+from arpegon.ui.model.take_stage import heard_range
 from arpegon.ui.parts import midi_clipboard
 from arpegon.ui.parts.save_dialog import ask_where
 from arpegon.ui.parts.when_seen import WhenSeen
@@ -233,6 +234,7 @@ class TakeView(WhenSeen):
                     if one is not part
                 }
             )
+        self.remedies.suggested = {"clean": heard_range(self.session.project, strand_id)}
         self._work_on(self.at_work)
 
     def _show_others(self, on: bool) -> None:
