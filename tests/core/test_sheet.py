@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections import Counter
+from unittest import mock
 
+import msgspec
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -199,3 +201,18 @@ def test_poly_pressure_and_the_like_go_on_beside():
     odd = (Event(0.5, 0xA0, 60, 30), Event(0.6, 0xC0, 5), Event(0.7, 0xF0, payload=b"\xf0\x01\xf7"))
     one = sheet((0.1, 1.0, 60, 90), others=odd)
     assert plan("grid", one, rate="1/4", controllers=True).sheet.others == odd
+
+
+@given(one=SHEETS, new=st.lists(NOTES, max_size=20), data=st.data())
+def test_few_new_notes_are_put_where_many_are_sorted_in(one, new, data):
+    chosen = data.draw(st.sets(st.integers(0, max(0, len(one.notes) - 1)), max_size=20)) if one.notes else set()
+    few = one.changed(chosen, lambda note: (msgspec.structs.replace(note, start=note.start + 0.5, end=99.0),))
+    added = one.added(new)
+    with mock.patch("arpegon.core.notes.sheet._FEW", -1):
+        assert (
+            one.changed(chosen, lambda note: (msgspec.structs.replace(note, start=note.start + 0.5, end=99.0),)) == few
+        )
+        many = one.added(new)
+    assert many[0] == added[0] and {many[0].notes[place] for place in many[1]} == {
+        added[0].notes[at] for at in added[1]
+    }

@@ -5,7 +5,7 @@ All functions give another sheet; what they make is in order, and every note of 
 
 from __future__ import annotations
 
-from bisect import bisect_left
+from bisect import bisect_left, bisect_right
 from collections import Counter
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from operator import attrgetter
@@ -19,6 +19,8 @@ from arpegon.core.notes.pairing import Pairing, note_key
 SHORTEST = 1.0 / 960.0
 """Beats: a tick. No note is shorter."""
 _NEAR = 1e-9
+_FEW = 200
+"""Up to so many new notes are put in their places one by one; more are sorted in, which is faster then."""
 MOVING = (CONTROL, PRESSURE, BEND)
 """Kinds of event that draw a line over time."""
 
@@ -98,34 +100,28 @@ class Sheet(msgspec.Struct, frozen=True):
     def events(self) -> tuple[Event, ...]:
         """Its events. Of two notes of one key that overlap the first ends where the second begins; of two that begin
         together the louder is there, as long as the longer."""
-        found: list[tuple[float, int, int, Event]] = []
-        number = 0
-        for chain in self._by_key().values():
-            last = len(chain) - 1
-            for place, note in enumerate(chain):
-                start, end = note.start, note.end
-                if place < last and chain[place + 1].start < end:
-                    end = max(start, chain[place + 1].start)
-                # At one moment ends go first, but for those of notes that begin there.
-                found.append((start, 2, number, Event(start, NOTE_ON | note.channel, note.note, note.velocity)))
-                off = Event(end, NOTE_OFF | note.channel, note.note, note.released)
-                found.append((end, 0 if end > start else 3, number, off))
-                number += 1
-        found += [(event.time, 1, number + place, event) for place, event in enumerate(self.others)]
-        found.sort()  # no two rows have one number, so events are never compared
-        return tuple(row[3] for row in found)
-
-    def _by_key(self) -> dict[tuple[int, int], list[Note]]:
-        chains: dict[tuple[int, int], list[Note]] = {}
+        notes: list[Note] = []
+        ends: list[float] = []
+        last: dict[int, int] = {}
         for note in self.notes:
-            chain = chains.setdefault((note.channel, note.note), [])
-            if chain and note.start - chain[-1].start < SHORTEST / 2:
-                louder = max(chain[-1], note, key=attrgetter("velocity"))
-                longer = max(chain[-1].end, note.end)
-                chain[-1] = msgspec.structs.replace(louder, start=chain[-1].start, end=longer)
-            else:
-                chain.append(note)
-        return chains
+            key = note.channel << 7 | note.note
+            place = last.get(key)
+            if place is not None and note.start - notes[place].start < SHORTEST / 2:
+                louder = max(notes[place], note, key=attrgetter("velocity"))
+                notes[place] = msgspec.structs.replace(louder, start=notes[place].start)
+                ends[place] = max(ends[place], note.end)
+                continue
+            if place is not None and note.start < ends[place]:
+                ends[place] = note.start
+            last[key] = len(notes)
+            notes.append(note)
+            ends.append(note.end)
+        ons = [Event(note.start, NOTE_ON | note.channel, note.note, note.velocity) for note in notes]
+        offs = [
+            Event(end, NOTE_OFF | note.channel, note.note, note.released) for note, end in zip(notes, ends, strict=True)
+        ]
+        # At one moment ends go first. Sorting keeps the order of what is equal, and rows that are in order cost little.
+        return tuple(sorted([*offs, *self.others, *ons], key=attrgetter("time")))
 
     @property
     def doubtful(self) -> tuple[tuple[float, int], ...]:
@@ -162,21 +158,33 @@ class Sheet(msgspec.Struct, frozen=True):
 
     def changed(self, chosen: Collection[int], change: Callable[[Note], Iterable[Note]]) -> tuple[Sheet, set[int]]:
         """Other notes in the place of chosen ones, and where those now stand."""
-        made: list[tuple[Note, bool]] = [(note, False) for place, note in enumerate(self.notes) if place not in chosen]
-        made += [(sound(one), True) for place in sorted(chosen) for one in change(self.notes[place])]
-        return self._of(made)
+        rest = [note for place, note in enumerate(self.notes) if place not in chosen]
+        return self._of(rest, [sound(one) for place in sorted(chosen) for one in change(self.notes[place])])
 
     def replaced(self, new: Mapping[int, Note]) -> tuple[Sheet, set[int]]:
         """Other notes in the places of some, and where those now stand."""
-        return self._of(
-            [(sound(new[place]), True) if place in new else (note, False) for place, note in enumerate(self.notes)]
-        )
+        rest = [note for place, note in enumerate(self.notes) if place not in new]
+        return self._of(rest, [sound(note) for note in new.values()])
 
-    def _of(self, made: list[tuple[Note, bool]]) -> tuple[Sheet, set[int]]:
-        """This sheet with other notes, and where those stand that are new."""
-        made.sort(key=lambda row: _order(row[0]))
-        notes = tuple(note for note, _ in made)
-        return msgspec.structs.replace(self, notes=notes), {place for place, (_, new) in enumerate(made) if new}
+    def _of(self, rest: list[Note], new: list[Note]) -> tuple[Sheet, set[int]]:
+        """This sheet with ``rest``, which is in order, and new notes as its notes, and where the new ones stand."""
+        if len(new) > _FEW:
+            rows = [(note, False) for note in rest] + [(note, True) for note in new]
+            rows.sort(key=lambda row: _order(row[0]))
+            places = {place for place, (_, is_new) in enumerate(rows) if is_new}
+            return msgspec.structs.replace(self, notes=tuple(note for note, _ in rows)), places
+        new.sort(key=_order)
+        notes: list[Note] = []
+        places = set()
+        done = 0
+        for note in new:
+            place = bisect_right(rest, _order(note), lo=done, key=_order)
+            notes += rest[done:place]
+            places.add(len(notes))
+            notes.append(note)
+            done = place
+        notes += rest[done:]
+        return msgspec.structs.replace(self, notes=tuple(notes)), places
 
     def moved(self, chosen: Collection[int], beats: float, semitones: int = 0) -> tuple[Sheet, set[int]]:
         """Chosen notes moved together, no further than to the start and the ends of the keyboard."""
@@ -202,7 +210,7 @@ class Sheet(msgspec.Struct, frozen=True):
 
     def added(self, notes: Iterable[Note]) -> tuple[Sheet, set[int]]:
         """More notes."""
-        return self._of([(note, False) for note in self.notes] + [(sound(note), True) for note in notes])
+        return self._of(list(self.notes), [sound(note) for note in notes])
 
     def with_sheet(self, other: Sheet, beat: float = 0.0) -> tuple[Sheet, set[int]]:
         """With all of another sheet, which begins on a beat; its notes are chosen then."""

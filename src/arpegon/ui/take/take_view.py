@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QStackedLayout, QVBoxLayou
 from arpegon.core.document import take_edits
 from arpegon.core.document.remedies import Plan
 from arpegon.core.errors import ArpegonError
-from arpegon.core.events import NOTE_ON, Event, note_off, note_on
+from arpegon.core.events import Event, note_off, note_on
 from arpegon.core.notes.course import Course
 from arpegon.core.notes.sheet import Sheet
 from arpegon.core.notes.takes import Part, Round, Take
@@ -196,12 +196,8 @@ class TakeView(WhenSeen):
 
     def _fit(self, take: Take) -> None:
         span = self.span
-        notes = [
-            event.data1
-            for part in self._in_sight(take)
-            for event in (*part.played, *part.generated)
-            if event.status & 0xF0 == NOTE_ON
-        ]
+        sheets = [self._sheet(take, part, version) for part in self._in_sight(take) for version in VERSIONS]
+        notes = [note.note for sheet in sheets for note in sheet.notes]
         low, high = (min(notes) - 2, max(notes) + 2) if notes else (48, 84)
         missing = max(0, 24 - (high - low))
         span.low, span.high = max(0, low - missing // 2), min(127, high + missing - missing // 2)
