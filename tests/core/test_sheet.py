@@ -206,13 +206,13 @@ def test_poly_pressure_and_the_like_go_on_beside():
 @given(one=SHEETS, new=st.lists(NOTES, max_size=20), data=st.data())
 def test_few_new_notes_are_put_where_many_are_sorted_in(one, new, data):
     chosen = data.draw(st.sets(st.integers(0, max(0, len(one.notes) - 1)), max_size=20)) if one.notes else set()
-    few = one.changed(chosen, lambda note: (msgspec.structs.replace(note, start=note.start + 0.5, end=99.0),))
-    added = one.added(new)
+
+    def later(note):
+        return (msgspec.structs.replace(note, start=note.start + 0.5, end=99.0),)
+
+    few, added = one.changed(chosen, later), one.added(new)
     with mock.patch("arpegon.core.notes.sheet._FEW", -1):
-        assert (
-            one.changed(chosen, lambda note: (msgspec.structs.replace(note, start=note.start + 0.5, end=99.0),)) == few
-        )
+        assert one.changed(chosen, later) == few
         many = one.added(new)
-    assert many[0] == added[0] and {many[0].notes[place] for place in many[1]} == {
-        added[0].notes[at] for at in added[1]
-    }
+    assert many[0] == added[0]
+    assert {many[0].notes[place] for place in many[1]} == {added[0].notes[place] for place in added[1]}
