@@ -142,9 +142,9 @@ def test_what_rests_is_said_while_it_plays(view, qtbot):
     assert while_it_plays(view.session.project, TAKE, True) == "Steps rests meanwhile · live keys are kept out"
     view.playing.keys_out = True
     view.playing.play_from(0.0)
-    qtbot.waitUntil(lambda: view.bar.words.text() == "Steps rests meanwhile · live keys are kept out")
+    qtbot.waitUntil(lambda: view.bar.words.full == "Steps rests meanwhile · live keys are kept out")
     view.playing.stop()
-    qtbot.waitUntil(lambda: view.bar.words.text().startswith("2.0 s"))
+    qtbot.waitUntil(lambda: view.bar.words.full.startswith("2.0 s"))
 
 
 def test_the_strand_of_a_take_may_be_gone(view):
@@ -235,8 +235,9 @@ def test_a_version_is_saved_as_a_score(view, tmp_path):
 
 
 def test_coming_to_the_takes_leaves_the_letters_to_the_play_surface(view):
-    view.session.recorder.kept.emit("t")
     window = view.window()
+    assert window.focusWidget() is not view.list.sought
+    view.session.recorder.kept.emit("t")
     window.show_view("Board")
     window.show_view("Take")
     assert window.focusWidget() is not view.list.sought

@@ -62,10 +62,11 @@ class ClipBox(QWidget):
             "Past the stages", "It enters at the end of the strand: what was made once is not made again."
         )
         self.past.toggled.connect(lambda on: self.changed.emit("Clip past the stages", {"past": on}))
-        row = QHBoxLayout()
-        for switch in (self.loop, self.muted, self.own, self.past):
-            row.addWidget(switch, 1)
-        box.addLayout(row)
+        for pair in ((self.loop, self.own), (self.muted, self.past)):
+            row = QHBoxLayout()
+            for switch in pair:
+                row.addWidget(switch, 1)
+            box.addLayout(row)
         self.first, self.beats = Slider(CLIP_FIRST, theme.ink(3)), Slider(CLIP_BEATS, theme.ink(3))
         self.first.moved.connect(lambda value: self.changed.emit("Part of a clip", {"first": float(value)}))
         self.beats.moved.connect(lambda value: self.changed.emit("Part of a clip", {"beats": float(value)}))

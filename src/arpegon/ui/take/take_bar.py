@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from arpegon.core.notes.takes import Take
 from arpegon.core.time.rhythm import NOTE_VALUES
 from arpegon.ui.controls.choices import Picker, ToggleSwitch
+from arpegon.ui.controls.elided import Elided
 from arpegon.ui.controls.name_field import NameField
-from arpegon.ui.look.plain import Label
 
 _SNAPS = {"": "free", **{value: value for value in NOTE_VALUES if "bars" not in value}}
 
@@ -36,15 +36,18 @@ class TakeBar(QFrame):
         super().__init__(parent)
         self.setObjectName("paper")
         row = QHBoxLayout(self)
-        row.setContentsMargins(14, 8, 14, 8)
+        row.setContentsMargins(14, 6, 14, 6)
         row.setSpacing(10)
         self.name = NameField("", "title")
         self.name.renamed.connect(self.renamed)
         self.name.setMinimumWidth(90)
-        row.addWidget(self.name)
-        self.words = Label("")
+        self.words = Elided("")
         self.words.setProperty("role", "second")
-        row.addWidget(self.words, 1)
+        said = QVBoxLayout()
+        said.setSpacing(0)
+        said.addWidget(self.name)
+        said.addWidget(self.words)
+        row.addLayout(said, 1)
         self.strands = Picker({}, "Which strand is shown.")
         self.strands.setMinimumWidth(130)
         self.strands.chosen.connect(self.strand_chosen)
@@ -53,6 +56,7 @@ class TakeBar(QFrame):
             "Others", "The other strands lie faintly beneath, in their colours; a click on a note of theirs shows them."
         )
         self.others.toggled.connect(self.others_shown)
+        self.others.setMinimumWidth(self.others.sizeHint().width())
         row.addWidget(self.others)
         self.snap = Picker(_SNAPS, "The lines to which notes go while they are dragged; Shift leaves them off.")
         self.snap.setMinimumWidth(76)
@@ -99,7 +103,7 @@ class TakeBar(QFrame):
         """Show whether it plays, and what is said of that."""
         self.play.setText("Stop" if on else "Play as generated")
         words = meanwhile if on and meanwhile else take_words(take)
-        if words != self.words.text():
+        if words != self.words.full:
             self.words.setText(words)
 
 

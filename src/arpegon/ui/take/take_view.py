@@ -154,7 +154,7 @@ class TakeView(WhenSeen):
 
     def showEvent(self, event: QShowEvent | None) -> None:
         super().showEvent(event)
-        if self.list.sought.hasFocus() or self.focusWidget() is self.list.sought:
+        if self.list.sought.hasFocus() or self.focusWidget() in (None, self.list.sought):
             self.list.rest()
 
     # -- showing -----------------------------------------------------------------------------------
