@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import subprocess
+import sys
+
 import mido
 import pytest
 import soundfile
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import (
+    ClickSource,
     Held,
     Instrument,
     InstrumentDestination,
@@ -20,6 +24,7 @@ from arpegon.core.notes.course import Course
 from arpegon.files.midi import Track, format_song, read_midi, write_midi
 from arpegon.files.project import save_project
 from arpegon.files.song import Wish
+from arpegon.files.take_file import course_of_clip
 from arpegon.rendering import render_project
 from building import generator, project, stage, strand
 
@@ -198,6 +203,32 @@ def test_midi_in_may_lead_tempo_and_meter(rendered, tmp_path):
     assert read_midi(tmp_path / "out.mid").meters == ((0.0, (3, 4)), (6.0, (4, 4)))
 
 
+def test_every_meter_of_midi_in_holds_for_metronomes_and_what_counts_bars(rendered, tmp_path):
+    """4/4 until the first meter is said, after the standard; a metronome strikes each bar of the file."""
+    course = Course(tempi=((0.0, 120.0), (7.0, 60.0)), meters=((0.0, (4, 4), 1), (4.0, (3, 4), 2), (10.0, (5, 8), 4)))
+    keys = [note_on(0.0, 0, 60, 90), note_off(14.9, 0, 60)]
+    file = format_song([Track("k", keys)], course)
+    (tmp_path / "own.mid").write_bytes(file)
+    clicks = project(strand(sources=(ClickSource(),)))
+    notes = notes_in(rendered(clicks, keys=None, midi_in=tmp_path / "own.mid", take_tempo=True))["A"]
+    bars = [beat for beat, note in notes if note == 76]
+    assert bars == [0.0, 4.0, 7.0, 10.0, 12.5]
+    assert read_midi(tmp_path / "out.mid").meters == read_midi(tmp_path / "own.mid").meters
+    with_sections = edits.set_project(clicks, sections=SLOWER)
+    assert notes_in(rendered(with_sections, keys=None, midi_in=tmp_path / "own.mid", take_tempo=True))["A"]
+
+
+def test_a_meter_that_comes_late_is_four_four_before(rendered, tmp_path):
+    late = mido.MidiFile(ticks_per_beat=480)
+    late.tracks.append(mido.MidiTrack([mido.MetaMessage("time_signature", numerator=3, denominator=4, time=8 * 480)]))
+    keys = [mido.Message("note_on", note=60, time=0), mido.Message("note_off", note=60, time=14 * 480)]
+    late.tracks.append(mido.MidiTrack(keys))
+    late.save(tmp_path / "late.mid")
+    rendered(project(strand(sources=(ClickSource(),))), keys=None, midi_in=tmp_path / "late.mid", take_tempo=True)
+    assert read_midi(tmp_path / "out.mid").meters == ((0.0, (4, 4)), (8.0, (3, 4)))
+    assert course_of_clip(read_midi(tmp_path / "late.mid")).meters == ((0.0, (4, 4), 1), (8.0, (3, 4), 3))
+
+
 def test_stems_and_the_mix(rendered, tmp_path):
     other = Instrument(id="wires", sound="bowed-wires")
     one = project(strand(), strand(strand_id="b", destinations=(InstrumentDestination(instrument="wires"),)))
@@ -233,3 +264,28 @@ def test_overlaps_of_strands_on_one_port_are_one_note_there(rendered):
     one = project(strand(strand_id="a", destinations=(PORT,)), strand(strand_id="b", destinations=(PORT,)))
     assert notes_in(rendered(one, by="port")) == {"Synth": [(0.0, 60)]}
     assert sorted(notes_in(rendered(one))) == ["A", "B"]
+
+
+FULL = """
+import resource, signal, sys
+signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
+resource.setrlimit(resource.RLIMIT_FSIZE, (4096, 4096))
+from arpegon.cli import main
+main(sys.argv[1:])
+"""
+"""A process in which no file may be longer than a few pages: as where a disk is full."""
+
+
+@pytest.mark.parametrize("kind", ["wav", "flac", "mid"])
+def test_on_a_full_disk_nothing_half_written_stays_and_what_was_there_stays_whole(tmp_path, kind):
+    walk = strand(sources=(generator("steps", "s", rate="1/32"),))
+    save_project(project(walk), tmp_path / "p.arpegon")
+    out = tmp_path / f"out.{kind}"
+    out.write_bytes(b"what was there before")
+    option = "--midi" if kind == "mid" else "--wav"
+    command = [sys.executable, "-c", FULL, "render", str(tmp_path / "p.arpegon"), "--bars", "40", option, str(out)]
+    found = subprocess.run(command, capture_output=True, text=True, timeout=120)
+    assert found.returncode == 2, found.stderr
+    assert found.stderr.count("\n") == 1 and f"out.{kind}" in found.stderr and "Traceback" not in found.stderr
+    assert out.read_bytes() == b"what was there before"
+    assert sorted(path.name for path in tmp_path.iterdir()) == [f"out.{kind}", "p.arpegon"]

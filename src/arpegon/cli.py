@@ -73,7 +73,7 @@ class _Finite(click.FloatRange):
 @click.option(
     "--keep-tempo", is_flag=True, help="Play --midi-in in the seconds of its own tempo, not on the piece's beats."
 )
-@click.option("--take-tempo", is_flag=True, help="Take tempo and meter of --midi-in for the whole render.")
+@click.option("--take-tempo", is_flag=True, help="Take the tempi and meters of --midi-in for the whole render.")
 @click.option("--audio-in", type=click.Path(path_type=Path), help="An audio file for every audio source.")
 @click.option("--bars", type=_Finite(min=0, min_open=True), help="How many bars.")
 @click.option("--seconds", type=_Finite(min=0, min_open=True, max=86400), help="How many seconds.")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from pathlib import Path
 from typing import Any
@@ -10,11 +11,11 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from arpegon.core.document.model import Project
+from arpegon.core.document.model import Held, Project, Section
 from arpegon.core.errors import ArpegonError
 from arpegon.core.events import Event
 from arpegon.core.notes.course import Course, course_of
-from arpegon.core.time.clock import TEMPO_RANGE
+from arpegon.core.time.clock import TEMPO_RANGE, bar_beats
 from arpegon.engine import offline
 from arpegon.engine.graph.crowds import crowd_words
 from arpegon.files.assets import load_clips, load_sounds, remarks
@@ -23,6 +24,7 @@ from arpegon.files.audio import AudioFile, check_suffix, read_audio, write_audio
 from arpegon.files.midi import Clip, Track, read_midi, write_song
 from arpegon.files.project import load_project
 from arpegon.files.song import Wish, apart, tracks_by_outlet, tracks_by_strand
+from arpegon.files.take_file import course_of_clip
 
 _LONGEST_SECONDS = 86_400.0
 _LONGEST_UNASKED_SECONDS = 3 * 3600.0
@@ -122,6 +124,26 @@ def render_project(
     yield Line(f"{count} events from {len(document.strands)} strands in {result.seconds:.1f} s of music.")
 
 
+def _metered(document: Project, score: Clip) -> Project:
+    """A document in which the meters of a file hold, one after another, as sections; one that has sections of its own
+    keeps those, in the first of the meters."""
+    rows = course_of_clip(score).meters
+    document = msgspec.structs.replace(document, meter=rows[0][1])
+    if len(rows) == 1 or document.sections:
+        return document
+    ends = [*(begin for begin, _, _ in rows[1:]), max(score.beats, rows[-1][0])]
+    sections = tuple(
+        Section(
+            id=f"meter-{place}",
+            name="",
+            bars=max(1, math.ceil((end - begin) / bar_beats(meter) - _NEAR)),
+            holds=(Held(param="meter_beats", value=meter[0]), Held(param="meter_unit", value=meter[1])),
+        )
+        for place, ((begin, meter, _), end) in enumerate(zip(rows, ends, strict=True))
+    )
+    return msgspec.structs.replace(document, sections=sections)
+
+
 def _check(wish: Wish) -> None:
     """Say what cannot be wished together."""
     if wish.bars is not None and wish.seconds is not None:
@@ -166,8 +188,7 @@ def _laid(document: Project, score: Clip | None, wish: Wish) -> tuple[list[Event
         own = score.tempo_map
         tempi = [(own.second_at(beat), min(TEMPO_RANGE[1], max(TEMPO_RANGE[0], bpm))) for beat, bpm in score.tempos]
         first = [bpm for second, bpm in tempi if second <= _NEAR] or [120.0]
-        meter = [meter for beat, meter in score.meters if beat <= _NEAR] or [document.meter]
-        changed = msgspec.structs.replace(document, tempo=first[-1], meter=meter[-1])
+        changed = _metered(msgspec.structs.replace(document, tempo=first[-1]), score)
         return score.seconds(), [one for one in tempi if one[0] > _NEAR], changed
     last = score.events[-1].time if score.events else 0.0
     # Twice as long as the slowest tempo would need: beats can be found only as far as time was worked out.
@@ -178,16 +199,8 @@ def _laid(document: Project, score: Clip | None, wish: Wish) -> tuple[list[Event
 def _course(result: offline.Result, score: Clip | None, wish: Wish) -> Course:
     """The course of time of what was rendered."""
     course = course_of(result.facts, 0.0, result.seconds)
-    if score is not None and wish.take_tempo and score.meters:
-        bar, before = 1, (0.0, score.meters[0][1])
-        rows: list[tuple[float, tuple[int, int], int]] = []
-        for beat, meter in score.meters:
-            bar += round((beat - before[0]) / (before[1][0] * 4.0 / before[1][1]))
-            if not rows or beat > rows[-1][0]:
-                rows.append((beat, meter, bar))
-            before = beat, meter
-        rows[0] = (0.0, rows[0][1], rows[0][2])
-        course = msgspec.structs.replace(course, meters=tuple(rows))
+    if score is not None and wish.take_tempo:
+        course = msgspec.structs.replace(course, meters=course_of_clip(score).meters)
     return course
 
 

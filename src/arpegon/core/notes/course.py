@@ -10,6 +10,7 @@ import math
 from bisect import bisect_right
 from collections.abc import Iterable, Iterator, Sequence
 from functools import lru_cache
+from itertools import pairwise
 from operator import itemgetter
 from typing import Any
 
@@ -196,7 +197,7 @@ def course_of(facts: Iterable[TimeFacts], start: float, end: float) -> Course:
         held, since = fact, passed
     return Course(
         first=first,
-        tempi=tuple(tempi),
+        tempi=(tempi[0], *(row for before, row in pairwise(tempi) if row[1] != before[1])),
         meters=tuple(meters),
         keys=tuple(keys),
         sections=tuple(sections),
