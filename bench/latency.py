@@ -52,7 +52,7 @@ class Player:
             end = time.perf_counter() + _PATIENCE_SECONDS
             while not self.heard and time.perf_counter() < end:
                 time.sleep(0.0002)
-            if self.heard:
+            if self.heard and self.keys.sent:  # not where the end of the last one was said again first
                 ways.append((self.heard[0] - self.keys.sent[0]) / self.keys.rate)
             time.sleep(_GAP_SECONDS)
         return ways

@@ -10,6 +10,7 @@ from __future__ import annotations
 import contextlib
 import glob
 import logging
+import math
 import os
 import threading
 import time
@@ -29,6 +30,8 @@ log = logging.getLogger(__name__)
 
 _STALLED_SECONDS = 5.0
 """A server that has not called us for so long has lost us."""
+_SILENT_SECONDS, _SILENT_PERIODS = 0.1, 4
+"""After how long without a call nobody waits for it any more."""
 _JUMP_SECONDS = 0.1
 _NAME_SECONDS, _NAME_PAUSE = 0.5, 0.02
 """How long an engine that was killed may go on holding its name: JACK finds out some 40 ms later."""
@@ -61,14 +64,22 @@ class JackClient:
 
     Args:
         name: what it is called there.
+        advanced: called, from JACK's thread, once all was told until the time that somebody waits for
+            (:meth:`wakes_at`).
         changed: called, from a thread of JACK's, when ports of anybody came or went.
     """
 
     label = "JACK"
 
-    def __init__(self, name: str = OWN_CLIENT, changed: Callable[[], None] = lambda: None) -> None:
+    def __init__(
+        self,
+        name: str = OWN_CLIENT,
+        changed: Callable[[], None] = lambda: None,
+        advanced: Callable[[], None] = lambda: None,
+    ) -> None:
         self._name = name
         self._changed = changed
+        self._advanced = advanced
         self._lock = threading.RLock()
         self._client: Any = None
         self.generation = 0
@@ -83,6 +94,12 @@ class JackClient:
         """and the last one in which it said that any of its clients was late: what left then may have been missed."""
         self._rate = 48_000
         self._steady = SteadyStart(self._rate, _JUMP_SECONDS)
+        self._heard = math.inf
+        """Up to when all that came in was told, in monotonic seconds,"""
+        self.told_at = -math.inf
+        """and when it was told."""
+        self._wakes_at = math.inf
+        self._silence = _SILENT_SECONDS
         self._own: tuple[Any, Any] | None = None
         self._speakers: list[Any] = []
         self._targets: list[str] = []
@@ -130,6 +147,7 @@ class JackClient:
             client.set_port_registration_callback(self._port_changed, only_available=False)
             self._gone = self._faulty = False
             self._last_cycle = time.monotonic()
+            self._silence = max(_SILENT_SECONDS, _SILENT_PERIODS * client.blocksize / self._rate)
             client.activate()
         except jack.JackError as error:
             log.debug("no JACK server: %s", error)
@@ -163,6 +181,23 @@ class JackClient:
     def _shut_down(self, *_: object) -> None:
         self._gone = True
         self._changed()
+
+    # -- time --------------------------------------------------------------------------------------
+
+    def heard_until(self, now: float) -> float:
+        """Up to when all that came in was told, at most ``now``; ``now`` while no server calls us.
+
+        A period is told of once it is over. Whoever goes beyond this may learn of something that came earlier.
+        """
+        return min(now, self._heard) if self._calls(now) else now
+
+    def wakes_at(self, time: float, now: float) -> bool:
+        """Have it said when all was told until a time; whether it will be said."""
+        self._wakes_at = time
+        return self._calls(now) and self._heard < time
+
+    def _calls(self, now: float) -> bool:
+        return self._client is not None and not self._gone and now - self._last_cycle < self._silence
 
     # -- MIDI --------------------------------------------------------------------------------------
 
@@ -332,6 +367,10 @@ class JackClient:
         came = start - frames / rate
         for opened in self._inputs:
             opened.read(came, rate, lost)
+        self._heard, self.told_at = start, time.monotonic()
+        if start >= self._wakes_at:
+            self._wakes_at = math.inf
+            self._advanced()
         for output in self._outputs:
             output.write(self._cycles, start, frames, rate, missed)
         fill = self._fill

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import gc
 import logging
+import math
 import os
 import select
 import signal
@@ -16,7 +17,7 @@ import threading
 import time
 from collections import deque
 from collections.abc import Callable
-from typing import Any
+from typing import Any, Protocol
 
 from arpegon.core.document.model import PortDestination, Project
 from arpegon.core.errors import ArpegonError
@@ -50,6 +51,8 @@ FLOOD_LIMIT = 256
 """Events that may wait at one wake-up before controllers are thinned."""
 _REPORT_SECONDS = 0.0025
 _REPORT_PATIENCE = 0.02
+_TOLD_PATIENCE = 0.1
+"""How long it is waited for a period that should be over."""
 _ASSETS_PATIENCE = 3.0
 """How long the transport waits for clips that were named just before it is started."""
 
@@ -57,6 +60,19 @@ log = logging.getLogger(__name__)
 
 Task = Callable[[float], None]
 """Something that the loop does, with the time at which it does it."""
+
+
+class HearsInPeriods(Protocol):
+    """What tells of a period of time once it is over."""
+
+    told_at: float
+    """When it last told, in monotonic seconds."""
+
+    def heard_until(self, now: float) -> float:
+        """Up to when all that came in was told; ``now`` where it is told at once."""
+
+    def wakes_at(self, time: float, now: float) -> bool:
+        """Have it said when all was told until a time; whether it will be said."""
 
 
 class LiveEngine:
@@ -75,7 +91,8 @@ class LiveEngine:
             lambda now: self.engine.audio.hush(now),
             channel.send,
         )
-        jack = JackClient(changed=lambda: self.ports.look_soon())
+        jack = JackClient(changed=lambda: self.ports.look_soon(), advanced=self._wake_up)
+        self.jack: HearsInPeriods = jack
         self.audio: AudioOut = AudioOut(lambda text: channel.send(protocol.Notice("audio", text)), (jack, PortAudio()))
         self.ports: PortHub = PortHub(
             self._arrived,
@@ -96,6 +113,8 @@ class LiveEngine:
         self._clock_words = ""
         self._wake = os.eventfd(0, os.EFD_NONBLOCK)
         self._arrivals: deque[tuple[str, Event]] = deque()
+        self._pending: list[tuple[str, Event]] = []
+        """What arrived, in order of time, and waits until all before it was heard."""
         self._tasks: deque[Task] = deque()
         self._running = True
         self._reading_since: float | None = None
@@ -113,6 +132,9 @@ class LiveEngine:
 
     def _arrived(self, name: str, event: Event) -> None:
         self._arrivals.append((f"midi:{name}", event))
+        self._wake_up()
+
+    def _wake_up(self) -> None:
         os.eventfd_write(self._wake, 1)
 
     def _clocked(self, name: str, message: bytes, time: float) -> None:
@@ -126,7 +148,7 @@ class LiveEngine:
     def soon(self, task: Task) -> None:
         """Have something done by the loop, at its next wake-up."""
         self._tasks.append(task)
-        os.eventfd_write(self._wake, 1)
+        self._wake_up()
 
     def _ports_changed(self, inputs: list[str], outputs: list[str], opened: list[str]) -> None:
         self.channel.send(protocol.Ports(inputs, outputs, *self.audio.devices(), opened))
@@ -147,7 +169,7 @@ class LiveEngine:
                 return
             if isinstance(command, protocol.Feed):
                 self._arrivals.extend([(command.name, event) for event in command.events])
-                os.eventfd_write(self._wake, 1)
+                self._wake_up()
             else:
                 self.soon(lambda now, command=command: DO[type(command)](self, command, now))  # type: ignore[misc]
 
@@ -205,6 +227,7 @@ class LiveEngine:
     def all_off(self, now: float) -> None:
         """Silence everything, what has just arrived too."""
         self._arrivals.clear()
+        self._pending.clear()
         self._play_at = None
         self.engine.all_off(now)
 
@@ -224,7 +247,7 @@ class LiveEngine:
         engine = self.engine
         waking = [self._wake]
         while self._running:
-            due = min(engine.next_due(), self.box.next_due())
+            due = self.next_due()
             busy = (
                 self.reporter.waiting
                 or engine.clock.playing
@@ -235,13 +258,14 @@ class LiveEngine:
             if wanted_at < time.monotonic():
                 # It waits for a quiet moment, which is looked for after the next event, or for the end of patience.
                 wanted_at += _REPORT_PATIENCE
-            wake_at = min(due, wanted_at)
+            told = self.jack.wakes_at(due, time.monotonic())
+            wake_at = min(due + (_TOLD_PATIENCE if told else 0.0), wanted_at)
             timeout = min(1.0, wake_at - time.monotonic())
             if timeout > 0 and not self._arrivals and not self._tasks and select.select(waking, [], [], timeout)[0]:
                 self._drain()
             now = time.monotonic()
-            if due <= now:
-                self.reporter.lateness.add(now, now - due)
+            if due <= self.jack.heard_until(now):
+                self.reporter.lateness.add(now, now - max(due, self.jack.told_at))
             try:
                 self._work(now)
             except Exception:  # a fault in one stage must neither hang notes nor stop the others
@@ -252,13 +276,15 @@ class LiveEngine:
                 engine.all_off(now)
             wanted_at = report_at if busy else idle_report_at
             # A report can wait a little, a note that is due in a moment cannot.
-            if now >= wanted_at and (
-                min(engine.next_due(), self.box.next_due()) - now > _REPORT_SECONDS
-                or now > wanted_at + _REPORT_PATIENCE
-            ):
+            if now >= wanted_at and (self.next_due() - now > _REPORT_SECONDS or now > wanted_at + _REPORT_PATIENCE):
                 self._report(now)
                 report_at = now + TELEMETRY_SECONDS
                 idle_report_at = now + IDLE_TELEMETRY_SECONDS
+
+    def next_due(self) -> float:
+        """When there is something to do next by itself."""
+        waiting = self._pending[0][1].time if self._pending else math.inf
+        return min(self.engine.next_due(), self.box.next_due(), waiting)
 
     def _drain(self) -> None:
         try:
@@ -267,27 +293,31 @@ class LiveEngine:
             return
 
     def _work(self, now: float) -> None:
+        """Do what is due, up to when all was heard: nothing that came earlier is told of afterwards."""
         engine = self.engine
-        for time_due, status in self.box.take(now):
+        until = max(engine.now, self.jack.heard_until(now))
+        for time_due, status in self.box.take(until):
             engine.run(time_due)
             engine.clock_message(CLOCK_BOX, status, 0, time_due)
         while self._tasks:
-            engine.run(now)
-            self._tasks.popleft()(max(now, engine.now))
+            engine.run(until)
+            self._tasks.popleft()(max(until, engine.now))
             self._hear_of(engine.graph.project)  # before notes that came with their instrument reach it
         if self._reading_since is not None and now - self._reading_since > _ASSETS_PATIENCE:
             self._reading_since = None
-            self._play_waiting(max(now, engine.now))
+            self._play_waiting(until)
         arrivals = self._arrivals
         if arrivals:
             taken = [arrivals.popleft() for _ in range(len(arrivals))]
             if len(taken) > FLOOD_LIMIT:
                 taken = self._thin(taken)
-            taken.sort(key=lambda entry: entry[1].time)
-            for name, event in taken:
-                engine.feed(name, event if event.time <= now else event.at(now))
-                self.reporter.heard(name, event, self._learning)
-        engine.run(now)
+            self._pending += [(name, event if event.time <= now else event.at(now)) for name, event in taken]
+            self._pending.sort(key=_time_of)
+        while self._pending and self._pending[0][1].time <= until:
+            name, event = self._pending.pop(0)
+            engine.feed(name, event)
+            self.reporter.heard(name, event, self._learning)
+        engine.run(until)
         self._hear_of(engine.graph.project)
 
     def _hear_of(self, project: Project) -> None:
@@ -381,6 +411,10 @@ class LiveEngine:
             thinned=self._thinned,
             events_per_second=self.reporter.rate,
         )
+
+
+def _time_of(entry: tuple[str, Event]) -> float:
+    return entry[1].time
 
 
 def main(arguments: list[str]) -> None:

@@ -1,0 +1,98 @@
+"""With JACK the loop never goes beyond what was heard: a message that is told of late is worked on at its own time."""
+
+from __future__ import annotations
+
+import math
+import os
+
+import pytest
+
+from arpegon.core.document.model import MidiSource, PortDestination, SurfaceSource
+from arpegon.core.events import NOTE_ON, note_off, note_on
+from arpegon.engine.live import loop
+from arpegon.engine.wire import protocol
+from building import generator, project, strand
+
+
+class Channel:
+    """A window that hears nothing."""
+
+    def send(self, message):
+        return True
+
+
+class Jack:
+    """A server that tells of a period once it is over."""
+
+    told_at = -math.inf
+
+    def __init__(self):
+        self.heard = -math.inf
+
+    def heard_until(self, now):
+        return min(now, self.heard)
+
+    def wakes_at(self, time, now):
+        return self.heard < time
+
+
+@pytest.fixture
+def live(monkeypatch):
+    made = loop.LiveEngine(Channel())
+    made.jack = Jack()
+    made.sent = []
+    monkeypatch.setattr(made.ports, "send", lambda port, events: made.sent.extend(events))
+    made.reporter.port = made.ports.send
+    walk = strand(
+        strand_id="w",
+        sources=(generator("steps", "s", rate="1/16", patterns=[[{"note": 40}]], in_scale=False),),
+        destinations=(PortDestination(),),
+    )
+    keys = strand(sources=(SurfaceSource(), MidiSource()), destinations=(PortDestination(),))
+    one = project(keys, walk)
+    made.set_project(protocol.SetProject(one, "", 1), 0.0)
+    made.play(0.0, 0.0)
+    yield made
+    made.hearing.close()
+    os.close(made._wake)
+
+
+def begun(live, note):
+    return [event.time for event in live.sent if event.kind == NOTE_ON and event.data1 == note]
+
+
+def test_a_message_told_of_late_is_worked_on_at_its_own_time(live):
+    period = 0.02
+    for number in range(40):
+        start = number * period
+        live.jack.heard = start
+        if number:
+            # What came in the last period is told now, in any order; the loop was woken in between by what is due.
+            stamp = start - period * 0.7
+            live._arrived("Keys", note_off(stamp + 0.3 * period, 0, 60))
+            live._arrived("Keys", note_on(stamp, 0, 60, 90))
+        for share in (0.001, 0.5, 0.9):
+            live._work(start + share * period)
+    stamps = [number * period - period * 0.7 for number in range(1, 40)]
+    assert begun(live, 60) == pytest.approx(stamps, abs=1e-9)
+    steps = begun(live, 40)
+    assert steps == pytest.approx([place * 0.125 for place in range(len(steps))], abs=1e-6) and len(steps) >= 6
+
+
+def test_what_is_stamped_later_waits_until_all_before_it_was_heard(live):
+    live.jack.heard = 1.0
+    live._arrivals.append(("surface", note_on(1.005, 0, 72, 90)))
+    live._work(1.01)
+    assert not begun(live, 72) and live.next_due() <= 1.005
+    live.jack.heard = 1.02
+    live._arrived("Keys", note_on(1.001, 0, 71, 90))
+    live._work(1.021)
+    assert begun(live, 71) == [1.001] and begun(live, 72) == [1.005]
+
+
+def test_commands_are_done_where_the_loop_is(live):
+    live.jack.heard = 1.0
+    done = []
+    live.soon(done.append)
+    live._work(1.02)
+    assert done == [1.0] and live.engine.now == 1.0
