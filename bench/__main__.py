@@ -14,7 +14,7 @@ from rich.table import Table
 from tools.jack_server import jack_server
 from tools.pages import PAGE, write_table
 
-from bench import audio, controllers, latency, listen, offline, paint, pulse, stages, takes, truth
+from bench import audio, controllers, even, latency, listen, offline, paint, pulse, stages, takes, truth
 from bench.rows import Row
 
 
@@ -91,7 +91,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as own, jack_server("arpegon-bench", 128):
         for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME"):
             os.environ[name] = own
-        modules = (offline, truth, stages, controllers, takes, audio, latency, paint, pulse, listen)
+        modules = (offline, truth, stages, controllers, takes, audio, latency, even, paint, pulse, listen)
         measures = {module.__name__.rpartition(".")[2]: module for module in modules}
         for name, module in measures.items():
             if len(sys.argv) > 1 and name not in sys.argv[1:]:

@@ -30,7 +30,7 @@ HOUR = 3600.0
 DEMO = DATA / "demo" / "the-lamplighters-tide.arpegon"
 
 
-def _arpeggiators(folder: Path) -> Project:
+def arpeggiators(folder: Path) -> Project:
     """Sixteen strands, each an arpeggiator at 1/32 over a held chord, at 180 quarter notes a minute."""
     chord = [note_on(0.0, 0, note, 90) for note in (48, 55, 60, 64)]
     chord += [note_off(15.9 / 3.0, 0, note) for note in (48, 55, 60, 64)]
@@ -122,6 +122,6 @@ def _demo_hour() -> Row:
 
 def rows() -> list[Row]:
     """All of them."""
-    late, _, idle = painted(_arpeggiators)
+    late, _, idle = painted(arpeggiators)
     arps = lateness_row("sixteen arpeggiators at 1/32, 180 bpm, painted at 60 Hz", late, idle)
     return [arps, *_followed(), _demo_hour()]

@@ -8,6 +8,7 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 import jack
+import numpy as np
 
 Hear = Callable[[list[int], int], None]
 """Hears a message, and at which of JACK's frames it came; called from JACK's thread."""
@@ -98,3 +99,33 @@ class Synth(_Device):
         first = self.client.last_frame_time
         for offset, message in self.port.incoming_midi_events():
             self._hear(list(bytes(message)), first + offset)
+
+
+class Ear(_Device):
+    """Hears where sound begins after silence."""
+
+    def __init__(self, name: str, quiet: float = 1e-5, port: str = "in") -> None:
+        self._quiet = quiet
+        self.begun: deque[int] = deque(maxlen=10_000)
+        """The frames at which sound began."""
+        self._sounds = True
+        super().__init__(name, "inports", port)
+
+    def cycle(self, frames: int) -> None:
+        first = self.client.last_frame_time
+        loud = np.nonzero(np.abs(self.port.get_array()) > self._quiet)[0]
+        if not len(loud):
+            self._sounds = False
+        elif not self._sounds:
+            self._sounds = True
+            self.begun.append(first + int(loud[0]))
+
+    def connect_audio(self, source: str) -> None:
+        """Listen to a port of another client, as soon as there is one."""
+        end = time.monotonic() + _PATIENCE_SECONDS
+        while time.monotonic() < end:
+            if self.client.get_ports(f"^{source}$"):
+                self.client.connect(source, self.port)
+                return
+            time.sleep(0.01)
+        raise RuntimeError(f"no port {source}")

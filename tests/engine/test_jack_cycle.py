@@ -110,6 +110,33 @@ def test_what_is_late_leaves_at_once_and_in_the_order_in_which_it_was_sent(serve
     ]
 
 
+def test_how_late_something_left_is_known(server):
+    start = server.now - server.late
+    server.output.send([note_on(start - 0.7 * PERIOD, 0, 60, 90)])
+    server.cycle()
+    assert server.client.lateness.p99(server.now) == 0.0
+    server.output.send([note_on(start - 6.0 * PERIOD, 0, 61, 90)])
+    server.cycle()
+    assert server.client.lateness.p99(server.now) == pytest.approx(6.0 * PERIOD, abs=0.02 * PERIOD)
+    assert server.client.lateness.p99(server.now + 60.0) is None
+
+
+def test_all_is_heard_until_a_period_begins_and_somebody_is_woken_then(server):
+    client, said = server.client, []
+    client._advanced = lambda: said.append(client.heard_until(server.now))
+    heard = client.heard_until(server.now)
+    assert heard == pytest.approx(100.0 + server.last_frame_time / RATE, abs=1e-4)
+    assert not client.wakes_at(heard, server.now) and client.wakes_at(heard + 1.5 * PERIOD, server.now)
+    server.cycle()
+    assert not said
+    server.cycle()
+    server.cycle()
+    assert len(said) == 1 and said[0] >= heard + 1.5 * PERIOD
+    # A server that no longer calls is not waited for.
+    server.last_frame_time += RATE
+    assert client.heard_until(server.now) == server.now and not client.wakes_at(server.now + 1.0, server.now)
+
+
 def test_a_period_that_is_full_leaves_the_rest_to_the_next(server):
     server.out.room = 7
     server.output.send([note_on(0.0, 0, 1 + number, 64) for number in range(20)])

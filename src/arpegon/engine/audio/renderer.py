@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from arpegon.core.document.model import Instrument
 from arpegon.core.events import Event
 from arpegon.engine.audio.monitor import Monitored
+from arpegon.engine.devices.lateness import Lateness
 from arpegon.engine.hearing.ears import BLOCK_SECONDS
 from arpegon.sound.mixer import Mixer
 
@@ -36,6 +37,8 @@ class Renderer:
         self.mixer = Mixer(rate)
         self.latency = 0.0
         self.load = 0.0
+        self.lateness = Lateness()
+        """Of what sounded, against its own sample."""
         self._queue: deque[tuple[str, Event]] = deque()
         self._pending: list[tuple[str, Event]] = []
         if after is not None:
@@ -79,6 +82,7 @@ class Renderer:
             offset = round((event.time + latency - start) * self.rate)
             if offset < frames:
                 due.append((max(0, offset), instrument, event))
+                self.lateness.add(start, max(0, -offset) / self.rate)
             else:
                 later.append((instrument, event))
         self._pending = later

@@ -18,6 +18,7 @@ from collections.abc import Callable
 from typing import Any
 
 from arpegon.engine.devices.jack_ports import LOST_PERIODS, PERIODS_LATE, JackInput, JackOutput, JackPort
+from arpegon.engine.devices.lateness import Lateness
 from arpegon.engine.devices.steady import SteadyStart
 from arpegon.engine.devices.systems import OWN_CLIENT, Fill, Take
 
@@ -98,6 +99,8 @@ class JackClient:
         """Up to when all that came in was told, in monotonic seconds,"""
         self.told_at = -math.inf
         """and when it was told."""
+        self.lateness = Lateness()
+        """Of what left, against its own frame."""
         self._wakes_at = math.inf
         self._silence = _SILENT_SECONDS
         self._own: tuple[Any, Any] | None = None

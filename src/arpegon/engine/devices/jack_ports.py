@@ -9,6 +9,7 @@ from collections.abc import Sequence
 from typing import Any, Protocol
 
 from arpegon.core.events import Event
+from arpegon.engine.devices.lateness import Lateness
 from arpegon.engine.devices.resending import Resending
 from arpegon.engine.devices.systems import Take
 
@@ -28,6 +29,9 @@ about then may be heard never, or twice (measured: some of 4,000 while clients c
 
 class Client(Protocol):
     """Whose ports they are."""
+
+    lateness: Lateness
+    """Of what left, against its own frame."""
 
     def has(self, opened: JackPort) -> bool:
         """Whether a port is open on the server that we are with, and connected to what it was opened for."""
@@ -118,5 +122,6 @@ class JackOutput(JackPort):
                 log.warning("a message of %d bytes is too long for JACK, and was left out", len(message))
             else:
                 self._resending.sent(cycle, message)
+                self._client.lateness.add(start, (offset - due) / rate)
             queue.popleft()
             written = True

@@ -28,6 +28,7 @@ from arpegon.engine.clocks.clock_box import NAME as CLOCK_BOX
 from arpegon.engine.clocks.clock_box import ClockBox
 from arpegon.engine.devices.alsa_midi import AlsaMidi
 from arpegon.engine.devices.jack_client import JackClient
+from arpegon.engine.devices.lateness import Lateness
 from arpegon.engine.devices.port_hub import PortHub
 from arpegon.engine.devices.portaudio import PortAudio
 from arpegon.engine.graph.crowds import CrowdWatch
@@ -67,6 +68,8 @@ class HearsInPeriods(Protocol):
 
     told_at: float
     """When it last told, in monotonic seconds."""
+    lateness: Lateness
+    """Of what left by it."""
 
     def heard_until(self, now: float) -> float:
         """Up to when all that came in was told; ``now`` where it is told at once."""
@@ -343,7 +346,7 @@ class LiveEngine:
         if not self.reporter.send_batches():
             self.reporter.drop()
             return
-        self.reporter.measure(now)
+        self.reporter.measure(now, (self.jack.lateness, self.audio.renderer.lateness))
         clock = self.engine.clock
         follower = self.engine.follower
         marks, sight = self.hearing.seen()
@@ -399,6 +402,7 @@ class LiveEngine:
         renderer = self.audio.renderer
         return protocol.Health(
             late_p99=self.reporter.late_p99,
+            timing=self.reporter.timing,
             audio=self.audio.name,
             audio_known=self.audio.looked,
             audio_rests=self.audio.rests,

@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import math
 import time
-from collections import deque
-from collections.abc import Callable, Collection, Sequence
+from collections.abc import Callable, Collection, Iterable, Sequence
 
 import msgspec
 
@@ -13,12 +11,10 @@ from arpegon.core.events import CONTROL, NOTE_ON, Event
 from arpegon.core.notes.course import TimeFacts
 from arpegon.core.notes.flood import thin
 from arpegon.core.notes.taps import IN, Batch, OpenNotes, Passage, Tap
+from arpegon.engine.devices.lateness import Lateness
 from arpegon.engine.wire import protocol
 from arpegon.engine.wire.channel import Channel
 
-_LATENESS_SECONDS = 2.0
-"""Lateness is told for what was due in the last seconds, so that one stumble is not told for long."""
-_LATENESS_KEPT = 8000
 _HEARD_LIMIT = 64
 BACKLOG_LIMIT = 600
 """Messages that may wait for a window that does not read (ten seconds of them), before no more are sent: what was
@@ -27,24 +23,6 @@ KEPT_LIMIT = 500_000
 """Events kept for a window that does not read, before controllers among them are thinned (some 50 MB)."""
 
 Send = Callable[[str, Sequence[Event]], None]
-
-
-class Lateness:
-    """How late the loop was for what was due."""
-
-    def __init__(self) -> None:
-        self._late: deque[tuple[float, float]] = deque(maxlen=_LATENESS_KEPT)
-
-    def add(self, now: float, late: float) -> None:
-        """Something that was due ``late`` seconds ago is done now."""
-        self._late.append((now, late))
-
-    def p99(self, now: float) -> float:
-        """The 99th percentile of the last seconds, in seconds."""
-        while self._late and self._late[0][0] < now - _LATENESS_SECONDS:
-            self._late.popleft()
-        late = sorted(lateness for _, lateness in self._late)
-        return late[math.ceil(0.99 * len(late)) - 1] if late else 0.0
 
 
 class Reporter:
@@ -74,7 +52,10 @@ class Reporter:
         self._heard: list[tuple[str, Event]] = []
         self._controls: dict[str, dict[int, int]] = {}
         self.lateness = Lateness()
+        """Of what was worked on."""
         self.late_p99 = 0.0
+        self.timing = 0.0
+        """How far from its own time what left was: the 99th percentile, in seconds."""
         self.rate = 0.0
         """Events that came in a second, of late."""
         self._counted = 0
@@ -163,10 +144,16 @@ class Reporter:
         """The window does not read: what is only for the eye is left out."""
         self._passed, self._heard, self._controls = [], [], {}
 
-    def measure(self, now: float) -> None:
-        """Reckon rates anew, once a second."""
+    def measure(self, now: float, left: Iterable[Lateness]) -> None:
+        """Reckon rates anew, once a second.
+
+        Args:
+            left: the lateness of what left, where that is known: at its frame, or later.
+        """
         elapsed = now - self._rate_since
         if elapsed >= 1.0:
             self.rate = self._counted / elapsed
-            self.late_p99 = self.lateness.p99(now)
+            self.late_p99 = self.lateness.p99(now) or 0.0
+            known = [late for one in left if (late := one.p99(now)) is not None]
+            self.timing = max(known) if known else self.late_p99
             self._counted, self._rate_since = 0, now

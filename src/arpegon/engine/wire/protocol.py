@@ -174,6 +174,8 @@ class Health(Message):
     """How the engine is: lateness of what was due (99th percentile, seconds), audio, what was thinned."""
 
     late_p99: float = 0.0
+    timing: float = 0.0
+    """How far from its own time what left was (99th percentile, seconds)."""
     audio: str = ""
     audio_known: bool = False
     """Whether a device was looked for."""

@@ -152,7 +152,11 @@ class Header(QWidget):
         self.timing = Label("timing –")
         self.audio = Label("audio –")
         for label, help_text in (
-            (self.timing, "How late the engine was at worst in 99 of 100 cases, in the last two seconds."),
+            (
+                self.timing,
+                "How far from its own time what left was at worst, in 99 of 100 cases of the last two seconds: to the "
+                "sample where a JACK server is, else as late as the engine was.",
+            ),
             (
                 self.audio,
                 "From an event to its sound: the constant latency of the audio device, and what all strands wait for "
@@ -207,7 +211,7 @@ class Header(QWidget):
             self._show_tempo()
         self.play.show_active(told.playing)
         health = told.health
-        self.timing.setText(f"timing {health.late_p99 * 1000:.1f} ms")
+        self.timing.setText(f"timing {_in_ms(health.timing)}")
         if health.audio:
             self.audio.setText(f"audio {(health.audio_latency + health.lead) * 1000:.1f} ms")
         else:
@@ -305,3 +309,8 @@ class Header(QWidget):
         ):
             menu.addAction(words, lambda seconds=seconds: self._keep(seconds))
         menu.exec(self.keep.mapToGlobal(self.keep.rect().bottomLeft()))
+
+
+def _in_ms(seconds: float) -> str:
+    """Milliseconds as short as they can be told apart."""
+    return f"{seconds * 1000:.1f} ms" if seconds >= 0.0001 or seconds == 0.0 else f"{seconds * 1000:.2f} ms"
