@@ -117,15 +117,15 @@ def _drawn(draw: random.Random, params: Iterable[Param]) -> dict[str, Any]:
             case Number():
                 steps = round((param.high - param.low) / param.step)
                 number = param.low + draw.randint(0, steps) * param.step
-                found[param.key] = int(number) if param.whole else round(min(param.high, number), 4)
+                found[param.name] = int(number) if param.whole else round(min(param.high, number), 4)
             case Choice():
-                found[param.key] = draw.choice(list(param.options))
+                found[param.name] = draw.choice(list(param.options))
             case Switch():
-                found[param.key] = draw.random() < 0.5
+                found[param.name] = draw.random() < 0.5
             case NoteValue():
-                found[param.key] = draw.choice(NOTE_VALUES[:16])
+                found[param.name] = draw.choice(NOTE_VALUES[:16])
             case NoteKey():
-                found[param.key] = draw.randint(0, 127)
+                found[param.name] = draw.randint(0, 127)
     return found
 
 
@@ -193,7 +193,7 @@ def _hookup(draw: random.Random, place: int, part: Stage, project: Project) -> H
     if action == "to-start":
         return Hookup(**control_of, action="to-start", way="trigger")
     kinds = PROCESSORS | GENERATORS
-    params = [param.key for param in kinds[part.kind].params if isinstance(param, HOOKABLE)]
+    params = [param.name for param in kinds[part.kind].params if isinstance(param, HOOKABLE)]
     inside = [name for name in part_names(project, part.id) if isinstance(param_at(project, (part.id, name)), HOOKABLE)]
     if inside and draw.random() < 0.3:
         params = inside

@@ -77,14 +77,14 @@ def value_of(param):
         case Play():
             return st.sampled_from(WORDS) | st.integers(1, 6)
         case Entries():
-            fields = {field.key: value_of(field) for field in param.fields}
+            fields = {field.name: value_of(field) for field in param.fields}
             return st.lists(st.fixed_dictionaries({}, optional=fields), max_size=min(6, param.most))
         case Patterns():
             one = value_of(param.one).filter(lambda pattern: len(pattern) >= param.least)
             return st.lists(one, max_size=3)
         case Bounds():
             pairs = {
-                lane.key: st.tuples(st.sampled_from([lane.low, lane.rest_low]), st.just(lane.high)).map(list)
+                lane.name: st.tuples(st.sampled_from([lane.low, lane.rest_low]), st.just(lane.high)).map(list)
                 for lane in param.lanes
             }
             return st.fixed_dictionaries({}, optional=pairs)
@@ -99,7 +99,7 @@ def value_of(param):
 def values_of(kind):
     """Any values of a kind of stage; some left out, so that defaults are met too."""
     params = WORKS[kind].params
-    return st.fixed_dictionaries({}, optional={param.key: value_of(param) for param in params})
+    return st.fixed_dictionaries({}, optional={param.name: value_of(param) for param in params})
 
 
 KINDS = {kind: values_of(kind) for kind in PROCESSORS}

@@ -29,7 +29,7 @@ from building import project, working
 from strategies import ALL_KINDS, value_of
 
 DECLARED = [(kind, param) for kind, processor in WORKS.items() for param in processor.params]
-NAMES = [f"{kind}.{param.key}" for kind, param in DECLARED]
+NAMES = [f"{kind}.{param.name}" for kind, param in DECLARED]
 
 
 def unlike(declared):
@@ -43,7 +43,7 @@ def unlike(declared):
 
 
 UNLIKE = unlike(DECLARED)
-UNLIKE_NAMES = [f"{kind}.{param.key}" for kind, param in UNLIKE]
+UNLIKE_NAMES = [f"{kind}.{param.name}" for kind, param in UNLIKE]
 
 JUNK = st.recursive(
     st.none() | st.booleans() | st.integers() | st.floats(allow_nan=True) | st.text(max_size=6),
@@ -80,7 +80,7 @@ def test_junk_is_refused_with_a_sentence_or_is_allowed(kind, param):
         try:
             checked = param.check(value)
         except ParameterError as error:
-            assert str(error).endswith(".") and param.key in str(error)
+            assert str(error).endswith(".") and param.name in str(error)
         else:
             assert param.check(checked) == checked
 
@@ -121,13 +121,13 @@ def test_the_schema_of_projects_knows_every_stage(kind):
 
 def test_names_in_files_and_labels_are_each_their_own():
     for processor in WORKS.values():
-        keys = [param.key for param in processor.params]
+        keys = [param.name for param in processor.params]
         labels = [param.label for param in processor.params]
         assert len(set(keys)) == len(keys) and len(set(labels)) == len(labels)
 
 
 def make(cls, **more):
-    return cls(key="x", label="X", help="X.", **more)
+    return cls(name="x", label="X", help="X.", **more)
 
 
 @pytest.mark.parametrize(

@@ -68,9 +68,9 @@ def test_values_come_out_in_one_normal_form():
 
 
 def test_numbers_clamp_and_read_well():
-    param = Number(key="x", label="X", help="X.", default=-6.0, low=-12.0, high=0.0, step=0.5, unit="dB")
+    param = Number(name="x", label="X", help="X.", default=-6.0, low=-12.0, high=0.0, step=0.5, unit="dB")
     assert param.clamp(5) == 0.0 and param.text(-6.0) == "−6 dB"
-    choice = Choice(key="c", label="C", help="C.", default="a", options={"a": "A"})
+    choice = Choice(name="c", label="C", help="C.", default="a", options={"a": "A"})
     assert choice.text("a") == "A"
 
 

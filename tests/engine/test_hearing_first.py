@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import os
+import time
 
 import pytest
 
@@ -90,9 +91,26 @@ def test_what_is_stamped_later_waits_until_all_before_it_was_heard(live):
     assert begun(live, 71) == [1.001] and begun(live, 72) == [1.005]
 
 
-def test_commands_are_done_where_the_loop_is(live):
+def test_what_is_played_in_the_window_comes_after_what_was_asked_for_before_it(live):
+    done = []
+    live.soon(lambda now: done.append(len(begun(live, 72))))
+    live.feed(protocol.Feed("surface", [note_on(0.5, 0, 72, 90), note_off(0.6, 0, 72)]))
+    live.soon(lambda now: done.append(len(begun(live, 72))))
+    live.jack.heard = math.inf
+    live._work(time.monotonic())
+    live._work(time.monotonic())
+    assert done == [0, 1], "stamped before the document that it is to meet"
+
+
+def test_a_command_is_done_at_the_moment_at_which_it_was_given(live):
     live.jack.heard = 1.0
     done = []
-    live.soon(done.append)
+    live._tasks.append((1.005, done.append))
+    live._arrived("Keys", note_on(1.004, 0, 70, 90))
     live._work(1.02)
-    assert done == [1.0] and live.engine.now == 1.0
+    assert not done and live.next_due() <= 1.005, "what came before it may not have been told yet"
+    live.jack.heard = 1.02
+    live._arrived("Keys", note_on(1.003, 0, 69, 90))
+    live._arrived("Keys", note_on(1.006, 0, 71, 90))
+    live._work(1.021)
+    assert done == [1.005] and [begun(live, note) for note in (69, 70, 71)] == [[1.003], [1.004], [1.006]]

@@ -24,7 +24,7 @@ from arpegon.processors.actions import ACTIONS, target_words
 from arpegon.processors.targets import declared, params_of
 from building import Recording, assert_whole, generator, note_ons, notes, pitches, project, stage, strand, working
 
-KNOB = Number(key="knob", label="Knob", default=64, low=0, high=127, help="A knob.")
+KNOB = Number(name="knob", label="Knob", default=64, low=0, high=127, help="A knob.")
 
 
 def hook(**settings):

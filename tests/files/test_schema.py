@@ -27,7 +27,7 @@ def test_every_parameter_is_documented():
     page = processors_page()
     for kind, processor in PROCESSORS.items():
         assert f"`{kind}`" in page
-        assert all(f"| `{param.key}` |" in page for param in processor.params)
+        assert all(f"| `{param.name}` |" in page for param in processor.params)
 
 
 @pytest.mark.parametrize("content", [DEMO.read_bytes(), format_project(FULL)], ids=["demo", "full"])

@@ -22,8 +22,8 @@ def test_odd_values_are_taken_or_refused_in_a_sentence(kind):
     for param in params:
         for value in ODD:
             try:
-                taken = check_params(params, {param.key: value}, kind)
+                taken = check_params(params, {param.name: value}, kind)
             except ParameterError as error:
-                assert str(error).endswith(".") and len(str(error)) < 900, (param.key, value)
+                assert str(error).endswith(".") and len(str(error)) < 900, (param.name, value)
             else:
                 assert check_params(params, taken, kind) == taken

@@ -13,7 +13,7 @@ from arpegon.core.notes.sheet import Note
 from arpegon.files.midi import Track, write_midi
 from arpegon.files.presets import format_preset, of_stage
 from arpegon.files.project import save_project
-from arpegon.ui.parts.midi_clipboard import mime_of
+from arpegon.ui.parts.midi_clipboard import mime_of_notes
 from building import notes, project, stage, strand
 
 
@@ -68,7 +68,7 @@ def test_elsewhere_it_becomes_a_take(board, tmp_path):
 
 
 def test_notes_of_another_program_become_a_clip_in_the_project(board):
-    data = mime_of([Note(3.0, 4.0, 60, 90)], Course(), "x")
+    data = mime_of_notes([Note(3.0, 4.0, 60, 90)], Course(), "x")
     assert "clip of A" in drop(board, data)
     assert [event.data1 for event in sources(board)[1].music.events] == [60, 60]
 

@@ -185,7 +185,7 @@ def test_the_same_seed_and_bounds_toss_the_same_and_each_lane_by_itself():
     assert toss(STEP_TOSS, ["note"], bounds, steps, 5) == one != toss(STEP_TOSS, ["note"], bounds, steps, 6)
     assert [step["note"] for step in one["made"]] == [step["note"] for step in both["made"]]
     assert both["lanes"] == bounds and all(10 <= step["velocity"] <= 20 for step in both["made"])
-    declared = next(param for param in WORKS["steps"].params if param.key == "tosses")
+    declared = next(param for param in WORKS["steps"].params if param.name == "tosses")
     assert declared.check([one]) == [one]
     with pytest.raises(ParameterError, match="toss 1"):
         declared.check([{**one, "whole": {"stride": 99}}])

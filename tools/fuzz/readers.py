@@ -229,16 +229,16 @@ def _extremes(draw: random.Random, params: Iterable[Param]) -> dict[str, Any]:
         if isinstance(param, Number):
             within = draw.uniform(param.low, param.high)
             value = draw.choice((param.low, param.high, within))
-            found[param.key] = value if isinstance(param.step, float) else round(value)
+            found[param.name] = value if isinstance(param.step, float) else round(value)
         elif isinstance(param, Choice):
-            found[param.key] = draw.choice(list(param.options))
+            found[param.name] = draw.choice(list(param.options))
         elif isinstance(param, Switch):
-            found[param.key] = draw.random() < 0.5
+            found[param.name] = draw.random() < 0.5
         elif isinstance(param, NoteValue):
-            found[param.key] = draw.choice(("1/64", "1/32T", "1/8", "1/4.", "1 bar", "4 bars"))
+            found[param.name] = draw.choice(("1/64", "1/32T", "1/8", "1/4.", "1 bar", "4 bars"))
         elif isinstance(param, Numbers):
             count = draw.choice((1, 3, 8))
-            found[param.key] = sorted({round(draw.uniform(param.low, param.high)) for _ in range(count)})
+            found[param.name] = sorted({round(draw.uniform(param.low, param.high)) for _ in range(count)})
     return {key: value for key, value in found.items() if _allowed(params, key, value)}
 
 

@@ -99,7 +99,8 @@ PARTS = {
 
 def _params_schema(processor: type[Processor]) -> dict[str, Any]:
     properties = {
-        param.key: {"description": param.help, "default": param.default, **param.schema()} for param in processor.params
+        param.name: {"description": param.help, "default": param.default, **param.schema()}
+        for param in processor.params
     }
     return {"type": "object", "additionalProperties": False, "properties": properties, "patternProperties": PARTS}
 
@@ -165,7 +166,7 @@ def _chords() -> list[str]:
     ]
 
 
-_A_NOTE = NoteKey(key="", label="", help="", default=0).range_text
+_A_NOTE = NoteKey(name="", label="", help="", default=0).range_text
 _PAD_WORDS = {"inversion": "How often its lowest note goes up an octave, or its highest down", "register": "Octaves"}
 _DONE_WITH = {"": "", "stage": "a stage or source", "pattern": "what has patterns", "strand": "a strand"}
 _DONE_WITH["start"] = "what an action starts"
@@ -187,7 +188,7 @@ def _row(param: Param) -> str:
     takes = param.range_text
     if isinstance(param, Choice) and len(param.options) > 12:
         takes = "the name of a scale (see below)"
-    return f"| `{param.key}` | {takes} | `{json.dumps(param.default)}` | {param.help} |"
+    return f"| `{param.name}` | {takes} | `{json.dumps(param.default)}` | {param.help} |"
 
 
 def schema_text(schema: Mapping[str, Any]) -> str:

@@ -251,7 +251,7 @@ def _held(project: Project, held: Held, where: str) -> Held:
     param = param_at(project, held.place) if is_there(project, held.place) else None
     if param is None:
         return held
-    param = _replace(param, key=held.param)
+    param = _replace(param, name=held.param)
     return _replace(held, value=check_params((param,), {held.param: held.value}, where)[held.param])
 
 
@@ -267,7 +267,7 @@ def _check_zones(strand: Strand) -> None:
             _within(f"rounds of a clip of “{strand.name}”", source.rounds, 0, MAX_ROUNDS)
             if source.music is not None:
                 _check_music(source.music, strand.name)
-            own = {param.key: getattr(source, param.key) for param in OWN_TEMPO}
+            own = {param.name: getattr(source, param.name) for param in OWN_TEMPO}
             check_params(OWN_TEMPO, own, f"a clip of “{strand.name}”")
         if isinstance(source, AudioSource):
             if not 1 <= len(source.inputs) <= 2:

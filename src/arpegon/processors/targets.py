@@ -49,7 +49,7 @@ Target = tuple[str, str]
 """An address: the id of what is turned, and its parameter (or ``bypass``) or a part of one."""
 
 TEMPO = Number(
-    key="tempo",
+    name="tempo",
     label="Tempo",
     default=120.0,
     low=TEMPO_RANGE[0],
@@ -61,20 +61,20 @@ TEMPO = Number(
 
 
 def _table(*params: Param) -> dict[str, Param]:
-    return {param.key: param for param in params}
+    return {param.name: param for param in params}
 
 
-_CHANNEL = Number(key="channel", label="Channel", default=0, low=0, high=16, help="0 is all, or as it is played.")
-_MUTED = Switch(key="muted", label="Muted", default=False, help="Whether it is silent.")
-BYPASS = Switch(key="bypass", label="Bypass", default=False, help="Whether events pass it untouched.")
+_CHANNEL = Number(name="channel", label="Channel", default=0, low=0, high=16, help="0 is all, or as it is played.")
+_MUTED = Switch(name="muted", label="Muted", default=False, help="Whether it is silent.")
+BYPASS = Switch(name="bypass", label="Bypass", default=False, help="Whether events pass it untouched.")
 
 PROJECT_PARAMS = _table(
     TEMPO,
-    PitchClass(key="key_root", label="Key", default="C", help="The root of the project's key."),
-    scale_param(key="key_scale", label="Scale", default="ionian", help="The scale of the project's key."),
-    Number(key="meter_beats", label="Beats in a bar", default=4, low=1, high=MAX_METER_BEATS, help="Of the meter."),
+    PitchClass(name="key_root", label="Key", default="C", help="The root of the project's key."),
+    scale_param(name="key_scale", label="Scale", default="ionian", help="The scale of the project's key."),
+    Number(name="meter_beats", label="Beats in a bar", default=4, low=1, high=MAX_METER_BEATS, help="Of the meter."),
     Choice(
-        key="meter_unit",
+        name="meter_unit",
         label="Beats are",
         default="4",
         options={str(unit): f"1/{unit}" for unit in METER_UNITS},
@@ -83,7 +83,7 @@ PROJECT_PARAMS = _table(
 )
 INSTRUMENT_PARAMS = _table(
     Number(
-        key="level_db",
+        name="level_db",
         label="Level",
         default=0.0,
         low=LEVEL_RANGE[0],
@@ -92,11 +92,11 @@ INSTRUMENT_PARAMS = _table(
         unit="dB",
         help="How loud it is.",
     ),
-    Number(key="pan", label="Pan", default=0.0, low=-1.0, high=1.0, step=0.01, help="Left to right."),
+    Number(name="pan", label="Pan", default=0.0, low=-1.0, high=1.0, step=0.01, help="Left to right."),
     _MUTED,
     _CHANNEL,
     Choice(
-        key="sound",
+        name="sound",
         label="Sound",
         default="felt-piano",
         options={sound.name: sound.label for sound in SOUNDS.values()},
@@ -104,7 +104,7 @@ INSTRUMENT_PARAMS = _table(
     ),
 )
 WITHIN = Number(
-    key="tempo_within",
+    name="tempo_within",
     label="Comes to its tempo in",
     default=0,
     low=0,
@@ -113,7 +113,7 @@ WITHIN = Number(
     help="From the tempo of before; 0 is at once.",
 )
 OFFSET = Number(
-    key="offset_ms",
+    name="offset_ms",
     label="Later by",
     default=0.0,
     low=OFFSET_RANGE[0],
@@ -123,7 +123,7 @@ OFFSET = Number(
     help="How much later it is played; below 0 it is early, and all others wait for it.",
 )
 DELAY = Number(
-    key="delay_ms",
+    name="delay_ms",
     label="Later by",
     default=0.0,
     low=DELAY_RANGE[0],
@@ -134,17 +134,17 @@ DELAY = Number(
 )
 STRAND_PARAMS = _table(
     _MUTED,
-    Switch(key="solo", label="Solo", default=False, help="Whether only it sounds."),
-    Switch(key="along", label="Goes along", default=False, help="Whether what is played sounds beside what is made."),
-    Switch(key="plays_on", label="Plays on", default=False, help="Whether it goes on when the transport stops."),
+    Switch(name="solo", label="Solo", default=False, help="Whether only it sounds."),
+    Switch(name="along", label="Goes along", default=False, help="Whether what is played sounds beside what is made."),
+    Switch(name="plays_on", label="Plays on", default=False, help="Whether it goes on when the transport stops."),
     OFFSET,
 )
 SECTION_PARAMS = _table(
-    Number(key="bars", label="Bars", default=8, low=1, high=MAX_BARS, help="How long it is."),
+    Number(name="bars", label="Bars", default=8, low=1, high=MAX_BARS, help="How long it is."),
     WITHIN,
-    Choice(key="then", label="Then", default="on", options=ENDS, help="What follows it."),
+    Choice(name="then", label="Then", default="on", options=ENDS, help="What follows it."),
     Choice(
-        key="transport",
+        name="transport",
         label="Transport",
         default="on",
         options=TRANSPORT_WAYS,
@@ -152,16 +152,16 @@ SECTION_PARAMS = _table(
     ),
 )
 _ZONE = _table(
-    NoteKey(key="low_key", label="Lowest key", default=0, help="Where its zone begins."),
-    NoteKey(key="high_key", label="Highest key", default=127, help="Where its zone ends."),
-    Number(key="low_velocity", label="Softest", default=1, low=1, high=127, help="The softest stroke of its zone."),
-    Number(key="high_velocity", label="Loudest", default=127, low=1, high=127, help="The loudest stroke of its zone."),
+    NoteKey(name="low_key", label="Lowest key", default=0, help="Where its zone begins."),
+    NoteKey(name="high_key", label="Highest key", default=127, help="Where its zone ends."),
+    Number(name="low_velocity", label="Softest", default=1, low=1, high=127, help="The softest stroke of its zone."),
+    Number(name="high_velocity", label="Loudest", default=127, low=1, high=127, help="The loudest stroke of its zone."),
     _CHANNEL,
 )
 _DESTINATION = _table(_MUTED, _CHANNEL, DELAY)
 _FADE = _table(
-    Number(key="silent_at", label="Silent at", default=1, low=0, high=127, help="At this velocity nothing is struck."),
-    Number(key="full_at", label="Full at", default=127, low=0, high=127, help="From here it is struck as it comes."),
+    Number(name="silent_at", label="Silent at", default=1, low=0, high=127, help="At this velocity nothing is struck."),
+    Number(name="full_at", label="Full at", default=127, low=0, high=127, help="From here it is struck as it comes."),
 )
 _ROWS: dict[str, str] = {"sources": "source", "destinations": "destination"}
 """The rows of a strand, and what one of them is called."""
@@ -177,7 +177,7 @@ def params_of(project: Project, target: str) -> dict[str, Param]:
         return PROJECT_PARAMS
     found = project.find_stage(target)
     if found is not None:
-        return {param.key: param for param in processor_class(found[1].kind).params if isinstance(param, HOOKABLE)}
+        return {param.name: param for param in processor_class(found[1].kind).params if isinstance(param, HOOKABLE)}
     clip = project.clip(target)
     if clip is not None:
         return _clip_params(clip[2])
@@ -193,7 +193,7 @@ def holdable(project: Project, target: str) -> dict[str, Param]:
     set. A section holds nothing of sections."""
     found = project.find_stage(target) if target else None
     if found is not None:
-        return {"bypass": BYPASS} | {param.key: param for param in processor_class(found[1].kind).params}
+        return {"bypass": BYPASS} | {param.name: param for param in processor_class(found[1].kind).params}
     return {} if target and section_of(project, target) is not None else params_of(project, target)
 
 
@@ -203,7 +203,7 @@ def part_names(project: Project, target: str) -> Iterator[str]:
     if found is not None:
         values = with_defaults(processor_class(found[1].kind).params, found[1].params)
         for param in processor_class(found[1].kind).params:
-            yield from (f"{param.key}.{name}" for name in param.parts(values[param.key]))
+            yield from (f"{param.name}.{name}" for name in param.parts(values[param.name]))
     strand = project.strand(target)
     for row in _ROWS if strand is not None and found is None else ():
         for number, one in enumerate(getattr(strand, row), start=1):
@@ -260,12 +260,14 @@ def _row_params(row: str, one: Any) -> dict[str, Param]:
         return {**_ZONE, **_table(_MUTED)}
     if not isinstance(one, ClipSource):
         return _ZONE
-    choice = Number(key="choice", label="Clip", default=1, low=1, high=len(one.files), help="Which of its clips plays.")
+    choice = Number(
+        name="choice", label="Clip", default=1, low=1, high=len(one.files), help="Which of its clips plays."
+    )
     return {**_ZONE, "choice": choice}
 
 
 CLIP_FIRST = Number(
-    key="first",
+    name="first",
     label="Begins at",
     default=0.0,
     low=0.0,
@@ -275,7 +277,7 @@ CLIP_FIRST = Number(
     help="Where in its file a round begins.",
 )
 CLIP_ROUNDS = Number(
-    key="rounds",
+    name="rounds",
     label="Rounds",
     default=0,
     low=0,
@@ -284,14 +286,21 @@ CLIP_ROUNDS = Number(
 )
 CLIP_PARAMS = _table(
     _MUTED,
-    Switch(key="loop", label="Loop", default=True, help="Whether it begins again at its end."),
+    Switch(name="loop", label="Loop", default=True, help="Whether it begins again at its end."),
     CLIP_FIRST,
     CLIP_ROUNDS,
     *OWN_TEMPO,
 )
 """What of a clip can be turned, by its id."""
 CLIP_BEATS = Number(
-    key="beats", label="A round is", default=4.0, low=0.25, high=1024.0, step=0.25, unit="beats", help="How long it is."
+    name="beats",
+    label="A round is",
+    default=4.0,
+    low=0.25,
+    high=1024.0,
+    step=0.25,
+    unit="beats",
+    help="How long it is.",
 )
 
 
@@ -310,7 +319,7 @@ def _in_row(strand: Strand, row: str, names: list[str]) -> Part | None:
     param = _row_params(row, one).get(names[1])
     if param is None:
         return None
-    value = getattr(one, param.key)
+    value = getattr(one, param.name)
     if param is _CHANNEL:
         value = 0 if value is None else value + 1
     return msgspec.structs.replace(param, label=f"{_ROWS[row]} {names[0]}, {param.label.lower()}"), value

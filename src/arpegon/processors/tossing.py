@@ -14,7 +14,7 @@ from arpegon.core.theory.scales import Key
 
 def toss_declaration(processor: type[Processor]) -> Tosses | None:
     """The declaration of a processor's tosses; ``None`` where it has none."""
-    found: Param | None = next((param for param in processor.params if param.key == "tosses"), None)
+    found: Param | None = next((param for param in processor.params if param.name == "tosses"), None)
     return found if isinstance(found, Tosses) else None
 
 
@@ -40,7 +40,7 @@ def tossed(
     made["made"] = processor.fit_toss(values, made["made"], key)
     row = values["tosses"]
     if not row:
-        whole = {lane.key: values[lane.key] for lane in declared.lanes if lane.way == "whole"}
+        whole = {lane.name: values[lane.name] for lane in declared.lanes if lane.way == "whole"}
         row = [{"seed": 0, "lanes": {}, "made": before, "whole": whole, "star": False}]
     patterns[place] = made["made"]
     return {"patterns": patterns, **made["whole"], "tosses": kept(row, made)}

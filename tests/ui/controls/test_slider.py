@@ -14,9 +14,9 @@ from arpegon.ui.controls.slider import Slider
 from arpegon.ui.look.plain import tip
 from arpegon.ui.parts.standard import NoteNumber
 
-HELD = Number(key="held", label="Held", help="How long it is held.", default=40, low=0, high=200, unit="ms")
-SHARE = Number(key="share", label="Share", help="How much.", default=0.5, low=0.0, high=1.0, step=0.01)
-NOTE = NoteNumber(key="note", label="Note", help="A note.", default=60)
+HELD = Number(name="held", label="Held", help="How long it is held.", default=40, low=0, high=200, unit="ms")
+SHARE = Number(name="share", label="Share", help="How much.", default=0.5, low=0.0, high=1.0, step=0.01)
+NOTE = NoteNumber(name="note", label="Note", help="A note.", default=60)
 
 
 @pytest.fixture

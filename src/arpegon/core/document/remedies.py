@@ -308,10 +308,13 @@ REMEDIES = {
             "Takes out what was not meant: doubtful notes, stray ones, doubles.",
             (
                 Switch(
-                    key="doubtful", label="Doubtful notes", default=True, help="Those that may have been heard falsely."
+                    name="doubtful",
+                    label="Doubtful notes",
+                    default=True,
+                    help="Those that may have been heard falsely.",
                 ),
                 Number(
-                    key="shorter_ms",
+                    name="shorter_ms",
                     label="Shorter than",
                     default=0,
                     low=0,
@@ -319,11 +322,11 @@ REMEDIES = {
                     unit="ms",
                     help="0: none for this.",
                 ),
-                Number(key="softer", label="Softer than", default=1, low=1, high=127, help="1: none for this."),
-                NoteKey(key="lowest", label="Lower than", default=0, help="Notes below it go."),
-                NoteKey(key="highest", label="Higher than", default=127, help="Notes above it go."),
+                Number(name="softer", label="Softer than", default=1, low=1, high=127, help="1: none for this."),
+                NoteKey(name="lowest", label="Lower than", default=0, help="Notes below it go."),
+                NoteKey(name="highest", label="Higher than", default=127, help="Notes above it go."),
                 Number(
-                    key="doubled_ms",
+                    name="doubled_ms",
                     label="Struck again within",
                     default=0,
                     low=0,
@@ -332,7 +335,7 @@ REMEDIES = {
                     help="The second of two strikes of one key so near to one another goes; 0: none for this.",
                 ),
                 Switch(
-                    key="octaves",
+                    name="octaves",
                     label="Overtones",
                     default=False,
                     help="The octave, twelfth or double octave that begins while a louder note sounds.",
@@ -346,7 +349,7 @@ REMEDIES = {
             "Stretches notes to the next one, where the gap is small.",
             (
                 Number(
-                    key="gap_ms",
+                    name="gap_ms",
                     label="Gaps up to",
                     default=150,
                     low=0,
@@ -355,13 +358,13 @@ REMEDIES = {
                     help="Longer ones are rests, and stay.",
                 ),
                 Switch(
-                    key="overlaps",
+                    name="overlaps",
                     label="Cut overlaps too",
                     default=False,
                     help="One voice: a note ends with the next.",
                 ),
                 Switch(
-                    key="same_key", label="Each key by itself", default=False, help="Only to the next note of its key."
+                    name="same_key", label="Each key by itself", default=False, help="Only to the next note of its key."
                 ),
             ),
             _join,
@@ -371,10 +374,10 @@ REMEDIES = {
             "Onto the grid",
             "Moves beginnings, ends and controllers to lines of a note value.",
             (
-                NoteValue(key="rate", label="Lines", default="1/16", help="How far they lie apart; also 1/8T, 1/4D."),
+                NoteValue(name="rate", label="Lines", default="1/16", help="How far they lie apart; also 1/8T, 1/4D."),
                 swing_param("lines"),
                 Number(
-                    key="strength",
+                    name="strength",
                     label="Strength",
                     default=100,
                     low=0,
@@ -383,7 +386,7 @@ REMEDIES = {
                     help="How much of the way.",
                 ),
                 Number(
-                    key="catch",
+                    name="catch",
                     label="Catch",
                     default=50,
                     low=1,
@@ -392,7 +395,7 @@ REMEDIES = {
                     help="The share of a step within which a line catches what is near; 50 catches all.",
                 ),
                 Number(
-                    key="group_ms",
+                    name="group_ms",
                     label="Groups of",
                     default=0,
                     low=0,
@@ -400,10 +403,10 @@ REMEDIES = {
                     unit="ms",
                     help="What begins within so long of a first note moves with it: a strum stays one.",
                 ),
-                Switch(key="onsets", label="Beginnings", default=True, help="Notes move, with their lengths."),
-                Switch(key="ends", label="Ends", default=False, help="Ends go to lines too."),
+                Switch(name="onsets", label="Beginnings", default=True, help="Notes move, with their lengths."),
+                Switch(name="ends", label="Ends", default=False, help="Ends go to lines too."),
                 Switch(
-                    key="controllers",
+                    name="controllers",
                     label="Controllers",
                     default=False,
                     help="Values too; of those on one line the last.",
@@ -417,15 +420,17 @@ REMEDIES = {
             "Leaves out values that are not needed; the last of each always stays.",
             (
                 Choice(
-                    key="way",
+                    name="way",
                     label="Way",
                     default="stairs",
                     options={"stairs": "stairs", "rate": "a second"},
                     help="As many stairs, or so many values a second.",
                 ),
-                Number(key="stairs", label="Stairs", default=16, low=2, high=128, help="Into how many the way is cut."),
                 Number(
-                    key="rate_hz",
+                    name="stairs", label="Stairs", default=16, low=2, high=128, help="Into how many the way is cut."
+                ),
+                Number(
+                    name="rate_hz",
                     label="Values a second",
                     default=20,
                     low=1,

@@ -8,14 +8,14 @@ from arpegon.core.time.own_tempo import MAX_BARS, RATIO_RANGE, TEMPI
 
 OWN_TEMPO = (
     Choice(
-        key="own_tempo",
+        name="own_tempo",
         label="Its tempo",
         default="piece",
         options=TEMPI,
         help="It runs at the piece's tempo, at one of its own, or at a share of the piece's.",
     ),
     Number(
-        key="own_bpm",
+        name="own_bpm",
         label="Own tempo",
         default=120.0,
         low=TEMPO_RANGE[0],
@@ -25,7 +25,7 @@ OWN_TEMPO = (
         help="Quarter notes a minute, whatever the piece's tempo is.",
     ),
     Number(
-        key="own_ratio",
+        name="own_ratio",
         label="Of the piece's",
         default=100.0,
         low=RATIO_RANGE[0],
@@ -35,7 +35,7 @@ OWN_TEMPO = (
         help="150 % is three beats against two of the piece, 75 % three against four.",
     ),
     Number(
-        key="own_bars",
+        name="own_bars",
         label="In step every",
         default=0,
         low=0,

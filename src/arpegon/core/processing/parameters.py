@@ -21,9 +21,9 @@ from arpegon.core.time.rhythm import normal_value
 
 
 class Param(msgspec.Struct, frozen=True, kw_only=True):
-    """What every declaration says: the key in files, the label and help on screen, the default."""
+    """What every declaration says: the name in files, the label and help on screen, the default."""
 
-    key: str
+    name: str
     label: str
     help: str
     default: Any
@@ -72,7 +72,7 @@ class Param(msgspec.Struct, frozen=True, kw_only=True):
         return msgspec.structs.replace(self, label=f"{where}, {label}")
 
     def _refuse(self, value: Any) -> ParameterError:
-        return ParameterError(f"{self.label} ({self.key}) cannot be {shown(value)}: it takes {self.range_text}.")
+        return ParameterError(f"{self.label} ({self.name}) cannot be {shown(value)}: it takes {self.range_text}.")
 
 
 _FINE_STEP = 0.01
@@ -265,7 +265,7 @@ class Numbers(Param, frozen=True, kw_only=True):
         if place is None:
             return None
         one = Number(
-            key=names[0],
+            name=names[0],
             label=f"value {names[0]}",
             default=value[place],
             help=self.help,
@@ -386,7 +386,9 @@ class Points(Param, frozen=True, kw_only=True):
         place = place_in(names[0], value) if len(names) == 2 and names[1] == OUT else None
         if place is None:
             return None
-        out = Number(key=OUT, label=f"point {names[0]}", default=self.low, help=self.help, low=self.low, high=self.high)
+        out = Number(
+            name=OUT, label=f"point {names[0]}", default=self.low, help=self.help, low=self.low, high=self.high
+        )
         return out, value[place][1]
 
     def with_part(self, value: Any, names: Sequence[str], part: Any) -> Any:
@@ -415,7 +417,7 @@ class KeyThreads(Param, frozen=True, kw_only=True):
                 number = parse_note(key)
                 threads[number] = [parse_note(target) for target in targets]
             except ParameterError as error:
-                raise ParameterError(f"{self.label} ({self.key}): {error}") from None
+                raise ParameterError(f"{self.label} ({self.name}): {error}") from None
         return {str(key): threads[key] for key in sorted(threads)}
 
     def part(self, value: Any, names: Sequence[str]) -> Part | None:
@@ -425,7 +427,7 @@ class KeyThreads(Param, frozen=True, kw_only=True):
         if place is None:
             return None
         key = written(int(names[0]))
-        one = NoteKey(key=names[1], label=f"key {key}, note {names[1]}", default=int(names[0]), help=self.help)
+        one = NoteKey(name=names[1], label=f"key {key}, note {names[1]}", default=int(names[0]), help=self.help)
         return one, value[names[0]][place]
 
     def with_part(self, value: Any, names: Sequence[str], part: Any) -> Any:
@@ -488,7 +490,7 @@ def seed_param(what: str) -> Number:
     words = (
         f"The same seed gives {what} here from the start of the piece; another part, or a copy, has draws of its own."
     )
-    return Number(key="seed", label="Seed", default=1, low=0, high=999_999, help=words)
+    return Number(name="seed", label="Seed", default=1, low=0, high=999_999, help=words)
 
 
 class Swing(Number, frozen=True, kw_only=True):
@@ -506,20 +508,20 @@ _FEELS = ((50, "straight"), (57, "slight"), (64, "light"), (68, "triplet"), (73,
 def swing_param(what: str) -> Number:
     """The declaration of a swing: the share of a pair of ``what`` that the first one gets."""
     words = f"The share of a pair of {what} that the first one gets: 50 is straight, 66 a triplet feel."
-    return Swing(key="swing", label="Swing", default=50, low=50, high=75, unit="%", help=words)
+    return Swing(name="swing", label="Swing", default=50, low=50, high=75, unit="%", help=words)
 
 
 def key_params(follow: bool) -> tuple[Param, ...]:
     """The declarations of a key of the stage's own, or the project's (``follow_key``, by default ``follow``)."""
     return (
         Switch(
-            key="follow_key",
+            name="follow_key",
             label="Follow the key",
             default=follow,
             help="Take root and scale from the project's key, now and whenever it changes.",
         ),
-        PitchClass(key="root", label="Root", default="C", help="The note on which the scale stands."),
-        scale_param(key="scale", label="Scale", default="ionian", help="The scale on that root."),
+        PitchClass(name="root", label="Root", default="C", help="The note on which the scale stands."),
+        scale_param(name="scale", label="Scale", default="ionian", help="The scale on that root."),
     )
 
 
@@ -537,7 +539,7 @@ def check_params(
     Raises:
         ParameterError: a value is not allowed or a key is unknown; the sentence begins with ``where``.
     """
-    known = {param.key: param for param in params}
+    known = {param.name: param for param in params}
     checked: dict[str, Any] = {}
     for key, value in sorted(given.items(), key=lambda one: "." in one[0]):
         head, *names = [key] if key in known else key.split(".")
@@ -560,4 +562,4 @@ def check_params(
 
 def with_defaults(params: Sequence[Param], given: Mapping[str, Any]) -> dict[str, Any]:
     """All values: the given ones, and the defaults of the others."""
-    return {param.key: given.get(param.key, param.default) for param in params}
+    return {param.name: given.get(param.name, param.default) for param in params}

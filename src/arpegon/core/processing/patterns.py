@@ -38,10 +38,10 @@ class Patterns(Param, frozen=True, kw_only=True):
         try:
             checked = self.one.check(pattern)
         except ParameterError as error:
-            raise ParameterError(f"{self.label} ({self.key}), pattern {number + 1}: {error}") from None
+            raise ParameterError(f"{self.label} ({self.name}), pattern {number + 1}: {error}") from None
         if len(checked) < self.least:
             raise ParameterError(
-                f"{self.label} ({self.key}), pattern {number + 1}: it has no {self.one.label.lower()}."
+                f"{self.label} ({self.name}), pattern {number + 1}: it has no {self.one.label.lower()}."
             )
         return checked
 
@@ -78,7 +78,7 @@ class Patterns(Param, frozen=True, kw_only=True):
 
 def bars_ahead(key: str, label: str, help: str) -> Number:
     """The declaration of how many bars something waits that was asked for."""
-    return Number(key=key, label=label, default=1, low=1, high=MAX_BARS_AHEAD, unit="bars", help=help)
+    return Number(name=key, label=label, default=1, low=1, high=MAX_BARS_AHEAD, unit="bars", help=help)
 
 
 def pattern_params(patterns: Param) -> tuple[Param, ...]:
@@ -86,7 +86,7 @@ def pattern_params(patterns: Param) -> tuple[Param, ...]:
     return (
         patterns,
         Number(
-            key="pattern",
+            name="pattern",
             label="Pattern",
             default=1,
             low=1,
@@ -94,7 +94,7 @@ def pattern_params(patterns: Param) -> tuple[Param, ...]:
             help="Which of the patterns plays; a number beyond the last one takes the last.",
         ),
         Choice(
-            key="change",
+            name="change",
             label="Changes",
             default="beat",
             options=CHANGES,
@@ -102,7 +102,7 @@ def pattern_params(patterns: Param) -> tuple[Param, ...]:
         ),
         bars_ahead("change_bars", "After bars", "On which bar line after it was chosen: 1 is the next one."),
         Switch(
-            key="from_first",
+            name="from_first",
             label="Begins anew",
             default=True,
             help="A pattern that takes over begins at its first step; else it goes on at the step of the one before.",

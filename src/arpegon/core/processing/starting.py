@@ -73,7 +73,7 @@ def launch_params() -> tuple[Param, ...]:
     """The declarations of when begins what an action starts."""
     return (
         Choice(
-            key="launch",
+            name="launch",
             label="An action starts it",
             default="now",
             options=LAUNCHES,
@@ -86,7 +86,7 @@ def launch_params() -> tuple[Param, ...]:
 def times_param() -> Number:
     """The declaration of how many rounds an action starts."""
     return Number(
-        key="times",
+        name="times",
         label="Rounds",
         default=0,
         low=0,

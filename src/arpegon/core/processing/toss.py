@@ -18,11 +18,11 @@ MAX_KEPT = 48
 class TossLane(msgspec.Struct, frozen=True, kw_only=True):
     """What can be tossed: a value of every step, a share of the steps, or one value for the whole.
 
-    ``way`` is ``each`` (a value of every step, under ``key``), ``share`` (the percentage of steps that get
-    ``mark`` under ``key``, all others ``rest``) or ``whole`` (a parameter of the stage beside the pattern).
+    ``way`` is ``each`` (a value of every step, under ``name``), ``share`` (the percentage of steps that get
+    ``mark`` under ``name``, all others ``rest``) or ``whole`` (a parameter of the stage beside the pattern).
     """
 
-    key: str
+    name: str
     label: str
     low: float
     high: float
@@ -44,7 +44,7 @@ class Bounds(Param, frozen=True, kw_only=True):
     def check(self, value: Any) -> Any:
         if not isinstance(value, Mapping):
             raise self._refuse(value)
-        known = {lane.key: lane for lane in self.lanes}
+        known = {lane.name: lane for lane in self.lanes}
         checked: dict[str, list[float]] = {}
         for key, pair in value.items():
             lane = known.get(key) if isinstance(key, str) else None
@@ -59,19 +59,19 @@ class Bounds(Param, frozen=True, kw_only=True):
                     raise self._refuse(value)
             low, high = sorted(pair)
             checked[key] = [_stepped(lane, low), _stepped(lane, high)]
-        return {lane.key: checked[lane.key] for lane in self.lanes if lane.key in checked}
+        return {lane.name: checked[lane.name] for lane in self.lanes if lane.name in checked}
 
     def text(self, value: Any) -> str:
         return f"{len(value)} bounded" if value else "as they come"
 
     @property
     def range_text(self) -> str:
-        lanes = ", ".join(f"`{lane.key}` ({lane.low:g} to {lane.high:g})" for lane in self.lanes)
+        lanes = ", ".join(f"`{lane.name}` ({lane.low:g} to {lane.high:g})" for lane in self.lanes)
         return f"pairs of least and greatest value for {lanes}"
 
     def schema(self) -> dict[str, Any]:
         properties = {
-            lane.key: {
+            lane.name: {
                 "type": "array",
                 "minItems": 2,
                 "maxItems": 2,
@@ -98,19 +98,19 @@ class Tosses(Param, frozen=True, kw_only=True):
         return [self._toss(number, toss) for number, toss in enumerate(value)]
 
     def _toss(self, number: int, toss: Any) -> dict[str, Any]:
-        where = f"{self.label} ({self.key}), toss {number + 1}"
+        where = f"{self.label} ({self.name}), toss {number + 1}"
         if not isinstance(toss, Mapping) or any(key not in _KEYS for key in toss):
             raise ParameterError(f"{where}: a toss has {', '.join(sorted(_KEYS))}.")
         seed, star, whole = toss.get("seed", 0), toss.get("star", False), toss.get("whole", {})
         if isinstance(seed, bool) or not isinstance(seed, int) or not isinstance(star, bool):
             raise ParameterError(f"{where}: its seed is a whole number, its star true or false.")
-        known = {lane.key: lane for lane in self.lanes if lane.way == "whole"}
+        known = {lane.name: lane for lane in self.lanes if lane.way == "whole"}
         if not isinstance(whole, Mapping) or any(
             not isinstance(key, str) or key not in known or not is_number(number, known[key].low, known[key].high)
             for key, number in whole.items()
         ):
             raise ParameterError(f"{where}: what it made beside the pattern is out of range.")
-        bounds = Bounds(key=self.key, label=self.label, help="", default={}, lanes=self.lanes)
+        bounds = Bounds(name=self.name, label=self.label, help="", default={}, lanes=self.lanes)
         return {
             "seed": seed,
             "lanes": bounds.check(toss.get("lanes", {})),
@@ -127,7 +127,7 @@ class Tosses(Param, frozen=True, kw_only=True):
         return f"a list of up to {MAX_KEPT} tosses, each with `seed`, `lanes`, `made`, `whole`, `star`"
 
     def schema(self) -> dict[str, Any]:
-        bounds = Bounds(key=self.key, label=self.label, help="", default={}, lanes=self.lanes)
+        bounds = Bounds(name=self.name, label=self.label, help="", default={}, lanes=self.lanes)
         properties = {
             "seed": {"type": "integer"},
             "lanes": bounds.schema(),
@@ -146,21 +146,21 @@ def toss_params(lanes: tuple[TossLane, ...], pattern: Param) -> tuple[Param, ...
     """The declarations of a stage whose patterns can be tossed."""
     return (
         Flags(
-            key="toss_lanes",
+            name="toss_lanes",
             label="Toss",
-            default=[lane.key for lane in lanes if lane.on],
-            options={lane.key: lane.label for lane in lanes},
+            default=[lane.name for lane in lanes if lane.on],
+            options={lane.name: lane.label for lane in lanes},
             help="Which lanes a toss gives new values; the others stay.",
         ),
         Bounds(
-            key="toss_bounds",
+            name="toss_bounds",
             label="Bounds",
             default={},
             lanes=lanes,
             help="The least and the greatest value that a toss may draw for each lane.",
         ),
         Tosses(
-            key="tosses",
+            name="tosses",
             label="Tosses",
             default=[],
             lanes=lanes,
@@ -172,7 +172,7 @@ def toss_params(lanes: tuple[TossLane, ...], pattern: Param) -> tuple[Param, ...
 
 def bounds_of(lane: TossLane, bounds: Mapping[str, Sequence[float]]) -> tuple[float, float]:
     """The least and greatest value for a lane: as given, or where it rests."""
-    low, high = bounds.get(lane.key, (lane.rest_low, lane.rest_high))
+    low, high = bounds.get(lane.name, (lane.rest_low, lane.rest_high))
     return low, high
 
 
@@ -200,24 +200,24 @@ def toss(
     whole: dict[str, float] = {}
     used: dict[str, list[float]] = {}
     for lane in lanes:
-        if lane.key not in chosen:
+        if lane.name not in chosen:
             continue
-        draw = random.Random(f"{seed}/{lane.key}")
+        draw = random.Random(f"{seed}/{lane.name}")
         low, high = bounds_of(lane, bounds)
-        used[lane.key] = [low, high]
+        used[lane.name] = [low, high]
         if lane.way == "whole":
-            whole[lane.key] = _drawn(lane, low, high, draw)
+            whole[lane.name] = _drawn(lane, low, high, draw)
         elif lane.way == "share":
             share = draw.uniform(low, high) / 100.0
             marked = draw.sample(range(len(made)), round(share * len(made)))
             for place, step in enumerate(made):
                 if place in marked:
-                    step[lane.key] = lane.mark
-                elif step.get(lane.key) == lane.mark:
-                    step[lane.key] = lane.rest
+                    step[lane.name] = lane.mark
+                elif step.get(lane.name) == lane.mark:
+                    step[lane.name] = lane.rest
         else:
             for step in made:
-                step[lane.key] = _drawn(lane, low, high, draw)
+                step[lane.name] = _drawn(lane, low, high, draw)
     return {"seed": seed, "lanes": used, "made": made, "whole": whole, "star": False}
 
 

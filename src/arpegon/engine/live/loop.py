@@ -15,6 +15,7 @@ import socket
 import sys
 import threading
 import time
+from bisect import bisect_right
 from collections import deque
 from collections.abc import Callable
 from typing import Any, Protocol
@@ -118,7 +119,9 @@ class LiveEngine:
         self._arrivals: deque[tuple[str, Event]] = deque()
         self._pending: list[tuple[str, Event]] = []
         """What arrived, in order of time, and waits until all before it was heard."""
-        self._tasks: deque[Task] = deque()
+        self._tasks: deque[tuple[float, Task]] = deque()
+        """What is to be done, and since when."""
+        self._asked_at = -math.inf
         self._running = True
         self._reading_since: float | None = None
         """Since when clips are read that the document names anew."""
@@ -149,8 +152,9 @@ class LiveEngine:
         self.soon(lambda now: self.engine.lost(f"midi:{name}", max(now, self.engine.now)))
 
     def soon(self, task: Task) -> None:
-        """Have something done by the loop, at its next wake-up."""
-        self._tasks.append(task)
+        """Have something done by the loop at this moment, which comes once all before it was heard."""
+        self._asked_at = time.monotonic()
+        self._tasks.append((self._asked_at, task))
         self._wake_up()
 
     def _ports_changed(self, inputs: list[str], outputs: list[str], opened: list[str]) -> None:
@@ -171,10 +175,17 @@ class LiveEngine:
                 self.soon(self.quit)
                 return
             if isinstance(command, protocol.Feed):
-                self._arrivals.extend([(command.name, event) for event in command.events])
-                self._wake_up()
+                self.feed(command)
             else:
                 self.soon(lambda now, command=command: DO[type(command)](self, command, now))  # type: ignore[misc]
+
+    def feed(self, command: protocol.Feed) -> None:
+        """Take what is played in the window: after all that was asked for before it, however it is stamped."""
+        after = math.nextafter(self._asked_at, math.inf)
+        self._arrivals.extend(
+            [(command.name, event if event.time >= after else event.at(after)) for event in command.events]
+        )
+        self._wake_up()
 
     # -- commands ----------------------------------------------------------------------------------
 
@@ -264,7 +275,7 @@ class LiveEngine:
             told = self.jack.wakes_at(due, time.monotonic())
             wake_at = min(due + (_TOLD_PATIENCE if told else 0.0), wanted_at)
             timeout = min(1.0, wake_at - time.monotonic())
-            if timeout > 0 and not self._arrivals and not self._tasks and select.select(waking, [], [], timeout)[0]:
+            if timeout > 0 and not self._arrivals and select.select(waking, [], [], timeout)[0]:
                 self._drain()
             now = time.monotonic()
             if due <= self.jack.heard_until(now):
@@ -286,8 +297,9 @@ class LiveEngine:
 
     def next_due(self) -> float:
         """When there is something to do next by itself."""
-        waiting = self._pending[0][1].time if self._pending else math.inf
-        return min(self.engine.next_due(), self.box.next_due(), waiting)
+        arrived = self._pending[0][1].time if self._pending else math.inf
+        asked = self._tasks[0][0] if self._tasks else math.inf
+        return min(self.engine.next_due(), self.box.next_due(), arrived, asked)
 
     def _drain(self) -> None:
         try:
@@ -302,26 +314,38 @@ class LiveEngine:
         for time_due, status in self.box.take(until):
             engine.run(time_due)
             engine.clock_message(CLOCK_BOX, status, 0, time_due)
-        while self._tasks:
-            engine.run(until)
-            self._tasks.popleft()(max(until, engine.now))
+        self._take_arrivals(now)
+        while self._tasks and self._tasks[0][0] <= until:
+            asked, task = self._tasks.popleft()
+            self._feed(asked)
+            engine.run(asked)
+            task(max(asked, engine.now))
             self._hear_of(engine.graph.project)  # before notes that came with their instrument reach it
         if self._reading_since is not None and now - self._reading_since > _ASSETS_PATIENCE:
             self._reading_since = None
             self._play_waiting(until)
-        arrivals = self._arrivals
-        if arrivals:
-            taken = [arrivals.popleft() for _ in range(len(arrivals))]
-            if len(taken) > FLOOD_LIMIT:
-                taken = self._thin(taken)
-            self._pending += [(name, event if event.time <= now else event.at(now)) for name, event in taken]
-            self._pending.sort(key=_time_of)
-        while self._pending and self._pending[0][1].time <= until:
-            name, event = self._pending.pop(0)
-            engine.feed(name, event)
-            self.reporter.heard(name, event, self._learning)
+        self._feed(until)
         engine.run(until)
         self._hear_of(engine.graph.project)
+
+    def _take_arrivals(self, now: float) -> None:
+        """Put what arrived into its order."""
+        arrivals = self._arrivals
+        if not arrivals:
+            return
+        taken = [arrivals.popleft() for _ in range(len(arrivals))]
+        if len(taken) > FLOOD_LIMIT:
+            taken = self._thin(taken)
+        self._pending += [(name, event if event.time <= now else event.at(now)) for name, event in taken]
+        self._pending.sort(key=_time_of)
+
+    def _feed(self, until: float) -> None:
+        """Let in what arrived up to a time."""
+        count = bisect_right(self._pending, until, key=_time_of)
+        for name, event in self._pending[:count]:
+            self.engine.feed(name, event)
+            self.reporter.heard(name, event, self._learning)
+        del self._pending[:count]
 
     def _hear_of(self, project: Project) -> None:
         """Tell the audio output of what sounds: the document is another, or a hookup or a section turns a level."""

@@ -26,21 +26,21 @@ def modulator_params() -> tuple[Param, ...]:
     """The declarations of what all modulators share: how they start, and what they drive."""
     return (
         Choice(
-            key="starts",
+            name="starts",
             label="It starts",
             default="play",
             options={"free": "free", "play": "with play", "note": "with a note"},
             help="Runs always; runs with the transport from its start; begins anew with every first key.",
         ),
         Choice(
-            key="target", label="Drives", default="cc", options=TARGETS, help="What it drives; hookups always hear it."
+            name="target", label="Drives", default="cc", options=TARGETS, help="What it drives; hookups always hear it."
         ),
-        Number(key="to_number", label="Controller", default=1, low=0, high=127, help="The controller that it drives."),
-        Number(key="to_channel", label="Channel", default=1, low=1, high=16, help="The channel on which it is sent."),
-        Number(key="low", label="From", default=0, low=0, high=127, help="The value at its lowest."),
-        Number(key="high", label="To", default=127, low=0, high=127, help="The value at its highest."),
+        Number(name="to_number", label="Controller", default=1, low=0, high=127, help="The controller that it drives."),
+        Number(name="to_channel", label="Channel", default=1, low=1, high=16, help="The channel on which it is sent."),
+        Number(name="low", label="From", default=0, low=0, high=127, help="The value at its lowest."),
+        Number(name="high", label="To", default=127, low=0, high=127, help="The value at its highest."),
         Number(
-            key="most",
+            name="most",
             label="At most",
             default=60,
             low=5,

@@ -21,26 +21,26 @@ from arpegon.processors.stages.transpose import by_degrees
 SHORTEST = 0.002
 
 
-VELOCITY = Number(key="velocity", label="Velocity", default=96, low=1, high=127, help="How hard it is struck.")
-DEGREE_TOSS = TossLane(key="degree", label="Degree", low=-20, high=22, rest_low=1, rest_high=8)
-CHANCE_TOSS = TossLane(key="chance", label="Chance", low=0, high=100, rest_low=60, rest_high=100, step=5)
+VELOCITY = Number(name="velocity", label="Velocity", default=96, low=1, high=127, help="How hard it is struck.")
+DEGREE_TOSS = TossLane(name="degree", label="Degree", low=-20, high=22, rest_low=1, rest_high=8)
+CHANCE_TOSS = TossLane(name="chance", label="Chance", low=0, high=100, rest_low=60, rest_high=100, step=5)
 
 
 def degree_param(help: str, default: int = 1) -> Number:
     """The declaration of a degree of the scale, over three octaves."""
-    return Number(key="degree", label="Degree", default=default, low=-20, high=22, help=help)
+    return Number(name="degree", label="Degree", default=default, low=-20, high=22, help=help)
 
 
 def chance_param(help: str) -> Number:
     """The declaration of a chance."""
-    return Number(key="chance", label="Chance", default=100, low=0, high=100, unit="%", help=help)
+    return Number(name="chance", label="Chance", default=100, low=0, high=100, unit="%", help=help)
 
 
 def generator_params(low: int, high: int, in_scale: bool = True) -> tuple[Param, ...]:
     """The declarations of all generators: how they start, which notes they may choose, where those go."""
     return (
         Choice(
-            key="starts",
+            name="starts",
             label="It starts",
             default="play",
             options={"play": "with play", "key": "while a key is held", "action": "by an action"},
@@ -49,39 +49,42 @@ def generator_params(low: int, high: int, in_scale: bool = True) -> tuple[Param,
         times_param(),
         *launch_params(),
         Switch(
-            key="in_time",
+            name="in_time",
             label="On the beat",
             default=False,
             help="What a key or an action starts waits for the transport's grid, which must run for it.",
         ),
         *OWN_TEMPO,
         Switch(
-            key="with_section",
+            name="with_section",
             label="Begins with each section",
             default=False,
             help="At the start of a section it begins at its first step; else it goes on.",
         ),
-        Number(key="level", label="Velocity", default=100, low=1, high=200, unit="%", help="Scales all velocities."),
-        NoteKey(key="lowest", label="Lowest", default=low, help="Notes below come octaves higher, or as the nearest."),
+        Number(name="level", label="Velocity", default=100, low=1, high=200, unit="%", help="Scales all velocities."),
+        NoteKey(name="lowest", label="Lowest", default=low, help="Notes below come octaves higher, or as the nearest."),
         NoteKey(
-            key="highest", label="Highest", default=high, help="Notes above come in an octave lower, or as the nearest."
+            name="highest",
+            label="Highest",
+            default=high,
+            help="Notes above come in an octave lower, or as the nearest.",
         ),
         Switch(
-            key="in_scale",
+            name="in_scale",
             label="Only its scale",
             default=in_scale,
             help="Notes outside the scale go to the nearest one in it.",
         ),
         *key_params(follow=True),
         Choice(
-            key="transpose",
+            name="transpose",
             label="Keys move it",
             default="no",
             options={"no": "no", "held": "while held", "last": "and it stays"},
             help="Whether a key from the strand's other sources moves all notes, by its distance from home.",
         ),
-        NoteKey(key="home", label="Home", default=60, help="The key that moves nothing."),
-        Number(key="to_channel", label="Channel", default=1, low=1, high=16, help="The MIDI channel of its notes."),
+        NoteKey(name="home", label="Home", default=60, help="The key that moves nothing."),
+        Number(name="to_channel", label="Channel", default=1, low=1, high=16, help="The MIDI channel of its notes."),
     )
 
 

@@ -13,7 +13,7 @@ from arpegon.core.theory.pitch import written
 
 
 def _level(key: str, label: str, default: float, help: str) -> Number:
-    return Number(key=key, label=label, default=default, low=-90.0, high=6.0, step=0.5, unit="dB", help=help)
+    return Number(name=key, label=label, default=default, low=-90.0, high=6.0, step=0.5, unit="dB", help=help)
 
 
 def _touch_params(soft: float, loud: float) -> tuple[Param, ...]:
@@ -22,22 +22,22 @@ def _touch_params(soft: float, loud: float) -> tuple[Param, ...]:
         _level("soft_db", "Softest", soft, "What sounds with the lowest velocity."),
         _level("loud_db", "Loudest", loud, "What sounds with the highest velocity, and so does all that is louder."),
         Choice(
-            key="shape",
+            name="shape",
             label="Response",
             default="straight",
             options=SHAPES,
             help="How velocity grows between the two, straight in dB; soft gives much early, hard gives much late.",
         ),
         Points(
-            key="points",
+            name="points",
             label="Drawn response",
             default=[[0, 0], [127, 127]],
             low=0,
             high=127,
             help="The line of a drawn response, from level to velocity.",
         ),
-        Number(key="low", label="Velocity from", default=1, low=1, high=127, help="The velocity of the softest."),
-        Number(key="high", label="Velocity to", default=127, low=1, high=127, help="The velocity of the loudest."),
+        Number(name="low", label="Velocity from", default=1, low=1, high=127, help="The velocity of the softest."),
+        Number(name="high", label="Velocity to", default=127, low=1, high=127, help="The velocity of the loudest."),
     )
 
 
@@ -55,11 +55,11 @@ class Hits(Listening):
     label = "Hits"
     summary = "Turns strokes into notes: a drum pad, a contact microphone, a tapped crate."
     params = (
-        NoteKey(key="note", label="Note", default=38, help="What a stroke plays."),
-        Number(key="channel", label="Channel", default=10, low=1, high=16, help="On which channel it plays."),
+        NoteKey(name="note", label="Note", default=38, help="What a stroke plays."),
+        Number(name="channel", label="Channel", default=10, low=1, high=16, help="On which channel it plays."),
         _level("threshold", "Threshold", -50.0, "What peaks below this is no stroke."),
         Number(
-            key="sensitivity",
+            name="sensitivity",
             label="Sensitivity",
             default=50,
             low=0,
@@ -68,7 +68,7 @@ class Hits(Listening):
             help="How small a rise is a stroke: more hears soft strokes under what still rings, and more false ones.",
         ),
         Number(
-            key="retrigger_ms",
+            name="retrigger_ms",
             label="Retrigger",
             default=35,
             low=5,
@@ -77,7 +77,7 @@ class Hits(Listening):
             help="For how long after a stroke there is no other: a pad that rings or bounces gives one note.",
         ),
         Number(
-            key="scan_ms",
+            name="scan_ms",
             label="Scan",
             default=4,
             low=1,
@@ -86,19 +86,19 @@ class Hits(Listening):
             help="How long it looks for how hard a stroke was; the note waits for that.",
         ),
         Number(
-            key="length_ms", label="Note length", default=60, low=5, high=4000, unit="ms", help="How long notes last."
+            name="length_ms", label="Note length", default=60, low=5, high=4000, unit="ms", help="How long notes last."
         ),
         *_touch_params(-46.0, 2.0),
         Choice(
-            key="zones",
+            name="zones",
             label="Pad",
             default="one",
             options={"one": "one zone", "two": "head and rim"},
             help="A pad with two pick-ups sends its head on the first channel and its rim on the second.",
         ),
-        NoteKey(key="rim_note", label="Rim note", default=37, help="What a stroke on the rim plays."),
+        NoteKey(name="rim_note", label="Rim note", default=37, help="What a stroke on the rim plays."),
         Number(
-            key="rim_db",
+            name="rim_db",
             label="Rim from",
             default=0.0,
             low=-40.0,
@@ -108,7 +108,7 @@ class Hits(Listening):
             help="How much louder than the first channel the second must be for a stroke on the rim.",
         ),
         Number(
-            key="group",
+            name="group",
             label="Crosstalk group",
             default=0,
             low=0,
@@ -116,7 +116,7 @@ class Hits(Listening):
             help="Pads on one rack share a group, so that a stroke on one is not heard by the others; 0 is none.",
         ),
         Number(
-            key="crosstalk_db",
+            name="crosstalk_db",
             label="Crosstalk",
             default=10.0,
             low=0.0,
@@ -140,11 +140,11 @@ class Pitch(Listening):
     label = "Pitch"
     summary = "Turns a melody into notes, one at a time: a string, a voice, a whistle."
     params = (
-        NoteKey(key="lowest", label="Lowest note", default=40, help="Lower notes need a longer look and lag more."),
-        NoteKey(key="highest", label="Highest note", default=76, help="Nothing above this is heard as a note."),
-        Number(key="channel", label="Channel", default=1, low=1, high=16, help="On which channel it plays."),
+        NoteKey(name="lowest", label="Lowest note", default=40, help="Lower notes need a longer look and lag more."),
+        NoteKey(name="highest", label="Highest note", default=76, help="Nothing above this is heard as a note."),
+        Number(name="channel", label="Channel", default=1, low=1, high=16, help="On which channel it plays."),
         Number(
-            key="sureness",
+            name="sureness",
             label="Quick … sure",
             default=50,
             low=0,
@@ -154,7 +154,7 @@ class Pitch(Listening):
         ),
         _level("gate", "Gate", -50.0, "What is softer than this is silence."),
         Number(
-            key="shortest_ms",
+            name="shortest_ms",
             label="Shortest note",
             default=45,
             low=10,
@@ -163,7 +163,7 @@ class Pitch(Listening):
             help="How long a pitch must stay without a new stroke to be a new note; what ends sooner is doubtful.",
         ),
         Number(
-            key="steadiness",
+            name="steadiness",
             label="Steadiness",
             default=50,
             low=0,
@@ -172,7 +172,7 @@ class Pitch(Listening):
             help="How pure a tone must be to be a note: more leaves out string noise, less hears breathy tones.",
         ),
         Choice(
-            key="doubtful",
+            name="doubtful",
             label="Doubtful notes",
             default="play",
             options={"play": "play and mark", "drop": "leave out"},
@@ -180,14 +180,14 @@ class Pitch(Listening):
         ),
         *_touch_params(-46.0, -10.0),
         Choice(
-            key="bends",
+            name="bends",
             label="Bends",
             default="ignore",
             options={"ignore": "ignored", "follow": "as pitch bend", "split": "in semitones"},
             help="What becomes of bends and vibrato.",
         ),
         Number(
-            key="bend_range",
+            name="bend_range",
             label="Bend range",
             default=2,
             low=1,

@@ -21,7 +21,7 @@ _MAX_BEATS = 20_000.0
 _NEAR = 1e-6
 
 WALLS = Entries(
-    key="walls",
+    name="walls",
     label="What walls sound",
     default=[],
     most=MAX_SIDES,
@@ -30,7 +30,7 @@ WALLS = Entries(
     fields=(
         degree_param("The degree of the scale: 1 is the root; 0 takes the number of the wall.", default=0),
         VELOCITY,
-        Switch(key="silent", label="Silent", default=False, help="Beads bounce off it without a sound."),
+        Switch(name="silent", label="Silent", default=False, help="Beads bounce off it without a sound."),
     ),
 )
 
@@ -46,10 +46,10 @@ class Rebound(Generator):
     label = "Rebound"
     summary = "Beads bounce inside a polygon, and its walls sound."
     params = (
-        Number(key="sides", label="Walls", default=5, low=3, high=MAX_SIDES, help="How many walls the polygon has."),
-        Number(key="beads", label="Beads", default=2, low=1, high=6, help="How many beads move in it."),
+        Number(name="sides", label="Walls", default=5, low=3, high=MAX_SIDES, help="How many walls the polygon has."),
+        Number(name="beads", label="Beads", default=2, low=1, high=6, help="How many beads move in it."),
         Number(
-            key="speed",
+            name="speed",
             label="Speed",
             default=1.5,
             low=0.1,
@@ -59,10 +59,16 @@ class Rebound(Generator):
             help="How far a bead goes in a beat; the polygon is two radii wide.",
         ),
         Number(
-            key="angle", label="Angle", default=20, low=0, high=359, unit="°", help="Where the first bead sets out for."
+            name="angle",
+            label="Angle",
+            default=20,
+            low=0,
+            high=359,
+            unit="°",
+            help="Where the first bead sets out for.",
         ),
         Number(
-            key="fan",
+            name="fan",
             label="Fan",
             default=75,
             low=0,
@@ -71,7 +77,7 @@ class Rebound(Generator):
             help="By how much the angle of each further bead differs from the one before.",
         ),
         Number(
-            key="scatter",
+            name="scatter",
             label="Scatter",
             default=20,
             low=0,
@@ -81,16 +87,16 @@ class Rebound(Generator):
         ),
         seed_param("the same paths"),
         Choice(
-            key="time",
+            name="time",
             label="Notes fall",
             default="free",
             options={"free": "as they come", "grid": "on a grid"},
             help="When a wall is met, or on the next line of the grid.",
         ),
-        NoteValue(key="grid", label="Grid", default="1/16", help="The lines on which notes fall."),
-        NoteValue(key="length", label="Length", default="1/8", help="How long each note sounds."),
+        NoteValue(name="grid", label="Grid", default="1/16", help="The lines on which notes fall."),
+        NoteValue(name="length", label="Length", default="1/8", help="How long each note sounds."),
         Number(
-            key="touch",
+            name="touch",
             label="Touch",
             default=50,
             low=0,
@@ -99,7 +105,7 @@ class Rebound(Generator):
             help="How much softer a wall sounds that is only grazed.",
         ),
         NoteKey(
-            key="base",
+            name="base",
             label="Degrees from",
             default=60,
             help="Degree 1 is the root of the scale at this note, or next below it.",

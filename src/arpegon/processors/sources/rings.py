@@ -31,22 +31,22 @@ MAX_RINGS = 6
 MAX_STEPS = 32
 
 RINGS = Entries(
-    key="rings",
+    name="rings",
     label="Rings",
     default=[],
     most=MAX_RINGS,
     what="ring",
     help="The rings of one pattern, from the outermost in.",
     fields=(
-        Number(key="hits", label="Hits", default=4, low=0, high=MAX_STEPS, help="How many of its steps are hit."),
-        Number(key="steps", label="Steps", default=8, low=1, high=MAX_STEPS, help="How many steps the ring has."),
-        Number(key="turn", label="Turned by", default=0, low=-31, high=31, help="By how many steps it is turned."),
-        NoteValue(key="rate", label="Rate", default="1/16", help="The time from one of its steps to the next."),
-        NoteKey(key="note", label="Note", default=60, help="What it plays, where rings are notes."),
+        Number(name="hits", label="Hits", default=4, low=0, high=MAX_STEPS, help="How many of its steps are hit."),
+        Number(name="steps", label="Steps", default=8, low=1, high=MAX_STEPS, help="How many steps the ring has."),
+        Number(name="turn", label="Turned by", default=0, low=-31, high=31, help="By how many steps it is turned."),
+        NoteValue(name="rate", label="Rate", default="1/16", help="The time from one of its steps to the next."),
+        NoteKey(name="note", label="Note", default=60, help="What it plays, where rings are notes."),
         degree_param("The degree of the scale that it plays, where rings are degrees."),
         VELOCITY,
         Number(
-            key="accent",
+            name="accent",
             label="First hit",
             default=0,
             low=-60,
@@ -54,7 +54,7 @@ RINGS = Entries(
             help="How much harder or softer the first hit of each round is struck.",
         ),
         Number(
-            key="length",
+            name="length",
             label="Length",
             default=0.5,
             low=0.05,
@@ -64,25 +64,25 @@ RINGS = Entries(
         ),
         chance_param("How often a hit sounds."),
         Number(
-            key="channel",
+            name="channel",
             label="Channel",
             default=0,
             low=0,
             high=16,
             help="A MIDI channel of its own; 0 takes the source's.",
         ),
-        Switch(key="silent", label="Silent", default=False, help="Let this ring rest."),
+        Switch(name="silent", label="Silent", default=False, help="Let this ring rest."),
     ),
 )
 
 RING_TOSS = (
-    TossLane(key="hits", label="Hits", low=0, high=32, rest_low=2, rest_high=7, on=True),
-    TossLane(key="steps", label="Steps", low=1, high=32, rest_low=8, rest_high=16),
-    TossLane(key="turn", label="Turn", low=-31, high=31, rest_low=0, rest_high=7, on=True),
-    TossLane(key="note", label="Note", low=0, high=127, rest_low=48, rest_high=72),
+    TossLane(name="hits", label="Hits", low=0, high=32, rest_low=2, rest_high=7, on=True),
+    TossLane(name="steps", label="Steps", low=1, high=32, rest_low=8, rest_high=16),
+    TossLane(name="turn", label="Turn", low=-31, high=31, rest_low=0, rest_high=7, on=True),
+    TossLane(name="note", label="Note", low=0, high=127, rest_low=48, rest_high=72),
     DEGREE_TOSS,
-    TossLane(key="velocity", label="Velocity", low=1, high=127, rest_low=60, rest_high=115),
-    TossLane(key="length", label="Length", low=0.05, high=8.0, rest_low=0.2, rest_high=1.0, step=0.05),
+    TossLane(name="velocity", label="Velocity", low=1, high=127, rest_low=60, rest_high=115),
+    TossLane(name="length", label="Length", low=0.05, high=8.0, rest_low=0.2, rest_high=1.0, step=0.05),
     CHANCE_TOSS,
 )
 
@@ -107,17 +107,17 @@ class Rings(Generator):
     summary = "Up to six rhythms with evenly spread hits, turning against each other."
     params = (
         *pattern_params(
-            Patterns(key="patterns", label="Patterns", default=_FIRST, one=RINGS, least=1, help="Sets of rings.")
+            Patterns(name="patterns", label="Patterns", default=_FIRST, one=RINGS, least=1, help="Sets of rings.")
         ),
         Choice(
-            key="reads",
+            name="reads",
             label="Rings are",
             default="note",
             options={"note": "notes", "degree": "degrees"},
             help="Whether rings play their notes, or their degrees of the scale.",
         ),
         NoteKey(
-            key="base",
+            name="base",
             label="Degrees from",
             default=60,
             help="Degree 1 is the root of the scale at this note, or next below it.",

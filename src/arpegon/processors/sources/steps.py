@@ -32,24 +32,24 @@ MAX = 32
 _MAX_TIED = 64.0
 
 STEPS = Entries(
-    key="steps",
+    name="steps",
     label="Steps",
     default=[],
     most=MAX,
     help="The steps on the ring.",
     fields=(
         Choice(
-            key="play",
+            name="play",
             label="Plays",
             default="note",
             options={"note": "note", "tie": "tie", "rest": "rest", "skip": "skip"},
             help="A note; a tie lengthens the note before; a rest is silent and takes its time; a skip is left out.",
         ),
-        NoteKey(key="note", label="Note", default=60, help="The note, where steps are notes."),
+        NoteKey(name="note", label="Note", default=60, help="The note, where steps are notes."),
         degree_param("The degree of the scale, where steps are degrees: 1 is the root, 8 the root above."),
         VELOCITY,
         Number(
-            key="length",
+            name="length",
             label="Length",
             default=0.7,
             low=0.05,
@@ -62,13 +62,13 @@ STEPS = Entries(
 )
 
 STEP_TOSS = (
-    TossLane(key="note", label="Note", low=0, high=127, rest_low=48, rest_high=72, on=True),
+    TossLane(name="note", label="Note", low=0, high=127, rest_low=48, rest_high=72, on=True),
     DEGREE_TOSS,
-    TossLane(key="velocity", label="Velocity", low=1, high=127, rest_low=60, rest_high=115, on=True),
-    TossLane(key="length", label="Length", low=0.05, high=4.0, rest_low=0.2, rest_high=1.0, step=0.05),
+    TossLane(name="velocity", label="Velocity", low=1, high=127, rest_low=60, rest_high=115, on=True),
+    TossLane(name="length", label="Length", low=0.05, high=4.0, rest_low=0.2, rest_high=1.0, step=0.05),
     CHANCE_TOSS,
     TossLane(
-        key="play",
+        name="play",
         label="Skips",
         low=0,
         high=100,
@@ -79,7 +79,7 @@ STEP_TOSS = (
         mark="skip",
         rest="note",
     ),
-    TossLane(key="stride", label="Stride", low=1, high=31, rest_low=1, rest_high=7, way="whole"),
+    TossLane(name="stride", label="Stride", low=1, high=31, rest_low=1, rest_high=7, way="whole"),
 )
 
 _FIRST: list[list[dict[str, Any]]] = [
@@ -101,17 +101,17 @@ class Steps(Generator):
     summary = "Walks over a ring of steps, in dozens of orders."
     params = (
         *pattern_params(
-            Patterns(key="patterns", label="Patterns", default=_FIRST, one=STEPS, least=1, help="The rings of steps.")
+            Patterns(name="patterns", label="Patterns", default=_FIRST, one=STEPS, least=1, help="The rings of steps.")
         ),
         Choice(
-            key="walk",
+            name="walk",
             label="Walk",
             default="round",
             options=WALKS,
             help="The way over the ring; drift, shuffled and random are drawn from the seed.",
         ),
         Number(
-            key="stride",
+            name="stride",
             label="Stride",
             default=1,
             low=1,
@@ -119,24 +119,24 @@ class Steps(Generator):
             help="How many steps further each step goes: the star on the ring.",
         ),
         Switch(
-            key="shift",
+            name="shift",
             label="Shift after each figure",
             default=True,
             help="Where the stride closes before it has reached all steps, the walk goes on one step further.",
         ),
-        Switch(key="mirrored", label="Mirrored", default=False, help="Walk the other way round the ring."),
-        Number(key="first", label="First step", default=1, low=1, high=MAX, help="The step at which the walk begins."),
-        NoteValue(key="rate", label="Rate", default="1/16", help="The time from one step to the next."),
+        Switch(name="mirrored", label="Mirrored", default=False, help="Walk the other way round the ring."),
+        Number(name="first", label="First step", default=1, low=1, high=MAX, help="The step at which the walk begins."),
+        NoteValue(name="rate", label="Rate", default="1/16", help="The time from one step to the next."),
         swing_param("steps"),
         Choice(
-            key="reads",
+            name="reads",
             label="Steps are",
             default="note",
             options={"note": "notes", "degree": "degrees"},
             help="Whether steps play their notes, or their degrees of the scale.",
         ),
         NoteKey(
-            key="base",
+            name="base",
             label="Degrees from",
             default=60,
             help="Degree 1 is the root of the scale at this note, or next below it.",

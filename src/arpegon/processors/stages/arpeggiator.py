@@ -20,7 +20,7 @@ from arpegon.core.time.rhythm import beats_of
 from arpegon.processors.stages.lane import LANE, LANE_TOSS
 
 _SHORTEST = 0.002
-_NEXT = {field.key: field.default for field in LANE.fields}
+_NEXT = {field.name: field.default for field in LANE.fields}
 """What a step is where there is no lane."""
 
 
@@ -40,26 +40,26 @@ class Arpeggiator(KeyBook):
     timed = True
     cut_by_bypass = True
     params = (
-        Choice(key="order", label="Order", default="up", options=ORDERS, help="The way over the notes that are held."),
+        Choice(name="order", label="Order", default="up", options=ORDERS, help="The way over the notes that are held."),
         Number(
-            key="stride",
+            name="stride",
             label="Stride",
             default=2,
             low=1,
             high=31,
             help="For “by a stride”: how many notes further each step goes, round and round; the star on the ring.",
         ),
-        Number(key="octaves", label="Octaves", default=1, low=1, high=7, help="Over how many octaves the notes go."),
+        Number(name="octaves", label="Octaves", default=1, low=1, high=7, help="Over how many octaves the notes go."),
         Choice(
-            key="octave_way",
+            name="octave_way",
             label="Octaves go",
             default="up",
             options={"up": "up", "down": "down", "both": "both ways"},
             help="Whether the further octaves lie above, below, or on both sides in turn, the second one above.",
         ),
-        NoteValue(key="rate", label="Rate", default="1/16", help="The time from one step to the next."),
+        NoteValue(name="rate", label="Rate", default="1/16", help="The time from one step to the next."),
         Number(
-            key="gate",
+            name="gate",
             label="Length",
             default=70,
             low=5,
@@ -68,16 +68,18 @@ class Arpeggiator(KeyBook):
             help="How much of a step each note sounds; above 100 notes overlap.",
         ),
         swing_param("steps"),
-        Switch(key="latch", label="Latch", default=False, help="Notes stay until a key is pressed while none is down."),
+        Switch(
+            name="latch", label="Latch", default=False, help="Notes stay until a key is pressed while none is down."
+        ),
         Choice(
-            key="starts",
+            name="starts",
             label="It starts",
             default="key",
             options={"key": "with the key", "beat": "on the beat", "action": "by an action"},
             help="With the first key, on the transport's beats, which must run for it, or when an action starts it.",
         ),
         Number(
-            key="gather_ms",
+            name="gather_ms",
             label="Gathers a chord",
             default=25,
             low=0,
@@ -90,21 +92,21 @@ class Arpeggiator(KeyBook):
         *launch_params(),
         *OWN_TEMPO,
         Switch(
-            key="anew",
+            name="anew",
             label="First key anew",
             default=True,
             help="A new first key begins the walk again.",
         ),
         Choice(
-            key="loudness",
+            name="loudness",
             label="Velocity",
             default="played",
             options={"played": "as played", "fixed": "one value"},
             help="Each note as its key was struck, or all alike.",
         ),
-        Number(key="fixed", label="Value", default=96, low=1, high=127, help="The velocity of all notes."),
+        Number(name="fixed", label="Value", default=96, low=1, high=127, help="The velocity of all notes."),
         Numbers(
-            key="accents",
+            name="accents",
             label="Accents",
             default=[],
             low=0.0,
@@ -115,7 +117,7 @@ class Arpeggiator(KeyBook):
         ),
         *pattern_params(
             Patterns(
-                key="patterns",
+                name="patterns",
                 label="Patterns",
                 default=[],
                 one=LANE,
@@ -123,19 +125,19 @@ class Arpeggiator(KeyBook):
             )
         ),
         Choice(
-            key="fewer",
+            name="fewer",
             label="Where fewer are held",
             default="wrap",
             options={"wrap": "begin over", "rest": "rest"},
             help="What a step does that asks for the fifth note where four are held.",
         ),
         Switch(
-            key="repeats",
+            name="repeats",
             label="May repeat",
             default=False,
             help="Whether the random order may play one note twice running.",
         ),
-        Switch(key="through", label="Played notes pass", default=False, help="Let the held notes sound as well."),
+        Switch(name="through", label="Played notes pass", default=False, help="Let the held notes sound as well."),
         seed_param("the same random order"),
         *toss_params(LANE_TOSS, LANE),
     )

@@ -18,7 +18,7 @@ class Chance(NoteGate):
     summary = "Lets notes pass now and then, and leaves the others out."
     params = (
         Number(
-            key="percent",
+            name="percent",
             label="Notes that pass",
             default=70,
             low=0,
@@ -27,7 +27,7 @@ class Chance(NoteGate):
             help="How many of a hundred strokes are let through.",
         ),
         Switch(
-            key="together",
+            name="together",
             label="Chords stay whole",
             default=False,
             help="Notes struck at one moment pass together or not at all.",

@@ -17,9 +17,9 @@ class ChannelStage(NoteMapper):
     label = "Channel"
     summary = "Puts everything on another MIDI channel."
     params = (
-        Number(key="channel", label="Channel", default=1, low=1, high=16, help="The channel of all that goes out."),
+        Number(name="channel", label="Channel", default=1, low=1, high=16, help="The channel of all that goes out."),
         Number(
-            key="only",
+            name="only",
             label="Only from channel",
             default=0,
             low=0,

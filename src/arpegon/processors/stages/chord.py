@@ -45,14 +45,14 @@ class Chord(KeyBook):
     timed = True
     params = (
         Choice(
-            key="way",
+            name="way",
             label="Way",
             default="shape",
             options={"shape": "shape", "key": "in key", "pads": "pads"},
             help="One shape on every key, the chords of the key, or a chord of your choice on each pad.",
         ),
         Numbers(
-            key="offsets",
+            name="offsets",
             label="Voices added",
             default=[3, 7],
             low=-36,
@@ -62,7 +62,7 @@ class Chord(KeyBook):
             help="The voices that are added to each key, in semitones above (or below) it.",
         ),
         Numbers(
-            key="levels",
+            name="levels",
             label="Levels",
             default=[],
             low=0.0,
@@ -72,29 +72,29 @@ class Chord(KeyBook):
             help="How loud each added voice is, as a share of the played velocity; 1 where left out.",
         ),
         Switch(
-            key="keep_root",
+            name="keep_root",
             label="Keep the played note",
             default=True,
             help="Let the played note sound beside the voices that are added.",
         ),
         Choice(
-            key="stack",
+            name="stack",
             label="Chord on each degree",
             default="triad",
             options=STACK_LABELS,
             help="Which chord the key gives on each of its degrees.",
         ),
         Choice(
-            key="outside",
+            name="outside",
             label="Notes outside the key",
             default="nearest",
             options={"nearest": "take the nearest degree", "single": "stay single"},
             help="What notes outside the key do; a tie goes down.",
         ),
         *key_params(follow=True),
-        Pads(key="pads", label="Pads", default=[], help="The triggers and their chords."),
+        Pads(name="pads", label="Pads", default=[], help="The triggers and their chords."),
         Number(
-            key="columns",
+            name="columns",
             label="Pads in a row",
             default=4,
             low=1,
@@ -102,32 +102,32 @@ class Chord(KeyBook):
             help="How the pads are laid out on screen: as many in a row as the controller has.",
         ),
         Choice(
-            key="first_row",
+            name="first_row",
             label="First row",
             default="bottom",
             options={"bottom": "at the bottom", "top": "at the top"},
             help="Where the row of the first pad lies, on screen and when triggers are learnt.",
         ),
         Choice(
-            key="others",
+            name="others",
             label="Keys that are no trigger",
             default="pass",
             options={"pass": "pass", "drop": "are silent"},
             help="What happens to notes that trigger no pad.",
         ),
         Number(
-            key="inversion", label="Inversion", default=0, low=-4, high=4, help="How often the lowest voice goes up."
+            name="inversion", label="Inversion", default=0, low=-4, high=4, help="How often the lowest voice goes up."
         ),
-        Number(key="register", label="Register", default=0, low=-3, high=3, unit="oct", help="Octaves up or down."),
+        Number(name="register", label="Register", default=0, low=-3, high=3, unit="oct", help="Octaves up or down."),
         Choice(
-            key="spread",
+            name="spread",
             label="Spread",
             default="close",
             options={"close": "close", "open": "open"},
             help="Close: the voices as near as they lie. Open: every second one an octave up.",
         ),
         Number(
-            key="strum_ms",
+            name="strum_ms",
             label="Strum",
             default=0,
             low=0,
@@ -136,14 +136,14 @@ class Chord(KeyBook):
             help="The time from one voice to the next.",
         ),
         Choice(
-            key="strum",
+            name="strum",
             label="Strummed",
             default="up",
             options={"up": "up", "down": "down", "turn": "in turn"},
             help="From the lowest voice, from the highest, or once this way and once that.",
         ),
         Switch(
-            key="lead",
+            name="lead",
             label="Lead smoothly",
             default=False,
             help="Turn each chord so that its notes move least from the chord before.",

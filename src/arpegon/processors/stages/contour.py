@@ -29,14 +29,14 @@ class Contour(Modulator):
     summary = "Drawn steps over bars that move a controller or choose patterns."
     params = (
         Choice(
-            key="drawn",
+            name="drawn",
             label="Drawn as",
             default="steps",
             options={"steps": "even steps", "points": "free points"},
             help="Whether its values lie evenly, or anywhere in its length.",
         ),
         Points(
-            key="points",
+            name="points",
             label="Points",
             default=[[0, 0], [64, 127], [96, 32]],
             low=0,
@@ -45,7 +45,7 @@ class Contour(Modulator):
             help="Free points: when in its length, and the value, both from 0 to 127.",
         ),
         Numbers(
-            key="steps",
+            name="steps",
             label="Steps",
             default=[0, 127, 64, 96],
             low=0,
@@ -53,15 +53,15 @@ class Contour(Modulator):
             most=MAX,
             help="The values, one after the other, from 0 to 127.",
         ),
-        NoteValue(key="length", label="Over", default="4 bars", help="The time that all steps take together."),
+        NoteValue(name="length", label="Over", default="4 bars", help="The time that all steps take together."),
         Choice(
-            key="way",
+            name="way",
             label="Between them",
             default="hold",
             options={"hold": "holds", "glide": "glides"},
             help="Whether each value is held, or glides to the next.",
         ),
-        Number(key="offset", label="Begins at", default=1, low=1, high=MAX, help="The step at which it begins."),
+        Number(name="offset", label="Begins at", default=1, low=1, high=MAX, help="The step at which it begins."),
         *modulator_params(),
     )
 

@@ -18,9 +18,9 @@ _NOTES = frozenset({"velocity", "key"})
 def reading_params(default: int) -> tuple[Param, ...]:
     """The declarations of what a value is read from."""
     return (
-        Choice(key="source", label="From", default="cc", options=READS, help="What is read."),
+        Choice(name="source", label="From", default="cc", options=READS, help="What is read."),
         Number(
-            key="number",
+            name="number",
             label="Controller in",
             default=default,
             low=0,
@@ -28,7 +28,7 @@ def reading_params(default: int) -> tuple[Param, ...]:
             help="The number of the controller that is read.",
         ),
         Number(
-            key="channel",
+            name="channel",
             label="Channel in",
             default=0,
             low=0,
@@ -42,14 +42,14 @@ def curve_params() -> tuple[Param, ...]:
     """The declarations of a response curve."""
     return (
         Choice(
-            key="shape",
+            name="shape",
             label="Curve",
             default="straight",
             options=SHAPES,
             help="Soft gives much early, hard gives much late; drawn follows your points.",
         ),
         Points(
-            key="points",
+            name="points",
             label="Drawn curve",
             default=[[0, 0], [127, 127]],
             low=0,
@@ -72,9 +72,9 @@ class Convert(MovingValues):
     summary = "Turns one kind of controller into another, over a curve."
     params = (
         *reading_params(1),
-        Choice(key="target", label="To", default="cc", options=WRITES, help="What is written."),
+        Choice(name="target", label="To", default="cc", options=WRITES, help="What is written."),
         Number(
-            key="to_number",
+            name="to_number",
             label="Controller out",
             default=11,
             low=0,
@@ -82,20 +82,20 @@ class Convert(MovingValues):
             help="The number of the controller that is written (of 14 bits: 0 to 31).",
         ),
         Number(
-            key="to_channel",
+            name="to_channel",
             label="Channel out",
             default=0,
             low=0,
             high=16,
             help="The channel on which it is written; 0 keeps that of what came in.",
         ),
-        Number(key="in_low", label="In from", default=0, low=0, high=127, help="What is read as the bottom."),
-        Number(key="in_high", label="In to", default=127, low=0, high=127, help="What is read as the top."),
-        Number(key="out_low", label="Out from", default=0, low=0, high=127, help="What the bottom becomes."),
-        Number(key="out_high", label="Out to", default=127, low=0, high=127, help="What the top becomes."),
+        Number(name="in_low", label="In from", default=0, low=0, high=127, help="What is read as the bottom."),
+        Number(name="in_high", label="In to", default=127, low=0, high=127, help="What is read as the top."),
+        Number(name="out_low", label="Out from", default=0, low=0, high=127, help="What the bottom becomes."),
+        Number(name="out_high", label="Out to", default=127, low=0, high=127, help="What the top becomes."),
         *curve_params(),
         Number(
-            key="levels",
+            name="levels",
             label="Levels",
             default=0,
             low=0,
@@ -103,7 +103,7 @@ class Convert(MovingValues):
             help="Go up in so many equal stairs; 0 or 1 goes smoothly.",
         ),
         Number(
-            key="smooth_ms",
+            name="smooth_ms",
             label="Smoothing",
             default=0,
             low=0,
@@ -112,25 +112,25 @@ class Convert(MovingValues):
             help="How long the whole way from 0 to 127 takes at least.",
         ),
         Choice(
-            key="release",
+            name="release",
             label="A release",
             default="follow",
             options={"follow": "counts", "hold": "holds", "set": "goes to", "ignore": "is ignored"},
             help="What a note off, or a value of 0, does: count like any value, hold, go to a value, or nothing.",
         ),
-        Number(key="release_value", label="Goes to", default=0, low=0, high=127, help="Where a release goes to."),
+        Number(name="release_value", label="Goes to", default=0, low=0, high=127, help="Where a release goes to."),
         Numbers(
-            key="ignored", label="Ignored values", default=[], low=0, high=127, most=32, help="Values that do nothing."
+            name="ignored", label="Ignored values", default=[], low=0, high=127, most=32, help="Values that do nothing."
         ),
         Choice(
-            key="original",
+            name="original",
             label="The original",
             default="auto",
             options={"auto": "as fits", "pass": "passes too", "block": "does not"},
             help="Whether what was read passes as well; as fits: notes do, all else does not.",
         ),
         Choice(
-            key="others",
+            name="others",
             label="All else",
             default="pass",
             options={"pass": "passes", "block": "is blocked"},

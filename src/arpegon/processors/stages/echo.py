@@ -29,10 +29,10 @@ class Echo(KeyBook):
     timed = True
     cut_by_bypass = True
     params = (
-        Number(key="repeats", label="Repeats", default=3, low=1, high=MAX, help="How often each note comes again."),
-        NoteValue(key="rate", label="Distance", default="1/8D", help="The time from one repeat to the next."),
+        Number(name="repeats", label="Repeats", default=3, low=1, high=MAX, help="How often each note comes again."),
+        NoteValue(name="rate", label="Distance", default="1/8D", help="The time from one repeat to the next."),
         Number(
-            key="fade",
+            name="fade",
             label="Velocity of each",
             default=70,
             low=1,
@@ -41,7 +41,7 @@ class Echo(KeyBook):
             help="How loud each repeat is beside the one before it; above 100 they swell.",
         ),
         Number(
-            key="move",
+            name="move",
             label="Moved by",
             default=0,
             low=-24,
@@ -49,13 +49,13 @@ class Echo(KeyBook):
             help="How far each repeat lies above or below the one before it.",
         ),
         Choice(
-            key="move_by",
+            name="move_by",
             label="Counted in",
             default="semitones",
             options={"semitones": "semitones", "degrees": "degrees"},
             help="Whether that is semitones, or steps of the scale.",
         ),
-        Switch(key="dry", label="Played notes pass", default=True, help="Off, only the repeats sound."),
+        Switch(name="dry", label="Played notes pass", default=True, help="Off, only the repeats sound."),
         *key_params(follow=True),
     )
 

@@ -19,7 +19,7 @@ MAX = 8
 _NOTES = frozenset({"velocity", "key"})
 
 FAN = Entries(
-    key="fan",
+    name="fan",
     label="Curves",
     default=[],
     most=MAX,
@@ -27,25 +27,25 @@ FAN = Entries(
     help="What is driven, each along its own curve.",
     fields=(
         Choice(
-            key="target",
+            name="target",
             label="Drives",
             default="cc",
             options={"cc": "controller", "pressure": "pressure", "bend": "bend"},
             help="What this curve drives.",
         ),
-        Number(key="number", label="Controller", default=16, low=0, high=127, help="The controller that it drives."),
-        Number(key="channel", label="Channel", default=0, low=0, high=16, help="0 keeps the channel of what came in."),
-        Number(key="low", label="From", default=0, low=0, high=127, help="What the foot of the curve becomes."),
-        Number(key="high", label="To", default=127, low=0, high=127, help="What the top of the curve becomes."),
+        Number(name="number", label="Controller", default=16, low=0, high=127, help="The controller that it drives."),
+        Number(name="channel", label="Channel", default=0, low=0, high=16, help="0 keeps the channel of what came in."),
+        Number(name="low", label="From", default=0, low=0, high=127, help="What the foot of the curve becomes."),
+        Number(name="high", label="To", default=127, low=0, high=127, help="What the top of the curve becomes."),
         Points(
-            key="points",
+            name="points",
             label="Curve",
             default=[[0, 0], [127, 127]],
             low=0,
             high=127,
             help="The curve, from the common position to this value.",
         ),
-        Switch(key="rests", label="Rests", default=False, help="Let this curve drive nothing."),
+        Switch(name="rests", label="Rests", default=False, help="Let this curve drive nothing."),
     ),
 )
 
@@ -70,16 +70,16 @@ class Fan(MovingValues):
     summary = "One controller drives up to eight, each along its own curve."
     params = (
         *reading_params(1),
-        Patterns(key="shapes", label="Shapes", default=_FIRST, one=FAN, least=1, help="The sets of curves."),
+        Patterns(name="shapes", label="Shapes", default=_FIRST, one=FAN, least=1, help="The sets of curves."),
         Number(
-            key="shape",
+            name="shape",
             label="Shape",
             default=1,
             low=1,
             high=8,
             help="Which set of curves is in force; a number beyond the last one takes the last.",
         ),
-        Switch(key="keep", label="The original passes too", default=False, help="Let what was read pass as well."),
+        Switch(name="keep", label="The original passes too", default=False, help="Let what was read pass as well."),
     )
 
     def __init__(self, values: Mapping[str, Any], context: Context) -> None:

@@ -31,10 +31,10 @@ class Grid(DelayedNotes):
     label = "Grid"
     summary = "Lets notes wait for the next line of a grid."
     params = (
-        NoteValue(key="rate", label="Lines", default="1/16", help="The distance from one line to the next."),
+        NoteValue(name="rate", label="Lines", default="1/16", help="The distance from one line to the next."),
         swing_param("lines"),
         Number(
-            key="strength",
+            name="strength",
             label="Strength",
             default=100,
             low=0,
@@ -43,7 +43,7 @@ class Grid(DelayedNotes):
             help="How far a note goes towards its line.",
         ),
         Number(
-            key="catch",
+            name="catch",
             label="Catch",
             default=10,
             low=0,
@@ -52,7 +52,7 @@ class Grid(DelayedNotes):
             help="How far behind a line, as a share of the way to the next, a note still sounds at once.",
         ),
         Switch(
-            key="controllers",
+            name="controllers",
             label="Controllers too",
             default=False,
             help="Let controllers, pressure, bend and programs fall on the lines; a pedal is down as long as it was.",

@@ -25,14 +25,14 @@ class Hold(KeyBook):
     cut_by_bypass = True
     params = (
         Choice(
-            key="until",
+            name="until",
             label="Held until",
             default="next",
             options={"again": "pressed again", "next": "the next key", "controller": "a controller"},
             help="What ends the notes that are held.",
         ),
         Number(
-            key="controller",
+            name="controller",
             label="Controller",
             default=66,
             low=0,

@@ -24,17 +24,19 @@ class Humanize(DelayedNotes):
     label = "Humanize"
     summary = "Gives every stroke its own velocity, within bounds, as a hand would."
     params = (
-        Switch(key="velocity", label="Velocity", default=True, help="Draw velocities; off, they stay as they came in."),
+        Switch(
+            name="velocity", label="Velocity", default=True, help="Draw velocities; off, they stay as they came in."
+        ),
         Choice(
-            key="mode",
+            name="mode",
             label="Draw",
             default="range",
             options={"range": "within a range", "around": "around what came in"},
             help="Draw velocities between two bounds (for keyboards that send one value), or stray from what came in.",
         ),
-        Number(key="low", label="Lowest", default=85, low=1, high=127, help="The softest velocity that is drawn."),
+        Number(name="low", label="Lowest", default=85, low=1, high=127, help="The softest velocity that is drawn."),
         Number(
-            key="high",
+            name="high",
             label="Highest",
             default=115,
             low=1,
@@ -42,7 +44,7 @@ class Humanize(DelayedNotes):
             help="The loudest velocity that is drawn.",
         ),
         Number(
-            key="spread",
+            name="spread",
             label="Spread",
             default=12,
             low=0,
@@ -50,15 +52,15 @@ class Humanize(DelayedNotes):
             help="How far a velocity may stray from what came in, up or down.",
         ),
         Choice(
-            key="shape",
+            name="shape",
             label="Shape",
             default="even",
             options={"even": "even", "bell": "bell"},
             help="Even: every value is as likely. Bell: the middle is more likely than the edges.",
         ),
-        Switch(key="timing", label="Timing", default=False, help="Make each note a little later, by chance."),
+        Switch(name="timing", label="Timing", default=False, help="Make each note a little later, by chance."),
         Number(
-            key="time_ms",
+            name="time_ms",
             label="Latest",
             default=20,
             low=0,
@@ -66,9 +68,9 @@ class Humanize(DelayedNotes):
             unit="ms",
             help="How late a note may come; 5 to 20 ms is a hand, more is a stumble.",
         ),
-        Switch(key="length", label="Length", default=False, help="Let each note last a little longer or shorter."),
+        Switch(name="length", label="Length", default=False, help="Let each note last a little longer or shorter."),
         Number(
-            key="length_percent",
+            name="length_percent",
             label="Length strays by",
             default=15,
             low=0,

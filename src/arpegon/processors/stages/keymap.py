@@ -25,13 +25,13 @@ class KeyMap(NoteMapper):
     summary = "Lets any key play any other keys."
     params = (
         KeyThreads(
-            key="threads",
+            name="threads",
             label="Threads",
             default={},
             help="Which keys each key plays. A key that is not named plays itself; an empty list is silence.",
         ),
         Switch(
-            key="octave",
+            name="octave",
             label="One octave for all",
             default=False,
             help="The threads of the octave from middle C hold in every octave.",

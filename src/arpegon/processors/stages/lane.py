@@ -34,7 +34,7 @@ class Play(Param, frozen=True, kw_only=True):
     def part(self, value: Any, names: Sequence[str]) -> Part | None:
         if names:
             return None
-        plays = Choice(key=self.key, label=self.label, default=self.default, options=_PLAYS, help=self.help)
+        plays = Choice(name=self.name, label=self.label, default=self.default, options=_PLAYS, help=self.help)
         return plays, str(value)
 
     def with_part(self, value: Any, names: Sequence[str], part: Any) -> Any:
@@ -50,16 +50,16 @@ class Play(Param, frozen=True, kw_only=True):
 
 
 LANE = Entries(
-    key="lane",
+    name="lane",
     label="Steps",
     default=[],
     most=MAX,
     help="What each step plays; with none, all play the next note.",
     fields=(
-        Play(key="play", label="Plays", default="next", help="Which of the held notes."),
-        Number(key="octave", label="Octave", default=0, low=-3, high=3, help="By how many octaves it is moved."),
+        Play(name="play", label="Plays", default="next", help="Which of the held notes."),
+        Number(name="octave", label="Octave", default=0, low=-3, high=3, help="By how many octaves it is moved."),
         Number(
-            key="velocity",
+            name="velocity",
             label="Velocity",
             default=1.0,
             low=0.0,
@@ -68,7 +68,7 @@ LANE = Entries(
             help="A factor on the velocity of the note.",
         ),
         Number(
-            key="length",
+            name="length",
             label="Length",
             default=1.0,
             low=0.05,
@@ -76,17 +76,19 @@ LANE = Entries(
             step=0.05,
             help="A factor on the length of the note.",
         ),
-        Number(key="chance", label="Chance", default=100, low=0, high=100, unit="%", help="How often the step sounds."),
+        Number(
+            name="chance", label="Chance", default=100, low=0, high=100, unit="%", help="How often the step sounds."
+        ),
     ),
 )
 
 LANE_TOSS = (
-    TossLane(key="octave", label="Octave", low=-3, high=3, rest_low=-1, rest_high=1),
-    TossLane(key="velocity", label="Velocity", low=0.0, high=2.0, rest_low=0.6, rest_high=1.2, step=0.05, on=True),
-    TossLane(key="length", label="Length", low=0.05, high=4.0, rest_low=0.3, rest_high=1.5, step=0.05),
-    TossLane(key="chance", label="Chance", low=0, high=100, rest_low=60, rest_high=100, step=5),
+    TossLane(name="octave", label="Octave", low=-3, high=3, rest_low=-1, rest_high=1),
+    TossLane(name="velocity", label="Velocity", low=0.0, high=2.0, rest_low=0.6, rest_high=1.2, step=0.05, on=True),
+    TossLane(name="length", label="Length", low=0.05, high=4.0, rest_low=0.3, rest_high=1.5, step=0.05),
+    TossLane(name="chance", label="Chance", low=0, high=100, rest_low=60, rest_high=100, step=5),
     TossLane(
-        key="play",
+        name="play",
         label="Rests",
         low=0,
         high=100,
@@ -97,5 +99,5 @@ LANE_TOSS = (
         rest="next",
         on=True,
     ),
-    TossLane(key="stride", label="Stride", low=1, high=31, rest_low=1, rest_high=5, way="whole"),
+    TossLane(name="stride", label="Stride", low=1, high=31, rest_low=1, rest_high=5, way="whole"),
 )

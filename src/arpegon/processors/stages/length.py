@@ -28,18 +28,24 @@ class Length(KeyBook):
     timed = True
     params = (
         Choice(
-            key="unit",
+            name="unit",
             label="Measured in",
             default="value",
             options={"value": "note value", "ms": "milliseconds", "step": "% of the step", "played": "% of the key"},
             help="How the length is given.",
         ),
-        NoteValue(key="value", label="Note value", default="1/8", help="The length as a note value, at the tempo."),
+        NoteValue(name="value", label="Note value", default="1/8", help="The length as a note value, at the tempo."),
         Number(
-            key="ms", label="Milliseconds", default=120, low=5, high=8000, unit="ms", help="The length in milliseconds."
+            name="ms",
+            label="Milliseconds",
+            default=120,
+            low=5,
+            high=8000,
+            unit="ms",
+            help="The length in milliseconds.",
         ),
         Number(
-            key="percent",
+            name="percent",
             label="Percent",
             default=90,
             low=5,

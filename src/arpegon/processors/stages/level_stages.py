@@ -23,8 +23,8 @@ _HALF = 32
 def which_params() -> tuple[Param, ...]:
     """The declarations of what is worked on."""
     return (
-        Choice(key="what", label="Works on", default="all", options=WHAT, help="Which values; all else passes."),
-        Number(key="number", label="Controller", default=1, low=0, high=127, help="The controller, where it is one."),
+        Choice(name="what", label="Works on", default="all", options=WHAT, help="Which values; all else passes."),
+        Number(name="number", label="Controller", default=1, low=0, high=127, help="The controller, where it is one."),
     )
 
 
@@ -110,7 +110,7 @@ class Smooth(LevelStage):
     params = (
         *which_params(),
         Number(
-            key="up_ms",
+            name="up_ms",
             label="Upwards",
             default=200,
             low=0,
@@ -119,7 +119,7 @@ class Smooth(LevelStage):
             help="The whole way up takes this long.",
         ),
         Number(
-            key="down_ms",
+            name="down_ms",
             label="Downwards",
             default=200,
             low=0,
@@ -163,9 +163,9 @@ class Stairs(LevelStage):
     summary = "Lets values stand only on equal levels."
     params = (
         *which_params(),
-        Number(key="levels", label="Levels", default=8, low=2, high=64, help="How many equal levels there are."),
+        Number(name="levels", label="Levels", default=8, low=2, high=64, help="How many equal levels there are."),
         Number(
-            key="hysteresis",
+            name="hysteresis",
             label="Hysteresis",
             default=25,
             low=0,

@@ -43,24 +43,31 @@ class Lfo(Modulator):
     label = "LFO"
     summary = "A slow wave that moves a controller or a parameter."
     params = (
-        Choice(key="wave", label="Wave", default="sine", options=WAVES, help="Its shape."),
+        Choice(name="wave", label="Wave", default="sine", options=WAVES, help="Its shape."),
         Choice(
-            key="unit",
+            name="unit",
             label="Rate in",
             default="note",
             options={"note": "note values", "hz": "hertz"},
             help="Whether a cycle has a length in beats or in seconds.",
         ),
-        NoteValue(key="rate", label="Cycle", default="1 bar", help="The length of a cycle, up to 16 bars."),
+        NoteValue(name="rate", label="Cycle", default="1 bar", help="The length of a cycle, up to 16 bars."),
         Number(
-            key="hz", label="Frequency", default=0.5, low=0.01, high=20.0, step=0.01, unit="Hz", help="Cycles a second."
+            name="hz",
+            label="Frequency",
+            default=0.5,
+            low=0.01,
+            high=20.0,
+            step=0.01,
+            unit="Hz",
+            help="Cycles a second.",
         ),
-        Number(key="phase", label="Phase", default=0, low=0, high=359, unit="°", help="Where in its cycle it begins."),
+        Number(name="phase", label="Phase", default=0, low=0, high=359, unit="°", help="Where in its cycle it begins."),
         Number(
-            key="width", label="Width", default=50, low=1, high=99, unit="%", help="How long a square is at the top."
+            name="width", label="Width", default=50, low=1, high=99, unit="%", help="How long a square is at the top."
         ),
         Points(
-            key="points",
+            name="points",
             label="Drawn wave",
             default=[[0, 0], [32, 127], [64, 40], [127, 0]],
             low=0,
@@ -68,7 +75,7 @@ class Lfo(Modulator):
             help="One cycle from left to right.",
         ),
         Number(
-            key="fade_s",
+            name="fade_s",
             label="Fade-in",
             default=0.0,
             low=0.0,

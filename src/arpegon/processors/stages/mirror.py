@@ -28,13 +28,13 @@ class Mirror(NoteMapper):
     summary = "Turns melodies upside down, around a note or within the key."
     params = (
         Choice(
-            key="way",
+            name="way",
             label="Mirrored",
             default="note",
             options=_WAYS,
             help="Every interval as it is, or in steps of the scale.",
         ),
-        NoteKey(key="axis", label="Around", default=60, help="The note that stays where it is."),
+        NoteKey(name="axis", label="Around", default=60, help="The note that stays where it is."),
         OUTSIDE,
         *key_params(follow=True),
     )

@@ -20,18 +20,18 @@ HOME = 48
 
 
 _FIELDS: dict[str, Param] = {
-    field.key: field
+    field.name: field
     for field in (
-        Number(key="degree", label="Degree", default=1, low=1, high=12, help="The degree of the key."),
+        Number(name="degree", label="Degree", default=1, low=1, high=12, help="The degree of the key."),
         Choice(
-            key="stack", label="Stack", default="triad", options={name: name for name in STACKS}, help="What is on it."
+            name="stack", label="Stack", default="triad", options={name: name for name in STACKS}, help="What is on it."
         ),
-        PitchClass(key="root", label="Root", default="C", help="The root of its chord."),
+        PitchClass(name="root", label="Root", default="C", help="The root of its chord."),
         Choice(
-            key="quality", label="Quality", default="major", options=TYPE_LABELS, help="The chord that stands on it."
+            name="quality", label="Quality", default="major", options=TYPE_LABELS, help="The chord that stands on it."
         ),
         *(
-            Number(key=name, label=name.capitalize(), default=0, low=low, high=high, help="How its chord lies.")
+            Number(name=name, label=name.capitalize(), default=0, low=low, high=high, help="How its chord lies.")
             for name, (low, high) in BOUNDS.items()
         ),
     )
@@ -56,12 +56,12 @@ class Pads(Param, frozen=True, kw_only=True):
             if pad["trigger"] in seen:
                 name = note_name(pad["trigger"])
                 what = f"two pads have the trigger {name}; each needs its own."
-                raise ParameterError(f"{self.label} ({self.key}): {what}")
+                raise ParameterError(f"{self.label} ({self.name}): {what}")
             seen.add(pad["trigger"])
         return pads
 
     def _pad(self, number: int, pad: Any) -> dict[str, Any]:
-        where = f"{self.label} ({self.key}), pad {number + 1}"
+        where = f"{self.label} ({self.name}), pad {number + 1}"
         if not isinstance(pad, Mapping) or "trigger" not in pad:
             raise ParameterError(f"{where}: a pad needs a trigger.")
         unknown = sorted(pad.keys() - _KEYS)
@@ -100,7 +100,7 @@ class Pads(Param, frozen=True, kw_only=True):
         if place is None or names[1] not in self._fields(value[place]):
             return None
         field = _FIELDS[names[1]]
-        return field.within(f"pad {names[0]}"), value[place].get(field.key, field.default)
+        return field.within(f"pad {names[0]}"), value[place].get(field.name, field.default)
 
     def with_part(self, value: Any, names: Sequence[str], part: Any) -> Any:
         if not names:

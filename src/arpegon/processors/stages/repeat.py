@@ -27,9 +27,9 @@ class Repeat(KeyBook):
     timed = True
     cut_by_bypass = True
     params = (
-        NoteValue(key="rate", label="Rate", default="1/16", help="The time from one step to the next."),
+        NoteValue(name="rate", label="Rate", default="1/16", help="The time from one step to the next."),
         Numbers(
-            key="rhythm",
+            name="rhythm",
             label="Rhythm",
             default=[1.0],
             low=0.0,
@@ -39,7 +39,7 @@ class Repeat(KeyBook):
             help="The steps: how loud each stroke is, as a share of the played velocity; 0 is a rest.",
         ),
         Number(
-            key="gate",
+            name="gate",
             label="Length",
             default=60,
             low=5,
@@ -48,7 +48,7 @@ class Repeat(KeyBook):
             help="How much of a step each stroke sounds; 100 joins to the next.",
         ),
         Number(
-            key="change",
+            name="change",
             label="Velocity grows by",
             default=0,
             low=-50,
@@ -57,7 +57,7 @@ class Repeat(KeyBook):
             help="From each stroke to the next: below 0 the strokes die away, above 0 they swell.",
         ),
         Number(
-            key="times",
+            name="times",
             label="At most",
             default=0,
             low=0,
@@ -66,7 +66,7 @@ class Repeat(KeyBook):
             help="How often a key is struck again before it rests; 0 goes on as long as the key is held.",
         ),
         Choice(
-            key="starts",
+            name="starts",
             label="The pulse begins",
             default="key",
             options={"key": "with the key", "beat": "on the beat"},

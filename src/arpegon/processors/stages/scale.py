@@ -27,23 +27,23 @@ class ScaleStage(NoteMapper):
     label = "Scale"
     summary = "Pulls wrong notes into a scale."
     params = (
-        PitchClass(key="root", label="Root", default="C", help="The note on which the scale stands."),
-        scale_param(key="scale", label="Scale", default="ionian", help="The notes that are let through as they are."),
+        PitchClass(name="root", label="Root", default="C", help="The note on which the scale stands."),
+        scale_param(name="scale", label="Scale", default="ionian", help="The notes that are let through as they are."),
         Choice(
-            key="rule",
+            name="rule",
             label="Outside notes",
             default="nearest",
             options={"nearest": "nearest", "up": "up", "down": "down", "drop": "drop"},
             help="Where a note outside the scale goes: to the nearest (a tie goes down), up, down, or nowhere.",
         ),
         Switch(
-            key="follow_key",
+            name="follow_key",
             label="Follow the key",
             default=False,
             help="Take root and scale from the project's key, now and whenever it changes.",
         ),
         PitchClasses(
-            key="targets",
+            name="targets",
             label="Redirected notes",
             default=[],
             help="Single notes sent elsewhere by hand, whatever the rule says. Click a note on the ring.",

@@ -34,15 +34,15 @@ class Sieve(NoteGate):
     summary = "Lets events through or keeps them out: by kind, channel, key, velocity, controller and value."
     params = (
         Choice(
-            key="action",
+            name="action",
             label="What matches",
             default="block",
             options={"block": "is blocked", "pass": "alone passes"},
             help="Keep out what matches, or let nothing else through.",
         ),
-        Flags(key="kinds", label="Kinds", default=["notes"], options=KINDS, help="The kinds of event that match."),
+        Flags(name="kinds", label="Kinds", default=["notes"], options=KINDS, help="The kinds of event that match."),
         Numbers(
-            key="channels",
+            name="channels",
             label="Channels",
             default=[],
             low=1,
@@ -50,12 +50,12 @@ class Sieve(NoteGate):
             most=16,
             help="The channels that match; none named means all.",
         ),
-        NoteKey(key="low_key", label="From key", default=0, help="The lowest key that matches."),
-        NoteKey(key="high_key", label="To key", default=127, help="The highest key that matches."),
-        Number(key="low_velocity", label="From velocity", default=1, low=1, high=127, help="The softest."),
-        Number(key="high_velocity", label="To velocity", default=127, low=1, high=127, help="The loudest."),
+        NoteKey(name="low_key", label="From key", default=0, help="The lowest key that matches."),
+        NoteKey(name="high_key", label="To key", default=127, help="The highest key that matches."),
+        Number(name="low_velocity", label="From velocity", default=1, low=1, high=127, help="The softest."),
+        Number(name="high_velocity", label="To velocity", default=127, low=1, high=127, help="The loudest."),
         Numbers(
-            key="controllers",
+            name="controllers",
             label="Controllers",
             default=[],
             low=0,
@@ -64,14 +64,14 @@ class Sieve(NoteGate):
             help="The numbers of controllers that match; none named means all.",
         ),
         Number(
-            key="low_value",
+            name="low_value",
             label="From value",
             default=0,
             low=0,
             high=127,
             help="The lowest controller value that matches; 0 to 0 catches the reset that a release sends.",
         ),
-        Number(key="high_value", label="To value", default=127, low=0, high=127, help="The highest controller value."),
+        Number(name="high_value", label="To value", default=127, low=0, high=127, help="The highest controller value."),
     )
 
     def on_configure(self) -> None:

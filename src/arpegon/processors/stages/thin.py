@@ -32,15 +32,15 @@ class Thin(KeyBook):
     timed = True
     params = (
         Choice(
-            key="keep",
+            name="keep",
             label="Keep",
             default="highest",
             options={name: name for name in _RANKS},
             help="Which of the notes held are kept.",
         ),
-        Number(key="count", label="How many", default=1, low=1, high=16, help="How many notes sound at a time."),
+        Number(name="count", label="How many", default=1, low=1, high=16, help="How many notes sound at a time."),
         Switch(
-            key="take_over",
+            name="take_over",
             label="The next takes over",
             default=True,
             help="When a kept note ends, the next one that is still held begins to sound.",

@@ -11,7 +11,7 @@ from arpegon.core.processing.processor import NoteMapper
 from arpegon.core.theory.scales import Key, stage_key
 
 OUTSIDE = Choice(
-    key="outside",
+    name="outside",
     label="Beyond the last note",
     default="fold",
     options={"fold": "fold back", "drop": "drop"},
@@ -30,10 +30,10 @@ class Transpose(NoteMapper):
     label = "Transpose"
     summary = "Moves notes by semitones, octaves or degrees of a key."
     params = (
-        Number(key="semitones", label="Semitones", default=0, low=-24, high=24, help="How far notes move."),
-        Number(key="octaves", label="Octaves", default=0, low=-5, high=5, help="Octaves on top of that."),
+        Number(name="semitones", label="Semitones", default=0, low=-24, high=24, help="How far notes move."),
+        Number(name="octaves", label="Octaves", default=0, low=-5, high=5, help="Octaves on top of that."),
         Number(
-            key="degrees",
+            name="degrees",
             label="Degrees",
             default=0,
             low=-14,

@@ -25,14 +25,14 @@ class Velocity(Processor):
     summary = "Bends how hard a stroke sounds: by a curve, to one value, with accents in turn."
     params = (
         Choice(
-            key="mode",
+            name="mode",
             label="Response",
             default="curve",
             options={"curve": "curve", "points": "drawn", "fixed": "one value"},
             help="A curve from soft to hard, a line drawn with points, or the same velocity for every stroke.",
         ),
         Number(
-            key="curve",
+            name="curve",
             label="Touch",
             default=0.0,
             low=-1.0,
@@ -41,16 +41,16 @@ class Velocity(Processor):
             help="Above 0 a light touch sounds loud; below 0 it takes a heavy one.",
         ),
         Points(
-            key="points",
+            name="points",
             label="Drawn line",
             default=[[1, 1], [127, 127]],
             low=1,
             high=127,
             help="The line from what comes in to what goes out.",
         ),
-        Number(key="fixed", label="Value", default=100, low=1, high=127, help="The velocity of every stroke."),
+        Number(name="fixed", label="Value", default=100, low=1, high=127, help="The velocity of every stroke."),
         Number(
-            key="scale",
+            name="scale",
             label="Scaled to",
             default=100,
             low=0,
@@ -58,11 +58,11 @@ class Velocity(Processor):
             unit="%",
             help="How much of what the response gives goes on: below 100 all strokes are softer and closer together.",
         ),
-        Number(key="offset", label="Offset", default=0, low=-126, high=126, help="Added after that, to every stroke."),
-        Number(key="low", label="Softest out", default=1, low=1, high=127, help="Nothing goes out softer than this."),
-        Number(key="high", label="Loudest out", default=127, low=1, high=127, help="Nothing goes out louder."),
+        Number(name="offset", label="Offset", default=0, low=-126, high=126, help="Added after that, to every stroke."),
+        Number(name="low", label="Softest out", default=1, low=1, high=127, help="Nothing goes out softer than this."),
+        Number(name="high", label="Loudest out", default=127, low=1, high=127, help="Nothing goes out louder."),
         Numbers(
-            key="accents",
+            name="accents",
             label="Accents",
             default=[],
             low=0.0,
@@ -72,7 +72,7 @@ class Velocity(Processor):
             help="Factors for one stroke after the other, round and round; notes struck together share one.",
         ),
         Number(
-            key="together_ms",
+            name="together_ms",
             label="Struck together",
             default=12,
             low=0,

@@ -112,7 +112,7 @@ class ArpeggiatorEditor(PatternEditor):
         self.tempo.show_values(values)
         self._show_lane(values)
         self._show_star(values)
-        shown = {lane.key for lane in LANE_TOSS} - (set() if values["order"] == "stride" else {"stride"})
+        shown = {lane.name for lane in LANE_TOSS} - (set() if values["order"] == "stride" else {"stride"})
         self.tosses.show_values(values, shown)
         self.tosses.setVisible(bool(self.pattern()))
 

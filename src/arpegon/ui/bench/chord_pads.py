@@ -112,7 +112,7 @@ class PadsPane(QWidget):
         self.turns: dict[str, Slider] = {}
         for name, label in (("inversion", "Its inversion"), ("register", "Its register")):
             low, high = BOUNDS[name]
-            param = Number(key=name, label=label, default=0, low=low, high=high, help="Of the selected pad alone.")
+            param = Number(name=name, label=label, default=0, low=low, high=high, help="Of the selected pad alone.")
             slider = self.turns[name] = Slider(param, self.editor.ink)
             slider.moved.connect(lambda value, name=name: self._change(False, **{name: int(value)}))
             slider.settled.connect(self.editor.session.settle)

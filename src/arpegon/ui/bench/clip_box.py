@@ -47,7 +47,7 @@ class ClipBox(QWidget):
         )
         self.tempo.chosen.connect(self._set_tempo)
         box.addWidget(under_caption("Its tempo", self.tempo))
-        self.pace = {param.key: Slider(param, theme.ink(3)) for param in OWN_TEMPO if isinstance(param, Number)}
+        self.pace = {param.name: Slider(param, theme.ink(3)) for param in OWN_TEMPO if isinstance(param, Number)}
         row = QHBoxLayout()
         row.setSpacing(20)
         for key, slider in self.pace.items():

@@ -39,7 +39,7 @@ class StageEditor(BenchPart):
         self.strand = strand
         self.stage = stage
         self.processor = processor_class(stage.kind)
-        self.params: dict[str, Param] = {param.key: param for param in self.processor.params}
+        self.params: dict[str, Param] = {param.name: param for param in self.processor.params}
         self.ink = theme.ink(session.ink_number(strand.id))
         self.controls: dict[str, QWidget] = {}
         self._halves = QBoxLayout(QBoxLayout.Direction.TopToBottom, self)

@@ -68,7 +68,7 @@ class RingsEditor(PatternEditor):
         self.panel.holders["note"].setVisible(not degrees)
         self.panel.holders["degree"].setVisible(degrees)
         self.controls["base"].setVisible(degrees)
-        self.tosses.show_values(values, {lane.key for lane in RING_TOSS} - {"note" if degrees else "degree"})
+        self.tosses.show_values(values, {lane.name for lane in RING_TOSS} - {"note" if degrees else "degree"})
         self.foot.show_values(values)
 
     def _name(self, values: dict[str, Any], ring: dict[str, Any]) -> str:

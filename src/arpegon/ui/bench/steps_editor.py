@@ -31,7 +31,7 @@ _WAYS = {
     "shuffled": "shuffled anew each round",
     "random": "as the seed has it",
 }
-_COUNT = Number(key="count", label="Steps", default=8, low=1, high=MAX, help="How many steps the ring has.")
+_COUNT = Number(name="count", label="Steps", default=8, low=1, high=MAX, help="How many steps the ring has.")
 
 
 class StepsEditor(PatternEditor):
@@ -104,7 +104,7 @@ class StepsEditor(PatternEditor):
         self.controls["seed"].setEnabled(drawn or any(step["chance"] < 100 for step in steps))
         self.controls["base"].setVisible(values["reads"] == "degree")
         self._show_chosen(steps)
-        shown = {lane.key for lane in STEP_TOSS} - {"note" if values["reads"] == "degree" else "degree"}
+        shown = {lane.name for lane in STEP_TOSS} - {"note" if values["reads"] == "degree" else "degree"}
         self.tosses.show_values(values, shown)
         self.foot.show_values(values)
 

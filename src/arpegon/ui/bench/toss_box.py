@@ -35,7 +35,7 @@ class TossBox(QWidget):
 
     def __init__(self, lanes: Sequence[TossLane], entries: Entries, ink: str, set_values: Set, make: Toss) -> None:
         super().__init__()
-        self.lanes = {lane.key: lane for lane in lanes}
+        self.lanes = {lane.name: lane for lane in lanes}
         self.entries = entries
         self.set_values = set_values
         self.make = make
@@ -68,7 +68,7 @@ class TossBox(QWidget):
                 ink,
                 f"{lane.label}: the least and the greatest that a toss may draw.",
             )
-            slider.moved.connect(lambda low, high, key=lane.key: self._bound(key, low, high))
+            slider.moved.connect(lambda low, high, key=lane.name: self._bound(key, low, high))
             slider.settled.connect(lambda: self.set_values(True))
             span = Label("")
             span.setProperty("role", "small-number")
@@ -81,8 +81,8 @@ class TossBox(QWidget):
             line.addWidget(span)
             column.addLayout(line)
             column.addWidget(slider)
-            self.checks[lane.key], self.ranges[lane.key] = check, slider
-            self.spans[lane.key], self._cells[lane.key] = span, cell
+            self.checks[lane.name], self.ranges[lane.name] = check, slider
+            self.spans[lane.name], self._cells[lane.name] = span, cell
         self._grid = grid
         box.addLayout(grid)
         self._arrange(set(self.lanes))
@@ -228,8 +228,8 @@ class TossBox(QWidget):
 
 def lane_text(lane: TossLane, value: float) -> str:
     """A value of a lane, as it is read."""
-    if lane.key == "note":
+    if lane.name == "note":
         return written(round(value))
-    if lane.way == "share" or lane.key == "chance":
+    if lane.way == "share" or lane.name == "chance":
         return f"{value:g} %"
     return f"{value:g}".replace("-", "−")

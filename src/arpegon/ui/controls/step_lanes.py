@@ -22,7 +22,7 @@ _HEAD = 15.0
 class LaneLook(msgspec.Struct, frozen=True):
     """How one value of the steps is drawn: ``bar`` (a column), ``line`` (at its height), ``length`` (as wide)."""
 
-    key: str
+    name: str
     label: str
     low: float
     high: float
@@ -73,7 +73,7 @@ class StepLanes(Painted):
 
     def show_lanes(self, lanes: Sequence[LaneLook]) -> None:
         """Show these lanes."""
-        if [lane.key for lane in lanes] != [lane.key for lane in self.lanes] or lanes[0].low != self.lanes[0].low:
+        if [lane.name for lane in lanes] != [lane.name for lane in self.lanes] or lanes[0].low != self.lanes[0].low:
             self.lanes = list(lanes)
             self._lane = min(self._lane, len(lanes) - 1)
             self.setFixedHeight(self._full_height())
@@ -131,7 +131,7 @@ class StepLanes(Painted):
         place = self.order[self._column_at(spot.x())]
         top, height = self._room(number)
         if fine:
-            value = float(self.steps[place][lane.key]) + (last_y - spot.y()) / height * (lane.high - lane.low) * _FINE
+            value = float(self.steps[place][lane.name]) + (last_y - spot.y()) / height * (lane.high - lane.low) * _FINE
         elif lane.look == "length":
             cell = self._cell(self._lane_box(number), self._column_at(spot.x()))
             value = (spot.x() - cell.left()) / cell.width() * min(lane.high, 1.0)
@@ -144,8 +144,8 @@ class StepLanes(Painted):
     def _put(self, lane: LaneLook, place: int, value: float) -> None:
         stepped = lane.low + round((value - lane.low) / lane.step) * lane.step
         stepped = round(max(lane.low, min(lane.high, stepped)), 3)
-        if stepped != self.steps[place][lane.key]:
-            self.drawn.emit(lane.key, place, stepped)
+        if stepped != self.steps[place][lane.name]:
+            self.drawn.emit(lane.name, place, stepped)
 
     def _pick(self, place: int) -> None:
         if place != self.chosen:
@@ -184,7 +184,7 @@ class StepLanes(Painted):
             self._pick(self.order[(column + sideways) % len(self.order)])
         elif upwards and self.chosen < len(self.steps):
             by = lane.step if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else self._stride(lane)
-            self._put(lane, self.chosen, float(self.steps[self.chosen][lane.key]) + upwards * by)
+            self._put(lane, self.chosen, float(self.steps[self.chosen][lane.name]) + upwards * by)
             self.settled.emit()
         elif event.key() == Qt.Key.Key_Delete:
             self.skipped.emit(self.chosen)
@@ -219,7 +219,7 @@ class StepLanes(Painted):
         painter.setPen(theme.color(t.second))
         painter.drawText(QRectF(box.left() + 6, box.top() + 1, 90, 14), Qt.AlignmentFlag.AlignVCenter, lane.label)
         if self.chosen < len(self.steps):
-            value = lane.text(self.steps[self.chosen][lane.key])
+            value = lane.text(self.steps[self.chosen][lane.name])
             right = QRectF(box.right() - 126, box.top() + 1, 120, 14)
             painter.setFont(theme.number_font(11))
             painter.drawText(
@@ -249,7 +249,7 @@ class StepLanes(Painted):
                 painter.setPen(theme.color(t.second))
                 painter.drawText(cell.adjusted(0, _HEAD, 0, 0), Qt.AlignmentFlag.AlignCenter, str(step["play"]))
             return
-        share = (float(step[lane.key]) - lane.low) / max(1e-9, lane.high - lane.low)
+        share = (float(step[lane.name]) - lane.low) / max(1e-9, lane.high - lane.low)
         share = max(0.0, min(1.0, share))
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.color(self.ink, 1.0 if column == self._lit else 0.62))
@@ -257,7 +257,7 @@ class StepLanes(Painted):
             tall = max(2.0, height * share)
             painter.drawRoundedRect(QRectF(inner.left(), top + height - tall, inner.width(), tall), 2, 2)
         elif lane.look == "length":
-            wide = max(3.0, inner.width() * min(1.0, float(step[lane.key])))
+            wide = max(3.0, inner.width() * min(1.0, float(step[lane.name])))
             painter.drawRoundedRect(QRectF(inner.left(), top + height / 2 - 5, wide, 10), 3, 3)
         else:
             y = top + 10 + (height - 16) * (1.0 - share)
@@ -266,4 +266,4 @@ class StepLanes(Painted):
                 painter.setFont(theme.label_font(11, 600))
                 painter.setPen(theme.color(t.ink))
                 name = QRectF(cell.left() - 6, y - 15, cell.width() + 12, 15)
-                painter.drawText(name, Qt.AlignmentFlag.AlignCenter, lane.text(step[lane.key]))
+                painter.drawText(name, Qt.AlignmentFlag.AlignCenter, lane.text(step[lane.name]))

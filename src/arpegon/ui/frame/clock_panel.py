@@ -29,10 +29,10 @@ _WORDS = {
     "lost": "The clock no longer comes.",
 }
 _TEMPO = Number(
-    key="tempo", label="Its tempo", default=104.0, low=20.0, high=400.0, step=0.1, help="The tempo of the clock box."
+    name="tempo", label="Its tempo", default=104.0, low=20.0, high=400.0, step=0.1, help="The tempo of the clock box."
 )
 _DRIFT = Number(
-    key="drift",
+    name="drift",
     label="Drift",
     default=0.2,
     low=0.0,
@@ -42,7 +42,7 @@ _DRIFT = Number(
     help="By how much its tempo swings to and fro, as that of a warm old box does.",
 )
 _JITTER = Number(
-    key="jitter",
+    name="jitter",
     label="Jitter",
     default=1.0,
     low=0.0,
@@ -151,9 +151,9 @@ class ClockPanel(QDialog):
         pair = QHBoxLayout()
         pair.setSpacing(20)
         for number in (_TEMPO, _DRIFT, _JITTER):
-            slider = self.sliders[number.key] = Slider(number, theme.ink(7))
-            slider.set_value(getattr(self.box, number.key))
-            slider.moved.connect(lambda value, key=number.key: self._turn(**{key: round(value, 1)}))
+            slider = self.sliders[number.name] = Slider(number, theme.ink(7))
+            slider.set_value(getattr(self.box, number.name))
+            slider.moved.connect(lambda value, key=number.name: self._turn(**{key: round(value, 1)}))
             if number is _TEMPO:
                 column.addWidget(slider)
             else:

@@ -17,7 +17,7 @@ from arpegon.ui.parts.save_dialog import ask_where
 from arpegon.ui.parts.standard import under_caption
 
 _BARS = Number(
-    key="bars",
+    name="bars",
     label="Bars",
     default=0,
     low=0,

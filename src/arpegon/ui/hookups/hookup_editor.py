@@ -38,10 +38,10 @@ _CONTROLS = {
 }
 _WAYS = {"follow": "follow", "toggle": "toggle", "held": "held", "trigger": "trigger", "next": "next"}
 _TAKEOVERS = {"jump": "jump", "pick-up": "pick up", "scale": "scale"}
-_NUMBER = Number(key="number", label="Number", default=0, low=0, high=127, help="The number of the control.")
-_VALUE = Number(key="value", label="Value", default=1, low=0, high=64, help="The number that the action takes.")
+_NUMBER = Number(name="number", label="Number", default=0, low=0, high=127, help="The number of the control.")
+_VALUE = Number(name="value", label="Value", default=1, low=0, high=64, help="The number that the action takes.")
 _SILENCE = Number(
-    key="silence",
+    name="silence",
     label="A press again after",
     default=0.3,
     low=SILENCE_RANGE[0],

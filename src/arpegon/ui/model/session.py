@@ -209,7 +209,7 @@ class Session(QObject):
         found = self.project.find_stage(stage_id)
         if found is None:
             return
-        params = {param.key: param for param in processor_class(found[1].kind).params}
+        params = {param.name: param for param in processor_class(found[1].kind).params}
         try:
             checked = check_params(list(params.values()), values, found[1].kind, found[1].params)
         except ArpegonError as error:

@@ -45,9 +45,9 @@ class EndEditor(BenchPart):
         self.refresh()
 
     def _slider(
-        self, key: str, label: str, help_text: str, default: float, low: float, high: float, **more: Any
+        self, name: str, label: str, help_text: str, default: float, low: float, high: float, **more: Any
     ) -> Slider:
-        param = Number(key=key, label=label, help=help_text, default=default, low=low, high=high, **more)
+        param = Number(name=name, label=label, help=help_text, default=default, low=low, high=high, **more)
         slider = Slider(param, self.ink)
         slider.settled.connect(self.session.settle)
         return slider

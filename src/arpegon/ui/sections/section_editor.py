@@ -30,7 +30,7 @@ from arpegon.ui.parts.parts_menu import holdable_menu
 from arpegon.ui.parts.standard import STANDARD, caps, captioned, standard_control, under_caption
 from arpegon.ui.sections.messages_box import MessagesBox
 
-_BARS = Number(key="bars", label="Bars", default=8, low=1, high=MAX_BARS, help="How many bars it lasts.")
+_BARS = Number(name="bars", label="Bars", default=8, low=1, high=MAX_BARS, help="How many bars it lasts.")
 _THEN = {"on": "goes on", "again": "again", "top": "to the first", "stop": "stops"}
 _TEACH = (
     "A section is a part of the piece: some bars, and the settings that hold there. Add one, then press “hold changes” "

@@ -135,8 +135,8 @@ class RemedyPanel(QWidget):
                 widget.deleteLater()
         for param in self.params:
             if isinstance(param, STANDARD):
-                control = standard_control(param, theme.ink(3), self._turner(param.key), lambda: None)
-                control.set_value(self.values[param.key])  # type: ignore[attr-defined]
+                control = standard_control(param, theme.ink(3), self._turner(param.name), lambda: None)
+                control.set_value(self.values[param.name])  # type: ignore[attr-defined]
                 self._controls.addWidget(captioned(param, control))
         self._controls.addStretch(1)
         kind = name.partition(":")[2]
