@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import msgspec
 import pytest
 from hypothesis import given
@@ -9,12 +11,20 @@ from hypothesis import strategies as st
 
 from arpegon.core.document import edits
 from arpegon.core.document.history import AT_HAND, History, PackedStep
-from arpegon.core.document.model import StrandDestination, StrandSource
+from arpegon.core.document.model import (
+    ClockSettings,
+    PortDestination,
+    Section,
+    SectionClock,
+    StrandDestination,
+    StrandSource,
+)
 from arpegon.core.document.path_check import check_paths
 from arpegon.core.document.routing import topological_order
 from arpegon.core.errors import DocumentError, ParameterError
 from arpegon.core.notes.takes import Part, Take
 from arpegon.core.processing.parameters import Choice, Number, Numbers, check_params, with_defaults
+from arpegon.files.project import format_project, parse_project
 from arpegon.processors import PROCESSORS, WORKS
 from arpegon.processors.facts import stage_facts
 from building import BELLS, notes, project, stage, strand
@@ -183,3 +193,23 @@ def test_what_lies_far_back_takes_little_room():
     assert len(packed) == len(history._back) - AT_HAND and len(history._back) == 201
     assert all(len(step.project) < 1500 for step in packed)
     assert len({id(one) for step in packed for one in step.takes}) == 1, "a take is packed once for all"
+
+
+def test_an_output_of_our_own_is_renamed_wherever_it_is_named():
+    bells, out = PortDestination(port="own:Bells"), PortDestination()
+    clocked = Section(id="s", name="S", clocks=(SectionClock(port="own:Bells"),))
+    one = project(
+        strand(destinations=(bells, out)),
+        strand(strand_id="b", destinations=(bells,)),
+        clock=ClockSettings(send=("", "own:Bells")),
+        sections=(clocked,),
+    )
+    assert edits.own_outputs(one) == ["own:Bells"]
+    renamed = edits.rename_output(one, "own:Bells", "Fog: low")
+    assert edits.own_outputs(renamed) == ["own:Fog: low"] and renamed.clock.send == ("", "own:Fog: low")
+    assert [[to.port for to in made.destinations] for made in renamed.strands] == [
+        ["own:Fog: low", ""],
+        ["own:Fog: low"],
+    ]
+    assert renamed.sections[0].clocks[0].port == "own:Fog: low"
+    assert parse_project(format_project(renamed), Path("x")) == renamed

@@ -15,6 +15,7 @@ from arpegon.core.events import note_off, note_on
 from arpegon.engine.devices.jack_client import JackClient
 from arpegon.engine.devices.port_hub import PortHub
 from arpegon.engine.live.client import EngineClient
+from arpegon.engine.wire import protocol
 from building import project, strand
 from engine_reports import Reports
 from jacking import wait_for
@@ -45,6 +46,21 @@ def test_the_engine_is_one_client_whatever_it_plays_and_hears(live, pair):
     wait_for(lambda: live.reports.telemetry[-1].health.audio)
     wait_for(lambda: any(pair.name in port for port in live.reports.open_ports()))
     assert clients() == {"Arpegon", "system", f"{pair.name} keys", f"{pair.name} synth"}
+
+
+def test_further_outputs_of_our_own_are_ports_of_the_one_client(live, pair):
+    bells = strand(destinations=(PortDestination(port="own:Low bells"),))
+    live.set_project(project(bells), HERE)
+    pair.synth.connect("Arpegon:Low bells")
+    assert clients() >= {"Arpegon"} and not any(name.startswith("Arpegon ") for name in clients())
+
+    def heard():
+        live.send(protocol.Feed("surface", [note_on(time.monotonic(), 0, 60, 90), note_off(time.monotonic(), 0, 60)]))
+        return [0x90, 60, 90] in pair.heard
+
+    wait_for(heard)
+    live.set_project(project(strand(destinations=(PortDestination(),))), HERE)
+    wait_for(lambda: not list(pair.synth.port.connections))
 
 
 def test_a_flood_leaves_whole_and_in_order_however_little_a_period_holds(client, pair):

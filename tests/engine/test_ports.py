@@ -39,6 +39,11 @@ class World:
     def open_own(self, take):
         return Port(self, "own in", take), Port(self, "own out")
 
+    def open_named(self, name):
+        self.outputs.append(f"Arpegon:{name}")
+        self.opened[name] = Port(self, f"Arpegon:{name}")
+        return self.opened[name]
+
     def open_input(self, name, take):
         self.opened[name] = None if name in self.busy else Port(self, name, take)
         return self.opened[name]
@@ -106,6 +111,28 @@ def test_a_port_that_went_and_came_back_between_two_looks_is_taken_up_anew(hub, 
     hub.send("Synth", [note_on(0.0, 0, 60, 90)])
     assert len(hub.told["arrived"]) == 1 and len(world.sent["Synth"]) == 1
     assert hub.told["changed"][-1] == (["Keys"], ["Synth"], ["", "Keys", "Synth"])
+
+
+def test_outputs_of_our_own_are_there_as_long_as_somebody_names_them(hub, world):
+    hub.want(["own:Bells", "own:Fog"])
+    hub.scan()
+    assert hub.told["changed"][-1] == ([], [], ["", "own:Bells", "own:Fog"]), "they are no ports of others"
+    hub.send("own:Bells", [note_on(0.0, 0, 60, 90)])
+    assert world.sent == {"Arpegon:Bells": [[0x90, 60, 90]]} and not hub.told["missing"]
+    bells = world.opened["Bells"]
+    hub.want(["own:Bells"])
+    hub.scan()
+    assert world.opened["Bells"] is bells and bells.open and not world.opened["Fog"].open
+    bells.alive = False
+    hub.scan()
+    assert world.opened["Bells"] is not bells and world.opened["Bells"].open
+    world.there = False
+    hub.scan()
+    hub.send("own:Bells", [note_on(0.0, 0, 60, 90)])
+    world.there = True
+    hub.scan()
+    hub.close()
+    assert not any(port.open for port in world.opened.values())
 
 
 def test_what_is_open_is_told_apart_from_what_is_there(hub, world):

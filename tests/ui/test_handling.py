@@ -238,3 +238,22 @@ def test_a_strand_is_played_early_all_wait_for_it_and_a_destination_has_a_delay(
     while session.history.undo_label and session.project.strand(strand).offset_ms:
         session.undo()
     assert session.project.strand(strand).offset_ms == 0.0
+
+
+def test_an_output_of_its_own_gets_a_name_of_its_own(window, strand):
+    session = window.session
+    session.select(Selection(strand, "destination", "", 0))
+    editor = window.bench.editor
+    assert isinstance(editor, DestinationEditor) and not editor.own_box.isVisibleTo(editor)
+    editor.target.chosen.emit("named:")
+    made = session.project.strands[0].destinations[0].port
+    assert made.startswith("own:") and editor.own_box.isVisibleTo(editor)
+    editor.own_name.setText("Low bells")
+    editor.own_name.editingFinished.emit()
+    assert session.project.strands[0].destinations[0].port == "own:Low bells"
+    assert "“Arpegon: Low bells”" in editor.port_words.text() and editor.target.value() == "port:own:Low bells"
+    editor.own_name.setText("  ")
+    editor.own_name.editingFinished.emit()
+    assert editor.own_name.text() == "Low bells"
+    session.undo()
+    assert session.project.strands[0].destinations[0].port == made

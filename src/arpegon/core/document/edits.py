@@ -9,6 +9,7 @@ import msgspec
 
 from arpegon.core.document.model import (
     GENERATOR_SOURCES,
+    OWN_NAMED,
     ActiveSource,
     AnyDestination,
     AnySource,
@@ -18,6 +19,7 @@ from arpegon.core.document.model import (
     Hookup,
     Instrument,
     InstrumentDestination,
+    PortDestination,
     Project,
     Section,
     Stage,
@@ -410,3 +412,29 @@ def let_go(project: Project, section_id: str, target: str, param: str) -> Projec
         return project
     holds = tuple(one for one in section.holds if one.place != (target, param))
     return set_section(project, section_id, holds=holds)
+
+
+def own_outputs(project: Project) -> list[str]:
+    """The further outputs of Arpegon's own that a project names, as its destinations do, each once."""
+    ports = (one.port for strand in project.strands for one in strand.destinations if isinstance(one, PortDestination))
+    clocks = (*project.clock.send, *(one.port for section in project.sections for one in section.clocks))
+    return sorted({port for port in (*ports, *clocks) if port.startswith(OWN_NAMED)})
+
+
+def rename_output(project: Project, port: str, name: str) -> Project:
+    """Give an output of Arpegon's own another name, wherever it is named."""
+    new = f"{OWN_NAMED}{name}"
+
+    def renamed(one: Any) -> Any:
+        return msgspec.structs.replace(one, port=new) if getattr(one, "port", None) == port else one
+
+    strands = tuple(
+        msgspec.structs.replace(strand, destinations=tuple(map(renamed, strand.destinations)))
+        for strand in project.strands
+    )
+    sections = tuple(
+        msgspec.structs.replace(section, clocks=tuple(map(renamed, section.clocks))) for section in project.sections
+    )
+    send = tuple(new if one == port else one for one in project.clock.send)
+    clock = msgspec.structs.replace(project.clock, send=send)
+    return msgspec.structs.replace(project, strands=strands, sections=sections, clock=clock)

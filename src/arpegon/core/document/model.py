@@ -20,6 +20,8 @@ VERSION = 4
 
 OWN_PORT = ""
 """A port destination or MIDI source with no port named: Arpegon's own output, all inputs."""
+OWN_NAMED = "own:"
+"""How the port of a destination begins that is a further output of Arpegon's own, with a name that somebody gave it."""
 
 
 STAND_IN = "stand-in:"

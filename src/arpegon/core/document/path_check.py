@@ -7,6 +7,7 @@ from collections.abc import Callable, Collection, Iterator, Mapping
 import msgspec
 
 from arpegon.core.document.model import (
+    OWN_NAMED,
     AnyDestination,
     AnySource,
     AudioSource,
@@ -298,7 +299,7 @@ def _destination(
     if isinstance(destination, InstrumentDestination):
         return _instrument(project, strand, destination, around)
     if isinstance(destination, PortDestination) and destination.port and around.outputs is not None:
-        if destination.port not in around.outputs:
+        if not destination.port.startswith(OWN_NAMED) and destination.port not in around.outputs:
             return f"the MIDI output “{destination.port}” is not there", "own-output"
     if isinstance(destination, StrandDestination) and project.strand(destination.strand) is None:
         return "the strand that it feeds is gone", ""

@@ -69,6 +69,14 @@ class AlsaMidi:
         _listen_to(source, take)
         return _Port(source), _Port(out)
 
+    def open_named(self, name: str) -> _Port | None:
+        try:
+            out = _made(rtmidi.MidiOut, name)
+            out.open_virtual_port(name)
+        except Exception:  # rtmidi raises several unrelated types
+            return None
+        return _Port(out)
+
     def open_input(self, name: str, take: Take) -> _Port | None:
         port = self._open(rtmidi.MidiIn, name)
         if port is not None:

@@ -219,6 +219,18 @@ class JackClient:
             self._outputs += (own[1],)
             return own
 
+    def open_named(self, name: str) -> JackOutput | None:
+        with self._lock:
+            if not self.there:
+                return None
+            try:
+                port = self._client.midi_outports.register(name.replace(":", " "))
+            except jack.JackError:
+                return None
+            opened = JackOutput(self, port, "")
+            self._outputs += (opened,)
+            return opened
+
     def open_input(self, name: str, take: Take) -> JackInput | None:
         with self._lock:
             port = self._connected("midi_inports", name, lambda port: (name, port))

@@ -8,7 +8,7 @@ import threading
 import time
 from collections.abc import Callable, Iterable, Sequence
 
-from arpegon.core.document.model import OWN_PORT
+from arpegon.core.document.model import OWN_NAMED, OWN_PORT
 from arpegon.core.events import Event, from_bytes
 from arpegon.core.time.ticks import MESSAGES
 from arpegon.engine.devices.systems import OWN_CLIENT, MidiOutput, MidiPort, MidiSystem, Take
@@ -70,7 +70,9 @@ class PortHub:
         self._inputs: dict[str, tuple[Place, MidiPort]] = {}
         self._outputs: dict[str, tuple[Place, MidiOutput]] = {}
         self._own: dict[str, tuple[MidiPort, MidiOutput]] = {}
-        """Arpegon's own input and output by system."""
+        """Arpegon's own input and output by system,"""
+        self._named: dict[tuple[str, str], MidiOutput] = {}
+        """and its further outputs, by system and by what the document calls them."""
         self._wanted_outputs: frozenset[str] = frozenset()
         self._hushing = False
         self._hushed: set[str] = set()
@@ -104,6 +106,10 @@ class PortHub:
         if port == OWN_PORT:
             for _, out in list(self._own.values()):
                 out.send(events)
+        elif port.startswith(OWN_NAMED):
+            for (_, name), named in list(self._named.items()):
+                if name == port:
+                    named.send(events)
         else:
             opened = self._outputs.get(port)
             if opened is not None:
@@ -118,9 +124,8 @@ class PortHub:
         with self._lock:
             for _, one in [*self._inputs.values(), *self._outputs.values()]:
                 one.close()
-            for own in self._own.values():
-                for one in own:
-                    one.close()
+            for one in (*(port for own in self._own.values() for port in own), *self._named.values()):
+                one.close()
             for system in self._systems:
                 system.close()
 
@@ -147,15 +152,19 @@ class PortHub:
             there = system.look()
             if there is None:
                 self._own.pop(system.label, None)
+                for gone in [place for place in self._named if place[0] == system.label]:
+                    del self._named[gone]
                 continue
             self._open_own(system)
+            self._match_named(system)
             for found, names in zip((inputs, outputs), there, strict=True):
                 for name in names:
                     if not is_own(name):
                         found.setdefault(plain_name(name), (system, name))
         self._match_inputs(inputs)
         self._match_outputs(outputs)
-        opened = sorted({*self._inputs, *self._outputs, *([OWN_PORT] if self._own else [])})
+        named = {name for _, name in self._named}
+        opened = sorted({*self._inputs, *self._outputs, *named, *([OWN_PORT] if self._own else [])})
         known = (sorted(inputs), sorted(outputs), opened)
         if known != self._known:
             self._known = known
@@ -167,6 +176,26 @@ class PortHub:
             own = system.open_own(self._take_from(f"{OWN_CLIENT} in"))
             if own is not None:
                 self._own[system.label] = own
+
+    def _match_named(self, system: MidiSystem) -> None:
+        """Have the further outputs of our own that the document names, and no others."""
+        wanted = {name for name in self._wanted_outputs if name.startswith(OWN_NAMED)}
+        for place, port in list(self._named.items()):
+            if place[0] == system.label and (place[1] not in wanted or not port.alive):
+                del self._named[place]
+                port.close()
+        for name in sorted(wanted):
+            if (system.label, name) not in self._named:
+                opened = system.open_named(name.removeprefix(OWN_NAMED))
+                if opened is not None:
+                    self._named[system.label, name] = opened
+                    self._hush_once(name, opened)
+
+    def _hush_once(self, name: str, opened: MidiOutput) -> None:
+        """Silence what an engine that died left sounding there."""
+        if self._hushing and name not in self._hushed:
+            self._hushed.add(name)
+            opened.send(silence(time.monotonic()))
 
     def _match_inputs(self, there: dict[str, Place]) -> None:
         for name, (place, device) in list(self._inputs.items()):
@@ -186,7 +215,7 @@ class PortHub:
             if name not in self._wanted_outputs or there.get(name) != place or not device.alive:
                 del self._outputs[name]
                 device.close()
-        for name in self._wanted_outputs:
+        for name in (one for one in self._wanted_outputs if not one.startswith(OWN_NAMED)):
             if name not in there:
                 missing[name] = f"The MIDI output “{name}” is not there; it is used again as soon as it comes back."
             elif name not in self._outputs:
@@ -195,9 +224,7 @@ class PortHub:
                 if opened is None:
                     missing[name] = f"The MIDI output “{name}” cannot be opened; another program may hold it."
                 else:
-                    if self._hushing and name not in self._hushed:
-                        self._hushed.add(name)
-                        opened.send(silence(time.monotonic()))
+                    self._hush_once(name, opened)
                     self._outputs[name] = (there[name], opened)
         if missing != self._said:
             self._said = missing

@@ -49,6 +49,9 @@ class MidiSystem(Protocol):
     def open_own(self, take: Take) -> tuple[MidiPort, MidiOutput] | None:
         """Arpegon's own ports, to which others connect."""
 
+    def open_named(self, name: str) -> MidiOutput | None:
+        """A further output of Arpegon's own, to which others connect; ``None`` where its name is taken."""
+
     def open_input(self, name: str, take: Take) -> MidiPort | None:
         """Hear an input; ``None`` where it is busy or gone."""
 

@@ -6,11 +6,13 @@ from typing import Any
 
 import msgspec
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import (
     LEVEL_RANGE,
+    OWN_NAMED,
+    OWN_PORT,
     AnyDestination,
     Instrument,
     InstrumentDestination,
@@ -25,7 +27,7 @@ from arpegon.ui.controls.panel import InstrumentPanel, Meter
 from arpegon.ui.controls.slider import Slider
 from arpegon.ui.look.plain import Label
 from arpegon.ui.model.session import Session
-from arpegon.ui.model.words import OWN_OUTPUT
+from arpegon.ui.model.words import OWN_OUTPUT, port_words
 from arpegon.ui.parts.end_editor import CHANNELS, EndEditor, channel_of
 from arpegon.ui.parts.hook_handle import offer_hookup
 from arpegon.ui.parts.standard import caps, under_caption
@@ -106,6 +108,11 @@ class DestinationEditor(EndEditor):
         self.panel.turned.connect(self._turn)
         inner.addWidget(self.panel)
         self.box.addWidget(self.instrument)
+        self.own_name = QLineEdit()
+        self.own_name.setToolTip("What this output is called; other programs find it under this name.")
+        self.own_name.editingFinished.connect(self._rename_output)
+        self.own_box = under_caption("The name of this output", self.own_name)
+        self.box.addWidget(self.own_box)
         self.port_words = Label("")
         self.port_words.setProperty("role", "second")
         self.port_words.setWordWrap(True)
@@ -139,6 +146,15 @@ class DestinationEditor(EndEditor):
     def _change(self, label: str, **changes: Any) -> None:
         self._put(label, msgspec.structs.replace(self.destination, **changes))
 
+    def _rename_output(self) -> None:
+        """Give the output another name, wherever it is a destination."""
+        here, name = self.destination, self.own_name.text().strip()
+        if isinstance(here, PortDestination) and here.port.startswith(OWN_NAMED):
+            if name and name != here.port.removeprefix(OWN_NAMED):
+                self.session.edit("Name of an output", edits.rename_output(self.session.project, here.port, name))
+            else:
+                self.own_name.setText(here.port.removeprefix(OWN_NAMED))
+
     def _instrument(self) -> Instrument | None:
         destination = self.destination
         if not isinstance(destination, InstrumentDestination):
@@ -159,11 +175,14 @@ class DestinationEditor(EndEditor):
         for sound in SOUNDS.values():
             targets[f"new:{sound.name}"] = f"New instrument: {sound.label}"
         targets["port:"] = f"{OWN_OUTPUT} (Arpegon's own port)"
+        for name in edits.own_outputs(project):
+            targets[f"port:{name}"] = f"{port_words(name)} (a port of its own)"
+        targets["named:"] = "A new output of Arpegon's own, with a name"
         here = self.destination
-        ports = list(self.session.ports.outputs)
+        ports = [*self.session.ports.outputs, *edits.own_outputs(project)]
         if isinstance(here, PortDestination) and here.port and here.port not in ports:
             targets[f"port:{here.port}"] = f"MIDI {here.port} (not there now)"
-        targets |= {f"port:{port}": f"MIDI {port}" for port in ports}
+        targets |= {f"port:{port}": f"MIDI {port}" for port in self.session.ports.outputs}
         for strand in project.strands:
             if strand.id != self.strand_id:
                 targets[f"strand:{strand.id}"] = f"Into strand {strand.name}"
@@ -180,6 +199,11 @@ class DestinationEditor(EndEditor):
             self._put("Destination", InstrumentDestination(instrument=rest, **kept))
         elif word == "port":
             self._put("Destination", PortDestination(port=rest, **kept))
+        elif word == "named":
+            strand = self.session.project.strand(self.strand_id)
+            names = (name.removeprefix(OWN_NAMED) for name in edits.own_outputs(self.session.project))
+            name = edits.fresh_name(strand.name if strand is not None else "out", names)
+            self._put("Destination", PortDestination(port=f"{OWN_NAMED}{name}", **kept))
         else:
             self._put("Destination", StrandDestination(strand=rest, **kept))
 
@@ -239,7 +263,11 @@ class DestinationEditor(EndEditor):
             self.silent.set_value(instrument.muted)
             self.listens.set_value("" if instrument.channel is None else str(instrument.channel))
             self._show_panel(instrument)
-        own = isinstance(destination, PortDestination) and not destination.port
-        self.port_words.setText(
-            "Other programs find this output as “Arpegon: out” among the MIDI ports of ALSA and JACK." if own else ""
-        )
+        port = destination.port if isinstance(destination, PortDestination) else None
+        named = port is not None and port.startswith(OWN_NAMED)
+        self.own_box.setVisible(named)
+        name = (port or "").removeprefix(OWN_NAMED)
+        if not self.own_name.hasFocus():
+            self.own_name.setText(name)
+        found = f"Other programs find this output as “Arpegon: {name or 'out'}” among the MIDI ports of ALSA and JACK."
+        self.port_words.setText(found if port == OWN_PORT or named else "")

@@ -175,7 +175,8 @@ class ClockPanel(QDialog):
         self.lost.set_value(clock.lost)
         for widget in (self.port_box, self.lost_box):
             widget.setEnabled(clock.follow)
-        outputs = {"": OWN_OUTPUT, **{port: port_words(port) for port in self.session.ports.outputs}}
+        ports = (*edits.own_outputs(self.session.project), *self.session.ports.outputs)
+        outputs = {"": OWN_OUTPUT, **{port: port_words(port) for port in ports}}
         outputs |= {port: f"{port_words(port)} (not there now)" for port in clock.send if port not in outputs}
         if list(outputs) != list(self.checks):
             self._make_checks(outputs)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import PurePath
 
 from arpegon.core.document.model import (
+    OWN_NAMED,
     STAND_IN,
     AnyDestination,
     AnySource,
@@ -96,5 +97,7 @@ def destination_words(project: Project, destination: AnyDestination) -> tuple[st
 
 def port_words(port: str) -> str:
     """A port without its client's name where both say the same."""
+    if port.startswith(OWN_NAMED):
+        return f"Arpegon: {port.removeprefix(OWN_NAMED)}"
     client, _, name = port.partition(":")
     return client if not name or name.lower() in ("out", "in", client.lower()) else f"{client}: {name}"
