@@ -49,14 +49,21 @@ class _Device:
         while time.monotonic() < end:
             wanted = {"is_input": True} if self.port.is_output else {"is_output": True}
             found = [port for port in self.client.get_ports(is_midi=True, **wanted) if port.name.startswith(stem)]
-            if found:
-                self.port.connect(found[0])
+            if found and self._connected(found[0]):
                 in_graph = self.cycles + 3
                 while self.cycles < in_graph and time.monotonic() < end:
                     time.sleep(0.001)
                 return
             time.sleep(0.01)
         raise RuntimeError(f"no port {stem}")
+
+    def _connected(self, other: Any) -> bool:
+        """Whether it could be connected to another port: that of a client that only starts cannot yet."""
+        try:
+            self.port.connect(other)
+        except jack.JackError:
+            return False
+        return True
 
     def close(self) -> None:
         """Leave JACK."""

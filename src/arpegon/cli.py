@@ -11,6 +11,7 @@ import click
 
 from arpegon import __version__
 from arpegon.core.errors import ArpegonError
+from arpegon.files.places import DEMO
 
 
 class Commands(click.Group):
@@ -34,21 +35,40 @@ class Commands(click.Group):
 @click.group(cls=Commands, invoke_without_command=True, context_settings={"help_option_names": ["-h", "--help"]})
 @click.version_option(__version__)
 @click.option("--demo", is_flag=True, help="Open the demo project.")
+@click.option("--headless", is_flag=True, help="Let the project work without a window, until a signal ends it.")
+@click.option("--play", "plays", is_flag=True, help="With --headless: start the transport at once.")
 @click.pass_context
-def main(ctx: click.Context, demo: bool) -> None:
+def main(ctx: click.Context, demo: bool, headless: bool, plays: bool) -> None:
     """Arpegon chains MIDI processors and shows what each of them did.
 
     Without a command it opens the window: arpegon [PROJECT].
     """
+    if headless and ctx.invoked_subcommand != "open" and not demo:
+        raise ArpegonError("Say which project is to work without a window: arpegon --headless PROJECT.")
+    if plays and not headless:
+        raise ArpegonError("--play starts what works without a window: give --headless, too.")
+    ctx.obj = (headless, plays)
     if ctx.invoked_subcommand is None:
+        if headless:
+            _run_headless(DEMO, plays)
         _open_window(None, demo)
 
 
 @main.command("open", hidden=True)
 @click.argument("project", type=click.Path(path_type=Path))
-def open_command(project: Path) -> None:
+@click.pass_obj
+def open_command(how: tuple[bool, bool], project: Path) -> None:
     """Open the window on a project."""
+    headless, plays = how
+    if headless:
+        _run_headless(project, plays)
     _open_window(project, False)
+
+
+def _run_headless(project: Path, plays: bool) -> None:
+    from arpegon.headless import run_headless
+
+    sys.exit(run_headless(project, plays))
 
 
 def _open_window(project: Path | None, demo: bool) -> None:

@@ -1,0 +1,114 @@
+"""The engine without a window: on a machine with no display, a small board on stage."""
+
+from __future__ import annotations
+
+import logging
+import queue
+import signal
+import sys
+import time
+from pathlib import Path
+from types import FrameType
+
+from arpegon.core.errors import ArpegonError
+from arpegon.engine.live.client import EngineClient
+from arpegon.engine.wire import protocol
+from arpegon.files.logs import log_file, start_log
+from arpegon.files.places import load_settings
+from arpegon.files.project import load_project
+
+log = logging.getLogger(__name__)
+
+_LOOK_SECONDS = 0.5
+"""How often it is looked whether a signal came."""
+
+
+class Headless:
+    """A project at work until a signal ends it: SIGINT and SIGTERM end it, SIGHUP reads the project anew.
+
+    What the engine says goes to standard error, a sentence a line.
+    """
+
+    def __init__(self, path: Path, plays: bool) -> None:
+        self._path = path
+        self._plays = plays
+        self._said: dict[str, str] = {}
+        self._missing: dict[str, dict[str, str]] = {}
+        self._signals: queue.SimpleQueue[int] = queue.SimpleQueue()
+        self._project = load_project(path)
+        self._client = EngineClient(self._take, log_file("engine-errors.log"))
+
+    def run(self) -> int:
+        """Work until told to leave; the exit code."""
+        for one in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+            signal.signal(one, self._signalled)
+        settings = load_settings()
+        self._client.send(protocol.SetAudio(settings.audio_device, settings.block))
+        self._client.set_project(self._project, self._path.parent)
+        self._client.start()
+        if self._plays:
+            self._client.send(protocol.Play(0.0))
+        _say(f"“{self._project.title}” is at work; end it with Ctrl+C or SIGTERM.")
+        while self._next_signal() == signal.SIGHUP:
+            self._read_anew()
+        self._client.close()
+        _say("Every note is ended.")
+        return 0
+
+    def _signalled(self, number: int, frame: FrameType | None) -> None:
+        self._signals.put(number)
+
+    def _next_signal(self) -> int:
+        while True:
+            try:
+                return self._signals.get(timeout=_LOOK_SECONDS)
+            except queue.Empty:
+                continue
+
+    def _read_anew(self) -> None:
+        """Take over what the file holds now; a file that is damaged leaves what is at work."""
+        try:
+            self._project = load_project(self._path)
+        except ArpegonError as error:
+            _say(str(error))
+        else:
+            self._client.set_project(self._project, self._path.parent)
+            _say(f"“{self._project.title}” was read anew.")
+
+    def _take(self, report: protocol.Report) -> None:
+        """What the engine says, from a thread of the client's."""
+        if isinstance(report, protocol.Notice):
+            if report.text and self._said.get(report.topic) != report.text:
+                _say(report.text)
+            self._said[report.topic] = report.text
+        elif isinstance(report, protocol.Missing):
+            before = self._missing.get(report.what, {})
+            for name, why in report.why.items():
+                if before.get(name) != why:
+                    _say(why)
+            for name in before.keys() - report.why.keys():
+                _say(f"“{name}” is there again.")
+            self._missing[report.what] = dict(report.why)
+        elif isinstance(report, protocol.Hooked) and report.asked:
+            names = {hookup.id: hookup.action for hookup in self._project.hookups}
+            for name in report.asked:
+                _say(f"A hookup asks for “{names.get(name, name)}”, which needs the window.")
+
+
+def run_headless(path: Path, plays: bool) -> int:
+    """Let a project work without a window; the exit code.
+
+    Args:
+        plays: start the transport at once.
+
+    Raises:
+        ArpegonError: the project cannot be read.
+    """
+    start_log("headless")
+    return Headless(path, plays).run()
+
+
+def _say(text: str) -> None:
+    """A sentence on standard error, with the time of day."""
+    print(f"{time.strftime('%H:%M:%S')} {text}", file=sys.stderr, flush=True)
+    log.info("%s", text)

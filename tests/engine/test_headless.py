@@ -1,0 +1,101 @@
+"""Without a window: a project works until a signal ends it, and every note ends."""
+
+from __future__ import annotations
+
+import os
+import signal
+import subprocess
+import sys
+from contextlib import contextmanager
+
+import pytest
+
+from arpegon.core.document.model import Hookup, MidiSource, PortDestination
+from arpegon.files.project import save_project
+from building import generator, project, stage, strand
+from jacking import wait_for, without_repeats
+
+WALK = generator("steps", "s", rate="1/16", patterns=[[{"note": 40}]], in_scale=False)
+
+
+@contextmanager
+def headless(tmp_path, *arguments):
+    """A process of ours without a display; its sentences are in ``said``."""
+    environment = {key: value for key, value in os.environ.items() if "DISPLAY" not in key and "QT" not in key}
+    with (tmp_path / "said").open("wb") as said:
+        process = subprocess.Popen(
+            [sys.executable, "-m", "arpegon.cli", "--headless", *map(str, arguments)], stderr=said, env=environment
+        )
+        process.said = lambda: (tmp_path / "said").read_text()
+        try:
+            yield process
+        finally:
+            process.kill()
+            process.wait()
+
+
+@pytest.fixture
+def tide(tmp_path):
+    keys = strand(stage("transpose", "t", semitones=12), sources=(MidiSource(),), destinations=(PortDestination(),))
+    walk = strand(strand_id="w", sources=(WALK,), destinations=(PortDestination(),))
+    turned = Hookup(id="h", number=7, target="t", param="semitones")
+    kept = Hookup(id="k", number=9, action="keep")
+    one = project(keys, walk, title="Tide", hookups=(turned, kept))
+    save_project(one, tmp_path / "tide.arpegon")
+    return tmp_path / "tide.arpegon"
+
+
+@pytest.mark.parametrize("number", [signal.SIGTERM, signal.SIGINT])
+def test_it_plays_what_comes_in_and_lets_go_of_every_note_at_the_end(tide, tmp_path, jack_server, pair, number):
+    with headless(tmp_path, "--play", tide) as process:
+        pair.connect_to_own_output()
+        wait_for(lambda: any(m[:2] == [0x90, 40] for m in pair.heard))
+
+        def answered():
+            pair.keys.send([0x90, 60, 90])
+            return [0x90, 72, 90] in pair.heard
+
+        wait_for(answered)
+        pair.keys.send([0xB0, 7, 127])  # a hookup turns Transpose, with no window there
+        process.send_signal(number)
+        assert process.wait(20) == 0
+        assert "“Tide” is at work" in process.said() and process.said().endswith("Every note is ended.\n")
+    on, off = (sum(m[0] & 0xF0 == kind for m in without_repeats(pair.heard) if m[1:2] == [72]) for kind in (0x90, 0x80))
+    assert off >= 1 and on - off in (0, 1) and [m for m in pair.heard if m[1:2] == [72]][-1][0] & 0xF0 == 0x80
+
+
+def test_the_project_is_read_anew_at_a_hangup_and_a_damaged_one_leaves_what_is_at_work(
+    tide, tmp_path, jack_server, pair
+):
+    with headless(tmp_path, "--play", tide) as process:
+        pair.connect_to_own_output()
+        wait_for(lambda: any(m[:2] == [0x90, 40] for m in pair.heard))
+        other = generator("steps", "s", rate="1/16", patterns=[[{"note": 45}]], in_scale=False)
+        save_project(project(strand(sources=(other,), destinations=(PortDestination(),)), title="Ebb"), tide)
+        process.send_signal(signal.SIGHUP)
+        wait_for(lambda: any(m[:2] == [0x90, 45] for m in pair.heard))
+        tide.write_text("{")
+        process.send_signal(signal.SIGHUP)
+        wait_for(lambda: "tide.arpegon" in process.said())
+        pair.heard.clear()
+        wait_for(lambda: any(m[:2] == [0x90, 45] for m in pair.heard))
+        assert "“Ebb” was read anew." in process.said()
+
+
+def test_what_is_missing_is_said(tmp_path, jack_server):
+    lost = strand(destinations=(PortDestination(port="Organ loft"),))
+    save_project(project(lost), tmp_path / "x.arpegon")
+    with headless(tmp_path, tmp_path / "x.arpegon") as process:
+        wait_for(lambda: "“Organ loft” is not there" in process.said())
+
+
+@pytest.mark.parametrize(
+    ("arguments", "words"),
+    [
+        (("nowhere.arpegon",), "nowhere.arpegon"),
+        ((), "arpegon --headless PROJECT"),
+    ],
+)
+def test_without_a_project_it_says_so(tmp_path, arguments, words):
+    with headless(tmp_path, *arguments) as process:
+        assert process.wait(30) == 2 and words in process.said() and process.said().count("\n") == 1
