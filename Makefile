@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: help demo run test coverage hunt fuzz soak lint bench screenshots docs format clean
+.PHONY: help demo run test coverage hunt fuzz soak lint bench screenshots docs format install uninstall clean
 
 help: ## Say what there is
 	@grep -hE '^[a-z]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/^([a-z]+):.*## (.*)/  make \1|\2/' | column -t -s '|'
@@ -61,6 +61,20 @@ docs: $(READY) ## Write docs/processors.md and the schema anew
 format: $(READY) ## Lay out the code
 	@$(BIN)/ruff check --fix -q .
 	@$(BIN)/ruff format -q .
+
+PREFIX ?= $(HOME)/.local
+OWN := $(PREFIX)/share/arpegon
+install: ## Install it for good, with its entry in the menus (PREFIX=/usr/local: for everybody)
+	@sh tools/system-packages.sh run
+	@echo "Installing Arpegon and what it needs into $(PREFIX) ..."
+	@$(PYTHON) -m venv $(OWN)/venv
+	@$(OWN)/venv/bin/python -m pip install --quiet --disable-pip-version-check --upgrade --force-reinstall --no-deps .
+	@$(OWN)/venv/bin/python -m pip install --quiet --disable-pip-version-check .
+	@$(OWN)/venv/bin/python -m arpegon.desktop install $(PREFIX)
+
+uninstall: ## Take away what make install put there
+	@test ! -x $(OWN)/venv/bin/python || $(OWN)/venv/bin/python -m arpegon.desktop uninstall $(PREFIX)
+	@rm -rf $(OWN)
 
 $(READY): pyproject.toml
 	@sh tools/system-packages.sh run

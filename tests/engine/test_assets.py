@@ -101,8 +101,8 @@ def test_notes_go_on_while_a_clip_is_read(folder, slow):
     now = time.monotonic()
     both = project(CLIP, strand(strand_id="b"))
     live.soon(lambda at: live.set_project(protocol.SetProject(both, str(folder), 1), at))
-    live._arrivals.append(("surface", note_on(now, 0, 62, 90)))
-    work(live, now)
+    live.feed(protocol.Feed("surface", [note_on(now, 0, 62, 90)]))
+    work(live, time.monotonic())
     assert pitches(printed(live, "in")) == [62]
     slow.set()
 

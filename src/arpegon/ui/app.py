@@ -9,11 +9,13 @@ import sys
 from pathlib import Path
 
 from PyQt6.QtCore import QTimer
+from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication
 
+from arpegon import APP_ID
 from arpegon.core.theory.pitch import write_middle_c_as
 from arpegon.files.logs import keep_last_words, start_log
-from arpegon.files.places import load_settings
+from arpegon.files.places import DATA, load_settings
 from arpegon.ui.look import theme
 from arpegon.ui.model.session import Session
 from arpegon.ui.window import Window
@@ -23,6 +25,8 @@ def make_application(arguments: list[str]) -> QApplication:
     """The QApplication with our fonts and look."""
     application = QApplication(arguments)
     application.setApplicationName("Arpegon")
+    application.setDesktopFileName(APP_ID)
+    application.setWindowIcon(QIcon(str(DATA / "desktop" / "arpegon.svg")))
     application.setStyle("Fusion")
     theme.load_fonts()
     return application

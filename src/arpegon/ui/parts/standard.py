@@ -57,7 +57,7 @@ def standard_control(param: Param, ink: str, choose: Choose, settle: Callable[[]
         number = (
             param
             if isinstance(param, Number)
-            else NoteNumber(**{name: getattr(param, name) for name in ("key", "label", "help", "default")})
+            else NoteNumber(**{name: getattr(param, name) for name in ("name", "label", "help", "default")})
         )
         made = Slider(number, ink)
         made.moved.connect(lambda value: choose(number.clamp(value), False))
