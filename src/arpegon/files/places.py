@@ -38,6 +38,10 @@ class Settings(msgspec.Struct, frozen=True):
     block: int = 256
     key_layout: str = "piano"
     knobs_and_pads: bool = True
+    place: tuple[int, int, int, int] | None = None
+    """Where the window stood last: x, y, width, height."""
+    maximized: bool = False
+    view: str = "Board"
     listening: dict[str, dict[str, Any]] = {}
     """What new audio sources begin with, by what they listen for."""
 

@@ -16,9 +16,11 @@ from arpegon import APP_ID
 from arpegon.core.theory.pitch import write_middle_c_as
 from arpegon.files.logs import keep_last_words, start_log
 from arpegon.files.places import DATA, load_settings
+from arpegon.ui.frame.place import place_window
 from arpegon.ui.look import theme
 from arpegon.ui.model.session import Session
-from arpegon.ui.window import Window
+from arpegon.ui.single import raise_other
+from arpegon.ui.window import VIEWS, Window
 
 
 def make_application(arguments: list[str]) -> QApplication:
@@ -40,6 +42,8 @@ def run_app(project: Path | None, demo: bool) -> int:
         )
         return 2
     start_log("window")
+    if project is not None and raise_other(project):
+        return 0
     last_words = keep_last_words("window-errors.log")  # held open as long as the program runs
     application = make_application(sys.argv[:1])
     settings = load_settings()
@@ -51,6 +55,9 @@ def run_app(project: Path | None, demo: bool) -> int:
     leftovers = session.filing.autosave.leftovers()
     if project is not None and not session.filing.open(project):
         session.notice("file", session.notices.get("file", ""))
+    place_window(window, settings)
+    if settings.view in VIEWS and not demo:
+        window.show_view(settings.view)
     window.show()
     session.start()
     if demo:

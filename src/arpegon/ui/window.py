@@ -32,6 +32,7 @@ from arpegon.ui.frame.export_dialog import ExportDialog
 from arpegon.ui.frame.header import Header
 from arpegon.ui.frame.log_view import LogView
 from arpegon.ui.frame.notices import NoticeBar, StatusLine
+from arpegon.ui.frame.place import place_of
 from arpegon.ui.frame.surface import PlaySurface
 from arpegon.ui.hookups.hookups_view import HookupsView
 from arpegon.ui.look import theme
@@ -45,6 +46,7 @@ from arpegon.ui.parts.hook_handle import handle_of
 from arpegon.ui.parts.save_dialog import ask_where
 from arpegon.ui.sections.section_strip import SectionStrip
 from arpegon.ui.sections.sections_view import SectionsView
+from arpegon.ui.single import Raising
 from arpegon.ui.take.take_view import TakeView
 
 FRAME_MS = 16
@@ -131,6 +133,8 @@ class Window(QMainWindow):
         self.status.follow.toggled.connect(self.board.follow)
         self.board.demo.connect(self.open_demo)
         session.file_changed.connect(self._name_window)
+        self._raising = Raising(self.come_to_front, self)
+        session.file_changed.connect(lambda: self._raising.listen(session.filing.path))
         session.changed.connect(self._colour_surface)
         session.selected.connect(self._colour_surface)
         session.recorder.kept.connect(self._kept)
@@ -423,6 +427,13 @@ class Window(QMainWindow):
         mark = "• " if self.session.history.dirty else ""
         self.setWindowTitle(f"{mark}{self.session.title} – Arpegon")
 
+    def come_to_front(self) -> None:
+        """Be seen, whatever lies over it."""
+        self.setWindowState(self.windowState() & ~Qt.WindowState.WindowMinimized)
+        self.show()
+        self.raise_()
+        self.activateWindow()
+
     def _strand_at(self, widget: QWidget | None) -> tuple[str, QWidget]:
         """The strand whose column holds a widget, and what of the window shows where something would go."""
         for strand_id, column in self.board.columns.items():
@@ -435,5 +446,7 @@ class Window(QMainWindow):
         application = QApplication.instance()
         if application is not None:
             application.removeEventFilter(self.surface)
+        view = VIEWS[self.views.currentIndex()]
+        self.session.change_settings(place=place_of(self), maximized=self.isMaximized(), view=view)
         self.session.close()
         super().closeEvent(event)
