@@ -1,17 +1,19 @@
-"""Writes the generated pages of docs/ anew: the processors and the JSON Schema of project files."""
+"""Writes the generated pages of docs/ anew: the processors, OSC, and the JSON Schema of project files."""
 
 from __future__ import annotations
 
 from pathlib import Path
 
+from arpegon.engine.live.osc import osc_page
 from arpegon.files.schema import processors_page, project_schema, schema_text
 
 DOCS = Path(__file__).resolve().parent.parent / "docs"
 
 
 def main() -> None:
-    """Write both."""
+    """Write them."""
     (DOCS / "processors.md").write_text(processors_page(), encoding="utf-8")
+    (DOCS / "osc.md").write_text(osc_page(), encoding="utf-8")
     (DOCS / "project.schema.json").write_text(schema_text(project_schema()), encoding="utf-8")
 
 

@@ -37,38 +37,47 @@ class Commands(click.Group):
 @click.option("--demo", is_flag=True, help="Open the demo project.")
 @click.option("--headless", is_flag=True, help="Let the project work without a window, until a signal ends it.")
 @click.option("--play", "plays", is_flag=True, help="With --headless: start the transport at once.")
+@click.option(
+    "--osc",
+    "osc_port",
+    metavar="PORT",
+    type=click.IntRange(1, 65535),
+    help="With --headless: hear OSC on this port.",
+)
+@click.option("--osc-anywhere", is_flag=True, help="Hear OSC from the local network, not from this computer only.")
 @click.pass_context
-def main(ctx: click.Context, demo: bool, headless: bool, plays: bool) -> None:
+def main(ctx: click.Context, demo: bool, headless: bool, plays: bool, osc_port: int | None, osc_anywhere: bool) -> None:
     """Arpegon chains MIDI processors and shows what each of them did.
 
     Without a command it opens the window: arpegon [PROJECT].
     """
     if headless and ctx.invoked_subcommand != "open" and not demo:
         raise ArpegonError("Say which project is to work without a window: arpegon --headless PROJECT.")
-    if plays and not headless:
-        raise ArpegonError("--play starts what works without a window: give --headless, too.")
-    ctx.obj = (headless, plays)
+    if (plays or osc_port or osc_anywhere) and not headless:
+        raise ArpegonError("--play and --osc are for what works without a window: give --headless, too.")
+    if osc_anywhere and not osc_port:
+        raise ArpegonError("--osc-anywhere says from where --osc is heard: give that, too.")
+    ctx.obj = (plays, osc_port or 0, osc_anywhere) if headless else None
     if ctx.invoked_subcommand is None:
         if headless:
-            _run_headless(DEMO, plays)
+            _run_headless(DEMO, ctx.obj)
         _open_window(None, demo)
 
 
 @main.command("open", hidden=True)
 @click.argument("project", type=click.Path(path_type=Path))
 @click.pass_obj
-def open_command(how: tuple[bool, bool], project: Path) -> None:
+def open_command(headless: tuple[bool, int, bool] | None, project: Path) -> None:
     """Open the window on a project."""
-    headless, plays = how
-    if headless:
-        _run_headless(project, plays)
+    if headless is not None:
+        _run_headless(project, headless)
     _open_window(project, False)
 
 
-def _run_headless(project: Path, plays: bool) -> None:
+def _run_headless(project: Path, how: tuple[bool, int, bool]) -> None:
     from arpegon.headless import run_headless
 
-    sys.exit(run_headless(project, plays))
+    sys.exit(run_headless(project, *how))
 
 
 def _open_window(project: Path | None, demo: bool) -> None:

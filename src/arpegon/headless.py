@@ -12,6 +12,7 @@ from types import FrameType
 
 from arpegon.core.errors import ArpegonError
 from arpegon.engine.live.client import EngineClient
+from arpegon.engine.live.osc import OscServer
 from arpegon.engine.wire import protocol
 from arpegon.files.logs import log_file, start_log
 from arpegon.files.places import load_settings
@@ -29,7 +30,7 @@ class Headless:
     What the engine says goes to standard error, a sentence a line.
     """
 
-    def __init__(self, path: Path, plays: bool) -> None:
+    def __init__(self, path: Path, plays: bool, osc_port: int, anywhere: bool) -> None:
         self._path = path
         self._plays = plays
         self._said: dict[str, str] = {}
@@ -37,6 +38,7 @@ class Headless:
         self._signals: queue.SimpleQueue[int] = queue.SimpleQueue()
         self._project = load_project(path)
         self._client = EngineClient(self._take, log_file("engine-errors.log"))
+        self._osc = OscServer(self._client.send, None, osc_port, anywhere) if osc_port else None
 
     def run(self) -> int:
         """Work until told to leave; the exit code."""
@@ -44,13 +46,15 @@ class Headless:
             signal.signal(one, self._signalled)
         settings = load_settings()
         self._client.send(protocol.SetAudio(settings.audio_device, settings.block))
-        self._client.set_project(self._project, self._path.parent)
+        self._use()
         self._client.start()
         if self._plays:
             self._client.send(protocol.Play(0.0))
         _say(f"“{self._project.title}” is at work; end it with Ctrl+C or SIGTERM.")
         while self._next_signal() == signal.SIGHUP:
             self._read_anew()
+        if self._osc is not None:
+            self._osc.close()
         self._client.close()
         _say("Every note is ended.")
         return 0
@@ -72,11 +76,18 @@ class Headless:
         except ArpegonError as error:
             _say(str(error))
         else:
-            self._client.set_project(self._project, self._path.parent)
+            self._use()
             _say(f"“{self._project.title}” was read anew.")
+
+    def _use(self) -> None:
+        self._client.set_project(self._project, self._path.parent)
+        if self._osc is not None:
+            self._osc.use(self._project)
 
     def _take(self, report: protocol.Report) -> None:
         """What the engine says, from a thread of the client's."""
+        if self._osc is not None:
+            self._osc.take(report)
         if isinstance(report, protocol.Notice):
             if report.text and self._said.get(report.topic) != report.text:
                 _say(report.text)
@@ -95,17 +106,19 @@ class Headless:
                 _say(f"A hookup asks for “{names.get(name, name)}”, which needs the window.")
 
 
-def run_headless(path: Path, plays: bool) -> int:
+def run_headless(path: Path, plays: bool, osc_port: int = 0, anywhere: bool = False) -> int:
     """Let a project work without a window; the exit code.
 
     Args:
         plays: start the transport at once.
+        osc_port: where OSC is heard; 0: it is not.
+        anywhere: whether from the local network, too.
 
     Raises:
-        ArpegonError: the project cannot be read.
+        ArpegonError: the project cannot be read, or the port cannot be had.
     """
     start_log("headless")
-    return Headless(path, plays).run()
+    return Headless(path, plays, osc_port, anywhere).run()
 
 
 def _say(text: str) -> None:

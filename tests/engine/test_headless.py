@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import os
 import signal
+import socket
 import subprocess
 import sys
 from contextlib import contextmanager
 
 import pytest
+from pythonosc.osc_message_builder import OscMessageBuilder
 
 from arpegon.core.document.model import Hookup, MidiSource, PortDestination
 from arpegon.files.project import save_project
@@ -80,6 +82,32 @@ def test_the_project_is_read_anew_at_a_hangup_and_a_damaged_one_leaves_what_is_a
         pair.heard.clear()
         wait_for(lambda: any(m[:2] == [0x90, 45] for m in pair.heard))
         assert "“Ebb” was read anew." in process.said()
+
+
+def test_it_is_controlled_over_osc(tide, tmp_path, jack_server, pair):
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    with headless(tmp_path, "--osc", port, tide), socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as tablet:
+        tablet.settimeout(1.0)
+        pair.connect_to_own_output()
+
+        def asked(address, *values):
+            builder = OscMessageBuilder(address)
+            for value in values:
+                builder.add_arg(value)
+            tablet.sendto(builder.build().dgram, ("127.0.0.1", port))
+
+        asked("/arpegon/set/t/semitones", 5)
+        asked("/arpegon/do/play")
+
+        def turned():
+            pair.keys.send([0x90, 60, 90])
+            return [0x90, 65, 90] in pair.heard and any(m[:2] == [0x90, 40] for m in pair.heard)
+
+        wait_for(turned)
+        asked("/arpegon/get/t/semitones")
+        assert b"/arpegon/value/t/semitones" in tablet.recv(1000)
 
 
 def test_what_is_missing_is_said(tmp_path, jack_server):

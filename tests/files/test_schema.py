@@ -9,6 +9,7 @@ import jsonschema
 import pytest
 from test_files import DAMAGE, FULL
 
+from arpegon.engine.live.osc import osc_page
 from arpegon.files.places import DEMO
 from arpegon.files.project import format_project
 from arpegon.files.schema import processors_page, project_schema, schema_text
@@ -20,6 +21,7 @@ CHECK = jsonschema.Draft202012Validator(project_schema())
 
 def test_the_pages_in_docs_are_current():
     assert (DOCS / "processors.md").read_text(encoding="utf-8") == processors_page(), "run make docs"
+    assert (DOCS / "osc.md").read_text(encoding="utf-8") == osc_page(), "run make docs"
     assert (DOCS / "project.schema.json").read_text(encoding="utf-8") == schema_text(project_schema()), "run make docs"
 
 

@@ -6,14 +6,17 @@ offline (:mod:`arpegon.engine.offline` jumps to the end at once).
 
 from __future__ import annotations
 
+import contextlib
 import heapq
 import math
 from bisect import bisect_right
 from collections import deque
 from collections.abc import Callable, Mapping, Sequence
 from itertools import count
+from typing import Any
 
 from arpegon.core.document.model import Project
+from arpegon.core.errors import ParameterError
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event, note_off
 from arpegon.core.notes.course import TimeFacts
 from arpegon.core.notes.pairing import Pairing, note_key
@@ -34,7 +37,7 @@ from arpegon.engine.performance.take_player import TakePlayer, ThroughStages, wh
 from arpegon.files.audio import AudioFile
 from arpegon.files.midi import Clip
 from arpegon.processors import processor_class
-from arpegon.processors.targets import Target, section_of
+from arpegon.processors.targets import Target, param_at, section_of
 
 Plans = list[tuple[Callable[[], float], Due]]
 """When something is due, in seconds, and what it then does."""
@@ -523,6 +526,19 @@ class Engine:
             return
         for event in events:
             self.at_time(event.time + lead, lambda now, event=event: self.graph.outputs.port(port, [event.at(now)]))  # type: ignore[misc]
+
+    # -- from elsewhere ----------------------------------------------------------------------------
+
+    def turn(self, target: Target, value: Any) -> None:
+        """Set an address to a value, as a hookup does; one that leads nowhere, or cannot be so, changes nothing."""
+        param = param_at(self.graph.project, target)
+        if param is not None:
+            with contextlib.suppress(ParameterError):
+                self.overlay.put(target, param.check(value))
+
+    def act(self, action: str, target: str, value: float | None, time: float) -> None:
+        """Do what a hookup can do."""
+        self.hooks.do(action, target, value, max(time, self.now))
 
     # -- takes -------------------------------------------------------------------------------------
 

@@ -42,6 +42,10 @@ class Settings(msgspec.Struct, frozen=True):
     """Where the window stood last: x, y, width, height."""
     maximized: bool = False
     view: str = "Board"
+    osc_port: int = 0
+    """Where OSC is heard; 0: it is not."""
+    osc_anywhere: bool = False
+    """Whether from the local network, too."""
     listening: dict[str, dict[str, Any]] = {}
     """What new audio sources begin with, by what they listen for."""
 

@@ -240,6 +240,16 @@ class Window(QMainWindow):
         actions["on_stop"].setChecked(session.project.on_stop == "start")
         for name in ("tap", "clock", "metronome", "on_stop"):
             menu.addAction(actions[name])
+        osc = menu.addMenu("Control over OSC")
+        for text, on, turn in (
+            ("Hear it", session.osc.on, session.osc.set_on),
+            ("From the local network, too", session.osc.anywhere, session.osc.set_anywhere),
+        ):
+            choice = osc.addAction(text) if osc is not None else None
+            if choice is not None:
+                choice.setCheckable(True)
+                choice.setChecked(on)
+                choice.toggled.connect(turn)
         counting = menu.addMenu("Count-in before recording")
         for bars in (0, 1, 2, 4):
             words = "none" if not bars else "1 bar" if bars == 1 else f"{bars} bars"

@@ -58,6 +58,8 @@ DO: dict[type[protocol.Message], Do] = {
     protocol.CommandStage: lambda live, command, now: live.engine.command(
         command.stage, command.command, command.value, now
     ),
+    protocol.Turn: lambda live, command, now: live.engine.turn((command.target, command.param), command.value),
+    protocol.Act: lambda live, command, now: live.engine.act(command.action, command.target, command.value, now),
     protocol.Learn: lambda live, command, now: live.learn(command.on),
     protocol.SetClockBox: lambda live, command, now: live.box.configure(command.settings, now),
     protocol.AllOff: lambda live, command, now: live.all_off(now),

@@ -236,6 +236,11 @@ class Hooks:
 
     # -- actions -----------------------------------------------------------------------------------
 
+    def do(self, action: str, target: str, value: float | None, time: float) -> None:
+        """Do what a hookup could do; what is unknown, or only the window can do, does nothing."""
+        if action in _DO:
+            _DO[action](self, Hookup(id="", action=action, target=target, value=value), time)
+
     def _act(self, hook: _Hook, share: float, struck: bool, time: float) -> None:
         hookup = hook.hookup
         if hookup.action in _BY_KNOB and hookup.way == "follow" and hookup.control not in ("note", "program"):

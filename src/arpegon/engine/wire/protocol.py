@@ -103,6 +103,22 @@ class CommandStage(Message):
     value: float | None = None
 
 
+class Turn(Message):
+    """Set an address to a value, as a hookup does: it stands over the document until that changes it."""
+
+    target: str
+    param: str
+    value: Any
+
+
+class Act(Message):
+    """Do what a hookup can do, with a part of the project (empty: as a whole)."""
+
+    action: str
+    target: str = ""
+    value: float | None = None
+
+
 class Learn(Message):
     """Report everything that comes in, or no longer."""
 
@@ -147,6 +163,8 @@ Command = (
     | StopTake
     | Direct
     | CommandStage
+    | Turn
+    | Act
     | Learn
     | SetClockBox
     | AllOff

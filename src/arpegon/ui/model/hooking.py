@@ -109,14 +109,17 @@ class Hooking(QObject):
     def _do(self, name: str) -> None:
         """Do what only the window can do."""
         hookup = self.session.project.hookup(name)
-        if hookup is None:
-            return
-        if hookup.action == "keep":
+        if hookup is not None:
+            self.do(hookup.action, hookup.target)
+
+    def do(self, action: str, target: str) -> None:
+        """Do an action that only the window can do."""
+        if action == "keep":
             self.session.recorder.keep()
-        elif hookup.action == "record":
+        elif action == "record":
             self.session.recorder.record()
-        elif hookup.action == "toss":
-            self.session.toss(hookup.target)
+        elif action == "toss":
+            self.session.toss(target)
 
     # -- learning ----------------------------------------------------------------------------------
 

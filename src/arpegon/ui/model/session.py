@@ -31,6 +31,7 @@ from arpegon.ui.model.filing import Filing
 from arpegon.ui.model.hooking import Hooking
 from arpegon.ui.model.link import EngineLink
 from arpegon.ui.model.notices import NoticeAction, Notices
+from arpegon.ui.model.osc import Osc
 from arpegon.ui.model.paper import Paper
 from arpegon.ui.model.path_watch import PathWatch
 from arpegon.ui.model.piece import Piece
@@ -100,6 +101,7 @@ class Session(QObject):
         self.link.printed.connect(self._print)
         self.link.told.connect(self._take_telemetry)
         self.link.hooked.connect(self.hooking.take)
+        self.osc = Osc(self)
         self.link.ports.connect(self._take_ports)
         self.link.missing.connect(self._take_missing)
         self.link.said.connect(self._take_notice)
@@ -113,6 +115,7 @@ class Session(QObject):
     def start(self) -> None:
         """Start the engine; returns at once."""
         self.link.start(self.settings.audio_device, self.settings.block)
+        self.osc.start()
         self.send_project()
         self._prune_timer.start()
         self.paths.start()
@@ -121,6 +124,7 @@ class Session(QObject):
         """End in order: the engine lets go of its notes; what is not saved is offered at the next start."""
         self._prune_timer.stop()
         self.paths.stop()
+        self.osc.close()
         self._send_timer.stop()
         self.export.close()
         self.link.close()
