@@ -59,7 +59,7 @@ def _even(period: int) -> tuple[list[float], list[float]]:
         return msgspec.structs.replace(arps, strands=(walk, *arps.strands), clock=clock)
 
     with jack_server("arpegon-even", period, realtime=True):
-        synth = Synth("Even synth", hear)
+        synth = Synth("Even synth", hear, once=True)
         painted(make)
         synth.close()
     return _astray(notes, STEP), _astray(ticks, TICK)

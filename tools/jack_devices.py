@@ -96,16 +96,27 @@ class Keyboard(_Device):
 
 
 class Synth(_Device):
-    """Hears what comes."""
+    """Hears what comes.
 
-    def __init__(self, name: str, hear: Hear, port: str = "in") -> None:
+    Args:
+        once: whether what this program hears again, because it was late for a period and is called twice in the next,
+            is heard once.
+    """
+
+    def __init__(self, name: str, hear: Hear, port: str = "in", once: bool = False) -> None:
         self._hear = hear
+        self._once = once
+        self._before: tuple[int, list[tuple[int, bytes]]] = (-1, [])
         super().__init__(name, "midi_inports", port)
 
     def cycle(self, frames: int) -> None:
         first = self.client.last_frame_time
-        for offset, message in self.port.incoming_midi_events():
-            self._hear(list(bytes(message)), first + offset)
+        found = [(offset, bytes(message)) for offset, message in self.port.incoming_midi_events()]
+        if self._once and found and self._before == (first, found):
+            return
+        self._before = first, found
+        for offset, message in found:
+            self._hear(list(message), first + offset)
 
 
 class Ear(_Device):
@@ -131,8 +142,7 @@ class Ear(_Device):
         """Listen to a port of another client, as soon as there is one."""
         end = time.monotonic() + _PATIENCE_SECONDS
         while time.monotonic() < end:
-            if self.client.get_ports(f"^{source}$"):
-                self.client.connect(source, self.port)
+            if self.client.get_ports(f"^{source}$") and self._connected(source):
                 return
             time.sleep(0.01)
         raise RuntimeError(f"no port {source}")
