@@ -18,6 +18,7 @@ from arpegon.files.logs import keep_last_words, start_log
 from arpegon.files.places import DATA, load_settings
 from arpegon.ui.frame.place import place_window
 from arpegon.ui.look import theme
+from arpegon.ui.model.managed import ENVIRONMENT, Managed
 from arpegon.ui.model.session import Session
 from arpegon.ui.single import raise_other
 from arpegon.ui.window import VIEWS, Window
@@ -42,10 +43,10 @@ def run_app(project: Path | None, demo: bool) -> int:
         )
         return 2
     start_log("window")
+    application = make_application(sys.argv[:1])
     if project is not None and raise_other(project):
         return 0
     last_words = keep_last_words("window-errors.log")  # held open as long as the program runs
-    application = make_application(sys.argv[:1])
     settings = load_settings()
     theme.use(settings.theme)
     write_middle_c_as(settings.middle_c)
@@ -60,6 +61,8 @@ def run_app(project: Path | None, demo: bool) -> int:
         window.show_view(settings.view)
     window.show()
     session.start()
+    if url := os.environ.get(ENVIRONMENT):
+        window.be_managed(Managed(session, url))
     if demo:
         window.open_demo()
     window.offer_recovery(leftovers)

@@ -39,6 +39,7 @@ from arpegon.ui.look import theme
 from arpegon.ui.look.plain import unmarked
 from arpegon.ui.model.change import EVERYTHING
 from arpegon.ui.model.faults import Faults
+from arpegon.ui.model.managed import Managed
 from arpegon.ui.model.session import Session
 from arpegon.ui.model.timers import ticking
 from arpegon.ui.parts import clipboard
@@ -139,6 +140,8 @@ class Window(QMainWindow):
         session.selected.connect(self._colour_surface)
         session.recorder.kept.connect(self._kept)
         self._export_dialog: ExportDialog | None = None
+        self.managed: Managed | None = None
+        """The session of several programs that this one is in, if any."""
         self._actions: dict[str, QAction] = {}
         self._make_actions()
         self._frames = ticking(self, FRAME_MS)
@@ -223,7 +226,8 @@ class Window(QMainWindow):
         if recent is not None:
             for path in session.settings.recent:
                 recent.addAction(unmarked(path), lambda path=path: session.filing.open(text_path(path)))
-            recent.setEnabled(bool(session.settings.recent))
+            managed = self.managed is not None and self.managed.on
+            recent.setEnabled(bool(session.settings.recent) and not managed)
         for name in ("demo", "save", "save_as", "export"):
             menu.addAction(actions[name])
         menu.addSeparator()
@@ -451,8 +455,26 @@ class Window(QMainWindow):
                 return strand_id, column
         return "", self.views
 
+    def be_managed(self, managed: Managed) -> None:
+        """Work in a session of several programs: its server says what is opened, and closing only hides."""
+        self.managed = managed
+        managed.taken.connect(self._leave_files_to_the_server)
+        managed.shown.connect(self.setVisible)
+
+    def _leave_files_to_the_server(self) -> None:
+        for name in ("new", "open", "save_as", "demo"):
+            self._actions[name].setEnabled(False)
+        self.board.demo.disconnect(self.open_demo)
+
     def closeEvent(self, event: QCloseEvent | None) -> None:
+        if self.managed is not None and self.managed.on and event is not None and event.spontaneous():
+            event.ignore()  # the server ends us, or Quit does; the cross of the window only hides it
+            self.hide()
+            self.managed.tell_shown(False)
+            return
         self._frames.stop()
+        if self.managed is not None:
+            self.managed.close()
         application = QApplication.instance()
         if application is not None:
             application.removeEventFilter(self.surface)
