@@ -357,7 +357,7 @@ class TakeView(WhenSeen):
         self.versions[self.at_work].roll.choose(set(plan.chosen))
 
     def _sound(self, note: int, velocity: int, channel: int) -> None:
-        """Let a note be heard where its version goes: past all stages, or through them."""
+        """Let a note be heard at the destinations of its strand."""
         events = [note_on(0.0, channel, note, velocity), note_off(_HEARD_SECONDS, channel, note)]
         if self.session.project.strand(self.strand_id) is not None:
             self.session.link.direct(self.strand_id, events)
