@@ -5,14 +5,19 @@ from __future__ import annotations
 import math
 import os
 import time
+from collections import deque
+from itertools import cycle
 
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from arpegon.core.document.model import MidiSource, PortDestination, SurfaceSource
 from arpegon.core.events import NOTE_ON, note_off, note_on
 from arpegon.engine.live import loop
+from arpegon.engine.offline import run
 from arpegon.engine.wire import protocol
-from building import generator, project, strand
+from building import generator, project, stage, strand
 
 
 class Channel:
@@ -114,3 +119,46 @@ def test_a_command_is_done_at_the_moment_at_which_it_was_given(live):
     live._arrived("Keys", note_on(1.006, 0, 71, 90))
     live._work(1.021)
     assert done == [1.005] and [begun(live, note) for note in (69, 70, 71)] == [[1.003], [1.004], [1.006]]
+
+
+PERIODS = st.lists(st.sampled_from([0.001, 0.0053, 0.0213, 0.17]), min_size=1, max_size=8)
+KEYS = st.lists(
+    st.tuples(st.floats(0.0, 1.2), st.integers(60, 63), st.integers(1, 127), st.floats(0.001, 0.3)), max_size=25
+)
+CHAIN = (stage("humanize", "h"), stage("grid", "g", rate="1/16"), stage("chord", "c", offsets=[7]))
+WALK = generator("steps", "s", rate="1/8", patterns=[[{"note": 40}, {"note": 43}]], in_scale=False)
+BOTH = project(strand(*CHAIN, sources=(MidiSource(), WALK), destinations=(PortDestination(),)))
+SECONDS = 2.0
+
+
+@settings(deadline=None)
+@given(keys=KEYS, periods=PERIODS, looks=st.lists(st.floats(0.0, 1.0), max_size=3))
+def test_in_whatever_periods_keys_are_told_of_they_sound_as_offline(keys, periods, looks):
+    """Through stages that draw and put off, mixed with what a generator makes, at any wake-ups in between."""
+    played = []
+    for start, note, velocity, length in keys:
+        played += [note_on(start, 0, note, velocity), note_off(start + length, 0, note)]
+    played.sort(key=lambda event: event.time)
+
+    live, sent = loop.LiveEngine(Channel()), []
+    live.jack = Jack()
+    live.reporter.port = lambda port, events: sent.extend(events)
+    live.jack.heard = 0.0
+    live.set_project(protocol.SetProject(BOTH, "", 1), 0.0)
+    live.play(0.0, 0.0)
+    start, waiting = 0.0, deque(played)
+    for period in cycle(periods):
+        live.jack.heard = start
+        while waiting and waiting[0].time < start:
+            live._arrived("Keys", waiting.popleft())
+        for look in (0.0, *looks):
+            live._work(start + look * period)
+        if start > SECONDS:
+            break
+        start += period
+    live.hearing.close()
+    os.close(live._wake)
+
+    alike = run(BOTH, played, seconds=9.0).ports[""]
+    heard = [event for event in sent if event.time < SECONDS]
+    assert heard == [event for event in alike if event.time < SECONDS]
