@@ -284,3 +284,19 @@ def test_the_clock_box_is_followed_lost_and_left(window, on_bench, qtbot):
     panel.leader.chosen.emit("own")
     qtbot.waitUntil(lambda: window.session.telemetry.clock == "own")
     assert window.header.tempo.caption == "Tempo"
+
+
+def test_the_clock_panel_ties_the_piece_to_jacks_transport(window):
+    window.header.open_clock()
+    panel = window.header._clock_panel
+    session = window.session
+    panel.leader.chosen.emit("jack")
+    assert session.project.clock.jack == "follow" and not session.project.clock.follow
+    assert panel.bars_box.isVisibleTo(panel) and not panel.port_box.isVisibleTo(panel)
+    panel.bars.chosen.emit("lead")
+    assert session.project.clock.jack == "lead" and panel.leader.value() == "jack"
+    panel.leader.chosen.emit("midi")
+    assert session.project.clock.follow and session.project.clock.jack == "off"
+    assert panel.port_box.isVisibleTo(panel) and not panel.bars_box.isVisibleTo(panel)
+    session.undo()
+    assert session.project.clock.jack == "lead" and panel.leader.value() == "jack"

@@ -106,6 +106,8 @@ class Engine:
         self.hooks = Hooks(self, self.overlay, self.sections, self.graph)
         self._plans = self._planning(Project())
         self._told: TimeFacts | None = None
+        self.led_elsewhere = False
+        """Whether whoever leads JACK's transport says the tempo."""
 
     # -- what is due -------------------------------------------------------------------------------
 
@@ -311,7 +313,7 @@ class Engine:
         self.hooks.use(document)
         self.follower.configure(project.clock)
         self.sender.configure(project.clock.send, time)
-        if project.tempo != self.clock.tempo and not self.follower.on and not self.sections.turns_tempo:
+        if project.tempo != self.clock.tempo and not self.is_led and not self.sections.turns_tempo:
             self.set_tempo(time, project.tempo)
         self.audio.configure(project, time, sounds or {})
         self.players.configure(project, clips, time)
@@ -470,8 +472,8 @@ class Engine:
 
     @property
     def is_led(self) -> bool:
-        """Whether a clock from outside leads the tempo."""
-        return self.follower.on
+        """Whether something from outside leads the tempo: a MIDI clock, or whoever leads JACK's transport."""
+        return self.follower.on or self.led_elsewhere
 
     def _plays_on(self) -> bool:
         """Whether some strand goes on when the transport stops."""
@@ -526,6 +528,14 @@ class Engine:
             return
         for event in events:
             self.at_time(event.time + lead, lambda now, event=event: self.graph.outputs.port(port, [event.at(now)]))  # type: ignore[misc]
+
+    def nudge(self, seconds: float) -> None:
+        """Let all beats of the piece fall so much earlier: a clock that leads it drifts against the computer's."""
+        if self.clock.playing and seconds:
+            self.clock.shift(seconds)
+            self.own.shift(self.transport, seconds)
+            self._told = None
+            self.tell_time(self.now)
 
     # -- from elsewhere ----------------------------------------------------------------------------
 

@@ -439,6 +439,8 @@ class ClockSettings(Node, frozen=True, kw_only=True, omit_defaults=True):
     """What the transport does when that clock is lost."""
     send: tuple[str, ...] = ()
     """Outputs that are sent a clock; an empty name is Arpegon's own."""
+    jack: Literal["off", "follow", "lead"] = "off"
+    """Whether the piece goes along with JACK's transport, and who says its bars and tempo: others, or Arpegon."""
 
 
 class Project(Node, frozen=True, kw_only=True):

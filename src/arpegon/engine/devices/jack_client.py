@@ -17,6 +17,7 @@ import time
 from collections.abc import Callable
 from typing import Any
 
+from arpegon.engine.clocks.jack_transport import JackTransport, Place
 from arpegon.engine.devices.jack_ports import LOST_PERIODS, PERIODS_LATE, JackInput, JackOutput, JackPort
 from arpegon.engine.devices.lateness import Lateness
 from arpegon.engine.devices.steady import SteadyStart
@@ -36,6 +37,8 @@ _SILENT_SECONDS, _SILENT_PERIODS = 0.1, 4
 _JUMP_SECONDS = 0.1
 _NAME_SECONDS, _NAME_PAUSE = 0.5, 0.02
 """How long an engine that was killed may go on holding its name: JACK finds out some 40 ms later."""
+_BARS_ARE_SAID = 0x10
+"""Of JACK's position: bar, beat and tempo are said."""
 _CYCLES = 3
 """A connection that was just made takes part in the graph of the cycle after the next; what is sent before is lost."""
 _CYCLES_PATIENCE = 0.5
@@ -101,6 +104,10 @@ class JackClient:
         """and when it was told."""
         self.lateness = Lateness()
         """Of what left, against its own frame."""
+        self._transport: JackTransport | None = None
+        self._tied, self._leads = "off", False
+        self._frames = 0
+        """Of the last period."""
         self._wakes_at = math.inf
         self._silence = _SILENT_SECONDS
         self._own: tuple[Any, Any] | None = None
@@ -158,6 +165,8 @@ class JackClient:
                 client.close()
             return False
         self._client = client
+        self._tied, self._leads = "off", False
+        self._tie()
         log.info("joined the JACK server as %s, %d frames", client.name, client.blocksize)
         return True
 
@@ -201,6 +210,67 @@ class JackClient:
 
     def _calls(self, now: float) -> bool:
         return self._client is not None and not self._gone and now - self._last_cycle < self._silence
+
+    # -- the transport -----------------------------------------------------------------------------
+
+    def tie(self, transport: JackTransport, mode: str) -> None:
+        """Have a transport go along with JACK's: ``follow`` it, ``lead`` it, or not (``off``)."""
+        with self._lock:
+            self._transport, transport.mode = transport, mode
+            if self._client is not None and not self._gone:
+                self._tie()
+
+    def _tie(self) -> None:
+        """Tell the server that we go along, and whether we say its bars."""
+        transport, client = self._transport, self._client
+        mode = transport.mode if transport is not None else "off"
+        if mode == self._tied:
+            return
+        with contextlib.suppress(jack.JackError):
+            if "off" in (mode, self._tied):
+                client.set_sync_callback(self._sync if mode != "off" else None)
+            if mode == "lead":
+                self._leads = client.set_timebase_callback(self._say_bars, conditional=True)
+            elif self._leads:
+                client.release_timebase()
+                self._leads = False
+            self._tied = mode
+
+    @property
+    def rate(self) -> int:
+        """Samples a second."""
+        return self._rate
+
+    def start_transport(self) -> None:
+        client = self._client
+        if client is not None:
+            client.transport_start()
+
+    def stop_transport(self) -> None:
+        client = self._client
+        if client is not None:
+            client.transport_stop()
+
+    def locate_transport(self, frame: int) -> None:
+        client = self._client
+        if client is not None:
+            client.transport_frame = frame
+
+    def _sync(self, state: int, position: Any) -> bool:
+        transport, frames = self._transport, self._frames
+        if transport is None:
+            return True
+        try:
+            return transport.sync(state, _place(position), self._heard + frames / self._rate, frames, self._rate)
+        except Exception:
+            log.exception("a fault in JACK's transport")
+            return True
+
+    def _say_bars(self, state: int, frames: int, position: Any, new: bool) -> None:
+        if self._transport is not None:
+            for name, value in self._transport.bar_of(position.frame, self._rate).items():
+                setattr(position, name, value)
+            position.valid = _BARS_ARE_SAID
 
     # -- MIDI --------------------------------------------------------------------------------------
 
@@ -369,6 +439,7 @@ class JackClient:
         if client is None:  # still joining
             return
         rate = self._rate
+        self._frames = frames
         before = time.monotonic()
         measured = before - client.frames_since_cycle_start / rate
         undisturbed = time.monotonic() - before < _GLANCE_SECONDS
@@ -383,6 +454,10 @@ class JackClient:
         for opened in self._inputs:
             opened.read(came, rate, lost)
         self._heard, self.told_at = start, time.monotonic()
+        transport = self._transport
+        if transport is not None and transport.on:
+            state, position = client.transport_query_struct()
+            transport.cycle(int(state), _place(position), start, frames, rate)
         if start >= self._wakes_at:
             self._wakes_at = math.inf
             self._advanced()
@@ -396,6 +471,15 @@ class JackClient:
         else:
             for speaker in self._speakers:
                 speaker.get_array()[:] = 0.0
+
+
+def _place(position: Any) -> Place:
+    """What JACK says of a place."""
+    if not position.valid & _BARS_ARE_SAID or not position.ticks_per_beat or not position.beat_type:
+        return Place(position.frame)
+    unit = 4.0 / position.beat_type
+    beats = (position.bar - 1) * position.beats_per_bar + position.beat - 1 + position.tick / position.ticks_per_beat
+    return Place(position.frame, beats * unit, position.beats_per_minute * unit)
 
 
 def _may_run() -> bool:

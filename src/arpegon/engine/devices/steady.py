@@ -22,13 +22,18 @@ class SteadyStart:
         self._jump = jump
         self._frame = 0
         self._start: float | None = None
+        self._count = 0
+        """Of blocks since it knew nothing: the first ones are averaged, so that it is steady at once."""
 
     def at(self, frame: int, measured: float, sure: bool = True) -> float:
         """When the block begins whose first sample is number ``frame``, and began at ``measured`` seconds or a
         little before; what is not ``sure`` is taken where nothing else is known."""
         start = measured if self._start is None else self._start + (frame - self._frame) / self._rate
         if abs(measured - start) > self._jump:
-            start = measured
+            start, self._count = measured, 0
         self._frame = frame
-        self._start = start + (_DRIFT_SHARE * (measured - start) if sure else 0.0)
-        return self._start
+        if sure:
+            self._count += 1
+            start += max(_DRIFT_SHARE, 1.0 / self._count) * (measured - start)
+        self._start = start
+        return start

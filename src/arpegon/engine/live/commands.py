@@ -26,6 +26,9 @@ class Obeys(Protocol):
     def play(self, beat: float | None, now: float) -> None:
         """Start the transport."""
 
+    def locate(self, beat: float, now: float) -> None:
+        """Go to a beat."""
+
     def stop(self, now: float) -> None:
         """Stop the transport."""
 
@@ -47,7 +50,7 @@ DO: dict[type[protocol.Message], Do] = {
     protocol.SetParams: lambda live, command, now: live.engine.set_params(command.stage, command.values),
     protocol.Play: lambda live, command, now: live.play(command.beat, now),
     protocol.Stop: lambda live, command, now: live.stop(now),
-    protocol.Locate: lambda live, command, now: live.engine.locate(now, command.beat),
+    protocol.Locate: lambda live, command, now: live.locate(command.beat, now),
     protocol.GoToSection: lambda live, command, now: live.engine.sections.go(command.place, now),
     protocol.Watch: lambda live, command, now: live.watch(command.stage),
     protocol.PlayTake: lambda live, command, now: live.engine.play_take(

@@ -38,6 +38,7 @@ from arpegon.engine.live.assets import Assets, Clips
 from arpegon.engine.live.commands import DO
 from arpegon.engine.live.realtime import ask_for_realtime
 from arpegon.engine.live.reporter import Reporter
+from arpegon.engine.live.together import Together
 from arpegon.engine.simulation import Engine
 from arpegon.engine.wire import protocol
 from arpegon.engine.wire.channel import Channel, WireError
@@ -97,6 +98,7 @@ class LiveEngine:
         )
         jack = JackClient(changed=lambda: self.ports.look_soon(), advanced=self._wake_up)
         self.jack: HearsInPeriods = jack
+        self.together = Together(jack, lambda: self.engine, self.soon)
         self.audio: AudioOut = AudioOut(lambda text: channel.send(protocol.Notice("audio", text)), (jack, PortAudio()))
         self.ports: PortHub = PortHub(
             self._arrived,
@@ -198,6 +200,7 @@ class LiveEngine:
         self.ports.want(ports | set(project.clock.send))
         reading = self.assets.want(project, folder)
         self._reading_since = (self._reading_since or now) if reading else None
+        self.together.use(project)
         try:
             self.engine.apply(project, self.assets.clips, now, revision=command.revision)
         except ArpegonError as error:
@@ -214,20 +217,27 @@ class LiveEngine:
 
     def play(self, beat: float | None, now: float) -> None:
         """Start the transport, once the clips are read that go with it."""
-        if self._reading_since is None:
-            self.engine.play(now, beat)
-        else:
+        if self._reading_since is not None:
             self._play_at = (beat,)
+        elif not self.together.start(beat):
+            self.engine.play(now, beat)
 
     def _play_waiting(self, now: float) -> None:
         if self._play_at is not None:
             (beat,), self._play_at = self._play_at, None
-            self.engine.play(now, beat)
+            if not self.together.start(beat):
+                self.engine.play(now, beat)
 
     def stop(self, now: float) -> None:
         """Stop the transport."""
         self._play_at = None
-        self.engine.halt(now)
+        if not self.together.stop():
+            self.engine.halt(now)
+
+    def locate(self, beat: float, now: float) -> None:
+        """Go to a beat."""
+        if not self.together.locate(beat):
+            self.engine.locate(now, beat)
 
     def watch(self, stage: str) -> None:
         """Report exactly what a stage makes of each event (empty: none)."""
@@ -394,6 +404,7 @@ class LiveEngine:
                 waiting=self.engine.waiting,
             )
         )
+        self.together.look()
         self._tell_of_clock()
         self.crowds.look(self.engine.graph.project, lambda: self.engine.graph.left_out)
         hooks, overlay = self.engine.hooks, self.engine.overlay

@@ -28,6 +28,7 @@ _WORDS = {
     "running": "In step with a clock of {tempo:.1f} beats a minute.",
     "lost": "The clock no longer comes.",
 }
+_TOGETHER = "Starts, stops and goes to places together with JACK's transport, where a server runs."
 _TEMPO = Number(
     name="tempo", label="Its tempo", default=104.0, low=20.0, high=400.0, step=0.1, help="The tempo of the clock box."
 )
@@ -85,11 +86,19 @@ class ClockPanel(QDialog):
     def _build_follow(self, column: QVBoxLayout) -> None:
         column.addWidget(caps("The transport follows"))
         self.leader = Segments(
-            {"own": "its own tempo", "midi": "a MIDI clock"},
-            "Whose clock leads: the project's tempo, or ticks from outside.",
+            {"own": "its own tempo", "midi": "a MIDI clock", "jack": "JACK"},
+            "Whose clock leads: the project's tempo, ticks from outside, or JACK's transport, with which all programs "
+            "start, stop and go to places together.",
         )
-        self.leader.chosen.connect(lambda value: self._set("Clock", follow=value == "midi"))
+        self.leader.chosen.connect(self._lead_by)
         column.addWidget(self.leader)
+        self.bars = Segments(
+            {"follow": "others", "lead": "Arpegon"},
+            "Who says bars and tempo to all programs that go along with JACK's transport.",
+        )
+        self.bars.chosen.connect(lambda value: self._set("Bars of JACK", jack=value))
+        self.bars_box = under_caption("Bars and tempo are said by", self.bars)
+        column.addWidget(self.bars_box)
         self.port = Picker({}, "From which MIDI input the clock comes.")
         self.port.chosen.connect(lambda port: self._set("Clock input", port=port))
         self.port_box = under_caption("From", self.port)
@@ -115,6 +124,10 @@ class ClockPanel(QDialog):
             button.clicked.connect(lambda _=False, wanted=wanted: self.session.hooking.learn(wanted))
             row.addWidget(button)
         column.addLayout(row)
+
+    def _lead_by(self, leader: str) -> None:
+        self._set("Clock", follow=leader == "midi", jack="follow" if leader == "jack" else "off")
+        self.adjustSize()
 
     def _build_send(self, column: QVBoxLayout) -> None:
         column.addSpacing(4)
@@ -165,7 +178,11 @@ class ClockPanel(QDialog):
     def refresh(self) -> None:
         """Show the document and the ports as they are."""
         clock = self.session.project.clock
-        self.leader.set_value("midi" if clock.follow else "own")
+        self.leader.set_value("midi" if clock.follow else "own" if clock.jack == "off" else "jack")
+        self.bars.set_value("follow" if clock.jack == "off" else clock.jack)
+        self.bars_box.setVisible(clock.jack != "off")
+        for widget in (self.port_box, self.lost_box):
+            widget.setVisible(clock.jack == "off")
         inputs = {"": "any MIDI input", CLOCK_BOX: f"{CLOCK_BOX} (simulated)"}
         inputs |= {port: port_words(port) for port in self.session.ports.inputs}
         if clock.port not in inputs:
@@ -204,7 +221,8 @@ class ClockPanel(QDialog):
 
     def _reported(self, told: Telemetry) -> None:
         if self.isVisible():
-            self.state.setText(_WORDS[told.clock].format(tempo=told.tempo))
+            together = self.session.project.clock.jack != "off"
+            self.state.setText(_TOGETHER if together else _WORDS[told.clock].format(tempo=told.tempo))
 
     # -- edits -------------------------------------------------------------------------------------
 
