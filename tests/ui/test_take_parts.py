@@ -16,6 +16,7 @@ from arpegon.core.notes.course import Course
 from arpegon.core.notes.sheet import Note, Sheet
 from arpegon.core.notes.takes import Part, Take
 from arpegon.files.midi import read_midi
+from arpegon.processors import PROCESSORS
 from building import note_ons, project, strand
 
 KEY = Qt.Key
@@ -153,3 +154,11 @@ def test_a_drag_over_paper_frames_notes_of_the_strand_at_work_only(view):
     roll = view.versions["generated"].roll
     drag(roll, QPointF(40, 20), QPointF(roll.width() - 60, roll.height() - 40))
     assert roll.chosen == {0, 1}
+
+
+def test_every_stage_is_offered_and_says_what_it_would_do(view):
+    panel = view.remedies
+    for kind in PROCESSORS:
+        panel.choose(f"stage:{kind}")
+        assert panel.which.value() == f"stage:{kind}" and panel.plan is not None and panel.words.text()
+    panel.choose("")

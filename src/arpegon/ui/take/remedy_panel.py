@@ -22,8 +22,20 @@ from arpegon.ui.parts.standard import STANDARD, caps, captioned, standard_contro
 
 _SOON_MS = 40
 """After how long a turned knob is looked at: a drag is followed, not chased."""
-_STAGES = ("scale", "transpose", "velocity", "humanize", "length", "chord", "mirror", "echo", "keymap", "thin", "sieve")
-"""Stages that are of use over notes that were kept, those most used first."""
+_MOST_USED = (
+    "scale",
+    "transpose",
+    "velocity",
+    "humanize",
+    "length",
+    "chord",
+    "mirror",
+    "echo",
+    "keymap",
+    "thin",
+    "sieve",
+)
+"""Stages that stand first in the list: those that are of most use over notes that were kept."""
 
 
 class RemedyPanel(QWidget):
@@ -57,7 +69,9 @@ class RemedyPanel(QWidget):
         box.addWidget(caps("Remedies"))
         names = {"": "choose a remedy …"}
         names |= {name: remedy.label for name, remedy in REMEDIES.items()}
-        names |= {f"stage:{kind}": f"Stage: {PROCESSORS[kind].label}" for kind in _STAGES}
+        names |= {
+            f"stage:{kind}": f"Stage: {PROCESSORS[kind].label}" for kind in dict.fromkeys((*_MOST_USED, *PROCESSORS))
+        }
         self.which = Picker(names, "What is to be done to the chosen notes, or to all where none is chosen.")
         self.which.chosen.connect(self.choose)
         box.addWidget(self.which)
