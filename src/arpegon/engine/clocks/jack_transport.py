@@ -21,6 +21,9 @@ _AHEAD = 6
 """Periods from the first word of a start to it: two for the way out, two until the loop hears of it, two to spare."""
 _STEER_SECONDS = 0.25
 """How often the piece is brought back to JACK's frames, from which the computer's clock drifts by a millionth or so."""
+_EARLY_SECONDS = 2.0
+"""For how long after a start it is brought back in every period: frames and seconds may only just have been tied."""
+_NEAR_SECONDS = 2e-6
 _FAR_SECONDS = 0.5
 
 Task = Callable[[float], None]
@@ -191,7 +194,8 @@ class JackTransport:
         elif state == ROLLING and before != ROLLING:
             self._rolls(place, start, frames / rate, rate)
         elif state == ROLLING and start >= self._steer_at:
-            self._steer_at = start + _STEER_SECONDS
+            early = self._begun is not None and start - self._begun[1] < _EARLY_SECONDS
+            self._steer_at = start + (0.0 if early else _STEER_SECONDS)
             self._steer(place, start, frames / rate, rate)
 
     def _prepare(self, place: Place, out: float, period: float, rate: int) -> None:
@@ -207,7 +211,7 @@ class JackTransport:
     def _rolls(self, place: Place, start: float, period: float, rate: int) -> None:
         """It rolls: from where and when it was prepared, or from elsewhere."""
         armed, self._armed = self._armed, None
-        self._steer_at = start + _STEER_SECONDS
+        self._steer_at = start
         if armed is None or armed[0] != place.frame or abs(start - armed[1]) > 0.5 * period:
             self._join(place, start, period, rate)
 
@@ -226,6 +230,8 @@ class JackTransport:
         drift = (place.frame - frame) / rate - (start - out) - self._nudged
         if abs(drift) > _FAR_SECONDS:
             self._join(place, start, period, rate)
+            return
+        if abs(drift) < _NEAR_SECONDS and place.tempo == self._tempo:
             return
         self._nudged += drift
         tempo = place.tempo
