@@ -59,6 +59,8 @@ class _Nowhere:
 
     def passed(self, *_: object) -> None: ...
 
+    def timed(self, *_: object) -> None: ...
+
 
 def _followed() -> list[Row]:
     """An hour of a clock with 1 ms of jitter: how far the tempo errs, and how far the beat is off at the end."""

@@ -133,6 +133,11 @@ class JackClient:
                 return False
             return True
 
+    @property
+    def joined(self) -> bool:
+        """Whether a server has us, as far as is known; nobody is waited for."""
+        return self._client is not None and not self._gone
+
     def close(self) -> None:
         """Leave the server, once all that was sent has left."""
         with self._lock:
@@ -209,7 +214,7 @@ class JackClient:
         return self._calls(now) and self._heard < time
 
     def _calls(self, now: float) -> bool:
-        return self._client is not None and not self._gone and now - self._last_cycle < self._silence
+        return self.joined and now - self._last_cycle < self._silence
 
     # -- the transport -----------------------------------------------------------------------------
 

@@ -46,7 +46,7 @@ class Together:
 
     @property
     def _on(self) -> bool:
-        return self.transport.on and self._jack.there
+        return self.transport.on and self._jack.joined
 
     # -- what is asked for here: whether JACK was asked ----------------------------------------------
 
