@@ -25,8 +25,8 @@ def add_take(project: Project, take: Take) -> Project:
 
 def set_take(project: Project, take_id: str, **changes: Any) -> Project:
     """Change a take: what is said of it (its name, its star, its note) or what it holds."""
-    takes = tuple(_replace(take, **changes) if take.id == take_id else take for take in project.takes)
-    return _replace(project, takes=takes)
+    take = project.take(take_id)
+    return project if take is None else _put(project, _replace(take, **changes))
 
 
 def _put(project: Project, take: Take) -> Project:

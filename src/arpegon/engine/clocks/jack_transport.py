@@ -6,7 +6,6 @@ ready, and the piece begins earlier than the transport by as much as it takes to
 
 from __future__ import annotations
 
-from bisect import bisect_right
 from collections.abc import Callable
 from typing import Any, Protocol
 
@@ -17,6 +16,8 @@ from arpegon.core.time.clock import TEMPO_RANGE
 
 STOPPED, ROLLING, STARTING = 0, 1, 3
 """States, as JACK numbers them."""
+_TICKS = 960
+"""Of a beat, as we say it to others."""
 _AHEAD = 6
 """Periods from the first word of a start to it: two for the way out, two until the loop hears of it, two to spare."""
 _STEER_SECONDS = 0.25
@@ -135,19 +136,14 @@ class JackTransport:
             "beats_per_bar": float(meter[0]),
             "beat_type": float(meter[1]),
             "ticks_per_beat": float(_TICKS),
-            "beats_per_minute": self._tempo_at(beat),
+            "beats_per_minute": self.course.tempo_at(beat),
         }
-
-    def _tempo_at(self, beat: float) -> float:
-        tempi = self.course.tempi
-        return tempi[max(0, bisect_right([row[0] for row in tempi], beat + 1e-9) - 1)][1]
 
     # -- what is asked for here --------------------------------------------------------------------
 
-    def ask_start(self, beat: float | None, rate: int) -> None:
-        """Start with all others, from a beat or from where it stands."""
-        if beat is not None:
-            self._server.locate_transport(self.frame_of(beat, rate))
+    def ask_start(self, beat: float, rate: int) -> None:
+        """Start with all others, from a beat."""
+        self.ask_locate(beat, rate)
         self._server.start_transport()
 
     def ask_stop(self) -> None:
@@ -231,7 +227,7 @@ class JackTransport:
         if abs(drift) > _FAR_SECONDS:
             self._join(place, start, period, rate)
             return
-        if abs(drift) < _NEAR_SECONDS and place.tempo == self._tempo:
+        if abs(drift) < _NEAR_SECONDS and not self._is_new(place.tempo):
             return
         self._nudged += drift
         tempo = place.tempo
@@ -242,12 +238,13 @@ class JackTransport:
 
         self._soon(steer)
 
+    def _is_new(self, tempo: float | None) -> bool:
+        """Whether another one than before is said by whoever leads, and followed."""
+        return self.mode == "follow" and tempo is not None and tempo != self._tempo
+
     def _take_tempo(self, now: float, tempo: float | None) -> None:
         """The tempo of whoever leads, where that is another one."""
-        if self.mode == "follow" and tempo is not None and tempo != self._tempo:
+        if tempo is not None and self._is_new(tempo):
             self._tempo = tempo
             if TEMPO_RANGE[0] <= tempo <= TEMPO_RANGE[1]:
                 self._piece.set_tempo(now, tempo)
-
-
-_TICKS = 960
