@@ -72,10 +72,10 @@ def _followed() -> list[Row]:
     while box.next_due() < HOUR:
         for due, status in box.take(box.next_due()):
             engine.run(due)
-            engine.clock_message("box", status, 0, due)
+            engine.clocks.message("box", status, 0, due)
         now = engine.now
         if now > 10.0:
-            errors.append(abs((engine.follower.ticks.tempo or 0.0) / tempo - 1.0))
+            errors.append(abs((engine.clocks.follower.ticks.tempo or 0.0) / tempo - 1.0))
             # Ticks come up to a millisecond late, half of one on the average.
             phases.append(engine.clock.beat_at(now) - (now - 0.0005) * tempo / 60.0)
     errors.sort()

@@ -294,7 +294,7 @@ def _ports() -> tuple[list[tuple[str, str]], list[tuple[str, str]], list[str], l
         for system in (AlsaMidi(), jack):
             for ports, names in zip(found, system.look() or ((), ()), strict=True):
                 ports.update((plain_name(name), system.label) for name in names)
-        audio = next(system for system in (jack, PortAudio()) if system.there)
+        audio = next(system for system in (jack.audio, PortAudio()) if system.there)
         listed = audio.outputs(), audio.inputs()
         jack.close()
     return sorted(found[0]), sorted(found[1]), *listed

@@ -43,7 +43,7 @@ def drive(engine, box, until, step=0.01):
         time = min(until, max(time + 1e-6, min(box.next_due(), engine.next_due(), time + step)))
         for due, status in box.take(time):
             engine.run(due)
-            engine.clock_message("box", status, 0, due)
+            engine.clocks.message("box", status, 0, due)
         engine.run(time)
 
 
@@ -102,7 +102,7 @@ def test_a_clock_that_drifts_is_followed():
     drive(engine, box, 50.0)
     ticks_sent = box.take(50.0)
     assert ticks_sent == []
-    assert engine.follower.ticks.tempo == pytest.approx(box.tempo_at(50.0), rel=5e-3)
+    assert engine.clocks.follower.ticks.tempo == pytest.approx(box.tempo_at(50.0), rel=5e-3)
 
 
 def test_start_stop_continue_and_song_position():
@@ -113,25 +113,25 @@ def test_start_stop_continue_and_song_position():
         for _ in range(count):
             time = next(times) * 0.02
             engine.run(time)
-            engine.clock_message("any", TICK, 0, time)
+            engine.clocks.message("any", TICK, 0, time)
 
     tick(10)
-    assert not engine.clock.playing and engine.follower.state == "running"
-    engine.clock_message("any", START, 0, engine.now)
+    assert not engine.clock.playing and engine.clocks.follower.state == "running"
+    engine.clocks.message("any", START, 0, engine.now)
     tick(1)
     assert engine.clock.playing and engine.clock.beat_at(engine.now) == pytest.approx(0.0)
     tick(48)
     assert engine.clock.beat_at(engine.now) == pytest.approx(2.0, abs=0.01)
-    engine.clock_message("any", STOP, 0, engine.now)
+    engine.clocks.message("any", STOP, 0, engine.now)
     assert not engine.clock.playing
     tick(5)
-    engine.clock_message("any", CONTINUE, 0, engine.now)
+    engine.clocks.message("any", CONTINUE, 0, engine.now)
     tick(25)
     assert engine.clock.beat_at(engine.now) == pytest.approx(3.0, abs=0.02)
-    engine.clock_message("any", STOP, 0, engine.now)
-    engine.clock_message("any", POSITION, 16383, engine.now)
+    engine.clocks.message("any", STOP, 0, engine.now)
+    engine.clocks.message("any", POSITION, 16383, engine.now)
     assert engine.clock.beat == 4095.75
-    engine.clock_message("any", CONTINUE, 0, engine.now)
+    engine.clocks.message("any", CONTINUE, 0, engine.now)
     tick(25)
     assert engine.clock.beat_at(engine.now) == pytest.approx(4096.75, abs=0.02)
     assert_whole(engine.graph.outputs.out)
@@ -142,26 +142,26 @@ def test_a_lost_clock_is_told_and_the_transport_goes_on_or_stops(what, playing):
     engine, box = follower(lost=what), box_at(120.0)
     drive(engine, box, 3.0)
     engine.run(8.0)
-    assert engine.follower.state == "lost" and engine.clock.playing is playing
+    assert engine.clocks.follower.state == "lost" and engine.clock.playing is playing
     if playing:
         assert engine.clock.beat_at(8.0) == pytest.approx(16.0, abs=0.05)
     engine.run(8.01)
     drive(engine, box_at(120.0, running=False, at=8.02), 9.0)
-    assert engine.follower.state == "running" and engine.clock.playing is playing
+    assert engine.clocks.follower.state == "running" and engine.clock.playing is playing
 
 
 def test_a_clock_that_doubles_is_followed_and_told_one_too_fast_is_not():
     engine, box = follower(), box_at(100.0)
     drive(engine, box, 3.0)
-    assert not engine.follower.odd
+    assert not engine.clocks.follower.odd
     box.configure(BoxSettings(tempo=200.0, on=True, running=True, jitter=0.0, drift=0.0), 3.0)
     drive(engine, box, 3.6)
-    assert "do two devices send" in engine.follower.odd
+    assert "do two devices send" in engine.clocks.follower.odd
     drive(engine, box, 8.0)
-    assert engine.follower.ticks.tempo == pytest.approx(200.0, rel=0.01) and not engine.follower.odd
+    assert engine.clocks.follower.ticks.tempo == pytest.approx(200.0, rel=0.01) and not engine.clocks.follower.odd
     box.configure(BoxSettings(tempo=3000.0, on=True, running=True, jitter=0.0, drift=0.0), 8.0)
     drive(engine, box, 9.0)
-    assert "3000 beats a minute" in engine.follower.odd and engine.clock.tempo <= 400.0
+    assert "3000 beats a minute" in engine.clocks.follower.odd and engine.clock.tempo <= 400.0
     engine.finish(9.0)
     assert_whole(engine.graph.outputs.out)
 
@@ -169,26 +169,26 @@ def test_a_clock_that_doubles_is_followed_and_told_one_too_fast_is_not():
 def test_ticks_all_at_once_and_a_clock_of_nothing_but_starts_do_no_harm():
     engine = follower()
     for _ in range(200):
-        engine.clock_message("x", TICK, 0, 1.0)
-        engine.clock_message("x", START, 0, 1.0)
+        engine.clocks.message("x", TICK, 0, 1.0)
+        engine.clocks.message("x", START, 0, 1.0)
     engine.run(2.0)
-    engine.clock_message("x", STOP, 0, 2.0)
+    engine.clocks.message("x", STOP, 0, 2.0)
     engine.finish(3.0)
     assert_whole(engine.graph.outputs.out)
 
 
 def test_only_the_input_that_is_named_is_followed_and_edits_keep_its_tempo():
     engine = follower(port="Tide clock")
-    engine.clock_message("another", START, 0, 0.0)
-    engine.clock_message("another", TICK, 0, 0.0)
-    assert engine.follower.state == "waiting" and not engine.clock.playing
+    engine.clocks.message("another", START, 0, 0.0)
+    engine.clocks.message("another", TICK, 0, 0.0)
+    assert engine.clocks.follower.state == "waiting" and not engine.clock.playing
     for number in range(50):
         engine.run(number * 0.025)
-        engine.clock_message("Tide clock", TICK, 0, number * 0.025)
+        engine.clocks.message("Tide clock", TICK, 0, number * 0.025)
     engine.apply(edits.set_project(engine.graph.project, title="New"), {}, 1.3)
     assert engine.clock.tempo == pytest.approx(100.0)
     engine.apply(edits.set_project(engine.graph.project, clock=ClockSettings()), {}, 1.4)
-    assert engine.clock.tempo == 90.0 and engine.follower.state == "own"
+    assert engine.clock.tempo == 90.0 and engine.clocks.follower.state == "own"
 
 
 def test_changes_of_tempo_while_playing_lose_and_double_no_note():
@@ -234,7 +234,7 @@ def test_what_one_arpegon_sends_another_follows():
     leader.run(20.0)
     for time, message in leader.graph.outputs.ticks:
         led.run(time)
-        led.clock_message("", message[0], 0, time)
+        led.clocks.message("", message[0], 0, time)
     led.run(20.0)
     assert led.clock.beat_at(20.0) == pytest.approx(leader.clock.beat_at(20.0), abs=0.01)
 

@@ -137,8 +137,10 @@ def test_a_fault_in_a_taker_is_logged_once_and_the_cycles_go_on(client, pair, ca
 def test_without_a_server_nothing_is_there(monkeypatch):
     monkeypatch.setenv("JACK_DEFAULT_SERVER", "arpegon-nobody")
     client = JackClient()
-    assert not client.there and client.look() is None and client.outputs() == [] and client.inputs() == []
-    assert client.open_output("x:y") is None and client.open_stream("", 256, lambda rate: None, lambda: None) is None
+    assert not client.there and client.look() is None and client.audio.outputs() == [] and client.audio.inputs() == []
+    assert (
+        client.open_output("x:y") is None and client.audio.open_stream("", 256, lambda rate: None, lambda: None) is None
+    )
     client.close()
 
 

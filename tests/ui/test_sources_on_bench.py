@@ -295,8 +295,28 @@ def test_the_clock_panel_ties_the_piece_to_jacks_transport(window):
     assert panel.bars_box.isVisibleTo(panel) and not panel.port_box.isVisibleTo(panel)
     panel.bars.chosen.emit("lead")
     assert session.project.clock.jack == "lead" and panel.leader.value() == "jack"
-    panel.leader.chosen.emit("midi")
-    assert session.project.clock.follow and session.project.clock.jack == "off"
+    panel.leader.chosen.emit("code")
+    assert session.project.clock.follow and session.project.clock.by == "code" and not panel.lost_box.isVisibleTo(panel)
+    panel.leader.chosen.emit("clock")
+    assert session.project.clock.leads_tempo and session.project.clock.jack == "off"
     assert panel.port_box.isVisibleTo(panel) and not panel.bars_box.isVisibleTo(panel)
-    session.undo()
+    for _ in range(2):
+        session.undo()
     assert session.project.clock.jack == "lead" and panel.leader.value() == "jack"
+
+
+def test_the_clock_panel_sends_time_code_from_where_the_piece_begins(window):
+    window.header.open_clock()
+    panel, session = window.header._clock_panel, window.session
+    assert not panel.code_box.isVisibleTo(panel)
+    QTest.mouseClick(panel.checks[""]["code_to"], LEFT, pos=QPoint(8, panel.checks[""]["code_to"].height() // 2))
+    assert session.project.clock.code_to == ("",) and session.project.clock.send == ()
+    assert panel.code_box.isVisibleTo(panel)
+    panel.code_rate.chosen.emit("30")
+    panel.code_start.setText("1:00:00:12")
+    panel.code_start.editingFinished.emit()
+    assert session.project.clock.code_start == "01:00:00:12" and session.project.clock.code_rate == "30"
+    panel.code_start.setText("noon")
+    panel.code_start.editingFinished.emit()
+    assert session.project.clock.code_start == "01:00:00:12" and panel.code_start.text() == "01:00:00:12"
+    assert any("no time code" in text for text in window.notices.texts)

@@ -21,8 +21,7 @@ from arpegon.core.events import NOTE_OFF, NOTE_ON, Event, note_off
 from arpegon.core.notes.course import TimeFacts
 from arpegon.core.notes.pairing import Pairing, note_key
 from arpegon.core.processing.parameters import check_params
-from arpegon.engine.clocks.following import ClockFollower
-from arpegon.engine.clocks.sending import ClockSender
+from arpegon.engine.clocks.outside import OutsideClocks
 from arpegon.engine.clocks.timeline import Due, Timeline
 from arpegon.engine.graph.feeds import ALL_INPUTS
 from arpegon.engine.graph.graph import Graph, Inputs, Outputs
@@ -99,8 +98,7 @@ class Engine:
         self.players = Players(Room(self, self, self.graph), self, self.own)
         self.own.carry(self.graph, self.players)
         self._take: TakePlayer | None = None
-        self.follower = ClockFollower(self)
-        self.sender = ClockSender(self, self._send_clock, self._clock_in)
+        self.clocks = OutsideClocks(self, self, self._send_clock, self._clock_in, self.nudge)
         self.overlay = Overlay(self, self.graph, self.go_on)
         self.sections = SectionPlayer(self, self.overlay, self.graph, self.graph)
         self.hooks = Hooks(self, self.overlay, self.sections, self.graph)
@@ -133,8 +131,7 @@ class Engine:
         """What plans ahead with a document; of those due together the first goes first."""
         plans: Plans = [(self._next_second, self._do_second), (self.transport.next_due, self.transport.do)]
         plans.append((self.own.next_due, self.own.do))
-        if project.clock.follow:
-            plans.insert(0, (self.follower.due, self.follower.miss))
+        plans = self.clocks.plans(project) + plans
         if project.sections:
             plans.insert(-3, (self.sections.due, self.sections.turn))
         if self._plays_on():
@@ -271,11 +268,6 @@ class Engine:
         if name != ALL_INPUTS:
             inputs.setdefault(ALL_INPUTS, []).extend(events[before:])
 
-    def clock_message(self, port: str, status: int, value: int, time: float) -> None:
-        """A message of an outside clock (see :mod:`arpegon.core.time.ticks`), at the time at which it arrived."""
-        if self.follower.takes(port):
-            self.follower.message(status, value, time)
-
     def lost(self, name: str, time: float) -> None:
         """A feed is gone or stops: end the keys that it holds."""
         time = max(time, self.now)
@@ -311,8 +303,7 @@ class Engine:
         self.own.configure(project, time)
         self.overlay.use(document)
         self.hooks.use(document)
-        self.follower.configure(project.clock)
-        self.sender.configure(project.clock.send, time)
+        self.clocks.configure(project, time)
         if project.tempo != self.clock.tempo and not self.is_led and not self.sections.turns_tempo:
             self.set_tempo(time, project.tempo)
         self.audio.configure(project, time, sounds or {})
@@ -348,7 +339,7 @@ class Engine:
         self.graph.project = project
         if any(section_of(project, name) is not None for name, _ in targets if name):
             self.sections.configure(before, time)
-        if _TEMPO in targets and not self.follower.on:
+        if _TEMPO in targets and not self.clocks.follower.on:
             self.set_tempo(time, project.tempo)
         self.tell_time(time)
 
@@ -421,14 +412,13 @@ class Engine:
         self.own.start(line, time, beat)
         self.audio.roll(line, time)
         if line is self.transport:
-            self.follower.placed(beat)
-            self.sender.start(beat, time)
+            self.clocks.start(beat, time)
             self.tell_time(time)
 
     def _rest(self, line: Timeline, time: float) -> None:
         """Rest a timeline, and all that it carries."""
         if line is self.transport and line.clock.playing:
-            self.sender.stop(time)
+            self.clocks.stop(line.clock.beat_at(time), time)
         line.clock.stop(time)
         self.players.stop(line, time)
         self.own.stop(line, time)
@@ -450,7 +440,7 @@ class Engine:
 
     def turn_clocks(self, beat: float, time: float) -> None:
         """Have the clocks that are sent do what the section that holds says, from a beat on."""
-        self.sender.turn(beat, time)
+        self.clocks.sender.turn(beat, time)
 
     def tell_time(self, time: float) -> None:
         """Tell the outputs what holds of time from a moment on, if that is another thing than what was told."""
@@ -473,7 +463,7 @@ class Engine:
     @property
     def is_led(self) -> bool:
         """Whether something from outside leads the tempo: a MIDI clock, or whoever leads JACK's transport."""
-        return self.follower.on or self.led_elsewhere
+        return self.clocks.follower.on or self.led_elsewhere
 
     def _plays_on(self) -> bool:
         """Whether some strand goes on when the transport stops."""
@@ -499,6 +489,7 @@ class Engine:
             self.clock.start(time, beat)
             self.clock.stop(time)
             self.sections.placed(beat, time)
+            self.clocks.place(beat, time)
             self.tell_time(time)
 
     def all_off(self, time: float) -> None:
@@ -533,6 +524,7 @@ class Engine:
         """Let all beats of the piece fall so much earlier: a clock that leads it drifts against the computer's."""
         if self.clock.playing and seconds:
             self.clock.shift(seconds)
+            self.clocks.shift(seconds)
             self.own.shift(self.transport, seconds)
             self._told = None
             self.tell_time(self.now)

@@ -119,6 +119,7 @@ _UNSAID = (
     ("on_stop", "stay"),
     ("count_in", 0),
     ("along", False),
+    ("own_outputs", False),
     ("plays_on", False),
     ("offset_ms", 0.0),
     ("offset", ""),

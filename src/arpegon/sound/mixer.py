@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -67,13 +67,16 @@ class Mixer:
             strip.voices.release_all()
         self._strips = strips
 
-    def render(self, frames: int, events: Sequence[tuple[int, str, Event]]) -> Array:
+    def render(
+        self, frames: int, events: Sequence[tuple[int, str, Event]], apart: Mapping[str, Array] | None = None
+    ) -> Array:
         """The next block.
 
         Args:
             frames: its length in samples.
             events: (sample within the block, instrument id, event), in order of time; those of instruments
                 that do not exist are passed over.
+            apart: blocks by instrument id: what sounds of these is added there, and not to the mix.
 
         Returns:
             float32 of shape (2, frames), within -1 ... 1.
@@ -84,7 +87,11 @@ class Mixer:
             by_strip.setdefault(instrument, []).append((min(frames - 1, max(0, offset)), event))
         sounded = False
         for name, strip in self._strips.items():
-            sounded |= self._render_strip(strip, frames, by_strip.get(name, ()), out)
+            own = apart.get(name) if apart else None
+            if own is not None:
+                self._render_strip(strip, frames, by_strip.get(name, ()), own)
+            else:
+                sounded |= self._render_strip(strip, frames, by_strip.get(name, ()), out)
         for strip in self._leaving:
             sounded |= self._render_strip(strip, frames, (), out)
         self._leaving = [strip for strip in self._leaving if strip.voices.sounding]

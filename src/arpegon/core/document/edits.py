@@ -9,7 +9,6 @@ import msgspec
 
 from arpegon.core.document.model import (
     GENERATOR_SOURCES,
-    OWN_NAMED,
     ActiveSource,
     AnyDestination,
     AnySource,
@@ -27,6 +26,8 @@ from arpegon.core.document.model import (
     StrandDestination,
     StrandSource,
     SurfaceSource,
+    named_output,
+    output_name,
 )
 
 _replace = msgspec.structs.replace
@@ -417,13 +418,14 @@ def let_go(project: Project, section_id: str, target: str, param: str) -> Projec
 def own_outputs(project: Project) -> list[str]:
     """The further outputs of Arpegon's own that a project names, as its destinations do, each once."""
     ports = (one.port for strand in project.strands for one in strand.destinations if isinstance(one, PortDestination))
-    clocks = (*project.clock.send, *(one.port for section in project.sections for one in section.clocks))
-    return sorted({port for port in (*ports, *clocks) if port.startswith(OWN_NAMED)})
+    sections = (one.port for section in project.sections for one in section.clocks)
+    clocks = (*project.clock.send, *project.clock.code_to, *sections)
+    return sorted({port for port in (*ports, *clocks) if output_name(port) is not None})
 
 
 def rename_output(project: Project, port: str, name: str) -> Project:
     """Give an output of Arpegon's own another name, wherever it is named."""
-    new = f"{OWN_NAMED}{name}"
+    new = named_output(name)
 
     def renamed(one: Any) -> Any:
         return msgspec.structs.replace(one, port=new) if getattr(one, "port", None) == port else one
@@ -435,6 +437,9 @@ def rename_output(project: Project, port: str, name: str) -> Project:
     sections = tuple(
         msgspec.structs.replace(section, clocks=tuple(map(renamed, section.clocks))) for section in project.sections
     )
-    send = tuple(new if one == port else one for one in project.clock.send)
-    clock = msgspec.structs.replace(project.clock, send=send)
+    lists = {
+        which: tuple(new if one == port else one for one in getattr(project.clock, which))
+        for which in ("send", "code_to")
+    }
+    clock = msgspec.structs.replace(project.clock, **lists)
     return msgspec.structs.replace(project, strands=strands, sections=sections, clock=clock)

@@ -20,8 +20,17 @@ VERSION = 4
 
 OWN_PORT = ""
 """A port destination or MIDI source with no port named: Arpegon's own output, all inputs."""
-OWN_NAMED = "own:"
-"""How the port of a destination begins that is a further output of Arpegon's own, with a name that somebody gave it."""
+_OWN_NAMED = "own:"
+
+
+def named_output(name: str) -> str:
+    """The port of a further output of Arpegon's own, by the name that somebody gave it."""
+    return _OWN_NAMED + name
+
+
+def output_name(port: str) -> str | None:
+    """The name of a port that is a further output of Arpegon's own; ``None`` of any other."""
+    return port.removeprefix(_OWN_NAMED) if port.startswith(_OWN_NAMED) else None
 
 
 STAND_IN = "stand-in:"
@@ -324,6 +333,8 @@ class Instrument(Node, frozen=True, kw_only=True):
     pan: float = 0.0
     muted: bool = False
     channel: int | None = None
+    own_outputs: bool = False
+    """Whether it sounds at a pair of outputs of its own, where the system has such, and not in the mix."""
 
 
 class Hookup(Node, frozen=True, kw_only=True, omit_defaults=True):
@@ -439,8 +450,21 @@ class ClockSettings(Node, frozen=True, kw_only=True, omit_defaults=True):
     """What the transport does when that clock is lost."""
     send: tuple[str, ...] = ()
     """Outputs that are sent a clock; an empty name is Arpegon's own."""
+    by: Literal["clock", "code"] = "clock"
+    """What of an input is followed: its clock, which leads the tempo, or its time code, which leads the place."""
+    code_to: tuple[str, ...] = ()
+    """Outputs that are sent MIDI time code; an empty name is Arpegon's own."""
+    code_rate: Literal["24", "25", "29.97", "30"] = "25"
+    """Frames in a second of the code that is sent."""
+    code_start: str = "00:00:00:00"
+    """The time code of the beginning of the piece."""
     jack: Literal["off", "follow", "lead"] = "off"
     """Whether the piece goes along with JACK's transport, and who says its bars and tempo: others, or Arpegon."""
+
+    @property
+    def leads_tempo(self) -> bool:
+        """Whether a clock from outside says the tempo."""
+        return self.follow and self.by == "clock"
 
 
 class Project(Node, frozen=True, kw_only=True):

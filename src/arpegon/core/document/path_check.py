@@ -7,7 +7,6 @@ from collections.abc import Callable, Collection, Iterator, Mapping
 import msgspec
 
 from arpegon.core.document.model import (
-    OWN_NAMED,
     AnyDestination,
     AnySource,
     AudioSource,
@@ -21,6 +20,7 @@ from arpegon.core.document.model import (
     Strand,
     StrandDestination,
     StrandSource,
+    output_name,
 )
 from arpegon.core.document.routing import taken_somewhere
 from arpegon.core.notes.taps import IN, rolls_of
@@ -299,7 +299,7 @@ def _destination(
     if isinstance(destination, InstrumentDestination):
         return _instrument(project, strand, destination, around)
     if isinstance(destination, PortDestination) and destination.port and around.outputs is not None:
-        if not destination.port.startswith(OWN_NAMED) and destination.port not in around.outputs:
+        if output_name(destination.port) is None and destination.port not in around.outputs:
             return f"the MIDI output “{destination.port}” is not there", "own-output"
     if isinstance(destination, StrandDestination) and project.strand(destination.strand) is None:
         return "the strand that it feeds is gone", ""

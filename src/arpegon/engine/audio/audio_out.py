@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import threading
 import time
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any
 
 from numpy.typing import NDArray
@@ -54,6 +54,8 @@ class AudioOut:
         self._stream: AudioStream | None = None
         self._instruments: tuple[Instrument, ...] = ()
         self._prepared: set[int] = set()
+        self._pairs: Mapping[str, str] = {}
+        self._pairs_there: Mapping[str, str] = {}
         self._last_block = 0.0
         self._needed = False
         self._wake = threading.Event()
@@ -96,6 +98,10 @@ class AudioOut:
             self._prepared.add(rate)
             threading.Thread(target=kit.prepare, args=(rate,), name="kit", daemon=True).start()
         self.renderer.set_instruments(self._instruments)
+        pairs = _pairs(self._instruments)
+        if pairs != self._pairs:
+            self._pairs = pairs
+            self._wake.set()
 
     def devices(self) -> tuple[list[str], list[str]]:
         """The devices that can play, and those that can be heard, of the first system that runs."""
@@ -129,6 +135,10 @@ class AudioOut:
                 self._wait(0.5)
                 tried, attempts, silent_since = 0.0, 0, time.monotonic()
                 continue
+            if self._pairs != self._pairs_there:
+                self._pairs_there = self._pairs
+                for system in self._systems:
+                    system.set_pairs(self._pairs_there)
             pause = RETRY_SECONDS[min(attempts, len(RETRY_SECONDS) - 1)]
             if self._reopen or self._to_be_left(now) or (self._stream is None and now - tried > pause):
                 self._reopen = False
@@ -172,9 +182,9 @@ class AudioOut:
             renderer.set_instruments(self._instruments)
             self.renderer = renderer
 
-            def fill(frames: int, start: float, latency: float) -> Array:
+            def fill(frames: int, start: float, latency: float, apart: Mapping[str, Array]) -> Array:
                 self._last_block = time.monotonic()
-                return renderer.block(frames, start, latency)
+                return renderer.block(frames, start, latency, apart)
 
             return fill
 
@@ -210,3 +220,16 @@ class AudioOut:
 def _nothing_there(error: Exception) -> bool:
     text = str(error)
     return "-1" in text or "No default" in text or "device -" in text
+
+
+def _pairs(instruments: Iterable[Instrument]) -> dict[str, str]:
+    """The instruments that want outputs of their own, and what these are called: names that stay while the others go.
+
+    Of several with one sound, all but the one that was made first bear the number of their id.
+    """
+    names = {}
+    for one in instruments:
+        number = one.id.removeprefix(one.sound).lstrip("-")
+        label = SOUNDS[one.sound].label
+        names[one.id] = label if not number or not number.isdigit() else f"{label} {number}"
+    return {one.id: names[one.id] for one in instruments if one.own_outputs}

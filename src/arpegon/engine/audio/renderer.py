@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from collections import deque
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from numpy.typing import NDArray
@@ -66,8 +66,11 @@ class Renderer:
         """Take events at monotonic seconds."""
         self._queue.extend([(instrument, event) for event in events])
 
-    def block(self, frames: int, start: float, latency: float) -> Array:
-        """The next block, which begins at monotonic ``start``; float32 of shape (2, frames)."""
+    def block(self, frames: int, start: float, latency: float, apart: Mapping[str, Array] | None = None) -> Array:
+        """The next block, which begins at monotonic ``start``; float32 of shape (2, frames).
+
+        What sounds of instruments named in ``apart`` is added to these blocks instead.
+        """
         began = time.perf_counter()
         self.latency = latency
         instruments, self._instruments = self._instruments, None
@@ -87,7 +90,7 @@ class Renderer:
                 later.append((instrument, event))
         self._pending = later
         due.sort(key=lambda entry: entry[0])
-        out = self.mixer.render(frames, due)
+        out = self.mixer.render(frames, due, apart)
         for line in list(self._monitors.values()):
             line.mix(out, start - latency - _MONITOR_SECONDS, self.rate)
         spent = (time.perf_counter() - began) * self.rate / frames

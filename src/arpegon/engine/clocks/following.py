@@ -43,7 +43,7 @@ class ClockFollower:
     @property
     def on(self) -> bool:
         """Whether a clock is followed."""
-        return self.settings.follow
+        return self.settings.leads_tempo
 
     @property
     def state(self) -> str:
@@ -56,7 +56,8 @@ class ClockFollower:
 
     def configure(self, settings: ClockSettings) -> None:
         """Follow as the document says."""
-        if (settings.follow, settings.port) != (self.settings.follow, self.settings.port):
+        before, named = self.settings, ("follow", "by", "port")
+        if any(getattr(before, name) != getattr(settings, name) for name in named):
             self.ticks.forget()
             self._armed, self.lost, self.odd, self._last = None, False, "", -math.inf
         self.settings = settings

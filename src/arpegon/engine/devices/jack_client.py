@@ -17,11 +17,13 @@ import time
 from collections.abc import Callable
 from typing import Any
 
-from arpegon.engine.clocks.jack_transport import JackTransport, Place
+from arpegon.engine.devices.jack_audio import JackAudio
+from arpegon.engine.devices.jack_latency import LatencyReport
 from arpegon.engine.devices.jack_ports import LOST_PERIODS, PERIODS_LATE, JackInput, JackOutput, JackPort
+from arpegon.engine.devices.jack_tie import JackTie
 from arpegon.engine.devices.lateness import Lateness
 from arpegon.engine.devices.steady import SteadyStart
-from arpegon.engine.devices.systems import OWN_CLIENT, Fill, Take
+from arpegon.engine.devices.systems import OWN_CLIENT, InputBlock, Take
 
 try:
     import jack
@@ -37,8 +39,6 @@ _SILENT_SECONDS, _SILENT_PERIODS = 0.1, 4
 _JUMP_SECONDS = 0.1
 _NAME_SECONDS, _NAME_PAUSE = 0.5, 0.02
 """How long an engine that was killed may go on holding its name: JACK finds out some 40 ms later."""
-_BARS_ARE_SAID = 0x10
-"""Of JACK's position: bar, beat and tempo are said."""
 _CYCLES = 3
 """A connection that was just made takes part in the graph of the cycle after the next; what is sent before is lost."""
 _CYCLES_PATIENCE = 0.5
@@ -46,21 +46,6 @@ _GLANCE_SECONDS = 0.0002
 """How long it may take to read two clocks, for one to tell of the other."""
 _LOOKS = 5
 """How often a list of ports is asked for while ports come and go."""
-
-
-class _Stream:
-    def __init__(self, client: JackClient, name: str, generation: int) -> None:
-        self._client = client
-        self._generation = generation
-        self.name = name
-
-    @property
-    def alive(self) -> bool:
-        return self._client.generation == self._generation
-
-    def close(self) -> None:
-        if self.alive:
-            self._client.silence()
 
 
 class JackClient:
@@ -71,6 +56,8 @@ class JackClient:
         advanced: called, from JACK's thread, once all was told until the time that somebody waits for
             (:meth:`wakes_at`).
         changed: called, from a thread of JACK's, when ports of anybody came or went.
+        heard: takes the audio that was heard, in JACK's thread.
+        said: takes a sentence for the musician; called from any thread.
     """
 
     label = "JACK"
@@ -80,11 +67,16 @@ class JackClient:
         name: str = OWN_CLIENT,
         changed: Callable[[], None] = lambda: None,
         advanced: Callable[[], None] = lambda: None,
+        heard: Callable[[InputBlock], None] = lambda block: None,
+        said: Callable[[str], None] = lambda words: None,
     ) -> None:
         self._name = name
         self._changed = changed
         self._advanced = advanced
-        self._lock = threading.RLock()
+        self._said = said
+        self.lock: contextlib.AbstractContextManager[Any] = threading.RLock()
+        self.audio = JackAudio(self, heard)
+        self.tie = JackTie(self._moment)
         self._client: Any = None
         self.generation = 0
         """Which server we are with; what was opened on an earlier one is of no use."""
@@ -104,20 +96,17 @@ class JackClient:
         """and when it was told."""
         self.lateness = Lateness()
         """Of what left, against its own frame."""
-        self._transport: JackTransport | None = None
-        self._tied, self._leads = "off", False
         self._frames = 0
         """Of the last period."""
+        self._lead = 0.0
+        self._latency: LatencyReport | None = None
+        self._known: tuple[int, int] | None = None
+        """The rate and the period that somebody was told of, or that there were first."""
         self._wakes_at = math.inf
         self._silence = _SILENT_SECONDS
         self._own: tuple[Any, Any] | None = None
-        self._speakers: list[Any] = []
-        self._targets: list[str] = []
-        """What we connected the speakers to; what others connect is theirs."""
         self._inputs: tuple[JackInput, ...] = ()
         self._outputs: tuple[JackOutput, ...] = ()
-        self._fill: Fill | None = None
-        self._dropped: Callable[[], None] = lambda: None
         self._faulty = False
 
     # -- the server --------------------------------------------------------------------------------
@@ -125,7 +114,7 @@ class JackClient:
     @property
     def there(self) -> bool:
         """Whether a server runs and has us; one that is found is joined."""
-        with self._lock:
+        with self.lock:
             if self._client is None:
                 return self._join()
             if self._gone or time.monotonic() - self._last_cycle > _STALLED_SECONDS:
@@ -138,12 +127,20 @@ class JackClient:
         """Whether a server has us, as far as is known; nobody is waited for."""
         return self._client is not None and not self._gone
 
+    def rename(self, name: str) -> None:
+        """Be called otherwise: a client that has us is left, and joined again when somebody looks."""
+        with self.lock:
+            if name != self._name:
+                self._name = name
+                self._leave_server()
+        self._changed()
+
     def close(self) -> None:
         """Leave the server, once all that was sent has left."""
-        with self._lock:
+        with self.lock:
             self._wait(lambda: not any(output.waiting for output in self._outputs))
             self._late_cycle = self._cycles  # nobody is there afterwards who would say again what was missed
-            self._let_cycles_pass()
+            self.let_cycles_pass()
             self._leave_server()
 
     def _join(self) -> bool:
@@ -154,15 +151,18 @@ class JackClient:
             client = _open(self._name)
             self._rate = client.samplerate
             self._steady = SteadyStart(self._rate, _JUMP_SECONDS)
-            self._speakers = [client.outports.register(name) for name in ("left", "right")]
+            self.audio.join(client)
             self._own = client.midi_inports.register("in"), client.midi_outports.register("out")
             client.set_process_callback(self._process)
             client.set_xrun_callback(self._on_xrun)
             client.set_shutdown_callback(self._shut_down)
+            client.set_blocksize_callback(lambda frames: self._learn(self._rate, frames))
+            client.set_freewheel_callback(self._run_free)
             client.set_port_registration_callback(self._port_changed, only_available=False)
             self._gone = self._faulty = False
             self._last_cycle = time.monotonic()
             self._silence = max(_SILENT_SECONDS, _SILENT_PERIODS * client.blocksize / self._rate)
+            self._latency = LatencyReport(client, self._all_ports, self._own_latency)
             client.activate()
         except jack.JackError as error:
             log.debug("no JACK server: %s", error)
@@ -170,20 +170,21 @@ class JackClient:
                 client.close()
             return False
         self._client = client
-        self._tied, self._leads = "off", False
-        self._tie()
+        self._learn(self._rate, client.blocksize)
+        self.tie.joined(client)
         log.info("joined the JACK server as %s, %d frames", client.name, client.blocksize)
         return True
 
     def _on_xrun(self, _: float) -> None:
         self._late_cycle = self._cycles
-        self._dropped()
+        self.audio.late()
 
     def _leave_server(self) -> None:
         client, self._client = self._client, None
         self.generation += 1
-        self._inputs, self._outputs, self._own = (), (), None
-        self._speakers, self._targets, self._fill = [], [], None
+        self._inputs, self._outputs, self._own, self._latency = (), (), None, None
+        self.audio.leave()
+        self.tie.joined(None)
         if client is not None:
             client.deactivate()
             client.close()
@@ -198,6 +199,58 @@ class JackClient:
     def _shut_down(self, *_: object) -> None:
         self._gone = True
         self._changed()
+
+    def _learn(self, rate: int, frames: int) -> None:
+        """A server that has us works so; whoever knew another one is told."""
+        before, self._known = self._known, (rate, frames)
+        self._silence = max(_SILENT_SECONDS, _SILENT_PERIODS * frames / rate)
+        if before is None or before == self._known:
+            return
+        changes = [f"{rate:,} samples a second ({before[0]:,} before)"] if rate != before[0] else []
+        changes += [f"periods of {frames:,} frames ({before[1]:,} before)"] if frames != before[1] else []
+        self._said(f"The JACK server now has {' and '.join(changes)}; Arpegon goes on with that.")
+
+    def _run_free(self, on: bool) -> None:
+        words = "The JACK server runs free, faster than real time: what Arpegon plays is not in step until it is done."
+        self._said(words if on else "")
+
+    # -- latency -----------------------------------------------------------------------------------
+
+    def _moment(self) -> tuple[float, int, int]:
+        return self._heard, self._frames, self._rate
+
+    @property
+    def client(self) -> Any:
+        """JACK's client; ``None`` where no server has us."""
+        return self._client
+
+    @property
+    def rate(self) -> int:
+        """Samples a second."""
+        return self._rate
+
+    def set_lead(self, seconds: float) -> None:
+        """By how much all strands wait for one that is early: it is latency to others."""
+        if seconds != self._lead:
+            self._lead = seconds
+            report = self._latency
+            if report is not None and self.joined:
+                report.renew()
+
+    @property
+    def latency(self) -> float:
+        """How many seconds after something came what answers it leaves."""
+        return self._own_latency() / self._rate if self.joined else 0.0
+
+    def _own_latency(self) -> int:
+        frames = self._known[1] if self._known is not None else 0
+        return (PERIODS_LATE - 1) * frames + round(self._lead * self._rate)
+
+    def _all_ports(self) -> tuple[list[Any], list[Any]]:
+        client = self._client
+        if client is None:
+            return [], []
+        return [*client.inports, *client.midi_inports], [*client.outports, *client.midi_outports]
 
     # -- time --------------------------------------------------------------------------------------
 
@@ -216,77 +269,16 @@ class JackClient:
     def _calls(self, now: float) -> bool:
         return self.joined and now - self._last_cycle < self._silence
 
-    # -- the transport -----------------------------------------------------------------------------
-
-    def tie(self, transport: JackTransport, mode: str) -> None:
-        """Have a transport go along with JACK's: ``follow`` it, ``lead`` it, or not (``off``)."""
-        with self._lock:
-            self._transport, transport.mode = transport, mode
-            if self._client is not None and not self._gone:
-                self._tie()
-
-    def _tie(self) -> None:
-        """Tell the server that we go along, and whether we say its bars."""
-        transport, client = self._transport, self._client
-        mode = transport.mode if transport is not None else "off"
-        if mode == self._tied:
-            return
-        with contextlib.suppress(jack.JackError):
-            if "off" in (mode, self._tied):
-                client.set_sync_callback(self._sync if mode != "off" else None)
-            if mode == "lead":
-                self._leads = client.set_timebase_callback(self._say_bars, conditional=True)
-            elif self._leads:
-                client.release_timebase()
-                self._leads = False
-            self._tied = mode
-
-    @property
-    def rate(self) -> int:
-        """Samples a second."""
-        return self._rate
-
-    def start_transport(self) -> None:
-        client = self._client
-        if client is not None:
-            client.transport_start()
-
-    def stop_transport(self) -> None:
-        client = self._client
-        if client is not None:
-            client.transport_stop()
-
-    def locate_transport(self, frame: int) -> None:
-        client = self._client
-        if client is not None:
-            client.transport_frame = frame
-
-    def _sync(self, state: int, position: Any) -> bool:
-        transport, frames = self._transport, self._frames
-        if transport is None:
-            return True
-        try:
-            return transport.sync(state, _place(position), self._heard + frames / self._rate, frames, self._rate)
-        except Exception:
-            log.exception("a fault in JACK's transport")
-            return True
-
-    def _say_bars(self, state: int, frames: int, position: Any, new: bool) -> None:
-        if self._transport is not None:
-            for name, value in self._transport.bar_of(position.frame, self._rate).items():
-                setattr(position, name, value)
-            position.valid = _BARS_ARE_SAID
-
     # -- MIDI --------------------------------------------------------------------------------------
 
     def look(self) -> tuple[list[str], list[str]] | None:
-        with self._lock:
+        with self.lock:
             if not self.there:
                 return None
-            return self._ports(is_midi=True, is_output=True), self._ports(is_midi=True, is_input=True)
+            return self.ports(is_midi=True, is_output=True), self.ports(is_midi=True, is_input=True)
 
     def open_own(self, take: Take) -> tuple[JackInput, JackOutput] | None:
-        with self._lock:
+        with self.lock:
             if not self.there or self._own is None:
                 return None
             own = JackInput(self, self._own[0], "", take), JackOutput(self, self._own[1], "")
@@ -295,7 +287,7 @@ class JackClient:
             return own
 
     def open_named(self, name: str) -> JackOutput | None:
-        with self._lock:
+        with self.lock:
             if not self.there:
                 return None
             try:
@@ -307,7 +299,7 @@ class JackClient:
             return opened
 
     def open_input(self, name: str, take: Take) -> JackInput | None:
-        with self._lock:
+        with self.lock:
             port = self._connected("midi_inports", name, lambda port: (name, port))
             if port is None:
                 return None
@@ -316,13 +308,13 @@ class JackClient:
             return opened
 
     def open_output(self, name: str) -> JackOutput | None:
-        with self._lock:
+        with self.lock:
             port = self._connected("midi_outports", name, lambda port: (port, name))
             if port is None:
                 return None
             opened = JackOutput(self, port, name)
             self._outputs += (opened,)
-            self._let_cycles_pass()
+            self.let_cycles_pass()
             return opened
 
     def _connected(self, kind: str, name: str, ends: Callable[[Any], tuple[Any, Any]]) -> Any:
@@ -342,27 +334,28 @@ class JackClient:
 
     def has(self, opened: JackPort) -> bool:
         """Whether a port was opened on the server that we are with, and is connected to what it was opened for."""
-        with self._lock:
+        with self.lock:
             if opened not in (*self._inputs, *self._outputs):
                 return False
             return not opened.renewed or bool(opened.port.is_connected_to(opened.other))
 
     def leave(self, opened: JackPort) -> None:
         """Close a port, once no cycle under way works on it; our own stay."""
-        with self._lock:
+        with self.lock:
             if opened not in (*self._inputs, *self._outputs):
                 return  # of a server that is gone
             if isinstance(opened, JackOutput):
                 self._wait(lambda: not opened.waiting)
-                self._let_cycles_pass()  # in which it says nothing: what stands in its port is heard in every cycle
+                self.let_cycles_pass()  # in which it says nothing: what stands in its port is heard in every cycle
             self._inputs = tuple(one for one in self._inputs if one is not opened)
             self._outputs = tuple(one for one in self._outputs if one is not opened)
             if self._own is None or opened.port not in self._own:
-                self._let_cycles_pass()
+                self.let_cycles_pass()
                 with contextlib.suppress(jack.JackError):
                     opened.port.unregister()
 
-    def _let_cycles_pass(self) -> None:
+    def let_cycles_pass(self) -> None:
+        """Wait until no cycle is under way that knows of what was there before."""
         wanted = self._cycles + _CYCLES
         self._wait(lambda: self._cycles >= wanted)
 
@@ -372,60 +365,13 @@ class JackClient:
         while self._client is not None and not condition() and not self._gone and time.monotonic() < end:
             time.sleep(0.001)
 
-    def _ports(self, **flags: bool) -> list[str]:
+    def ports(self, **flags: bool) -> list[str]:
         """The names of ports of others."""
         for _ in range(_LOOKS):
             with contextlib.suppress(jack.JackError):  # one vanished while the list was made
                 ports = self._client.get_ports(**flags)
                 return [port.name for port in ports if not port.name.startswith(f"{self._client.name}:")]
         return []
-
-    # -- audio -------------------------------------------------------------------------------------
-
-    def open_stream(
-        self, device: str, block: int, prepare: Callable[[int], Fill], dropped: Callable[[], None]
-    ) -> _Stream | None:
-        with self._lock:
-            if not self.there:
-                return None
-            physical = [] if device else self._ports(is_audio=True, is_input=True, is_physical=True)
-            ports = physical or self._ports(is_audio=True, is_input=True)
-            name = device or (_client_of(ports[0]) if ports else "")
-            targets = [port for port in ports if _client_of(port) == name]
-            if device and not targets:
-                return None
-            self._connect_speakers(targets)
-            self._dropped = dropped
-            self._fill = prepare(self._rate)
-            return _Stream(self, name or self.label, self.generation)
-
-    def _connect_speakers(self, targets: list[str]) -> None:
-        """Connect to a device, once; whatever a patchbay makes of it afterwards stays."""
-        if targets == self._targets:
-            return
-        for connect, others in ((self._client.disconnect, self._targets), (self._client.connect, targets)):
-            for speaker, other in zip(self._speakers, others, strict=False):
-                with contextlib.suppress(jack.JackError):  # as it should be already, or just gone
-                    connect(speaker, other)
-        self._targets = targets
-
-    def silence(self) -> None:
-        """Play nothing more; the ports stay."""
-        with self._lock:
-            self._fill = None
-            self._dropped = lambda: None
-
-    def outputs(self) -> list[str]:
-        return self._clients(is_input=True)
-
-    def inputs(self) -> list[str]:
-        return self._clients(is_output=True)
-
-    def _clients(self, **flags: bool) -> list[str]:
-        with self._lock:
-            if not self.there:
-                return []
-            return list(dict.fromkeys(_client_of(port) for port in self._ports(is_audio=True, **flags)))
 
     # -- the cycle, in JACK's thread ---------------------------------------------------------------
 
@@ -459,32 +405,13 @@ class JackClient:
         for opened in self._inputs:
             opened.read(came, rate, lost)
         self._heard, self.told_at = start, time.monotonic()
-        transport = self._transport
-        if transport is not None and transport.on:
-            state, position = client.transport_query_struct()
-            transport.cycle(int(state), _place(position), start, frames, rate)
+        self.tie.cycle(start, frames, rate)
         if start >= self._wakes_at:
             self._wakes_at = math.inf
             self._advanced()
         for output in self._outputs:
             output.write(self._cycles, start, frames, rate, missed)
-        fill = self._fill
-        if fill is not None:
-            block = fill(frames, start, PERIODS_LATE * frames / rate)
-            for speaker, samples in zip(self._speakers, block, strict=False):
-                speaker.get_array()[:] = samples
-        else:
-            for speaker in self._speakers:
-                speaker.get_array()[:] = 0.0
-
-
-def _place(position: Any) -> Place:
-    """What JACK says of a place."""
-    if not position.valid & _BARS_ARE_SAID or not position.ticks_per_beat or not position.beat_type:
-        return Place(position.frame)
-    unit = 4.0 / position.beat_type
-    beats = (position.bar - 1) * position.beats_per_bar + position.beat - 1 + position.tick / position.ticks_per_beat
-    return Place(position.frame, beats * unit, position.beats_per_minute * unit)
+        self.audio.cycle(frames, start, rate)
 
 
 def _may_run() -> bool:
@@ -504,7 +431,3 @@ def _open(name: str) -> Any:
             if not exact or error.status.server_failed:  # a name that is taken is called an error of the server
                 raise
         time.sleep(_NAME_PAUSE)
-
-
-def _client_of(port: str) -> str:
-    return port.split(":", 1)[0]

@@ -8,9 +8,10 @@ import threading
 import time
 from collections.abc import Callable, Iterable, Sequence
 
-from arpegon.core.document.model import OWN_NAMED, OWN_PORT
+from arpegon.core.document.model import OWN_PORT, output_name
 from arpegon.core.events import Event, from_bytes
 from arpegon.core.time.ticks import MESSAGES
+from arpegon.core.time.timecode import is_time_code
 from arpegon.engine.devices.systems import OWN_CLIENT, MidiOutput, MidiPort, MidiSystem, Take
 from arpegon.engine.graph.gates import silence
 
@@ -106,7 +107,7 @@ class PortHub:
         if port == OWN_PORT:
             for _, out in list(self._own.values()):
                 out.send(events)
-        elif port.startswith(OWN_NAMED):
+        elif output_name(port) is not None:
             for (_, name), named in list(self._named.items()):
                 if name == port:
                     named.send(events)
@@ -179,14 +180,14 @@ class PortHub:
 
     def _match_named(self, system: MidiSystem) -> None:
         """Have the further outputs of our own that the document names, and no others."""
-        wanted = {name for name in self._wanted_outputs if name.startswith(OWN_NAMED)}
+        wanted = {name for name in self._wanted_outputs if output_name(name) is not None}
         for place, port in list(self._named.items()):
             if place[0] == system.label and (place[1] not in wanted or not port.alive):
                 del self._named[place]
                 port.close()
         for name in sorted(wanted):
             if (system.label, name) not in self._named:
-                opened = system.open_named(name.removeprefix(OWN_NAMED))
+                opened = system.open_named(output_name(name) or name)
                 if opened is not None:
                     self._named[system.label, name] = opened
                     self._hush_once(name, opened)
@@ -215,7 +216,7 @@ class PortHub:
             if name not in self._wanted_outputs or there.get(name) != place or not device.alive:
                 del self._outputs[name]
                 device.close()
-        for name in (one for one in self._wanted_outputs if not one.startswith(OWN_NAMED)):
+        for name in (one for one in self._wanted_outputs if output_name(one) is None):
             if name not in there:
                 missing[name] = f"The MIDI output “{name}” is not there; it is used again as soon as it comes back."
             elif name not in self._outputs:
@@ -232,7 +233,7 @@ class PortHub:
 
     def _take_from(self, name: str) -> Take:
         def take(message: Sequence[int], time: float) -> None:
-            if message and message[0] in MESSAGES:
+            if message and (message[0] in MESSAGES or is_time_code(message)):
                 self._clocked(name, bytes(message), time)
                 return
             event = from_bytes(message, time)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Any
 
 import numpy as np
@@ -55,7 +55,7 @@ class PortAudio:
             nonlocal done
             if status.output_underflow:
                 dropped()
-            samples = fill(frames, steady.at(done, time.monotonic()), latency)
+            samples = fill(frames, steady.at(done, time.monotonic()), latency, {})
             np.frombuffer(out, dtype=np.float32).reshape(frames, 2)[:] = samples.T
             done += frames
 
@@ -70,6 +70,9 @@ class PortAudio:
         )
         stream.start()
         return _Stream(stream, str(info["name"]))
+
+    def set_pairs(self, pairs: Mapping[str, str]) -> None:
+        """A sound card has one pair."""
 
     def outputs(self) -> list[str]:
         return _names("max_output_channels", 2)

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any, Protocol
 
+import msgspec
 from numpy.typing import NDArray
 
 from arpegon.core.events import Event
@@ -14,9 +15,21 @@ OWN_CLIENT = "Arpegon"
 Take = Callable[[Sequence[int], float], None]
 """Takes a MIDI message, and when it came in monotonic seconds; called from a thread of the system."""
 
-Fill = Callable[[int, float, float], NDArray[Any]]
+Array = NDArray[Any]
+
+Fill = Callable[[int, float, float, Mapping[str, Array]], Array]
 """Makes the next block: of so many frames, which begins at monotonic seconds, with what is played so many seconds
-later than it was due; float32 of shape (2, frames). Called from a thread of the system."""
+later than it was due; float32 of shape (2, frames). Instruments that have ports of their own are put into blocks
+of theirs instead, by id. Called from a thread of the system."""
+
+
+class InputBlock(msgspec.Struct, eq=False):
+    """Samples of a device: of shape (frames, channels), and when they began, in monotonic seconds."""
+
+    device: str
+    samples: Array
+    rate: int
+    start: float
 
 
 class MidiPort(Protocol):
@@ -99,6 +112,10 @@ class AudioSystem(Protocol):
         Raises:
             Exception: of whatever kind, where it cannot be opened.
         """
+
+    def set_pairs(self, pairs: Mapping[str, str]) -> None:
+        """Instruments that want ports of their own, left and right, by id, and what these are called; where the system
+        has no such ports they stay in the mix."""
 
     def outputs(self) -> list[str]:
         """The devices that can play."""

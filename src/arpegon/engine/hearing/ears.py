@@ -120,7 +120,8 @@ class Ears:
                 continue
             heard = ear.ready(block.rate)
             channels = ear.channels(block.samples)
-            ear.shift = block.start - heard.taken / block.rate + BLOCK_SECONDS
+            wait = max(BLOCK_SECONDS, len(block.samples) / block.rate)
+            ear.shift = block.start - heard.taken / block.rate + wait
             if isinstance(heard, HitListener):
                 struck[ear_id] = (heard, heard.look(channels), ear.shift)
             else:

@@ -11,12 +11,12 @@ from collections import deque
 from collections.abc import Callable, Iterable
 from typing import Any
 
-import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
 from arpegon.engine.devices.portaudio import find_device
 from arpegon.engine.devices.steady import SteadyStart
+from arpegon.engine.devices.systems import InputBlock
 from arpegon.engine.hearing.ears import BLOCK_SECONDS
 
 _JUMP_SECONDS = 0.1
@@ -27,15 +27,6 @@ _LOOK_SECONDS = 5.0
 _QUEUE_BLOCKS = 64
 
 Array = NDArray[Any]
-
-
-class InputBlock(msgspec.Struct, eq=False):
-    """Samples of a device: of shape (frames, channels), and when they began, in monotonic seconds."""
-
-    device: str
-    samples: Array
-    rate: int
-    start: float
 
 
 Hear = Callable[[InputBlock], None]

@@ -21,9 +21,10 @@ from typing import Any
 import numpy as np
 
 from arpegon.core.document.model import Project
+from arpegon.engine.devices.systems import InputBlock
 from arpegon.engine.hearing.ears import BLOCK_SECONDS, Block, Ears
 from arpegon.engine.hearing.hearing import blocks_of, file_sources, first_block
-from arpegon.engine.hearing.inputs import AudioIn, InputBlock
+from arpegon.engine.hearing.inputs import AudioIn
 from arpegon.engine.wire import protocol
 from arpegon.engine.wire.channel import Channel, WireError
 from arpegon.engine.wire.quiet import hush_jack
@@ -55,6 +56,8 @@ class EarsProcess:
         self._rolls: dict[bool, tuple[float | None, int]] = {False: (None, 0), True: (None, 0)}
         self._next: dict[bool, int] = {False: 0, True: 0}
         self._watched = ""
+        self._heard_there: set[str] = set()
+        """The devices that the engine hears for us."""
         self._running = True
         self._devices = threading.RLock()
         self.inputs = AudioIn(
@@ -81,6 +84,12 @@ class EarsProcess:
                     self._next[command.endless] = first_block(command.origin, command.time)
             case protocol.Watch():
                 self._watched = command.stage
+            case protocol.HeardHere():
+                self._heard_there = set(command.devices)
+                self._want_inputs()
+            case protocol.Samples():
+                samples = np.frombuffer(command.samples, dtype=np.float32).reshape(-1, command.channels)
+                self._hear_input(InputBlock(command.device, samples, command.rate, command.start))
             case protocol.Quit():
                 self._running = False
 
@@ -91,7 +100,11 @@ class EarsProcess:
             self.channel.send(protocol.Missing("sound", missing))
         self.project = project
         self.ears.configure(project)
-        self.inputs.want({one.device for _, one in project.audio_sources() if not one.file and not one.bypass})
+        self._want_inputs()
+
+    def _want_inputs(self) -> None:
+        named = {one.device for _, one in self.project.audio_sources() if not one.file and not one.bypass}
+        self.inputs.want(named - self._heard_there)
 
     # -- hearing -----------------------------------------------------------------------------------
 

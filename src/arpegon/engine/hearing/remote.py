@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from arpegon.core.document.model import Project
+from arpegon.engine.devices.systems import InputBlock
 from arpegon.engine.hearing.hearing import Heard
 from arpegon.engine.wire import protocol
 from arpegon.engine.wire.supervisor import Ended, Supervisor
@@ -49,6 +50,7 @@ class RemoteHearing:
         self._project: protocol.SetProject | None = None
         self._rolls = {endless: protocol.Roll(endless, None, 0.0, 0) for endless in (False, True)}
         self._watch = protocol.Watch("")
+        self._here = protocol.HeardHere([])
         self._marks: dict[str, list[HeardNote]] = {}
         self._sight: Sight | None = None
         self._supervisor = Supervisor(
@@ -84,6 +86,18 @@ class RemoteHearing:
         self._watch = protocol.Watch(source_id)
         self._supervisor.send(self._watch)
 
+    def heard_here(self, devices: set[str]) -> None:
+        """The engine itself hears these devices from now on, and hands on what they bring."""
+        self._here = protocol.HeardHere(sorted(devices))
+        self._supervisor.send(self._here)
+
+    def hear(self, block: InputBlock) -> None:
+        """Hand on what one of them brought."""
+        samples = np.ascontiguousarray(block.samples, dtype=np.float32)
+        self._supervisor.send(
+            protocol.Samples(block.device, samples.tobytes(), samples.shape[1], block.rate, block.start)
+        )
+
     @property
     def waiting(self) -> bool:
         """Whether something was heard that was not yet told."""
@@ -103,7 +117,7 @@ class RemoteHearing:
     # -- the process -------------------------------------------------------------------------------
 
     def _greeting(self) -> Iterator[protocol.Message]:
-        for message in (self._project, *self._rolls.values(), self._watch):
+        for message in (self._here, self._project, *self._rolls.values(), self._watch):
             if message is not None:
                 yield message
 

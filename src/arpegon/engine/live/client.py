@@ -54,6 +54,7 @@ class EngineClient:
         self._project: protocol.SetProject | None = None
         self._watch = protocol.Watch("")
         self._audio: protocol.SetAudio | None = None
+        self._name: protocol.SetName | None = None
         self._playing = False
         self._beat = 0.0
         self._ended_before = False
@@ -78,6 +79,8 @@ class EngineClient:
             self._watch = command
         elif isinstance(command, protocol.SetAudio):
             self._audio = command
+        elif isinstance(command, protocol.SetName):
+            self._name = command
         self.supervisor.send(command)
 
     def set_project(self, project: Project, folder: Path) -> int:
@@ -105,7 +108,7 @@ class EngineClient:
     def _greeting(self) -> Iterator[protocol.Command]:
         if self._ended_before:
             yield protocol.Hush()
-        for command in (self._audio, self._project, self._watch):
+        for command in (self._name, self._audio, self._project, self._watch):
             if command is not None:
                 yield command
         if self._playing:

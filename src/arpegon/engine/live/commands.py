@@ -26,6 +26,9 @@ class Obeys(Protocol):
     def play(self, beat: float | None, now: float) -> None:
         """Start the transport."""
 
+    def set_name(self, name: str) -> None:
+        """Be called so at a JACK server."""
+
     def locate(self, beat: float, now: float) -> None:
         """Go to a beat."""
 
@@ -48,6 +51,7 @@ Do = Callable[[Obeys, Any, float], None]
 DO: dict[type[protocol.Message], Do] = {
     protocol.SetProject: lambda live, command, now: live.set_project(command, now),
     protocol.SetParams: lambda live, command, now: live.engine.set_params(command.stage, command.values),
+    protocol.SetName: lambda live, command, now: live.set_name(command.name),
     protocol.Play: lambda live, command, now: live.play(command.beat, now),
     protocol.Stop: lambda live, command, now: live.stop(now),
     protocol.Locate: lambda live, command, now: live.locate(command.beat, now),

@@ -23,7 +23,10 @@ from typing import Any, Protocol
 from arpegon.core.document.model import PortDestination, Project
 from arpegon.core.errors import ArpegonError
 from arpegon.core.events import Event
+from arpegon.core.notes.course import Course
 from arpegon.core.notes.flood import thin
+from arpegon.core.time.timecode import is_time_code
+from arpegon.engine.audio.audio_in import AudioInputs
 from arpegon.engine.audio.audio_out import AudioOut
 from arpegon.engine.clocks.clock_box import NAME as CLOCK_BOX
 from arpegon.engine.clocks.clock_box import ClockBox
@@ -36,6 +39,7 @@ from arpegon.engine.graph.crowds import CrowdWatch
 from arpegon.engine.hearing.remote import RemoteHearing
 from arpegon.engine.live.assets import Assets, Clips
 from arpegon.engine.live.commands import DO
+from arpegon.engine.live.plan import CoursePlan
 from arpegon.engine.live.realtime import ask_for_realtime
 from arpegon.engine.live.reporter import Reporter
 from arpegon.engine.live.together import Together
@@ -73,11 +77,18 @@ class HearsInPeriods(Protocol):
     lateness: Lateness
     """Of what left by it."""
 
+    @property
+    def latency(self) -> float:
+        """How many seconds after something came what answers it leaves."""
+
     def heard_until(self, now: float) -> float:
         """Up to when all that came in was told; ``now`` where it is told at once."""
 
     def wakes_at(self, time: float, now: float) -> bool:
         """Have it said when all was told until a time; whether it will be said."""
+
+    def set_lead(self, seconds: float) -> None:
+        """By how much all strands wait for one that is early."""
 
 
 class LiveEngine:
@@ -96,10 +107,20 @@ class LiveEngine:
             lambda now: self.engine.audio.hush(now),
             channel.send,
         )
-        jack = JackClient(changed=lambda: self.ports.look_soon(), advanced=self._wake_up)
+        jack = JackClient(
+            changed=lambda: self.ports.look_soon(),
+            advanced=self._wake_up,
+            heard=lambda block: self.inputs.take(block),
+            said=lambda words: channel.send(protocol.Notice("jack", words)),
+        )
         self.jack: HearsInPeriods = jack
+        self._call_us = jack.rename
+        self.inputs = AudioInputs(jack.audio, self.hearing.heard_here, self.hearing.hear)
         self.together = Together(jack, lambda: self.engine, self.soon)
-        self.audio: AudioOut = AudioOut(lambda text: channel.send(protocol.Notice("audio", text)), (jack, PortAudio()))
+        self.plan = CoursePlan(self.soon, self._planned)
+        self.audio: AudioOut = AudioOut(
+            lambda text: channel.send(protocol.Notice("audio", text)), (jack.audio, PortAudio())
+        )
         self.ports: PortHub = PortHub(
             self._arrived,
             self._lost,
@@ -146,9 +167,14 @@ class LiveEngine:
         os.eventfd_write(self._wake, 1)
 
     def _clocked(self, name: str, message: bytes, time: float) -> None:
-        value = message[1] | message[2] << 7 if len(message) > 2 else 0
-        if self.engine.follower.takes(name):
-            self.soon(lambda now: self.engine.clock_message(name, message[0], value, time))
+        clocks = self.engine.clocks
+        if not clocks.takes(name):
+            return
+        if is_time_code(message):
+            self.soon(lambda now: clocks.code_message(name, message, time))
+        else:
+            value = message[1] | message[2] << 7 if len(message) > 2 else 0
+            self.soon(lambda now: clocks.message(name, message[0], value, time))
 
     def _lost(self, name: str) -> None:
         self.soon(lambda now: self.engine.lost(f"midi:{name}", max(now, self.engine.now)))
@@ -197,10 +223,12 @@ class LiveEngine:
         self.hearing.folder = command.folder
         destinations = (destination for strand in project.strands for destination in strand.destinations)
         ports = {one.port for one in destinations if isinstance(one, PortDestination)}
-        self.ports.want(ports | set(project.clock.send))
+        self.ports.want(ports | {*project.clock.send, *project.clock.code_to})
         reading = self.assets.want(project, folder)
         self._reading_since = (self._reading_since or now) if reading else None
         self.together.use(project)
+        self.plan.use(project)
+        self.inputs.use(project)
         try:
             self.engine.apply(project, self.assets.clips, now, revision=command.revision)
         except ArpegonError as error:
@@ -214,6 +242,13 @@ class LiveEngine:
         self.channel.send(protocol.Notice("clip-remarks", " ".join(remarks(clips))))
         self.engine.set_clips(clips, now)
         self._play_waiting(now)
+
+    def _planned(self, course: Course) -> None:
+        self.engine.clocks.plan = self.together.transport.course = course
+
+    def set_name(self, name: str) -> None:
+        """Be called so at a JACK server, which is left and joined again beside the loop."""
+        threading.Thread(target=self._call_us, args=(name,), name="name", daemon=True).start()
 
     def play(self, beat: float | None, now: float) -> None:
         """Start the transport, once the clips are read that go with it."""
@@ -323,7 +358,7 @@ class LiveEngine:
         until = max(engine.now, self.jack.heard_until(now))
         for time_due, status in self.box.take(until):
             engine.run(time_due)
-            engine.clock_message(CLOCK_BOX, status, 0, time_due)
+            engine.clocks.message(CLOCK_BOX, status, 0, time_due)
         self._take_arrivals(now)
         while self._tasks and self._tasks[0][0] <= until:
             asked, task = self._tasks.popleft()
@@ -382,7 +417,7 @@ class LiveEngine:
             return
         self.reporter.measure(now, (self.jack.lateness, self.audio.renderer.lateness))
         clock = self.engine.clock
-        follower = self.engine.follower
+        follower = self.engine.clocks.follower
         marks, sight = self.hearing.seen()
         wanted = self.engine.sections.wanted
         self.reporter.send(
@@ -396,7 +431,7 @@ class LiveEngine:
                 meters=self.audio.renderer.mixer.peaks(),
                 health=self._health(),
                 live=self._live(now),
-                clock=follower.state,
+                clock=self.engine.clocks.state,
                 marks=marks,
                 sight=sight,
                 revision=self.reporter.revision,
@@ -404,6 +439,8 @@ class LiveEngine:
                 waiting=self.engine.waiting,
             )
         )
+        self.jack.set_lead(self.engine.graph.lead)
+        self.engine.clocks.ahead = self.jack.latency
         self.together.look()
         self._tell_of_clock()
         self.crowds.look(self.engine.graph.project, lambda: self.engine.graph.left_out)
@@ -417,7 +454,7 @@ class LiveEngine:
 
     def _tell_of_clock(self) -> None:
         """Say what is wrong with the clock that is followed, once."""
-        follower = self.engine.follower
+        follower = self.engine.clocks.follower
         whose = follower.settings.port or "any input"
         words = follower.odd
         if follower.state == "lost":
@@ -477,6 +514,7 @@ def main(arguments: list[str]) -> None:
     gc.freeze()
     live.run()
     time.sleep(0.02)
+    live.inputs.close()
     live.hearing.close()
     live.audio.close()
     live.ports.close()

@@ -6,16 +6,11 @@ import time
 from collections.abc import Callable
 
 from arpegon.core.document.model import Project
-from arpegon.core.document.sections import seconds_of
-from arpegon.core.notes.course import Course
 from arpegon.engine.clocks.jack_transport import JackTransport, Task
 from arpegon.engine.devices.jack_client import JackClient
 from arpegon.engine.devices.jack_ports import PERIODS_LATE
-from arpegon.engine.offline import course_ahead
 from arpegon.engine.simulation import Engine
 
-_BEYOND_SECONDS = 60.0
-"""How far beyond its sections the course of a piece is known."""
 _PATIENCE_SECONDS = 0.5
 """How long both may differ, before the one that was moved here moves the other."""
 
@@ -26,8 +21,7 @@ class Together:
     def __init__(self, jack: JackClient, engine: Callable[[], Engine], soon: Callable[[Task], None]) -> None:
         self._jack = jack
         self._engine = engine
-        self.transport = JackTransport(jack, self, soon, PERIODS_LATE)
-        self._course_of: object = None
+        self.transport = JackTransport(jack.tie, self, soon, PERIODS_LATE)
         self._apart_since: float | None = None
         self._begins = 0
         """Which start is prepared: one that is taken back does not begin."""
@@ -35,14 +29,9 @@ class Together:
     def use(self, project: Project) -> None:
         """The document is another."""
         mode = project.clock.jack
-        if mode != "off":
-            wanted = (project.tempo, project.meter, project.sections)
-            if wanted != self._course_of:
-                self._course_of = wanted
-                self.transport.course = _course(project)
         if mode != self.transport.mode:
             self._engine().led_elsewhere = False
-            self._jack.tie(self.transport, mode)
+            self._jack.tie.use(self.transport, mode)
 
     @property
     def _on(self) -> bool:
@@ -119,10 +108,3 @@ class Together:
     def set_tempo(self, time: float, tempo: float) -> None:
         self._engine().led_elsewhere = True
         self._engine().set_tempo(time, tempo)
-
-
-def _course(project: Project) -> Course:
-    """The tempi and meters of a piece, by its sections."""
-    if not project.sections:
-        return Course(tempi=((0.0, project.tempo),), meters=((0.0, project.meter, 1),))
-    return course_ahead(project, seconds_of(project, None) + _BEYOND_SECONDS)

@@ -46,6 +46,12 @@ class Feed(Message):
     events: list[Event]
 
 
+class SetName(Message):
+    """Be called so at a JACK server: a session of programs knows each by its own name."""
+
+    name: str
+
+
 class Play(Message):
     """Start the transport, from a beat or from where it rests."""
 
@@ -154,6 +160,7 @@ Command = (
     SetProject
     | SetParams
     | Feed
+    | SetName
     | Play
     | Stop
     | Locate
@@ -293,7 +300,23 @@ class Roll(Message):
     """Counts these messages, so that what was heard before one is told apart."""
 
 
-EarsCommand = SetProject | SetParams | Watch | Roll | Quit
+class HeardHere(Message):
+    """The audio inputs that the engine hears by itself; what they bring comes as :class:`Samples`."""
+
+    devices: list[str]
+
+
+class Samples(Message):
+    """What an audio input brought: float32 samples, channels side by side, and when they began."""
+
+    device: str
+    samples: bytes
+    channels: int
+    rate: int
+    start: float
+
+
+EarsCommand = SetProject | SetParams | Watch | Roll | HeardHere | Samples | Quit
 
 
 class HeardNotes(Message):

@@ -6,18 +6,19 @@ from typing import Any
 
 import msgspec
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import (
     LEVEL_RANGE,
-    OWN_NAMED,
     OWN_PORT,
     AnyDestination,
     Instrument,
     InstrumentDestination,
     PortDestination,
     StrandDestination,
+    named_output,
+    output_name,
 )
 from arpegon.core.events import control
 from arpegon.processors.targets import DELAY
@@ -90,6 +91,11 @@ class DestinationEditor(EndEditor):
         self.pan.moved.connect(lambda value: self._change_instrument("Pan", "pan", pan=round(value, 2)))
         self.silent = ToggleSwitch("Silence this instrument", "It sounds for no strand.")
         self.silent.toggled.connect(lambda on: self._change_instrument("Mute instrument", muted=on))
+        self.apart = ToggleSwitch(
+            "Outputs of its own",
+            "At a JACK server it sounds at a left and a right output that bear its name, and not in the mix.",
+        )
+        self.apart.toggled.connect(lambda on: self._change_instrument("Outputs of its own", own_outputs=on))
         self.meter = Meter(self.ink)
         self.listens = Picker({"": "all channels", **CHANNELS}, "The channel that this instrument plays.")
         self.listens.chosen.connect(lambda value: self._change_instrument("Listen", channel=channel_of(value)))
@@ -102,7 +108,12 @@ class DestinationEditor(EndEditor):
         inner.addLayout(pair)
         inner.addWidget(self.summary)
         inner.addWidget(self.meter)
-        inner.addWidget(self.silent)
+        switches = QHBoxLayout()
+        switches.setSpacing(22)
+        switches.addWidget(self.silent)
+        switches.addWidget(self.apart)
+        switches.addStretch(1)
+        inner.addLayout(switches)
         inner.addWidget(caps("Its controllers"))
         self.panel = InstrumentPanel(self.ink)
         self.panel.turned.connect(self._turn)
@@ -149,11 +160,12 @@ class DestinationEditor(EndEditor):
     def _rename_output(self) -> None:
         """Give the output another name, wherever it is a destination."""
         here, name = self.destination, self.own_name.text().strip()
-        if isinstance(here, PortDestination) and here.port.startswith(OWN_NAMED):
-            if name and name != here.port.removeprefix(OWN_NAMED):
+        before = output_name(here.port) if isinstance(here, PortDestination) else None
+        if isinstance(here, PortDestination) and before is not None:
+            if name and name != before:
                 self.session.edit("Name of an output", edits.rename_output(self.session.project, here.port, name))
             else:
-                self.own_name.setText(here.port.removeprefix(OWN_NAMED))
+                self.own_name.setText(before)
 
     def _instrument(self) -> Instrument | None:
         destination = self.destination
@@ -201,9 +213,9 @@ class DestinationEditor(EndEditor):
             self._put("Destination", PortDestination(port=rest, **kept))
         elif word == "named":
             strand = self.session.project.strand(self.strand_id)
-            names = (name.removeprefix(OWN_NAMED) for name in edits.own_outputs(self.session.project))
+            names = (output_name(port) or "" for port in edits.own_outputs(self.session.project))
             name = edits.fresh_name(strand.name if strand is not None else "out", names)
-            self._put("Destination", PortDestination(port=f"{OWN_NAMED}{name}", **kept))
+            self._put("Destination", PortDestination(port=named_output(name), **kept))
         else:
             self._put("Destination", StrandDestination(strand=rest, **kept))
 
@@ -261,13 +273,13 @@ class DestinationEditor(EndEditor):
             for slider, key in ((self.level, "level_db"), (self.pan, "pan")):
                 offer_hookup(self.session.hooking, slider, instrument.id, param=key)
             self.silent.set_value(instrument.muted)
+            self.apart.set_value(instrument.own_outputs)
             self.listens.set_value("" if instrument.channel is None else str(instrument.channel))
             self._show_panel(instrument)
         port = destination.port if isinstance(destination, PortDestination) else None
-        named = port is not None and port.startswith(OWN_NAMED)
-        self.own_box.setVisible(named)
-        name = (port or "").removeprefix(OWN_NAMED)
+        name = output_name(port) if port is not None else None
+        self.own_box.setVisible(name is not None)
         if not self.own_name.hasFocus():
-            self.own_name.setText(name)
+            self.own_name.setText(name or "")
         found = f"Other programs find this output as “Arpegon: {name or 'out'}” among the MIDI ports of ALSA and JACK."
-        self.port_words.setText(found if port == OWN_PORT or named else "")
+        self.port_words.setText(found if port == OWN_PORT or name is not None else "")

@@ -6,11 +6,12 @@ from typing import Any
 
 import msgspec
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QCheckBox, QDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QDialog, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import Hookup
 from arpegon.core.processing.parameters import Number
+from arpegon.core.time.timecode import RATES, code_from
 from arpegon.engine.clocks.clock_box import NAME as CLOCK_BOX
 from arpegon.engine.clocks.clock_box import BoxSettings
 from arpegon.engine.wire.protocol import Telemetry
@@ -27,7 +28,13 @@ _WORDS = {
     "waiting": "No clock has come yet.",
     "running": "In step with a clock of {tempo:.1f} beats a minute.",
     "lost": "The clock no longer comes.",
+    "code-waiting": "No time code has come yet.",
+    "code-stands": "The time code stands; the transport does, too.",
+    "code-running": "At the place that the time code says.",
 }
+_SENT = {"send": "Clock", "code_to": "Time code"}
+_SENT_HELP = {"send": "Send ticks, start, stop and song position", "code_to": "Send MIDI time code"}
+_CHECK_WIDTH = 78
 _TOGETHER = "Starts, stops and goes to places together with JACK's transport, where a server runs."
 _TEMPO = Number(
     name="tempo", label="Its tempo", default=104.0, low=20.0, high=400.0, step=0.1, help="The tempo of the clock box."
@@ -86,9 +93,9 @@ class ClockPanel(QDialog):
     def _build_follow(self, column: QVBoxLayout) -> None:
         column.addWidget(caps("The transport follows"))
         self.leader = Segments(
-            {"own": "its own tempo", "midi": "a MIDI clock", "jack": "JACK"},
-            "Whose clock leads: the project's tempo, ticks from outside, or JACK's transport, with which all programs "
-            "start, stop and go to places together.",
+            {"own": "itself", "clock": "MIDI clock", "code": "time code", "jack": "JACK"},
+            "What leads: the project's tempo; ticks from outside; MIDI time code, which says the place while the tempo "
+            "is the project's; or JACK's transport, with which all programs start, stop and go to places together.",
         )
         self.leader.chosen.connect(self._lead_by)
         column.addWidget(self.leader)
@@ -126,16 +133,38 @@ class ClockPanel(QDialog):
         column.addLayout(row)
 
     def _lead_by(self, leader: str) -> None:
-        self._set("Clock", follow=leader == "midi", jack="follow" if leader == "jack" else "off")
+        kept = self.session.project.clock.by
+        by = leader if leader in ("clock", "code") else kept
+        self._set("Clock", follow=leader in ("clock", "code"), by=by, jack="follow" if leader == "jack" else "off")
         self.adjustSize()
 
     def _build_send(self, column: QVBoxLayout) -> None:
         column.addSpacing(4)
-        column.addWidget(caps("Its clock is sent to"))
+        head = QHBoxLayout()
+        head.addWidget(caps("Sent to"), 1)
+        for words in _SENT.values():
+            caption = caps(words)
+            caption.setFixedWidth(_CHECK_WIDTH)
+            head.addWidget(caption)
+        column.addLayout(head)
         self.outputs = QVBoxLayout()
         self.outputs.setSpacing(2)
         column.addLayout(self.outputs)
-        self.checks: dict[str, QCheckBox] = {}
+        self.checks: dict[str, dict[str, QCheckBox]] = {}
+        """By output, and by the list of the document in which it is named."""
+        row = QHBoxLayout()
+        row.setSpacing(20)
+        self.code_rate = Segments({name: name for name in RATES}, "Frames in a second of the time code that is sent.")
+        self.code_rate.chosen.connect(lambda rate: self._set("Frame rate", code_rate=rate))
+        row.addWidget(under_caption("Frames a second", self.code_rate))
+        self.code_start = QLineEdit()
+        self.code_start.setToolTip("The time code at which the piece begins, hours:minutes:seconds:frames.")
+        self.code_start.editingFinished.connect(self._set_start)
+        row.addWidget(under_caption("The piece begins at", self.code_start))
+        self.code_box = QWidget()
+        self.code_box.setLayout(row)
+        row.setContentsMargins(0, 4, 0, 0)
+        column.addWidget(self.code_box)
 
     def _build_box(self, column: QVBoxLayout) -> None:
         column.addSpacing(4)
@@ -155,7 +184,9 @@ class ClockPanel(QDialog):
         self.run.clicked.connect(lambda: self._turn(running=not self.box.running))
         self.follow_it = QPushButton("Follow it")
         self.follow_it.setToolTip("Let the transport follow the clock box.")
-        self.follow_it.clicked.connect(lambda: self._set("Follow the clock box", follow=True, port=CLOCK_BOX))
+        self.follow_it.clicked.connect(
+            lambda: self._set("Follow the clock box", follow=True, by="clock", port=CLOCK_BOX)
+        )
         for button in (self.power, self.run, self.follow_it):
             row.addWidget(button)
         row.addStretch(1)
@@ -178,11 +209,11 @@ class ClockPanel(QDialog):
     def refresh(self) -> None:
         """Show the document and the ports as they are."""
         clock = self.session.project.clock
-        self.leader.set_value("midi" if clock.follow else "own" if clock.jack == "off" else "jack")
+        self.leader.set_value(clock.by if clock.follow else "own" if clock.jack == "off" else "jack")
         self.bars.set_value("follow" if clock.jack == "off" else clock.jack)
         self.bars_box.setVisible(clock.jack != "off")
-        for widget in (self.port_box, self.lost_box):
-            widget.setVisible(clock.jack == "off")
+        self.port_box.setVisible(clock.jack == "off")
+        self.lost_box.setVisible(clock.jack == "off" and clock.by == "clock")
         inputs = {"": "any MIDI input", CLOCK_BOX: f"{CLOCK_BOX} (simulated)"}
         inputs |= {port: port_words(port) for port in self.session.ports.inputs}
         if clock.port not in inputs:
@@ -194,24 +225,43 @@ class ClockPanel(QDialog):
             widget.setEnabled(clock.follow)
         ports = (*edits.own_outputs(self.session.project), *self.session.ports.outputs)
         outputs = {"": OWN_OUTPUT, **{port: port_words(port) for port in ports}}
-        outputs |= {port: f"{port_words(port)} (not there now)" for port in clock.send if port not in outputs}
+        named = (*clock.send, *clock.code_to)
+        outputs |= {port: f"{port_words(port)} (not there now)" for port in named if port not in outputs}
         if list(outputs) != list(self.checks):
             self._make_checks(outputs)
-        for port, check in self.checks.items():
-            check.setChecked(port in clock.send)
+        for port, checks in self.checks.items():
+            for which, check in checks.items():
+                check.setChecked(port in getattr(clock, which))
+        self.code_box.setVisible(bool(clock.code_to) or (clock.follow and clock.by == "code"))
+        self.code_rate.set_value(clock.code_rate)
+        self.code_rate.setEnabled(bool(clock.code_to))
+        if not self.code_start.hasFocus():
+            self.code_start.setText(clock.code_start)
         self._show_box()
 
     def _make_checks(self, outputs: dict[str, str]) -> None:
-        for check in self.checks.values():
-            self.outputs.removeWidget(check)
-            check.deleteLater()
+        while self.outputs.count():
+            row = self.outputs.takeAt(0)
+            widget = row.widget() if row is not None else None
+            if widget is not None:
+                widget.deleteLater()
         self.checks = {}
         for port, words in outputs.items():
-            check = QCheckBox(unmarked(words))
-            check.setToolTip(tip(f"Send ticks, start, stop and song position to {words}."))
-            check.clicked.connect(lambda _=False: self._send())
-            self.checks[port] = check
-            self.outputs.addWidget(check)
+            line = QWidget()
+            row_box = QHBoxLayout(line)
+            row_box.setContentsMargins(0, 0, 0, 0)
+            name = Label(unmarked(words))
+            row_box.addWidget(name, 1)
+            self.checks[port] = {}
+            for which, what in _SENT_HELP.items():
+                check = QCheckBox()
+                check.setFixedWidth(_CHECK_WIDTH)
+                check.setAccessibleName(f"{what} to {words}")
+                check.setToolTip(tip(f"{what} to {words}."))
+                check.clicked.connect(lambda _=False, which=which: self._send(which))
+                self.checks[port][which] = check
+                row_box.addWidget(check)
+            self.outputs.addWidget(line)
         self.adjustSize()
 
     def _show_box(self) -> None:
@@ -230,8 +280,21 @@ class ClockPanel(QDialog):
         clock = msgspec.structs.replace(self.session.project.clock, **changes)
         self.session.edit(label, edits.set_project(self.session.project, clock=clock))
 
-    def _send(self) -> None:
-        self._set("Send a clock", send=tuple(port for port, check in self.checks.items() if check.isChecked()))
+    def _send(self, which: str) -> None:
+        chosen = tuple(port for port, checks in self.checks.items() if checks[which].isChecked())
+        self._set("Send a clock" if which == "send" else "Send time code", **{which: chosen})
+        self.adjustSize()
+
+    def _set_start(self) -> None:
+        text = self.code_start.text()
+        code = code_from(text, RATES[self.session.project.clock.code_rate])
+        if code is None:
+            self.session.notice(
+                "edit", f"“{text}” is no time code: type hours:minutes:seconds:frames, such as 01:00:00:00."
+            )
+            self.code_start.setText(self.session.project.clock.code_start)
+        elif str(code) != self.session.project.clock.code_start:
+            self._set("Start of the time code", code_start=str(code))
 
     def _turn(self, **changes: Any) -> None:
         self.box = msgspec.structs.replace(self.box, **changes)

@@ -199,14 +199,14 @@ class Header(QWidget):
     def _show_tempo(self) -> None:
         """The project's tempo, or that of the clock that is followed."""
         told = self.session.telemetry
-        follows = self.session.project.clock.follow
+        follows = self.session.project.clock.leads_tempo
         led = follows and told.clock != "own"
         tempo = told.tempo if led or told.playing else self.session.project.tempo
         self.tempo.show_text(f"{tempo:.1f}" if told.clock not in ("waiting", "lost") or not follows else "– –")
         self.tempo.show_caption("Clock" if follows else "Tempo", follows and told.clock in ("waiting", "lost"))
 
     def _reported(self, told: Telemetry) -> None:
-        if self.session.project.clock.follow or told.tempo != self._tempo:
+        if self.session.project.clock.leads_tempo or told.tempo != self._tempo:
             self._tempo = told.tempo
             self._show_tempo()
         self.play.show_active(told.playing)
@@ -234,13 +234,13 @@ class Header(QWidget):
         self._clock_panel.open_below(self.tempo.mapToGlobal(self.tempo.rect().bottomLeft()))
 
     def _click_tempo(self) -> None:
-        if self.session.project.clock.follow:
+        if self.session.project.clock.leads_tempo:
             self.open_clock()
         else:
             self.tempo.type_value()
 
     def _set_tempo(self, tempo: float) -> None:
-        if self.session.project.clock.follow:
+        if self.session.project.clock.leads_tempo:
             self.session.notice(
                 "edit", "The tempo comes from a MIDI clock: right click on it to choose the project's own."
             )

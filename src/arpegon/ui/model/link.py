@@ -86,6 +86,10 @@ class EngineLink(QObject):
         """Use an audio device (empty: the default one) with blocks of so many frames."""
         self.client.send(protocol.SetAudio(device, block))
 
+    def set_name(self, name: str) -> None:
+        """Be called so at a JACK server."""
+        self.client.send(protocol.SetName(name))
+
     def set_clock_box(self, settings: BoxSettings) -> None:
         """Turn the knobs of the clock box."""
         self.client.send(protocol.SetClockBox(settings))

@@ -142,6 +142,8 @@ class Managed(QObject):
         if not values or not isinstance(values[0], str):
             self._send("/error", "/nsm/client/open", _CANNOT_OPEN, "No path was said.")
             return
+        if len(values) > 2 and isinstance(values[2], str) and values[2]:
+            self.session.link.set_name(values[2])
         path = text_path(values[0] + SUFFIX)
         filing = self.session.filing
         if path.exists():

@@ -5,7 +5,6 @@ from __future__ import annotations
 from pathlib import PurePath
 
 from arpegon.core.document.model import (
-    OWN_NAMED,
     STAND_IN,
     AnyDestination,
     AnySource,
@@ -20,6 +19,7 @@ from arpegon.core.document.model import (
     StrandDestination,
     StrandSource,
     SurfaceSource,
+    output_name,
 )
 from arpegon.core.processing.parameters import with_defaults
 from arpegon.core.theory.pitch import written
@@ -97,7 +97,8 @@ def destination_words(project: Project, destination: AnyDestination) -> tuple[st
 
 def port_words(port: str) -> str:
     """A port without its client's name where both say the same."""
-    if port.startswith(OWN_NAMED):
-        return f"Arpegon: {port.removeprefix(OWN_NAMED)}"
+    name = output_name(port)
+    if name is not None:
+        return f"Arpegon: {name}"
     client, _, name = port.partition(":")
     return client if not name or name.lower() in ("out", "in", client.lower()) else f"{client}: {name}"

@@ -1,0 +1,98 @@
+"""How late what leaves us is, as JACK asks: hosts make up for it, and patchbays show it.
+
+The binding that we use knows nothing of latencies, so the four functions are called in the library itself
+(jack/jack.h, "Managing and determining latency").
+"""
+
+from __future__ import annotations
+
+import ctypes
+import logging
+from collections.abc import Callable, Iterable
+from ctypes.util import find_library
+from typing import Any
+
+log = logging.getLogger(__name__)
+
+CAPTURE, PLAYBACK = 0, 1
+"""Since when what leaves is under way; until when what comes in will be heard."""
+
+
+class _Range(ctypes.Structure):
+    _fields_ = (("min", ctypes.c_uint32), ("max", ctypes.c_uint32))
+
+
+_Ask = ctypes.CFUNCTYPE(None, ctypes.c_int, ctypes.c_void_p)
+
+
+def _library() -> Any:
+    name = find_library("jack")
+    if name is None:
+        return None
+    try:
+        library = ctypes.CDLL(name)
+        library.jack_set_latency_callback.argtypes = (ctypes.c_void_p, _Ask, ctypes.c_void_p)
+        library.jack_recompute_total_latencies.argtypes = (ctypes.c_void_p,)
+        for kind in ("get", "set"):
+            function = getattr(library, f"jack_port_{kind}_latency_range")
+            function.argtypes, function.restype = (ctypes.c_void_p, ctypes.c_int, ctypes.POINTER(_Range)), None
+    except (OSError, AttributeError):
+        return None
+    return library
+
+
+_LIBRARY = _library()
+
+
+def latency_range(port: Any, mode: int) -> tuple[int, int]:
+    """The least and the greatest latency of a port, in frames."""
+    found = _Range()
+    _LIBRARY.jack_port_get_latency_range(_address(port), mode, ctypes.byref(found))
+    return found.min, found.max
+
+
+class LatencyReport:
+    """Answers JACK for one client: what comes in leaves ``frames`` later.
+
+    Args:
+        ports: the client's inputs and outputs, of MIDI and audio.
+        frames: how much later something leaves that is answered at once.
+    """
+
+    def __init__(
+        self,
+        client: Any,
+        ports: Callable[[], tuple[Iterable[Any], Iterable[Any]]],
+        frames: Callable[[], int],
+    ) -> None:
+        self._pointer = _address(client)
+        self._ports = ports
+        self._frames = frames
+        self._callback = _Ask(self._answer)  # JACK keeps no reference
+        if _LIBRARY is not None:
+            _LIBRARY.jack_set_latency_callback(self._pointer, self._callback, None)
+
+    def renew(self) -> None:
+        """Have all latencies worked out again: ours is another."""
+        if _LIBRARY is not None:
+            _LIBRARY.jack_recompute_total_latencies(self._pointer)
+
+    def _answer(self, mode: int, _: object) -> None:
+        try:
+            inputs, outputs = self._ports()
+            given, wanted = (inputs, outputs) if mode == CAPTURE else (outputs, inputs)
+            known = [latency_range(port, mode) for port in given]
+            own = self._frames()
+            # What a generator makes came from nowhere, so the least is ours alone.
+            answer = _Range(own, own + max((most for _, most in known), default=0))
+            for port in wanted:
+                _LIBRARY.jack_port_set_latency_range(_address(port), mode, ctypes.byref(answer))
+        except Exception:  # in a thread of JACK's
+            log.exception("a fault while JACK asked for latencies")
+
+
+def _address(owner: Any) -> int:
+    """Where the library keeps a client or a port."""
+    import jack
+
+    return int(jack._ffi.cast("uintptr_t", owner._ptr))

@@ -1,0 +1,109 @@
+"""The way between a transport of ours and JACK's, at our one client."""
+
+from __future__ import annotations
+
+import contextlib
+import logging
+from collections.abc import Callable
+from typing import Any
+
+from arpegon.engine.clocks.jack_transport import JackTransport, Place
+
+try:
+    from jack import JackError
+except (ImportError, OSError):  # this machine has no JACK library
+    JackError = RuntimeError
+
+log = logging.getLogger(__name__)
+
+_BARS_ARE_SAID = 0x10
+"""Of JACK's position: bar, beat and tempo are said."""
+
+
+class JackTie:
+    """Hands JACK's transport to ours, and moves it.
+
+    Args:
+        moment: when what comes in is heard, in seconds, of how many frames a period is, and how many a second has.
+    """
+
+    def __init__(self, moment: Callable[[], tuple[float, int, int]]) -> None:
+        self._moment = moment
+        self._client: Any = None
+        self._transport: JackTransport | None = None
+        self._mode, self._leads = "off", False
+
+    def joined(self, client: Any) -> None:
+        """A server has us (``None``: no longer)."""
+        self._client = client
+        self._mode, self._leads = "off", False
+        if client is not None:
+            self._tell()
+
+    def use(self, transport: JackTransport, mode: str) -> None:
+        """Have a transport go along with JACK's: ``follow`` it, ``lead`` it, or not (``off``)."""
+        self._transport, transport.mode = transport, mode
+        if self._client is not None:
+            self._tell()
+
+    def start_transport(self) -> None:
+        if self._client is not None:
+            self._client.transport_start()
+
+    def stop_transport(self) -> None:
+        if self._client is not None:
+            self._client.transport_stop()
+
+    def locate_transport(self, frame: int) -> None:
+        if self._client is not None:
+            self._client.transport_frame = frame
+
+    def cycle(self, start: float, frames: int, rate: int) -> None:
+        """A period begins (in JACK's thread)."""
+        transport = self._transport
+        if transport is not None and transport.on:
+            state, position = self._client.transport_query_struct()
+            transport.cycle(int(state), _place(position), start, frames, rate)
+
+    def _tell(self) -> None:
+        """Tell the server that we go along, and whether we say its bars."""
+        transport, client = self._transport, self._client
+        mode = transport.mode if transport is not None else "off"
+        if mode == self._mode:
+            return
+        with contextlib.suppress(JackError):
+            if "off" in (mode, self._mode):
+                client.set_sync_callback(self._sync if mode != "off" else None)
+            if mode == "lead":
+                self._leads = client.set_timebase_callback(self._say_bars, conditional=True)
+            elif self._leads:
+                client.release_timebase()
+                self._leads = False
+            self._mode = mode
+
+    def _sync(self, state: int, position: Any) -> bool:
+        transport = self._transport
+        if transport is None:
+            return True
+        heard, frames, rate = self._moment()
+        try:
+            return transport.sync(state, _place(position), heard + frames / rate, frames, rate)
+        except Exception:
+            log.exception("a fault in JACK's transport")
+            return True
+
+    def _say_bars(self, state: int, frames: int, position: Any, new: bool) -> None:
+        if self._transport is not None:
+            _, _, rate = self._moment()
+            for name, value in self._transport.bar_of(position.frame, rate).items():
+                setattr(position, name, value)
+            position.valid = _BARS_ARE_SAID
+
+
+def _place(position: Any) -> Place:
+    """What JACK says of a place."""
+    if not position.valid & _BARS_ARE_SAID or not position.ticks_per_beat or not position.beat_type:
+        return Place(position.frame)
+    unit = 4.0 / position.beat_type
+    beats = (position.bar - 1) * position.beats_per_bar + position.beat - 1 + position.tick / position.ticks_per_beat
+    return Place(position.frame, beats * unit, position.beats_per_minute * unit)
