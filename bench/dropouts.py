@@ -1,0 +1,98 @@
+"""Complaints of a JACK server while the demo plays in the window, minute about with a bare client that does nothing.
+
+    python -m bench.dropouts [MINUTES [PERIOD]]
+
+Runs so many minutes of each, in turns, on one server. Not part of ``make bench``: it takes twice as many minutes.
+"""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import tempfile
+import time
+
+import jack
+from tools.jack_server import jack_server
+
+_SETTLE_SECONDS = 6.0
+"""While a window opens, nothing is counted."""
+
+DEMO = """
+import os, sys, time
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+from arpegon.files.places import Settings
+from arpegon.ui.app import make_application
+from arpegon.ui.model.session import Session
+from arpegon.ui.window import Window
+application = make_application(sys.argv[:1])
+session = Session(Settings())
+window = Window(session)
+window.resize(1280, 800)
+window.show()
+session.start()
+window.open_demo()
+end = time.monotonic() + float(sys.argv[1])
+while time.monotonic() < end:
+    application.processEvents()
+    time.sleep(0.002)
+session.close()
+os._exit(0)
+"""
+
+
+class Bare:
+    """A client of one callback that writes silence, and counts what the server complains of."""
+
+    def __init__(self) -> None:
+        self.client = jack.Client("Bare", no_start_server=True)
+        self.out = self.client.outports.register("out")
+        self.complaints = 0
+        self.client.set_process_callback(self._process)
+        self.client.set_xrun_callback(self._late)
+        self.client.activate()
+
+    def _process(self, frames: int) -> None:
+        self.out.get_array()[:] = 0.0
+
+    def _late(self, _: float) -> None:
+        self.complaints += 1
+
+    def during(self, seconds: float) -> int:
+        """How many complaints there are in so many seconds."""
+        before = self.complaints
+        time.sleep(seconds)
+        return self.complaints - before
+
+
+def measure(minutes: int, period: int) -> tuple[list[int], list[int]]:
+    """Complaints in each minute: with the demo, and of the bare client alone."""
+    demo, alone = [], []
+    with tempfile.TemporaryDirectory() as own, jack_server("arpegon-drops", period, realtime=True):
+        for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_DATA_HOME"):
+            os.environ[name] = own
+        bare = Bare()
+        for _ in range(minutes):
+            alone.append(bare.during(60.0))
+            window = subprocess.Popen(
+                [sys.executable, "-c", DEMO, str(60.0 + 2 * _SETTLE_SECONDS)],
+                stdout=subprocess.DEVNULL,
+                stderr=subprocess.DEVNULL,
+            )
+            time.sleep(_SETTLE_SECONDS)
+            demo.append(bare.during(60.0))
+            window.wait()
+    return demo, alone
+
+
+def main() -> None:
+    """Measure and say."""
+    numbers = [int(word) for word in sys.argv[1:]]
+    demo, alone = measure(*(numbers + [10, 256][len(numbers) :]))
+    print(f"with the demo:  {sum(demo)} complaints, by minutes {demo}")
+    print(f"the bare client: {sum(alone)} complaints, by minutes {alone}")
+
+
+if __name__ == "__main__":
+    main()
