@@ -32,7 +32,7 @@ hunt: $(READY) ## Run the tests of properties with new and more examples, and a 
 	  tests/engine/test_long_walk.py
 
 fuzz: $(READY) ## Give changed, hostile and real files to every reader for half an hour (MINUTES=5: shorter)
-	@$(BIN)/python -c "import symusic" 2>/dev/null || $(BIN)/python -m pip install --quiet --disable-pip-version-check -e '.[fuzz]'
+	@$(BIN)/python -c "import symusic" 2>/dev/null || $(BIN)/python -m pip install -qq --disable-pip-version-check -e '.[fuzz]'
 	@$(BIN)/python -m tools.fuzz --minutes $(if $(filter file,$(origin MINUTES)),30,$(MINUTES)) --write
 
 MINUTES ?= 60
@@ -48,7 +48,7 @@ lint: $(READY) ## Check style, types and layers
 
 bench: $(READY) ## Measure, and write the table to docs/benchmarks.md
 	@sh tools/system-packages.sh test
-	@$(BIN)/python -c "import librosa" 2>/dev/null || $(BIN)/python -m pip install --quiet --disable-pip-version-check -e '.[bench]'
+	@$(BIN)/python -c "import librosa" 2>/dev/null || $(BIN)/python -m pip install -qq --disable-pip-version-check -e '.[bench]'
 	@$(BIN)/python -m bench
 
 screenshots: $(READY) ## Take docs/screenshots anew
@@ -68,8 +68,8 @@ install: ## Install it for good, with its entry in the menus (PREFIX=/usr/local:
 	@sh tools/system-packages.sh run
 	@echo "Installing Arpegon and what it needs into $(PREFIX) ..."
 	@$(PYTHON) -m venv $(OWN)/venv
-	@$(OWN)/venv/bin/python -m pip install --quiet --disable-pip-version-check --upgrade --force-reinstall --no-deps .
-	@$(OWN)/venv/bin/python -m pip install --quiet --disable-pip-version-check .
+	@$(OWN)/venv/bin/python -m pip install -qq --disable-pip-version-check --upgrade --force-reinstall --no-deps .
+	@$(OWN)/venv/bin/python -m pip install -qq --disable-pip-version-check .
 	@$(OWN)/venv/bin/python -m arpegon.desktop install $(PREFIX)
 
 uninstall: ## Take away what make install put there
@@ -80,7 +80,7 @@ $(READY): pyproject.toml
 	@sh tools/system-packages.sh run
 	@test -x $(BIN)/python || { echo "Making a virtual environment in $(VENV) ..."; $(PYTHON) -m venv $(VENV); }
 	@echo "Installing Arpegon and what it needs into $(VENV) ..."
-	@$(BIN)/python -m pip install --quiet --disable-pip-version-check -e '.[dev]'
+	@$(BIN)/python -m pip install -qq --disable-pip-version-check -e '.[dev]'
 	@touch $(READY)
 
 clean: ## Remove what was installed and what tools left

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import math
 import sys
 from pathlib import Path
@@ -15,7 +16,15 @@ from arpegon.files.places import DEMO
 
 
 class Commands(click.Group):
-    """A group whose first word may be a project: ``arpegon tide.arpegon`` opens the window on it."""
+    """A group whose first word may be a project: ``arpegon tide.arpegon`` opens the window on it, and options may then
+    stand behind it."""
+
+    def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
+        anywhere = click.Context(self, allow_interspersed_args=True)
+        with contextlib.suppress(click.UsageError):  # those of a command, or wrong ones, which are said below
+            _, words, _ = self.make_parser(anywhere).parse_args(list(args))
+            ctx.allow_interspersed_args = bool(words) and words[0] not in self.commands
+        return super().parse_args(ctx, args)
 
     def resolve_command(self, ctx: click.Context, args: list[str]) -> Any:
         if args and args[0] not in self.commands:

@@ -69,7 +69,7 @@ def test_it_plays_what_comes_in_and_lets_go_of_every_note_at_the_end(tide, tmp_p
 def test_the_project_is_read_anew_at_a_hangup_and_a_damaged_one_leaves_what_is_at_work(
     tide, tmp_path, jack_server, pair
 ):
-    with headless(tmp_path, "--play", tide) as process:
+    with headless(tmp_path, tide, "--play") as process:
         pair.connect_to_own_output()
         wait_for(lambda: any(m[:2] == [0x90, 40] for m in pair.heard))
         other = generator("steps", "s", rate="1/16", patterns=[[{"note": 45}]], in_scale=False)
@@ -88,7 +88,7 @@ def test_it_is_controlled_over_osc(tide, tmp_path, jack_server, pair):
     with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as free:
         free.bind(("127.0.0.1", 0))
         port = free.getsockname()[1]
-    with headless(tmp_path, "--osc", port, tide), socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as tablet:
+    with headless(tmp_path, tide, "--osc", port), socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as tablet:
         tablet.settimeout(1.0)
         pair.connect_to_own_output()
 

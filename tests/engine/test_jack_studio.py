@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from itertools import pairwise
 from pathlib import Path
 
 import jack
@@ -10,9 +11,11 @@ import numpy as np
 import pytest
 import soundfile
 from msgspec.structs import replace
+from tools.jack_devices import Synth
 
-from arpegon.core.document.model import AudioSource, Instrument, InstrumentDestination, MidiSource
+from arpegon.core.document.model import AudioSource, ClockSettings, Instrument, InstrumentDestination, MidiSource
 from arpegon.core.events import note_on
+from arpegon.core.time.timecode import CodeReader
 from arpegon.engine.devices.jack_latency import CAPTURE, PLAYBACK, latency_range
 from arpegon.engine.wire import protocol
 from arpegon.files.assets import sound_path
@@ -77,6 +80,27 @@ def test_others_are_told_how_late_we_are(live, look):
     wait_for(lambda: latency_range(port(look, "Arpegon:out"), CAPTURE)[0] == PERIOD + 960)
     look.blocksize = 2 * PERIOD
     wait_for(lambda: latency_range(port(look, "Arpegon:out"), CAPTURE)[0] == 2 * PERIOD + 960)
+
+
+def test_time_code_leaves_evenly_and_leads_another_to_its_place(live, look):
+    clock = ClockSettings(code_to=("",), code_rate="25")
+    live.set_project(project(strand(), clock=clock), HERE)
+    heard = []
+    synth = Synth("Reader", lambda message, frame: heard.append((frame, message)), once=True)
+    synth.connect("Arpegon:out")
+    try:
+        live.send(protocol.Play(8.0))
+        wait_for(lambda: len([1 for _, message in heard if message[0] == 0xF1]) > 120)
+        live.send(protocol.Stop())
+        wait_for(lambda: heard[-1][1][0] == 0xF0)
+    finally:
+        synth.close()
+    quarters = [(frame, message) for frame, message in heard if message[0] == 0xF1]
+    gaps = [after[0] - before[0] for before, after in pairwise(quarters)]
+    assert sorted(gaps)[len(gaps) // 2] == 480 and sum(abs(gap - 480) <= 1 for gap in gaps) > 0.8 * len(gaps)
+    reader = CodeReader()
+    seconds = [reader.quarter(message[1]) for _, message in quarters]
+    assert seconds[7] == pytest.approx(4.0 + 7 * 0.01, abs=1e-6)
 
 
 def test_another_period_and_a_free_run_are_said_and_notes_go_on(live, pair, look):
