@@ -231,11 +231,10 @@ class JackClient:
 
     def set_lead(self, seconds: float) -> None:
         """By how much all strands wait for one that is early: it is latency to others."""
-        if seconds != self._lead:
-            self._lead = seconds
-            report = self._latency
-            if report is not None and self.joined:
-                report.renew()
+        self._lead = seconds
+        report = self._latency
+        if report is not None and self.joined:
+            report.look()
 
     @property
     def latency(self) -> float:

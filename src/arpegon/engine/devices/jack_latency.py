@@ -8,12 +8,14 @@ from __future__ import annotations
 
 import ctypes
 import logging
+import time
 from collections.abc import Callable, Iterable
 from ctypes.util import find_library
 from typing import Any
 
 log = logging.getLogger(__name__)
 
+_PAUSE_SECONDS = 0.2
 CAPTURE, PLAYBACK = 0, 1
 """Since when what leaves is under way; until when what comes in will be heard."""
 
@@ -68,13 +70,18 @@ class LatencyReport:
         self._pointer = _address(client)
         self._ports = ports
         self._frames = frames
+        self._told: int | None = None
+        self._ask_at = 0.0
         self._callback = _Ask(self._answer)  # JACK keeps no reference
         if _LIBRARY is not None:
             _LIBRARY.jack_set_latency_callback(self._pointer, self._callback, None)
 
-    def renew(self) -> None:
-        """Have all latencies worked out again: ours is another."""
-        if _LIBRARY is not None:
+    def look(self) -> None:
+        """Have all latencies worked out again where ours is another than what was told; a server that is busy may have
+        to be asked twice."""
+        now = time.monotonic()
+        if _LIBRARY is not None and self._told not in (None, self._frames()) and now > self._ask_at:
+            self._ask_at = now + _PAUSE_SECONDS
             _LIBRARY.jack_recompute_total_latencies(self._pointer)
 
     def _answer(self, mode: int, _: object) -> None:
@@ -82,7 +89,7 @@ class LatencyReport:
             inputs, outputs = self._ports()
             given, wanted = (inputs, outputs) if mode == CAPTURE else (outputs, inputs)
             known = [latency_range(port, mode) for port in given]
-            own = self._frames()
+            own = self._told = self._frames()
             # What a generator makes came from nowhere, so the least is ours alone.
             answer = _Range(own, own + max((most for _, most in known), default=0))
             for port in wanted:
