@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 
 import pytest
-from gestures import settled
+from gestures import settled, unfolded
 from PyQt6.QtCore import QCoreApplication, QEvent, Qt
 from PyQt6.QtTest import QTest
 
@@ -82,6 +82,6 @@ def on_bench(window, strand, qtbot):
         window.session.edit("add", edits.set_params(project, stage_id, values))
         window.session.select_stage(stage_id)
         settled(window, qtbot)
-        return window.bench.editor
+        return unfolded(window.bench.editor)
 
     return put

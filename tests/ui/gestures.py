@@ -7,6 +7,7 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QColor, QImage, QMouseEvent, QWheelEvent
 from PyQt6.QtWidgets import QApplication
 
+from arpegon.ui.controls.fold import Fold
 from arpegon.ui.controls.in_place import InPlace
 from arpegon.ui.look import theme
 
@@ -84,3 +85,11 @@ def typing_over(widget):
 def values_on_bench(window):
     """The values of the stage or source on the bench."""
     return window.session.values(window.session.project.find_stage(window.session.selection.stage)[1])
+
+
+def unfolded(editor):
+    """An editor with nothing folded away."""
+    for fold in editor.findChildren(Fold):
+        fold.set_open(True)
+    QApplication.processEvents()
+    return editor

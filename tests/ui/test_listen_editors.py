@@ -7,7 +7,7 @@ import math
 import msgspec
 import numpy as np
 import pytest
-from gestures import drawn, settled
+from gestures import drawn, settled, unfolded
 from tools.stand_ins import RATE, Crate
 
 from arpegon.core.document import edits
@@ -34,7 +34,7 @@ def on_bench(window, qtbot):
         session.edit("listen", edits.set_source(project, strand, 0, source))
         session.select_source(strand, 0)
         settled(window, qtbot)
-        return window.bench.editor
+        return unfolded(window.bench.editor)
 
     return put
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from gestures import drawn, settled, values_on_bench
+from gestures import drawn, settled, unfolded, values_on_bench
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 
@@ -29,7 +29,7 @@ def on_bench(window, strand, qtbot):
         window.session.edit("add", edits.set_source(window.session.project, strand, 1, source))
         window.session.select_source(strand, 1)
         settled(window, qtbot)
-        return window.bench.editor
+        return unfolded(window.bench.editor)
 
     return put
 

@@ -42,6 +42,12 @@ class Settings(msgspec.Struct, frozen=True):
     """Where the window stood last: x, y, width, height."""
     maximized: bool = False
     view: str = "Board"
+    readout: int | None = None
+    """How many pixels the readout was given; ``None``: what the editor leaves."""
+    readout_folded: bool = False
+    """Whether only its last event shows."""
+    opened: tuple[str, ...] = ()
+    """What was unfolded on the bench, each by the editor and its heading."""
     osc_port: int = 0
     """Where OSC is heard; 0: it is not."""
     osc_anywhere: bool = False

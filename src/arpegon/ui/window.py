@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Protocol
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence
+from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence, QResizeEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QFileDialog,
@@ -102,7 +102,7 @@ class Window(QMainWindow):
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(0)
         self.header = Header(session)
-        self.notices = NoticeBar(session)
+        self.notices = NoticeBar(session, middle, self.header)
         self.strip = SectionStrip(session)
         self.board = Board(session)
         self.bench = Bench(session)
@@ -122,7 +122,6 @@ class Window(QMainWindow):
         for view in (workplace, self.takes, self.hookups, self.sections):
             self.views.addWidget(view)
         box.addWidget(self.header)
-        box.addWidget(self.notices)
         box.addWidget(self.views, 1)
         box.addWidget(self.surface)
         box.addWidget(self.status)
@@ -421,6 +420,10 @@ class Window(QMainWindow):
         self.header.tick(now)
         self.strip.tick(now)
         self._by_name[VIEWS[self.views.currentIndex()]].tick(now)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self.bench.window_resized()
 
     def _widen(self, on: bool) -> None:
         self.board.show_only(self.session.selection.strand if on else None)

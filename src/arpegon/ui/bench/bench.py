@@ -6,7 +6,6 @@ import msgspec
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
-    QFrame,
     QHBoxLayout,
     QPushButton,
     QScrollArea,
@@ -27,8 +26,10 @@ from arpegon.ui.bench.editors import EDITORS
 from arpegon.ui.bench.readout import Readout
 from arpegon.ui.bench.source_editor import SourceEditor
 from arpegon.ui.bench.strand_bench import StrandBench
+from arpegon.ui.controls.divider import HEIGHT, Divider
 from arpegon.ui.controls.elided import Elided
-from arpegon.ui.look import theme
+from arpegon.ui.controls.fold import Fold
+from arpegon.ui.controls.more_edge import MoreEdge
 from arpegon.ui.look.plain import Label
 from arpegon.ui.model.change import Change
 from arpegon.ui.model.selection import Selection
@@ -39,7 +40,14 @@ from arpegon.ui.parts import clipboard
 from arpegon.ui.parts.bench_part import BenchPart
 from arpegon.ui.parts.preset_picker import PresetPicker
 
-NARROW, WIDE = 398, 720
+NARROW, WIDE, WIDEST = 398, 720, 960
+_BOARD_BESIDE = 320
+"""How much a wide bench leaves to the board, where there is room for that."""
+_GAPS = 26
+"""Between editor, divider and readout, and beneath."""
+_MIN_EDITOR = 120
+_NEARLY = 60
+_FOLDS_AT = 14
 
 _ORDINALS = ("first", "second", "third", "fourth", "fifth", "sixth", "seventh", "eighth", "ninth", "tenth")
 
@@ -85,19 +93,24 @@ class Bench(QWidget):
         viewport = self._area.viewport()
         if viewport is not None:
             viewport.setAutoFillBackground(False)
+        self.edge = MoreEdge(self._area)
         box.addWidget(self._area, 1)
-        self._line = QFrame()
-        self._line.setFixedHeight(1)
-        box.addWidget(self._line)
+        self.divider = Divider("Between the editor and the readout")
+        self.divider.taken.connect(self._take_divider)
+        self.divider.moved.connect(self._move_divider)
+        self.divider.turned.connect(lambda: self.readout.fold.toggle())
+        box.addWidget(self.divider)
         self.readout = Readout(session)
-        box.addWidget(self.readout, 1)
+        self.readout.fold.setChecked(session.settings.readout_folded)
+        self.readout.fold.toggled.connect(self._fold_readout)
+        box.addWidget(self.readout)
+        self._taken_at = 0
+        self._columns = 1
         session.selected.connect(self.show_selection)
         session.changed.connect(self._changed)
         session.ports_changed.connect(self._ports)
         session.reported.connect(self._reported)
         session.hooking.set_live.connect(self._hooked)
-        theme.changed.connect(self._themed)
-        self._themed()
         self.show_selection()
 
     def _hooked(self, target: str) -> None:
@@ -134,12 +147,8 @@ class Bench(QWidget):
             row.addWidget(button)
         return row
 
-    def _themed(self) -> None:
-        self._line.setStyleSheet(f"background: {theme.theme().rule_strong};")
-
     def _widen(self, on: bool) -> None:
-        self.setFixedWidth(WIDE if on else NARROW)
-        self.editor.set_wide(on)
+        self._set_width(on)
         self._fit_soon()
         self.widened.emit(on)
 
@@ -157,7 +166,7 @@ class Bench(QWidget):
         # An audio source takes no events in, so there is nothing to read out: its editor shows what it hears.
         reads = is_stage and (stage is None or stage.kind not in LISTENINGS)
         self.readout.setVisible(reads)
-        self._line.setVisible(reads)
+        self.divider.setVisible(reads)
         self.readout.clear()
         self._shown = chosen
         if strand is None:
@@ -179,13 +188,15 @@ class Bench(QWidget):
     def _put(self, editor: BenchPart) -> None:
         self.editor.leave()
         self.editor = editor
-        editor.set_wide(self.wide.isChecked())
+        editor.set_columns(self._columns)
         editor.setObjectName("paper")
         holder = QWidget()
         holder.setObjectName("paper")
         box = QVBoxLayout(holder)
         box.setContentsMargins(0, 2, 4, 4)
         box.addWidget(editor)
+        for fold in editor.findChildren(Fold):
+            fold.turned.connect(self._fit_soon)
         self._area.setWidget(holder)
         self._fit()
         self._fit_soon()
@@ -195,18 +206,58 @@ class Bench(QWidget):
         self._fit_timer.start()
 
     def _fit(self) -> None:
-        """A part that is fitted gets the height that it asks for, the readout the rest, but four rows at least."""
+        """The readout gets what somebody gave it; else what the editor leaves, but a row or two at least."""
         holder = self._area.widget()
-        if holder is None or not self.editor.fitted:
+        if holder is None or self.readout.isHidden():
             self._area.setMaximumHeight(16_777_215)
             self._area.setMinimumHeight(0)
             return
-        room = self.height() - 86 - self.editor.beneath
-        self._area.setFixedHeight(max(120, min(holder.sizeHint().height() + 4, room)))
+        room = self.height() - self._area.y() - HEIGHT - _GAPS
+        folded, chosen = self.readout.fold.isChecked(), self.session.settings.readout
+        if folded:
+            beneath = self.readout.least
+        elif chosen is not None:
+            beneath = min(max(self.readout.least, chosen), room - _MIN_EDITOR)
+        else:
+            wanted = holder.sizeHint().height() + 4 if self.editor.fitted else room
+            beneath = max(self.readout.least, room - wanted)
+        self._area.setFixedHeight(max(_MIN_EDITOR, room - beneath))
+        self.readout.setFixedHeight(max(self.readout.least, beneath))
+
+    def _set_width(self, wide: bool) -> None:
+        window = self.window()
+        room = window.width() - _BOARD_BESIDE if window is not None else WIDE
+        self.setFixedWidth(max(WIDE, min(room, WIDEST)) if wide else NARROW)
+        columns = 1 if not wide else 3 if room >= WIDEST - _NEARLY else 2
+        if columns != self._columns:
+            self._columns = columns
+            self.editor.set_columns(columns)
+
+    def _take_divider(self) -> None:
+        self._taken_at = self.readout.height()
+
+    def _move_divider(self, by: int) -> None:
+        """Give the readout more room or less; where there is no room for two rows it folds."""
+        height = self._taken_at - by
+        folds = height < self.readout.least + _FOLDS_AT
+        if folds != self.readout.fold.isChecked():
+            self.readout.fold.setChecked(folds)
+        if not folds:
+            self.session.change_settings(readout=height)
+        self._fit()
+
+    def _fold_readout(self, on: bool) -> None:
+        self.session.change_settings(readout_folded=on)
+        self._fit()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
         self._fit()
+
+    def window_resized(self) -> None:
+        """There is more or less room beside it."""
+        if self.wide.isChecked():
+            self._set_width(True)
 
     def _head_words(self, strand: Strand) -> None:
         chosen = self.session.selection

@@ -32,7 +32,7 @@ class ClipBox(QWidget):
         super().__init__()
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(8)
+        box.setSpacing(6)
         self.files = QVBoxLayout()
         self.files.setSpacing(2)
         box.addLayout(self.files)

@@ -64,12 +64,12 @@ class ConvertEditor(StageEditor):
         self.box.addLayout(row)
         self.box.addWidget(self.captioned("shape"))
         self.box.addStretch(1)
-        self.side.addLayout(self.grid("levels", "smooth_ms"))
         self.side.addWidget(self.captioned("release"))
         self.side.addWidget(self.control("release_value"))
-        self.side.addWidget(self.captioned("ignored"))
-        self.side.addWidget(self.captioned("original"))
-        self.side.addWidget(self.captioned("others"))
+        self.side.addLayout(self.grid("levels", "smooth_ms"))
+        rest = self.fold("What becomes of the rest", self.rest)
+        for key in ("ignored", "original", "others"):
+            rest.addWidget(self.captioned(key))
 
     def show_values(self, values: dict[str, Any]) -> None:
         bent = curve(values["shape"], values["points"])

@@ -18,11 +18,9 @@ from arpegon.processors import processor_class
 from arpegon.ui.look import theme
 from arpegon.ui.model.session import Session
 from arpegon.ui.parts.bench_part import BenchPart
+from arpegon.ui.parts.folding import folded
 from arpegon.ui.parts.hook_handle import offer_hookup
 from arpegon.ui.parts.standard import STANDARD, captioned, standard_control
-
-_MIN_READOUT = 150
-_MIN_BESIDE_SOURCES = 122
 
 
 class StageEditor(BenchPart):
@@ -32,6 +30,8 @@ class StageEditor(BenchPart):
     """
 
     fitted = True
+    columns = 2
+    """Into how many it can be laid; a third one is for what is turned seldom."""
 
     def __init__(self, session: Session, strand: Strand, stage: Stage, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -42,24 +42,44 @@ class StageEditor(BenchPart):
         self.params: dict[str, Param] = {param.name: param for param in self.processor.params}
         self.ink = theme.ink(session.ink_number(strand.id))
         self.controls: dict[str, QWidget] = {}
-        self._halves = QBoxLayout(QBoxLayout.Direction.TopToBottom, self)
-        self._halves.setContentsMargins(0, 0, 0, 0)
-        self._halves.setSpacing(12)
-        self.box, self.side = QVBoxLayout(), QVBoxLayout()
-        for half, share in ((self.box, 6), (self.side, 5)):
-            half.setContentsMargins(0, 0, 0, 0)
-            half.setSpacing(10)
-            self._halves.addLayout(half, share)
+        self._parts = QBoxLayout(QBoxLayout.Direction.TopToBottom, self)
+        self._parts.setContentsMargins(0, 0, 0, 0)
+        self._parts.setSpacing(12)
+        self.box, self.side, self.rest = QVBoxLayout(), QVBoxLayout(), QVBoxLayout()
+        self._second = QVBoxLayout()
+        """Side, and beneath it what is turned seldom where that has no column of its own."""
+        for part in (self.box, self.side, self.rest, self._second):
+            part.setContentsMargins(0, 0, 0, 0)
+            part.setSpacing(10)
+        self._parts.addLayout(self.box, 6)
+        self._parts.addLayout(self._second, 5)
+        self._second.addLayout(self.side)
+        self._parts.addLayout(self.rest, 4)
+        self._rests_in: QBoxLayout = self._parts
         self.build()
-        if self.side.count():
-            self.side.addStretch(1)
+        if self.side.count() or self.rest.count():
+            self._second.addStretch(1)
+        if self.rest.count() and self.columns == 3:
+            self.rest.addStretch(1)
+        self.set_columns(1)
         self.refresh(strand, stage)
 
-    def set_wide(self, wide: bool) -> None:
-        """Lay the two halves side by side, or one under the other."""
-        direction = QBoxLayout.Direction
-        self._halves.setDirection(direction.LeftToRight if wide and self.side.count() else direction.TopToBottom)
-        self._halves.setSpacing(28 if wide else 12)
+    def set_columns(self, columns: int) -> None:
+        """Lay the parts side by side, or under one another; where there are three, one is for what is turned seldom."""
+        columns = min(columns, self.columns)
+        beside = columns > 1 and self.side.count() > 0
+        self._parts.setDirection(QBoxLayout.Direction.LeftToRight if beside else QBoxLayout.Direction.TopToBottom)
+        self._parts.setSpacing(24 if beside else 12)
+        apart = columns != 2 or not beside
+        holder, other = (self._parts, self._second) if apart else (self._second, self._parts)
+        if self._rests_in is not holder:
+            other.removeItem(self.rest)
+            self.rest.setParent(None)
+            holder.insertLayout(2 if apart else 1, self.rest, 4 if apart else 0)
+            self._rests_in = holder
+        for layout in (self._second, self._parts):
+            layout.invalidate()
+        self.updateGeometry()
 
     @property
     def values(self) -> dict[str, Any]:
@@ -83,6 +103,10 @@ class StageEditor(BenchPart):
             grid.addWidget(self.captioned(key), place // columns, place % columns, Qt.AlignmentFlag.AlignBottom)
         return grid
 
+    def fold(self, title: str, box: QBoxLayout) -> QVBoxLayout:
+        """A heading in a part of the editor, with what is turned seldom beneath it: where that goes."""
+        return folded(self.session, f"{self.stage.kind}: {title}", title, box)
+
     def refresh(self, strand: Strand, stage: Stage) -> None:
         """Show a stage as it is now."""
         self.strand, self.stage = strand, stage
@@ -90,12 +114,6 @@ class StageEditor(BenchPart):
         for key, control in self.controls.items():
             control.set_value(values[key])  # type: ignore[attr-defined]
         self.show_values(values)
-
-    @property
-    def beneath(self) -> int:  # type: ignore[override]
-        """Sources that make notes by themselves need their room more than the list of what came out."""
-        is_source = any(source.id == self.stage.id for source in self.strand.active_sources)
-        return _MIN_BESIDE_SOURCES if is_source else _MIN_READOUT
 
     def show_document(self) -> bool:
         strand = self.session.project.strand(self.strand.id)

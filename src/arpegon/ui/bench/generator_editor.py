@@ -14,7 +14,7 @@ from arpegon.ui.bench.editor import StageEditor
 from arpegon.ui.controls.zone_keys import ZoneKeys
 from arpegon.ui.look.plain import Label
 from arpegon.ui.parts.hook_handle import offer_hookup
-from arpegon.ui.parts.standard import caps, under_caption
+from arpegon.ui.parts.standard import under_caption
 
 
 class ActionRow(QWidget):
@@ -83,22 +83,22 @@ class TempoRow(QWidget):
 class GeneratorFoot:
     """The controls that all generators share: how it starts, which notes it may choose, the keys that move it."""
 
-    def __init__(self, editor: StageEditor, box: QVBoxLayout, notes: QVBoxLayout) -> None:
+    def __init__(self, editor: StageEditor) -> None:
         self.editor = editor
-        notes.addWidget(caps("Notes"))
-        notes.addLayout(editor.grid("lowest", "highest", "level", "to_channel"))
-        notes.addLayout(editor.grid("in_scale", "follow_key"))
-        notes.addLayout(editor.grid("root", "scale"))
-        box.addWidget(caps("Starts"))
-        box.addWidget(editor.control("starts"))
+        box = editor.rest
+        within = editor.fold("Notes", box)
+        within.addLayout(editor.grid("lowest", "highest", "level", "to_channel"))
+        within.addLayout(editor.grid("in_scale", "follow_key"))
+        within.addLayout(editor.grid("root", "scale"))
+        within = editor.fold("Starts", box)
+        within.addWidget(editor.control("starts"))
         self.by_action = ActionRow(editor)
-        box.addWidget(self.by_action)
-        box.addWidget(editor.control("in_time"))
-        box.addWidget(editor.control("with_section"))
-        box.addWidget(caps("Tempo"))
+        within.addWidget(self.by_action)
+        within.addWidget(editor.control("in_time"))
+        within.addWidget(editor.control("with_section"))
         self.tempo = TempoRow(editor)
-        box.addWidget(self.tempo)
-        box.addWidget(caps("Keys"))
+        editor.fold("Tempo", box).addWidget(self.tempo)
+        box = editor.fold("Keys", box)
         box.addWidget(editor.captioned("transpose"))
         box.addWidget(editor.control("home"))
         self.zone = ZoneKeys(editor.ink)

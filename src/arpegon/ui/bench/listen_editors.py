@@ -28,6 +28,8 @@ from arpegon.ui.parts.standard import caps
 class ListenEditor(StageEditor):
     """What both have in common: what is listened to, and how a level becomes a velocity."""
 
+    columns = 3
+
     def touch(self) -> QVBoxLayout:
         """The response with the notes as points, beside its settings."""
         box = QVBoxLayout()
@@ -55,11 +57,6 @@ class ListenEditor(StageEditor):
     def refresh(self, strand: Strand, stage: Stage) -> None:
         super().refresh(strand, stage)
         self.audio.show_source()
-
-    @property
-    def beneath(self) -> int:  # type: ignore[override]
-        """There is nothing to read out: it shows what it hears by itself."""
-        return 0
 
     def ports_changed(self) -> None:
         self.audio.show_source()
@@ -116,8 +113,7 @@ class HitsEditor(ListenEditor):
         self.side.addLayout(self.grid("note", "channel", "length_ms"))
         self.rim = self.grid("rim_note", "rim_db")
         self.side.addLayout(self.rim)
-        self.side.addWidget(caps("Pads side by side"))
-        self.side.addLayout(self.grid("group", "crosstalk_db"))
+        self.fold("Pads side by side", self.rest).addLayout(self.grid("group", "crosstalk_db"))
 
     def show_values(self, values: dict[str, Any]) -> None:
         self.scope.threshold = 10.0 ** (values["threshold"] / 20.0)
@@ -164,13 +160,13 @@ class PitchEditor(ListenEditor):
         self.needs.setProperty("role", "second")
         self.needs.setWordWrap(True)
         self.box.addWidget(self.needs)
-        self.box.addLayout(self.grid("sureness", "steadiness", "gate", "shortest_ms"))
-        self.side.addWidget(caps("Notes"))
-        for key in ("bends", "doubtful"):
-            self.side.addWidget(self.captioned(key))
-        self.side.addLayout(self.grid("bend_range", "channel"))
+        self.side.addLayout(self.grid("sureness", "steadiness", "gate", "shortest_ms"))
         self.side.addWidget(caps("Velocity"))
         self.side.addLayout(self.touch())
+        notes = self.fold("Notes", self.rest)
+        for key in ("bends", "doubtful"):
+            notes.addWidget(self.captioned(key))
+        notes.addLayout(self.grid("bend_range", "channel"))
 
     def show_values(self, values: dict[str, Any]) -> None:
         low, high = sorted((values["lowest"], values["highest"]))

@@ -24,6 +24,8 @@ from arpegon.ui.parts.standard import under_caption
 class PatternEditor(StageEditor):
     """The base of editors of stages that hold patterns."""
 
+    columns = 3
+
     def add_patterns(self, box: QVBoxLayout) -> None:
         """The row of patterns."""
         declared = self.params["patterns"]
@@ -45,10 +47,11 @@ class PatternEditor(StageEditor):
         box.addWidget(self.control("change_bars"))
 
     def add_toss(self, box: QVBoxLayout, lanes: Sequence[TossLane]) -> None:
-        """The box of tosses."""
+        """The box of tosses; its bounds are among what is turned seldom."""
         self.tosses = TossBox(lanes, self.entries, self.ink, self.set, self._tossed)
         offer_hookup(self.session.hooking, self.tosses.button, self.stage.id, action="toss")
         box.addWidget(self.tosses)
+        self.fold("What a toss may change", self.rest).addWidget(self.tosses.bounds)
 
     def fresh(self) -> list[dict[str, Any]]:
         """A pattern to begin with."""

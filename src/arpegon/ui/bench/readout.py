@@ -138,16 +138,24 @@ class Readout(QWidget):
         self.all = QPushButton("all")
         self.all.setCheckable(True)
         self.all.setToolTip("List note offs and every value of a controller, not only its last.")
+        self.fold = QPushButton("fold")
+        self.fold.setCheckable(True)
+        self.fold.setToolTip("Only the last event, and all the rest for the editor.")
         copy = QPushButton("copy")
         copy.setToolTip("Copy the list as text (Ctrl+Shift+C).")
         copy.clicked.connect(self.copy)
-        for button in (self.all, self.hold, copy):
+        for button in (self.all, self.hold, copy, self.fold):
             button.setProperty("flat", True)
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
             head.addWidget(button)
         box.addLayout(head)
         self.rows = Rows(session)
         box.addWidget(self.rows, 1)
+
+    @property
+    def least(self) -> int:
+        """The height in pixels at which it shows one event."""
+        return self.fold.sizeHint().height() + 2 + ROW
 
     def passed(self, batch: Iterable[Passed]) -> None:
         """List what passed."""

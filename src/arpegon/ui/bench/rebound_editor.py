@@ -19,6 +19,8 @@ from arpegon.ui.parts.standard import caps
 class ReboundEditor(StageEditor):
     """Basin and wall on one side, how it starts and what it may sound on the other."""
 
+    columns = 3
+
     def build(self) -> None:
         self.basin = Basin(self.ink)
         self.basin.picked.connect(lambda wall: self.show_values(self.values))
@@ -26,17 +28,17 @@ class ReboundEditor(StageEditor):
         self.box.addWidget(self.basin)
         self.which = Label("")
         self.which.setProperty("role", "second")
-        self.box.addWidget(self.which)
+        self.side.addWidget(self.which)
         self.panel = EntryPanel(WALLS, ("degree", "velocity", "silent"), self.ink, self._change, self.session.settle)
-        self.box.addWidget(self.panel)
-        self.box.addWidget(caps("Beads"))
-        self.box.addLayout(self.grid("sides", "beads", "speed", "angle", "fan", "scatter"))
+        self.side.addWidget(self.panel)
         self.box.addLayout(self.grid("seed", "length"))
         self.box.addStretch(1)
+        self.side.addWidget(caps("Beads"))
+        self.side.addLayout(self.grid("sides", "beads", "speed", "angle", "fan", "scatter"))
         self.side.addWidget(caps("Time"))
         self.side.addLayout(self.grid("time", "grid"))
         self.side.addLayout(self.grid("touch", "base"))
-        self.foot = GeneratorFoot(self, self.side, self.side)
+        self.foot = GeneratorFoot(self)
 
     def show_values(self, values: dict[str, Any]) -> None:
         key = stage_key(values, self.session.project.key)

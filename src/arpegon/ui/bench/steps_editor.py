@@ -63,11 +63,11 @@ class StepsEditor(PatternEditor):
         assert first is None
         sliders.addWidget(self.count, 1, 1)
         self.box.addLayout(sliders)
-        self.box.addWidget(caps("Walk"))
-        self.box.addWidget(self.control("walk"))
-        self.box.addLayout(self.grid("mirrored", "shift"))
-        self.box.addLayout(self.grid("rate", "seed"))
-        self.add_changes(self.box)
+        self.rest.addLayout(self.grid("rate", "seed"))
+        walk = self.fold("Walk", self.rest)
+        walk.addWidget(self.control("walk"))
+        walk.addLayout(self.grid("mirrored", "shift"))
+        self.add_changes(self.fold("When patterns change", self.rest))
         head = QHBoxLayout()
         head.addWidget(caps("In the order they sound"), 1)
         hint = Label("drag draws · right click skips")
@@ -82,7 +82,7 @@ class StepsEditor(PatternEditor):
         self.side.addWidget(self.lanes)
         self.add_toss(self.side, STEP_TOSS)
         self.side.addLayout(self.grid("reads", "base"))
-        self.foot = GeneratorFoot(self, self.box, self.side)
+        self.foot = GeneratorFoot(self)
         self.box.addStretch(1)
 
     # -- showing -----------------------------------------------------------------------------------

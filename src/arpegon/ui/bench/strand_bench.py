@@ -51,8 +51,11 @@ class StrandBench(BenchPart):
         self.name = QLineEdit()
         self.name.setToolTip("The name of the strand, and of its track in MIDI files.")
         self.name.editingFinished.connect(self._rename)
-        box.addWidget(under_caption("Name", self.name))
-        box.addWidget(under_caption("Colour", self._swatches()))
+        head = QHBoxLayout()
+        head.setSpacing(14)
+        head.addWidget(under_caption("Name", self.name), 1)
+        head.addWidget(under_caption("Colour", self._swatches()))
+        box.addLayout(head)
         self.along = ToggleSwitch(
             "Send the source along",
             "What the sources bring also goes to the destinations untouched, beside what the stages make of it. "
@@ -113,11 +116,11 @@ class StrandBench(BenchPart):
         holder = QWidget()
         row = QHBoxLayout(holder)
         row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(5)
+        row.setSpacing(3)
         self.inks: list[QPushButton] = []
         for number, name in enumerate(theme.INK_NAMES):
             button = QPushButton("")
-            button.setFixedSize(30, 24)
+            button.setFixedSize(20, 24)
             button.setToolTip(tip(f"Print this strand in {name}."))
             button.setAccessibleName(name)
             button.clicked.connect(lambda _=False, number=number: self._set("Colour", ink=number))

@@ -16,7 +16,6 @@ from arpegon.core.theory.pitch import written
 from arpegon.ui.controls.range_slider import RangeSlider
 from arpegon.ui.controls.toss_figures import Figure, TossFigures
 from arpegon.ui.look.plain import Label, tip
-from arpegon.ui.parts.standard import caps
 
 Set = Callable[..., None]
 Toss = Callable[[list[str]], dict[str, Any]]
@@ -44,13 +43,10 @@ class TossBox(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(6)
-        head = QHBoxLayout()
-        head.addWidget(caps("Toss"))
-        hint = Label("new values within bounds; each is kept")
-        hint.setProperty("role", "second")
-        head.addWidget(hint, 1)
-        box.addLayout(head)
-        grid = QGridLayout()
+        self.bounds = QWidget()
+        """What may be tossed, and within which bounds."""
+        grid = QGridLayout(self.bounds)
+        grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(20)
         grid.setVerticalSpacing(2)
         self.checks: dict[str, QCheckBox] = {}
@@ -84,7 +80,6 @@ class TossBox(QWidget):
             self.checks[lane.name], self.ranges[lane.name] = check, slider
             self.spans[lane.name], self._cells[lane.name] = span, cell
         self._grid = grid
-        box.addLayout(grid)
         self._arrange(set(self.lanes))
         row = QHBoxLayout()
         self.button = QPushButton("Toss (Alt+T)")

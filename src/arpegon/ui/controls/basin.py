@@ -19,6 +19,8 @@ from arpegon.ui.look.painted import Painted
 _TRAIL = 26
 _FADE = 0.5
 
+_HEIGHT = 290
+
 
 class Wall(msgspec.Struct, frozen=True):
     """What a wall sounds."""
@@ -45,7 +47,7 @@ class Basin(Painted):
         self._now = 0.0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setFixedHeight(330)
+        self.setFixedHeight(_HEIGHT)
         self.setAccessibleName("Walls and beads")
         self.setToolTip(
             "Each wall sounds its note when a bead meets it. Click chooses a wall, the right button silences it; "
@@ -53,7 +55,7 @@ class Basin(Painted):
         )
 
     def sizeHint(self) -> QSize:
-        return QSize(340, 330)
+        return QSize(340, _HEIGHT)
 
     def show_walls(self, walls: Sequence[Wall]) -> None:
         """Show walls."""

@@ -37,7 +37,7 @@ class HitsScope(Painted):
         self._marks: deque[HeardNote] = deque(maxlen=64)
         self._now = 0.0
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setFixedHeight(188)
+        self.setFixedHeight(176)
         self.setToolTip(
             "What is heard, newest at the top; the dashed lines are the threshold. Each stroke that was found is a bar "
             "with its velocity."

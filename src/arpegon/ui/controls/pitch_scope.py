@@ -30,7 +30,7 @@ class PitchScope(Painted):
         self._notes: deque[HeardNote] = deque(maxlen=64)
         self._seen = self._now = 0.0
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setFixedHeight(206)
+        self.setFixedHeight(186)
         self.setToolTip(
             "What is heard, newest at the top, over the notes: the clearer a pitch, the darker its line. Outlines are "
             "the notes made of it; a dashed one is doubtful."

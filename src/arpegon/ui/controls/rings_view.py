@@ -17,6 +17,8 @@ from arpegon.ui.look.painted import Painted
 _CENTRE = 34.0
 _FADE = 0.35
 
+_HEIGHT = 286
+
 
 class RingLook(msgspec.Struct, frozen=True):
     """One ring: its rhythm, what it plays, whether it is silent."""
@@ -46,7 +48,7 @@ class RingsView(Painted):
         self._drag: tuple[int, float] | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setFixedHeight(340)
+        self.setFixedHeight(_HEIGHT)
         self.setAccessibleName("Rings")
         self.setToolTip(
             "Each ring is a rhythm; its corners are the hits. Click chooses a ring, dragging round turns it, the wheel "
@@ -54,7 +56,7 @@ class RingsView(Painted):
         )
 
     def sizeHint(self) -> QSize:
-        return QSize(340, 340)
+        return QSize(340, _HEIGHT)
 
     def show_rings(self, rings: Sequence[RingLook]) -> None:
         """Show rings."""

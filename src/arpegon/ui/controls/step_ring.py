@@ -16,6 +16,8 @@ from arpegon.ui.look.painted import Painted
 
 _MAX_NAMED = 20
 
+_HEIGHT = 264
+
 
 class Bead(msgspec.Struct, frozen=True):
     """A step on the ring: what is written in it, and whether it plays, rests, is tied or skipped."""
@@ -47,7 +49,7 @@ class StepRing(Painted):
         self._before: int | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setFixedHeight(318)
+        self.setFixedHeight(_HEIGHT)
         self.setAccessibleName("Ring of steps")
         self.setToolTip(
             "The steps, and the walk over them. Click chooses a step, the wheel moves its note, the right button "
@@ -55,7 +57,7 @@ class StepRing(Painted):
         )
 
     def sizeHint(self) -> QSize:
-        return QSize(340, 318)
+        return QSize(340, _HEIGHT)
 
     def show_ring(self, beads: Sequence[Bead], walk: Sequence[int], closed: bool, title: str, words: str) -> None:
         """Show steps and the places of the walk over them; a ``closed`` walk comes back to where it began."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from functools import partial
 
-from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtCore import QEvent, QObject, QPointF, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
@@ -22,6 +22,7 @@ _PASSING = {"edit", "done", "take", "kept", "restart"}
 _GOOD = {"done", "learn", "kept", "recover", "restart"}
 _PASSING_MS = 6000
 _MAX = 3
+_WIDEST = 860
 _NUMBERS = {3: "three", 4: "four", 5: "five", 6: "six", 7: "seven", 8: "eight", 9: "nine", 10: "ten"}
 
 
@@ -53,18 +54,27 @@ class NoticeRow(Painted):
     def paint(self, painter: QPainter, t: theme.Theme) -> None:
         shade = t.good if self._good else t.warning
         painter.fillRect(self.rect(), theme.color(theme.mix(t.paper, shade, 0.12)))
+        painter.setPen(theme.color(theme.mix(t.paper, shade, 0.45)))
+        painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
         painter.fillRect(0, 0, 4, self.height(), theme.color(shade))
 
 
 class NoticeBar(QWidget):
-    """The newest sentences, under the header; those that only pass go by themselves."""
+    """The newest sentences, over what is under the header, so that nothing moves; what only passes goes by itself.
 
-    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
+    Args:
+        over: in which it lies.
+        under: beneath which it begins.
+    """
+
+    def __init__(self, session: Session, over: QWidget, under: QWidget) -> None:
+        super().__init__(over)
         self.session = session
+        self._over, self._under = over, under
         self._box = QVBoxLayout(self)
         self._box.setContentsMargins(0, 0, 0, 0)
-        self._box.setSpacing(1)
+        self._box.setSpacing(2)
+        over.installEventFilter(self)
         self._timer = one_shot(self, _PASSING_MS)
         self._timer.timeout.connect(self._pass)
         session.noticed.connect(self.refresh)
@@ -85,17 +95,34 @@ class NoticeBar(QWidget):
                 widget.deleteLater()
         shown = list(self.session.notices.items())[::-1][:_MAX]
         for topic, text in shown:
-            self._box.addWidget(
-                NoticeRow(
-                    text,
-                    self.session.notice_list.acts.get(topic, ()),
-                    topic in _GOOD,
-                    partial(self.session.notice, topic, ""),
-                )
+            row = NoticeRow(
+                text,
+                self.session.notice_list.acts.get(topic, ()),
+                topic in _GOOD,
+                partial(self.session.notice, topic, ""),
             )
+            self._box.addWidget(row)
+            row.show()
         self.setVisible(bool(shown))
+        self._lay()
         if any(topic in _PASSING for topic, _ in shown):
             self._timer.start()
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if event is not None and event.type() in (QEvent.Type.Resize, QEvent.Type.Show, QEvent.Type.LayoutRequest):
+            self._lay()
+        return False
+
+    def _lay(self) -> None:
+        """In the middle, as high as its sentences need."""
+        if self.isHidden():
+            return
+        width = min(_WIDEST, self._over.width() - 24)
+        layout = self.layout()
+        height = layout.heightForWidth(width) if layout is not None and layout.hasHeightForWidth() else -1
+        height = height if height > 0 else self.sizeHint().height()
+        self.setGeometry((self._over.width() - width) // 2, self._under.geometry().bottom() + 5, width, height)
+        self.raise_()
 
     def _pass(self) -> None:
         for topic in [topic for topic in self.session.notices if topic in _PASSING]:

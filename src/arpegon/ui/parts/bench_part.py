@@ -12,8 +12,6 @@ class BenchPart(QWidget):
 
     fitted = False
     """Whether it gets the height that it asks for, the rest going to the readout; else it fills the bench."""
-    beneath = 0
-    """The least height in pixels that is left beneath it, where it is fitted."""
 
     def show_document(self) -> bool:
         """The document is another one, or hookups set something over it: show it.
@@ -35,8 +33,8 @@ class BenchPart(QWidget):
     def tick(self, now: float) -> None:
         """One frame."""
 
-    def set_wide(self, wide: bool) -> None:
-        """The bench is wide, or beside the board."""
+    def set_columns(self, columns: int) -> None:
+        """There is room for so many columns side by side: one beside the board, two or three on the wide bench."""
 
     def leave(self) -> None:
         """Something else takes its place."""

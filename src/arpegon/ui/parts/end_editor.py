@@ -31,7 +31,7 @@ class EndEditor(BenchPart):
         self.ink = theme.ink(session.ink_number(strand_id))
         self.box = QVBoxLayout(self)
         self.box.setContentsMargins(0, 0, 0, 0)
-        self.box.setSpacing(10)
+        self.box.setSpacing(8)
 
     def refresh(self) -> None:
         """Show what is edited as it is now."""

@@ -1,0 +1,25 @@
+"""What is turned seldom, folded under a heading; whether it is unfolded is remembered."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QBoxLayout, QVBoxLayout
+
+from arpegon.ui.controls.fold import Fold
+from arpegon.ui.model.session import Session
+
+
+def folded(session: Session, name: str, title: str, box: QBoxLayout) -> QVBoxLayout:
+    """A heading in a layout, and where its contents go.
+
+    Args:
+        name: under which it is remembered.
+    """
+    fold = Fold(title, name in session.settings.opened)
+
+    def remember(on: bool) -> None:
+        rest = tuple(one for one in session.settings.opened if one != name)
+        session.change_settings(opened=(*rest, name) if on else rest)
+
+    fold.turned.connect(remember)
+    box.addWidget(fold)
+    return fold.box
