@@ -38,6 +38,12 @@ class Settings(msgspec.Struct, frozen=True):
     block: int = 256
     key_layout: str = "piano"
     knobs_and_pads: bool = True
+    surface: bool = True
+    """Whether the play surface is in sight."""
+    section_strip: bool = True
+    """Whether the strip of sections is, where there are any."""
+    text_percent: int = 100
+    """How large everything is drawn."""
     place: tuple[int, int, int, int] | None = None
     """Where the window stood last: x, y, width, height."""
     maximized: bool = False

@@ -43,11 +43,13 @@ def run_app(project: Path | None, demo: bool) -> int:
         )
         return 2
     start_log("window")
+    settings = load_settings()
+    if settings.text_percent != 100:
+        os.environ.setdefault("QT_SCALE_FACTOR", str(settings.text_percent / 100.0))
     application = make_application(sys.argv[:1])
     if project is not None and raise_other(project):
         return 0
     last_words = keep_last_words("window-errors.log")  # held open as long as the program runs
-    settings = load_settings()
     theme.use(settings.theme)
     write_middle_c_as(settings.middle_c)
     session = Session(settings)

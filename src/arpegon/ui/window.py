@@ -22,21 +22,25 @@ from PyQt6.QtWidgets import (
 
 from arpegon.core.theory.pitch import write_middle_c_as
 from arpegon.files.autosave import Leftover, forget
-from arpegon.files.path_text import text_path
 from arpegon.files.places import DEMO
 from arpegon.files.project import SUFFIX, load_project
 from arpegon.ui.bench.bench import Bench
 from arpegon.ui.board.board import Board
+from arpegon.ui.frame.commands import CHECKED, COMMANDS
 from arpegon.ui.frame.drop_target import DropTarget
 from arpegon.ui.frame.export_dialog import ExportDialog
+from arpegon.ui.frame.finder_box import FinderBox
+from arpegon.ui.frame.guide_panel import GuidePanel
 from arpegon.ui.frame.header import Header
 from arpegon.ui.frame.log_view import LogView
+from arpegon.ui.frame.menu import ProjectMenu
 from arpegon.ui.frame.notices import NoticeBar, StatusLine
 from arpegon.ui.frame.place import place_of
+from arpegon.ui.frame.recipe_book import RecipeBook
+from arpegon.ui.frame.seeking import Seeking, everything, topic_of
 from arpegon.ui.frame.surface import PlaySurface
 from arpegon.ui.hookups.hookups_view import HookupsView
 from arpegon.ui.look import theme
-from arpegon.ui.look.plain import unmarked
 from arpegon.ui.model.change import EVERYTHING
 from arpegon.ui.model.faults import Faults
 from arpegon.ui.model.managed import Managed
@@ -54,6 +58,8 @@ FRAME_MS = 16
 _FILTER = f"Arpegon projects (*{SUFFIX});;All files (*)"
 
 
+SCALES = (90, 160)
+"""Of how many percent everything can be drawn."""
 VIEWS = ("Board", "Take", "Hookups", "Sections")
 
 
@@ -122,7 +128,12 @@ class Window(QMainWindow):
         for view in (workplace, self.takes, self.hookups, self.sections):
             self.views.addWidget(view)
         box.addWidget(self.header)
-        box.addWidget(self.views, 1)
+        self.guide = GuidePanel()
+        beside = QHBoxLayout()
+        beside.setSpacing(1)
+        beside.addWidget(self.views, 1)
+        beside.addWidget(self.guide)
+        box.addLayout(beside, 1)
         box.addWidget(self.surface)
         box.addWidget(self.status)
         self.setCentralWidget(middle)
@@ -139,10 +150,21 @@ class Window(QMainWindow):
         session.selected.connect(self._colour_surface)
         session.recorder.kept.connect(self._kept)
         self._export_dialog: ExportDialog | None = None
+        self._recipes: RecipeBook | None = None
+        self._topic: tuple[str, str] | None = None
+        self._on_stage = False
         self.managed: Managed | None = None
         """The session of several programs that this one is in, if any."""
         self._actions: dict[str, QAction] = {}
         self._make_actions()
+        self.seeking = Seeking(
+            session, self._actions, lambda: self.show_view("Board"), self.show_guide, lambda: self.bench.editor
+        )
+        self.finder = FinderBox(middle, lambda: everything(session), self.seeking.do)
+        self.header.find_button.clicked.connect(self.open_finder)
+        self.board.recipes.connect(self.open_recipes)
+        self.surface.all_off.clicked.connect(self.all_off)
+        self.surface.setVisible(session.settings.surface)
         self._frames = ticking(self, FRAME_MS)
         self._frames.setTimerType(Qt.TimerType.PreciseTimer)
         self._frames.timeout.connect(self._frame)
@@ -157,144 +179,91 @@ class Window(QMainWindow):
 
     def _make_actions(self) -> None:
         session = self.session
-        table: list[tuple[str, str, str, Callable[[], object]]] = [
-            ("new", "New", "Ctrl+N", session.filing.new),
-            ("open", "Open …", "Ctrl+O", self.ask_open),
-            ("save", "Save", "Ctrl+S", self.save),
-            ("save_as", "Save as …", "Ctrl+Shift+S", self.ask_save),
-            ("export", "Export …", "Ctrl+Shift+E", self.open_export),
-            ("demo", "Open the demo", "", self.open_demo),
-            ("undo", "Undo", "Ctrl+Z", session.undo),
-            ("redo", "Redo", "Ctrl+Shift+Z", session.redo),
-            ("play", "Play or stop", "Space", session.play),
-            ("start", "To the start", "Home", session.rewind),
-            ("tap", "Tap the tempo", "Ctrl+Space", session.tap),
-            ("metronome", "Add a metronome", "Ctrl+M", session.add_metronome),
-            ("clock", "Clock: follow, send, try …", "Ctrl+Shift+T", self.header.open_clock),
-            ("on_stop", "Stop goes back to the start", "", session.toggle_on_stop),
-            ("record", "Record", "Ctrl+R", session.recorder.record),
-            ("keep", "Keep", "Ctrl+K", self.header.keep.click),
-            ("all_off", "All off", "Ctrl+.", self.all_off),
-            ("bypass", "Bypass the selected stage", "Ctrl+B", self.bench.toggle_bypass),
-            ("wide", "Wide bench", "Ctrl+E", self.bench.wide.toggle),
-            ("hold_readout", "Hold the readout", "Ctrl+H", self.bench.readout.hold.toggle),
-            ("copy", "Copy the readout", "Ctrl+Shift+C", self.bench.readout.copy),
-            ("strand", "New strand", "Ctrl+T", self.new_strand),
-            ("copy_part", "Copy", "Ctrl+C", lambda: clipboard.copy(session)),
-            ("cut_part", "Cut", "Ctrl+X", lambda: clipboard.cut(session)),
-            ("paste_part", "Paste", "Ctrl+V", lambda: clipboard.paste(session)),
-            ("duplicate", "Duplicate", "Ctrl+D", lambda: clipboard.duplicate(session)),
-            ("presets", "Presets", "Ctrl+P", self.bench.open_presets),
-            ("follow", "Follow the last note", "Ctrl+F", self.status.follow.toggle),
-            ("fit", "Fit all columns, or give each its room", "Ctrl+Shift+F", self.toggle_fit),
-            ("layout", "Computer keys: piano or in key", "Ctrl+Shift+L", self.surface.change_layout),
-            ("board", "Board", "Ctrl+1", lambda: self.show_view("Board")),
-            ("take", "Take", "Ctrl+2", lambda: self.show_view("Take")),
-            ("learn", "Learn: hook a control up to this", "Ctrl+L", self.learn),
-            ("hookups", "Hookups", "Ctrl+3", lambda: self.show_view("Hookups")),
-            ("sections", "Sections", "Ctrl+4", lambda: self.show_view("Sections")),
-            ("section_next", "To the next section", "Ctrl+PgDown", lambda: session.piece.go_by(1)),
-            ("section_previous", "To the section before", "Ctrl+PgUp", lambda: session.piece.go_by(-1)),
-            ("hold", "Hold changes in the section", "Ctrl+Shift+H", self.strip.hold.toggle),
-            ("unlearn", "Learn no more", "Esc", session.hooking.cancel),
-            ("night", "Night theme", "Ctrl+Shift+N", self.toggle_theme),
-            ("middle_c", "Middle C is written C3", "", self.toggle_middle_c),
-            ("menu", "Project menu", "Alt+P", lambda: self._project_menu(self.header.menu_button)),
-            ("log", "Show the log", "", self.show_log),
-            ("quit", "Quit", "Ctrl+Q", self.close),
-        ]
-        for name, text, keys, act in table:
-            action = QAction(text, self)
-            if keys:
-                action.setShortcut(QKeySequence(keys))
-            action.triggered.connect(lambda _=False, act=act: act())
+        does: dict[str, Callable[[], object]] = {
+            "new": session.filing.new,
+            "open": self.ask_open,
+            "save": self.save,
+            "save_as": self.ask_save,
+            "export": self.open_export,
+            "demo": self.open_demo,
+            "undo": session.undo,
+            "redo": session.redo,
+            "play": session.play,
+            "start": session.rewind,
+            "tap": session.tap,
+            "metronome": session.add_metronome,
+            "clock": self.header.open_clock,
+            "on_stop": session.toggle_on_stop,
+            "record": session.recorder.record,
+            "keep": self.header.keep.click,
+            "all_off": self.all_off,
+            "bypass": self.bench.toggle_bypass,
+            "wide": self.bench.wide.toggle,
+            "hold_readout": self.bench.readout.hold.toggle,
+            "copy": self.bench.readout.copy,
+            "strand": self.new_strand,
+            "copy_part": lambda: clipboard.copy(session),
+            "cut_part": lambda: clipboard.cut(session),
+            "paste_part": lambda: clipboard.paste(session),
+            "duplicate": lambda: clipboard.duplicate(session),
+            "presets": self.bench.open_presets,
+            "follow": self.status.follow.toggle,
+            "fit": self.toggle_fit,
+            "layout": self.surface.change_layout,
+            "board": lambda: self.show_view("Board"),
+            "take": lambda: self.show_view("Take"),
+            "learn": self.learn,
+            "hookups": lambda: self.show_view("Hookups"),
+            "sections": lambda: self.show_view("Sections"),
+            "section_next": lambda: session.piece.go_by(1),
+            "section_previous": lambda: session.piece.go_by(-1),
+            "hold": self.strip.hold.toggle,
+            "unlearn": self.escape,
+            "night": lambda: self.use_theme("night"),
+            "contrast": lambda: self.use_theme("contrast"),
+            "larger": lambda: self.scale_by(10),
+            "smaller": lambda: self.scale_by(-10),
+            "fold_surface": lambda: self.fold("surface"),
+            "fold_sections": lambda: self.fold("section_strip"),
+            "stage_view": self.toggle_stage,
+            "middle_c": self.toggle_middle_c,
+            "menu": lambda: self._project_menu(self.header.menu_button),
+            "find": self.open_finder,
+            "recipes": self.open_recipes,
+            "guide": self.help_here,
+            "guide_keys": lambda: self.show_guide("keys", ""),
+            "log": self.show_log,
+            "quit": self.close,
+        }
+        for command in COMMANDS:
+            action = QAction(command.text, self)
+            if command.keys:
+                action.setShortcut(QKeySequence(command.keys))
+            action.setCheckable(command.name in CHECKED)
+            action.triggered.connect(lambda _=False, act=does[command.name]: act())
             self.addAction(action)
-            self._actions[name] = action
+            self._actions[command.name] = action
 
     def _project_menu(self, below: QWidget) -> None:
         menu = self.project_menu()
         menu.exec(below.mapToGlobal(below.rect().bottomLeft()))
 
     def project_menu(self) -> QMenu:
-        """The menu of the project, as it is now."""
-        menu = QMenu(self)
-        actions, session = self._actions, self.session
-        for name in ("new", "open"):
-            menu.addAction(actions[name])
-        recent = menu.addMenu("Open recent")
-        if recent is not None:
-            for path in session.settings.recent:
-                recent.addAction(unmarked(path), lambda path=path: session.filing.open(text_path(path)))
-            managed = self.managed is not None and self.managed.on
-            recent.setEnabled(bool(session.settings.recent) and not managed)
-        for name in ("demo", "save", "save_as", "export"):
-            menu.addAction(actions[name])
-        menu.addSeparator()
-        undo, redo = session.history.undo_label, session.history.redo_label
-        actions["undo"].setText(f"Undo {unmarked(undo)}" if undo else "Undo")
-        actions["redo"].setText(f"Redo {unmarked(redo)}" if redo else "Redo")
-        for name in ("undo", "redo"):
-            menu.addAction(actions[name])
-        menu.addSeparator()
-        for name in ("copy_part", "cut_part", "paste_part", "duplicate", "presets"):
-            menu.addAction(actions[name])
-        menu.addSeparator()
-        actions["on_stop"].setCheckable(True)
-        actions["on_stop"].setChecked(session.project.on_stop == "start")
-        for name in ("tap", "clock", "metronome", "on_stop"):
-            menu.addAction(actions[name])
-        osc = menu.addMenu("Control over OSC")
-        for text, on, turn in (
-            ("Hear it", session.osc.on, session.osc.set_on),
-            ("From the local network, too", session.osc.anywhere, session.osc.set_anywhere),
-        ):
-            choice = osc.addAction(text) if osc is not None else None
-            if choice is not None:
-                choice.setCheckable(True)
-                choice.setChecked(on)
-                choice.toggled.connect(turn)
-        counting = menu.addMenu("Count-in before recording")
-        for bars in (0, 1, 2, 4):
-            words = "none" if not bars else "1 bar" if bars == 1 else f"{bars} bars"
-            choice = counting.addAction(words, lambda bars=bars: session.set_count_in(bars)) if counting else None
-            if choice is not None:
-                choice.setCheckable(True)
-                choice.setChecked(session.project.count_in == bars)
-        self._audio_menu(menu)
-        for name in ("section_next", "section_previous", "hold"):
-            actions[name].setEnabled(bool(session.project.sections))
-            menu.addAction(actions[name])
-        menu.addSeparator()
-        actions["middle_c"].setCheckable(True)
-        actions["middle_c"].setChecked(session.settings.middle_c == 3)
-        for name in ("layout", "follow", "fit", "night", "middle_c", "wide", "log", "quit"):
-            menu.addAction(actions[name])
-        return menu
-
-    def _audio_menu(self, menu: QMenu) -> None:
-        session = self.session
-        audio = menu.addMenu("Audio output")
-        if audio is None:
-            return
-        for device in ("", *session.ports.audio):
-            label = unmarked(device) or "The system's default"
-            action = audio.addAction(label, lambda device=device: self._set_audio(device, session.settings.block))
-            if action is not None:
-                action.setCheckable(True)
-                action.setChecked(session.settings.audio_device == device)
-        audio.addSeparator()
-        for block in (64, 128, 256, 512, 1024):
-            action = audio.addAction(
-                f"{block} frames ({block / 48:.1f} ms at 48 kHz)",
-                lambda block=block: self._set_audio(session.settings.audio_device, block),
-            )
-            if action is not None:
-                action.setCheckable(True)
-                action.setChecked(session.settings.block == block)
-
-    def _set_audio(self, device: str, block: int) -> None:
-        self.session.change_settings(audio_device=device, block=block)
-        self.session.link.set_audio(device, block)
+        """The menu, as it is now."""
+        settings = self.session.settings
+        for name, on in {
+            "on_stop": self.session.project.on_stop == "start",
+            "night": settings.theme == "night",
+            "contrast": settings.theme == "contrast",
+            "middle_c": settings.middle_c == 3,
+            "fold_surface": settings.surface,
+            "fold_sections": settings.section_strip,
+            "stage_view": self.isFullScreen(),
+            "wide": self.bench.wide.isChecked(),
+        }.items():
+            self._actions[name].setChecked(on)
+        managed = lambda: self.managed is not None and self.managed.on  # noqa: E731
+        return ProjectMenu(self.session, self._actions, managed, self).made()
 
     # -- acts --------------------------------------------------------------------------------------
 
@@ -327,12 +296,75 @@ class Window(QMainWindow):
         """Narrow columns that all fit, or wide ones that are scrolled."""
         self.board.set_fit(not self.board.fit)
 
-    def toggle_theme(self) -> None:
-        """Day to night and back."""
-        name = "day" if theme.theme().dark else "night"
+    def use_theme(self, name: str) -> None:
+        """Another theme, or back to the day from it."""
+        name = "day" if theme.theme().name == name else name
         theme.use(name)
         self.session.change_settings(theme=name)
         self.repaint()
+
+    def scale_by(self, percent: int) -> None:
+        """Draw everything larger or smaller, from the next start on."""
+        wanted = max(SCALES[0], min(SCALES[1], self.session.settings.text_percent + percent))
+        self.session.change_settings(text_percent=wanted)
+        self.session.notice("done", f"From the next start on everything is drawn at {wanted} %.")
+
+    def fold(self, part: str) -> None:
+        """Fold the play surface or the strip of sections away, or unfold it."""
+        self.session.change_settings(**{part: not getattr(self.session.settings, part)})
+        self.surface.setVisible(self.session.settings.surface)
+        self.strip.refresh()
+
+    def toggle_stage(self) -> None:
+        """Full screen with what is looked at and struck on stage, or back."""
+        on = not self._on_stage
+        self._on_stage = on
+        self.show_view("Board")
+        for part in (self.header, self.bench, self.status):
+            part.setVisible(not on)
+        self.strip.set_large(on)
+        self.surface.set_on_stage(on)
+        self.surface.setVisible(on or self.session.settings.surface)
+        if on:
+            self.showFullScreen()
+        else:
+            self.showNormal()
+
+    def escape(self) -> None:
+        """Leave what was opened last: the guide that has the keys, the stage; else learn no more."""
+        focus = self.focusWidget()
+        if self.guide.isVisible() and focus is not None and self.guide.isAncestorOf(focus):
+            self.guide.leave()
+        elif self._on_stage:
+            self.toggle_stage()
+        else:
+            self.session.hooking.cancel()
+
+    def open_finder(self) -> None:
+        """Find anything."""
+        self.finder.open()
+
+    def open_recipes(self) -> None:
+        """Look through the recipes."""
+        if self._recipes is None:
+            self._recipes = RecipeBook(self.session, self)
+            self._recipes.built.connect(lambda: self.show_view("Board"))
+            self._recipes.guide.connect(self.show_guide)
+        self._recipes.open_on()
+
+    def show_guide(self, page: str, words: str) -> None:
+        """Show a page of the guide beside the work."""
+        self.guide.open_page(page, words)
+
+    def help_here(self) -> None:
+        """The page of the guide for where somebody is, or close it where it shows that already."""
+        view = VIEWS[self.views.currentIndex()]
+        topic = topic_of(self.session, view, QApplication.focusWidget())
+        if self.guide.isVisible() and topic == self._topic:
+            self.guide.leave()
+        else:
+            self._topic = topic
+            self.show_guide(*topic)
 
     def toggle_middle_c(self) -> None:
         """Write the octaves of notes from middle C as C4, or as C3; files always have C4."""

@@ -43,8 +43,8 @@ from arpegon.ui.parts.preset_picker import PresetPicker
 NARROW, WIDE, WIDEST = 398, 720, 960
 _BOARD_BESIDE = 320
 """How much a wide bench leaves to the board, where there is room for that."""
-_GAPS = 26
-"""Between editor, divider and readout, and beneath."""
+_GAPS = 54
+"""Of margins, and between head, editor, divider and readout."""
 _MIN_EDITOR = 120
 _NEARLY = 60
 _FOLDS_AT = 14
@@ -78,10 +78,13 @@ class Bench(QWidget):
         self._shown: Selection | None = None
         self._fit_timer = one_shot(self, 0)
         self._fit_timer.timeout.connect(self._fit)
+        self._reveal_timer = one_shot(self, 0)
+        self._reveal_timer.timeout.connect(self._fit)
         box = QVBoxLayout(self)
         box.setContentsMargins(18, 12, 18, 10)
         box.setSpacing(8)
-        box.addLayout(self._head())
+        self._top = self._head()
+        box.addLayout(self._top)
         self._where = Label("")
         self._where.setProperty("role", "second")
         box.addWidget(self._where)
@@ -197,9 +200,21 @@ class Bench(QWidget):
         box.addWidget(editor)
         for fold in editor.findChildren(Fold):
             fold.turned.connect(self._fit_soon)
+        editor.shown_soon.connect(self._reveal)
         self._area.setWidget(holder)
         self._fit()
         self._fit_soon()
+
+    def _reveal(self, control: QWidget) -> None:
+        """Bring a control into sight once the layouts have settled."""
+
+        def show() -> None:
+            self._area.ensureWidgetVisible(control, 0, 40)
+            control.setFocus(Qt.FocusReason.ShortcutFocusReason)
+
+        self._reveal_timer.timeout.disconnect()
+        self._reveal_timer.timeout.connect(show)
+        self._reveal_timer.start()
 
     def _fit_soon(self) -> None:
         """Fit once the layouts have settled: what an editor asks for is known only then."""
@@ -212,7 +227,8 @@ class Bench(QWidget):
             self._area.setMaximumHeight(16_777_215)
             self._area.setMinimumHeight(0)
             return
-        room = self.height() - self._area.y() - HEIGHT - _GAPS
+        above = self._top.sizeHint().height() + self._where.sizeHint().height()
+        room = self.height() - above - HEIGHT - _GAPS
         folded, chosen = self.readout.fold.isChecked(), self.session.settings.readout
         if folded:
             beneath = self.readout.least

@@ -15,6 +15,7 @@ from arpegon.core.processing.parameters import Param
 from arpegon.engine.wire.protocol import Passed, Telemetry
 from arpegon.listen import HeardNote, Sight
 from arpegon.processors import processor_class
+from arpegon.ui.controls.fold import Fold
 from arpegon.ui.look import theme
 from arpegon.ui.model.session import Session
 from arpegon.ui.parts.bench_part import BenchPart
@@ -106,6 +107,17 @@ class StageEditor(BenchPart):
     def fold(self, title: str, box: QBoxLayout) -> QVBoxLayout:
         """A heading in a part of the editor, with what is turned seldom beneath it: where that goes."""
         return folded(self.session, f"{self.stage.kind}: {title}", title, box)
+
+    def reveal(self, param: str) -> None:
+        control = self.controls.get(param)
+        if control is None:
+            return
+        parent = control.parentWidget()
+        while parent is not None and parent is not self:
+            if isinstance(parent, Fold):
+                parent.set_open(True)
+            parent = parent.parentWidget()
+        self.shown_soon.emit(control)
 
     def refresh(self, strand: Strand, stage: Stage) -> None:
         """Show a stage as it is now."""

@@ -41,6 +41,7 @@ class NewStrand(Painted):
 
     chosen = pyqtSignal(str)
     preset_asked = pyqtSignal()
+    recipe_asked = pyqtSignal()
     opened = pyqtSignal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
@@ -75,6 +76,11 @@ class NewStrand(Painted):
         self.presets.setToolTip("Put in a strand that was kept as a preset.")
         self.presets.clicked.connect(self.preset_asked)
         box.insertWidget(box.count() - 1, self.presets)
+        self.recipes = QPushButton("from a recipe …")
+        self.recipes.setProperty("flat", True)
+        self.recipes.setToolTip("Worked set-ups that begin with what you want, or what is wrong.")
+        self.recipes.clicked.connect(self.recipe_asked)
+        box.insertWidget(box.count() - 1, self.recipes)
         self.show_sounds(False)
 
     def show_sounds(self, on: bool) -> None:
@@ -82,6 +88,7 @@ class NewStrand(Painted):
         for button in self.buttons.values():
             button.setVisible(on)
         self.presets.setVisible(on)
+        self.recipes.setVisible(on)
         self.open_button.setVisible(not on)
         self._title.setVisible(on)
         self._text.setVisible(on)
@@ -122,6 +129,7 @@ class EmptyBoard(QWidget):
 
     chosen = pyqtSignal(str)
     demo = pyqtSignal()
+    recipes = pyqtSignal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -156,10 +164,18 @@ class EmptyBoard(QWidget):
             grid.addWidget(button, place // _BUTTONS_IN_A_ROW, place % _BUTTONS_IN_A_ROW)
         row.addStretch(1)
         box.addLayout(row)
-        demo = QPushButton("or open the demo, “The Lamplighter’s Tide”")
-        demo.setProperty("flat", True)
-        demo.clicked.connect(self.demo.emit)
-        box.addWidget(demo, 0, Qt.AlignmentFlag.AlignCenter)
+        more = QHBoxLayout()
+        more.addStretch(1)
+        for words, asked in (
+            ("or begin with a recipe: pedal, pads, chords, arpeggios …", self.recipes),
+            ("or open the demo, “The Lamplighter’s Tide”", self.demo),
+        ):
+            button = QPushButton(words)
+            button.setProperty("flat", True)
+            button.clicked.connect(asked.emit)
+            more.addWidget(button)
+        more.addStretch(1)
+        box.addLayout(more)
         box.addStretch(2)
 
 
@@ -174,6 +190,7 @@ class Board(QWidget):
     """Columns in a row, scrolled where they do not fit."""
 
     demo = pyqtSignal()
+    recipes = pyqtSignal()
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -190,6 +207,7 @@ class Board(QWidget):
         self.empty = EmptyBoard()
         self.empty.chosen.connect(self.add_strand)
         self.empty.demo.connect(self.demo)
+        self.empty.recipes.connect(self.recipes)
         self.area = QScrollArea()
         self.area.setWidgetResizable(True)
         self.area.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -204,6 +222,7 @@ class Board(QWidget):
         self.new_strand.chosen.connect(self.add_strand)
         self.new_strand.opened.connect(self._show_only)
         self.new_strand.preset_asked.connect(self.offer_strands)
+        self.new_strand.recipe_asked.connect(self.recipes)
         self._row.addWidget(self.new_strand)
         self._row.addStretch(1)
         self.area.setWidget(self._desk)

@@ -92,7 +92,7 @@ class SourcePill(EndRow):
         painter.drawEllipse(QPointF(13, body.center().y()), 4, 4)
         inner = body.adjusted(23, 0, -11 if body.width() > 110 else -5, 0)
         if self.hooked:
-            paint_mark(painter, QPointF(inner.right() - 2, body.center().y()), t.warning, ground)
+            paint_mark(painter, QPointF(inner.right() - 2, body.center().y()), ground)
             inner.setRight(inner.right() - 10)
         _two_texts(painter, inner, self.name, self.detail, text, text if self._selected else t.second, 600)
 

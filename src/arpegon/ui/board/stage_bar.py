@@ -148,7 +148,7 @@ class StageBar(Painted):
         painter.drawText(inner, left, label)
         used = painter.fontMetrics().horizontalAdvance(self.label) + 10
         if self.hooked:
-            paint_mark(painter, QPointF(inner.left() + used, body.center().y()), t.warning, ground)
+            paint_mark(painter, QPointF(inner.left() + used, body.center().y()), ground)
             used += 10
         painter.setFont(theme.label_font(12))
         quiet = text if self._selected or bypass else t.bar_second

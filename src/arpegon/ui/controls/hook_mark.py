@@ -16,7 +16,7 @@ SIZE = 11
 
 
 class HookMark(Painted):
-    """At the corner of a control: a small hexagon where it is hooked up, a pennant where a section holds its value."""
+    """At the corner of a control: a hollow hexagon where it is hooked up, a pennant where a section holds its value."""
 
     def __init__(self, control: QWidget) -> None:
         super().__init__(control)
@@ -50,7 +50,7 @@ class HookMark(Painted):
     def paint(self, painter: QPainter, t: theme.Theme) -> None:
         middle = QPointF(self.width() - SIZE / 2, SIZE / 2)
         if self.words:
-            paint_mark(painter, middle, t.warning, t.paper)
+            paint_mark(painter, middle, t.paper)
             middle -= QPointF(SIZE, 0)
         if self.held and self._small:
             parent = self.parentWidget()
@@ -70,12 +70,15 @@ def paint_pennant(painter: QPainter, middle: QPointF, fill: str, edge: str) -> N
     painter.drawPolygon(QPolygonF([middle + corner for corner in corners]))
 
 
-def paint_mark(painter: QPainter, middle: QPointF, fill: str, edge: str) -> None:
-    """The hexagon that stands for a hookup."""
+def paint_mark(painter: QPainter, middle: QPointF, ground: str, quiet: bool = False) -> None:
+    """The hollow hexagon that stands for a hookup, in the ink that is read best on its ground: red is for what is
+    wrong."""
+    t = theme.theme()
+    best = max((t.ink, t.paper), key=lambda ink: abs(theme.color(ink).lightness() - theme.color(ground).lightness()))
     corners = [
-        QPointF(middle.x() + 4.2 * math.cos(math.pi * place / 3), middle.y() + 4.2 * math.sin(math.pi * place / 3))
+        QPointF(middle.x() + 3.8 * math.cos(math.pi * place / 3), middle.y() + 3.8 * math.sin(math.pi * place / 3))
         for place in range(6)
     ]
-    painter.setPen(QPen(theme.color(edge), 1.2))
-    painter.setBrush(theme.color(fill))
+    painter.setPen(QPen(theme.color(t.line if quiet else best), 1.7))
+    painter.setBrush(theme.color(ground))
     painter.drawPolygon(QPolygonF(corners))

@@ -27,6 +27,7 @@ from arpegon.ui.parts.standard import ROOTS
 _METERS = ((2, 4), (3, 4), (4, 4), (5, 4), (6, 4), (7, 4), (3, 8), (5, 8), (6, 8), (7, 8), (9, 8), (12, 8))
 
 
+_FILE_ROOM = 104
 _KEEP = Hookup(id="", action="keep", way="trigger")
 
 
@@ -81,8 +82,18 @@ class Header(QWidget):
         self.menu_button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.menu_button.setToolTip("New, open, save, undo, look, audio (Alt+P).")
         self.menu_button.clicked.connect(lambda: self.menu.emit(self.menu_button))
+        self.find_button = QPushButton("find …")
+        self.find_button.setProperty("flat", True)
+        self.find_button.setStyleSheet("padding: 0 4px;")
+        self.find_button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.find_button.setToolTip("Find anything: stages, settings, presets, recipes, the guide (Ctrl+Shift+P).")
         names.addWidget(self.title)
-        names.addWidget(self.menu_button, 0, Qt.AlignmentFlag.AlignLeft)
+        below = QHBoxLayout()
+        below.setSpacing(6)
+        below.addWidget(self.menu_button)
+        below.addWidget(self.find_button)
+        below.addStretch(1)
+        names.addLayout(below)
         return names
 
     def _build_transport(self, row: QHBoxLayout) -> None:
@@ -190,7 +201,9 @@ class Header(QWidget):
         self.title.setText(project.title)
         file = session.filing.path.name if session.filing.path else "not a file yet"
         state = "edited" if session.history.dirty else "saved" if session.filing.path else "new"
-        self.menu_button.setText(f"{unmarked(file)} · {state}  ▾")
+        metrics = self.menu_button.fontMetrics()
+        shown = metrics.elidedText(file, Qt.TextElideMode.ElideMiddle, _FILE_ROOM)
+        self.menu_button.setText(f"{unmarked(shown)} · {state}  ▾")
         self._show_tempo()
         self.meter.show_text(f"{project.meter[0]}/{project.meter[1]}")
         self.key.show_text(project.key.label)

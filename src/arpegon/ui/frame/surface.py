@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLineEdit,
     QPushButton,
+    QSizePolicy,
     QVBoxLayout,
     QWidget,
 )
@@ -29,6 +30,7 @@ from arpegon.ui.look.plain import Label, tip
 from arpegon.ui.model.session import Session
 
 HEIGHT = 106
+_STAGE_HEIGHT = 190
 # Two rows of a piano on the computer's keys, by place and not by letter: evdev codes of the keys from the
 # left (Linux input-event-codes.h), which X11 reports plus 8. The letters serve where there is no such code.
 _LOWER_CODES = (44, 31, 45, 32, 46, 47, 34, 48, 35, 49, 36, 50, 51, 38, 52, 39, 53)
@@ -194,7 +196,9 @@ class PlaySurface(QWidget):
         self.parts.setVisible(session.settings.knobs_and_pads)
         row.addWidget(self.parts)
         row.addSpacing(4)
-        column = QVBoxLayout()
+        self._keys = QWidget()
+        column = QVBoxLayout(self._keys)
+        column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(3)
         column.addLayout(self._head())
         self.keyboard = Keyboard(36, 96)
@@ -202,7 +206,15 @@ class PlaySurface(QWidget):
         self.keyboard.released.connect(lambda note: self.release("mouse"))
         self.keyboard.pressed_on.connect(lambda value: self._send(pressure(time.monotonic(), 0, value)))
         column.addWidget(self.keyboard, 1)
-        row.addLayout(column, 1)
+        row.addWidget(self._keys, 1)
+        self.all_off = QPushButton("All off")
+        self.all_off.setProperty("alarm", True)
+        self.all_off.setToolTip("Silence everything, whatever happened (Ctrl+.).")
+        self.all_off.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.all_off.setFixedWidth(190)
+        self.all_off.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding)
+        self.all_off.hide()
+        row.addWidget(self.all_off)
         self._say()
         session.changed.connect(self._say)
         application = QApplication.instance()
@@ -251,6 +263,16 @@ class PlaySurface(QWidget):
         self.pedal.toggled.connect(lambda on: self._control(SUSTAIN, 1.0 if on else 0.0))
         row.addWidget(self.pedal)
         return row
+
+    def set_on_stage(self, on: bool) -> None:
+        """Only pads, large, and *All off*; or all of it."""
+        for wheel in self.wheels.values():
+            wheel.setVisible(not on)
+        self._keys.setVisible(not on)
+        self.all_off.setVisible(on)
+        self.parts.set_large(on)
+        self.parts.setVisible(on or self.session.settings.knobs_and_pads)
+        self.setFixedHeight(_STAGE_HEIGHT if on else HEIGHT)
 
     @property
     def velocity(self) -> int:

@@ -115,7 +115,7 @@ class Knob(Painted):
         words = painter.fontMetrics().elidedText(self.name or str(self.number + 1), Qt.TextElideMode.ElideRight, 40)
         painter.drawText(QRectF(0, 24, self.width(), 13), Qt.AlignmentFlag.AlignCenter, words)
         if self.hooked:
-            paint_mark(painter, QPointF(self.width() - 6, 6), t.warning, t.paper)
+            paint_mark(painter, QPointF(self.width() - 6, 6), t.paper)
 
 
 class Pad(Painted):
@@ -131,11 +131,22 @@ class Pad(Painted):
         self.name = ""
         self.hooked = ""
         self.down = False
+        self._large = False
         self.setFixedSize(38, 35)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
 
     def sizeHint(self) -> QSize:
         return self.size()
+
+    def set_large(self, on: bool) -> None:
+        """As large as there is room, with larger words; or small."""
+        self._large = on
+        if on:
+            self.setMinimumSize(60, 60)
+            self.setMaximumSize(16_777_215, 16_777_215)
+        else:
+            self.setFixedSize(38, 35)
+        self.update()
 
     def show_name(self, name: str, hooked: str) -> None:
         """Show what it is called, and what it is hooked up to."""
@@ -191,12 +202,14 @@ class Pad(Painted):
         painter.setPen(QPen(theme.color(t.ink if self.hasFocus() else t.line), 1.2))
         painter.setBrush(theme.color(ground))
         painter.drawRoundedRect(QRectF(1, 1, self.width() - 2, self.height() - 2), 5, 5)
-        painter.setFont(theme.label_font(11))
+        painter.setFont(theme.label_font(18 if self._large else 11))
         painter.setPen(theme.color(t.bar_text if self.down else t.second))
-        words = painter.fontMetrics().elidedText(self.name or str(self.number + 1), Qt.TextElideMode.ElideRight, 34)
+        words = painter.fontMetrics().elidedText(
+            self.name or str(self.number + 1), Qt.TextElideMode.ElideRight, self.width() - 4
+        )
         painter.drawText(QRectF(2, 2, self.width() - 4, self.height() - 4), Qt.AlignmentFlag.AlignCenter, words)
         if self.hooked:
-            paint_mark(painter, QPointF(self.width() - 7, 7), t.warning, ground)
+            paint_mark(painter, QPointF(self.width() - 7, 7), ground)
 
 
 class KnobsAndPads(QWidget):
@@ -222,6 +235,13 @@ class KnobsAndPads(QWidget):
             pad.renamed.connect(lambda number=number: self._ask_name("pads", number))
         session.changed.connect(self._changed)
         self.refresh()
+
+    def set_large(self, on: bool) -> None:
+        """Pads alone, as large as there is room, or beside the knobs."""
+        for knob in self.knobs:
+            knob.setVisible(not on)
+        for pad in self.pads:
+            pad.set_large(on)
 
     def _changed(self, change: Change) -> None:
         if change.fields:  # words of hookups name strands and instruments, but no values of stages

@@ -75,7 +75,7 @@ class HookupList(RowList[HookupRow]):
         value, at = self._values.get(entry.id, (0.0, -9.0))
         glow = max(0.0, 1.0 - (self._now - at) / _GLOW)
         quiet = entry.muted or entry.gone
-        paint_mark(painter, QPointF(row.left() + 16, row.center().y()), t.line if quiet else t.warning, t.roll)
+        paint_mark(painter, QPointF(row.left() + 16, row.center().y()), t.roll, quiet)
         painter.setFont(theme.label_font(14, 600))
         painter.setPen(theme.color(t.second if entry.muted else t.ink))
         wide = row.width() * 0.3

@@ -87,7 +87,22 @@ NIGHT = Theme(
     field="#15181D",
     good="#8FB04F",
 )
-THEMES = {theme.name: theme for theme in (DAY, NIGHT)}
+CONTRAST = Theme(
+    name="contrast",
+    desk="#FFFFFF",
+    paper="#FFFFFF",
+    roll="#FFFFFF",
+    rule="#C8C8C8",
+    rule_strong="#8A8A8A",
+    ink="#000000",
+    second="#2E2E2E",
+    bar="#000000",
+    line="#000000",
+    warning="#B00010",
+    field="#FFFFFF",
+    good="#1F5A00",
+)
+THEMES = {theme.name: theme for theme in (DAY, NIGHT, CONTRAST)}
 
 
 class _Current(QObject):
@@ -252,6 +267,7 @@ def style_sheet(t: Theme) -> str:
         background: {t.bar}; color: {t.bar_text}; border-color: {t.bar}; font-weight: 600;
     }}
     QPushButton[strong="true"]:disabled {{ background: {t.line}; border-color: {t.line}; color: {t.second}; }}
+    QFrame#finder {{ background: {t.paper}; border: 1px solid {t.line}; border-radius: 8px; }}
     QPushButton[alarm="true"] {{
         background: {t.warning}; color: {text_on(t.warning)}; border-color: {t.warning};
         font-weight: 600; padding: 4px 6px;

@@ -130,6 +130,14 @@ class Session(QObject):
         self.link.close()
         self.filing.close()
 
+    def set_audio(self, device: str | None = None, block: int | None = None) -> None:
+        """Use another audio device (empty: the system's), or blocks of another length."""
+        settings = self.settings
+        device = settings.audio_device if device is None else device
+        block = settings.block if block is None else block
+        self.change_settings(audio_device=device, block=block)
+        self.link.set_audio(device, block)
+
     def change_settings(self, **changes: Any) -> None:
         """Change what is remembered from one start to the next."""
         self.settings = msgspec.structs.replace(self.settings, **changes)

@@ -2,13 +2,20 @@
 
 from __future__ import annotations
 
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
 from arpegon.engine.wire.protocol import Telemetry
 
 
 class BenchPart(QWidget):
-    """The base of all that the bench shows. Each part shows what concerns it, and passes over the rest."""
+    """The base of all that the bench shows. Each part shows what concerns it, and passes over the rest.
+
+    Signals:
+        shown_soon: one of its controls is wanted in sight, with the keys.
+    """
+
+    shown_soon = pyqtSignal(QWidget)
 
     fitted = False
     """Whether it gets the height that it asks for, the rest going to the readout; else it fills the bench."""
@@ -35,6 +42,9 @@ class BenchPart(QWidget):
 
     def set_columns(self, columns: int) -> None:
         """There is room for so many columns side by side: one beside the board, two or three on the wide bench."""
+
+    def reveal(self, param: str) -> None:
+        """Bring the control of a parameter into sight, and give it the keys."""
 
     def leave(self) -> None:
         """Something else takes its place."""

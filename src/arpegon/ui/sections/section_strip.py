@@ -56,8 +56,13 @@ class SectionStrip(QWidget):
 
     def refresh(self) -> None:
         """Show the sections."""
-        self.setVisible(bool(self.session.project.sections))
+        self.setVisible(bool(self.session.project.sections) and self.session.settings.section_strip)
         self.ruler.update()
+
+    def set_large(self, on: bool) -> None:
+        """Larger, to be read from afar; on stage nothing is held by mistake."""
+        self.hold.setVisible(not on)
+        self.ruler.set_large(on)
 
     def tick(self, now: float) -> None:
         """One frame."""
@@ -72,6 +77,7 @@ class SectionRuler(Painted):
         super().__init__()
         self.session = session
         self._needle = -1.0
+        self._tall = HEIGHT
         self.setFixedHeight(HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -79,7 +85,13 @@ class SectionRuler(Painted):
         self.setAccessibleName("Sections")
 
     def sizeHint(self) -> QSize:
-        return QSize(400, HEIGHT)
+        return QSize(400, self._tall)
+
+    def set_large(self, on: bool) -> None:
+        """Twice as high, with larger names."""
+        self._tall = 2 * HEIGHT if on else HEIGHT
+        self.setFixedHeight(self._tall)
+        self.update()
 
     @property
     def sections(self) -> tuple[Section, ...]:
@@ -99,7 +111,7 @@ class SectionRuler(Painted):
         found, x = [], 0.0
         for section in sections:
             wide = least + spare * section.bars / bars
-            found.append(QRectF(x, 1.0, wide, HEIGHT - 8.0))
+            found.append(QRectF(x, 1.0, wide, self._tall - 8.0))
             x += wide + gap
         return found
 
@@ -182,7 +194,7 @@ class SectionRuler(Painted):
         if self._needle >= 0.0:
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(theme.color(t.ink))
-            x, foot = self._needle, HEIGHT - 7.0
+            x, foot = self._needle, self._tall - 7.0
             painter.drawPolygon(QPolygonF([QPointF(x - 5, foot + 7), QPointF(x + 5, foot + 7), QPointF(x, foot)]))
 
     def _paint_cell(
@@ -198,13 +210,13 @@ class SectionRuler(Painted):
             painter.drawRect(cell.adjusted(1, 1, -1, -1))
         room = cell.adjusted(8, 0, -7, -3)
         sign = _SIGNS[section.then]
-        painter.setFont(theme.label_font(11))
+        painter.setFont(theme.label_font(11 if self._tall == HEIGHT else 15))
         wide = painter.fontMetrics().horizontalAdvance(sign) + 8 if sign else 0
         if wide and room.width() > wide + 60:
             painter.setPen(theme.color(t.bar_second if now else t.second))
             painter.drawText(room, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, sign)
             room.setRight(room.right() - wide)
-        painter.setFont(theme.name_font(14))
+        painter.setFont(theme.name_font(14 if self._tall == HEIGHT else 22))
         painter.setPen(theme.color(t.bar_text if now else t.ink))
         draw_elided(painter, room, section.name)
 
