@@ -73,7 +73,7 @@ def test_recipes_do_what_they_say():
     only = "Keep only the controllers of a generator"
     assert not made(only) and made(only, 0xB0)
     knobs = made("A wave that steps on the beat and moves eight knobs", 0xB0)
-    assert {event.data1 for event in knobs} == set(range(20, 28))
+    assert {event.data1 for event in knobs} >= set(range(20, 28))
     assert all(event.data2 for event in made("A release resets a control that should stay", 0xB0))
     assert len(made("Guitar plays bells")) >= 5 and len(made("Tap the table, hear a drum")) >= 4
     assert len(matching("one finger")) >= 1 and not matching("zeppelin") and len(recipes()) >= 30
