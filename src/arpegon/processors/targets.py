@@ -30,6 +30,7 @@ from arpegon.core.document.model import (
 from arpegon.core.document.sections import ENDS, MAX_BARS, TRANSPORT_WAYS
 from arpegon.core.processing.own_tempo import OWN_TEMPO
 from arpegon.core.processing.parameters import (
+    Channel,
     Choice,
     NoteKey,
     Number,
@@ -64,7 +65,7 @@ def _table(*params: Param) -> dict[str, Param]:
     return {param.name: param for param in params}
 
 
-_CHANNEL = Number(name="channel", label="Channel", default=0, low=0, high=16, help="0 is all, or as it is played.")
+_CHANNEL = Channel(name="channel", label="Channel", default=0, low=0, help="0 is all, or as it is played.")
 _MUTED = Switch(name="muted", label="Muted", default=False, help="Whether it is silent.")
 BYPASS = Switch(name="bypass", label="Bypass", default=False, help="Whether events pass it untouched.")
 

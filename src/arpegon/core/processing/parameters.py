@@ -15,6 +15,7 @@ import msgspec
 
 from arpegon.core.errors import ParameterError, shown
 from arpegon.core.processing.parts import OUT, place_in, replaced
+from arpegon.core.theory.controllers import cc_number, cc_words
 from arpegon.core.theory.pitch import SHARP_NAMES, ascii_name, parse_note, parse_pitch_class, pretty_name, written
 from arpegon.core.theory.scales import ALIASES, SCALES
 from arpegon.core.time.rhythm import normal_value
@@ -135,6 +136,34 @@ class Number(Param, frozen=True, kw_only=True):
             "minimum": self.low,
             "maximum": self.high,
         }
+
+
+class Controller(Number, frozen=True, kw_only=True):
+    """The number of a controller, which has a name."""
+
+    low: float = 0
+    high: float = 127
+
+    def text(self, value: Any) -> str:
+        return cc_words(value)
+
+    def typed(self, text: str) -> float:
+        number = cc_number(text)
+        return super().typed(text) if number is None else float(number)
+
+
+class Channel(Number, frozen=True, kw_only=True):
+    """A MIDI channel, 1 to 16; where ``low`` is 0, ``zero`` is what that means."""
+
+    low: float = 1
+    high: float = 16
+    zero: str = "all"
+
+    def text(self, value: Any) -> str:
+        return self.zero if value == 0 else f"{value:d}"
+
+    def typed(self, text: str) -> float:
+        return 0.0 if self.low == 0 and text.strip().casefold() == self.zero.casefold() else super().typed(text)
 
 
 class Choice(Param, frozen=True, kw_only=True):

@@ -55,6 +55,8 @@ class Processor:
     params: ClassVar[tuple[Param, ...]] = ()
     timed: ClassVar[bool] = False
     """Whether it emits of its own accord: then :meth:`due` and :meth:`advance` are asked for."""
+    fresh: ClassVar[Mapping[str, Any]] = {}
+    """What differs from the defaults where one is put in by hand: nothing falls silent before it is told otherwise."""
     cut_by_bypass: ClassVar[bool] = False
     """Whether it lets go of its notes when it is bypassed or taken back in (it holds some that no key holds)."""
 

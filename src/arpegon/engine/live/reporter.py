@@ -24,6 +24,9 @@ KEPT_LIMIT = 500_000
 
 Send = Callable[[str, Sequence[Event]], None]
 
+_START_SECONDS = 6.0
+"""While devices are opened and sounds made ready."""
+
 
 class Reporter:
     """The engine's outputs, live: events go out at once, and what passed is told in batches.
@@ -59,7 +62,7 @@ class Reporter:
         self.rate = 0.0
         """Events that came in a second, of late."""
         self._counted = 0
-        self._rate_since = time.monotonic()
+        self._rate_since = self._began = time.monotonic()
 
     # -- outputs of the graph ----------------------------------------------------------------------
 
@@ -154,6 +157,8 @@ class Reporter:
         if elapsed >= 1.0:
             self.rate = self._counted / elapsed
             self.late_p99 = self.lateness.p99(now) or 0.0
+            if now - self._began < _START_SECONDS:
+                left = ()  # what was late then is the start, not the music
             known = [late for one in left if (late := one.p99(now)) is not None]
             self.timing = max(known) if known else self.late_p99
             self._counted, self._rate_since = 0, now

@@ -9,9 +9,10 @@ from operator import attrgetter
 from typing import Any, ClassVar
 
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
-from arpegon.core.processing.parameters import Choice, Number, Param
+from arpegon.core.processing.parameters import Channel, Choice, Controller, Number, Param
 from arpegon.core.processing.processor import Context, Processor
 from arpegon.core.processing.values import TOP, coarse, fine, written
+from arpegon.core.theory.controllers import cc_words
 
 TARGETS = {
     "cc": "controller",
@@ -35,8 +36,8 @@ def modulator_params() -> tuple[Param, ...]:
         Choice(
             name="target", label="Drives", default="cc", options=TARGETS, help="What it drives; hookups always hear it."
         ),
-        Number(name="to_number", label="Controller", default=1, low=0, high=127, help="The controller that it drives."),
-        Number(name="to_channel", label="Channel", default=1, low=1, high=16, help="The channel on which it is sent."),
+        Controller(name="to_number", label="Controller", default=1, help="The controller that it drives."),
+        Channel(name="to_channel", label="Channel", default=1, help="The channel on which it is sent."),
         Number(name="low", label="From", default=0, low=0, high=127, help="The value at its lowest."),
         Number(name="high", label="To", default=127, low=0, high=127, help="The value at its highest."),
         Number(
@@ -310,4 +311,4 @@ class Modulator(Processor):
     @classmethod
     def target_words(cls, values: Mapping[str, Any]) -> str:
         """What it drives, in a word or two."""
-        return f"CC {values['to_number']}" if values["target"] in ("cc", "cc14") else TARGETS[values["target"]]
+        return cc_words(values["to_number"]) if values["target"] in ("cc", "cc14") else TARGETS[values["target"]]

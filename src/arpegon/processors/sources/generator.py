@@ -8,7 +8,7 @@ from typing import Any, ClassVar
 
 from arpegon.core.events import NOTE_ON, Event
 from arpegon.core.processing.own_tempo import OWN_TEMPO
-from arpegon.core.processing.parameters import Choice, NoteKey, Number, Param, Switch, key_params
+from arpegon.core.processing.parameters import Channel, Choice, NoteKey, Number, Param, Switch, key_params
 from arpegon.core.processing.processor import Context, KeyBook
 from arpegon.core.processing.starting import ActionRun, Launch, launch_params, times_param
 from arpegon.core.processing.toss import TossLane
@@ -84,7 +84,7 @@ def generator_params(low: int, high: int, in_scale: bool = True) -> tuple[Param,
             help="Whether a key from the strand's other sources moves all notes, by its distance from home.",
         ),
         NoteKey(name="home", label="Home", default=60, help="The key that moves nothing."),
-        Number(name="to_channel", label="Channel", default=1, low=1, high=16, help="The MIDI channel of its notes."),
+        Channel(name="to_channel", label="Channel", default=1, help="The MIDI channel of its notes."),
     )
 
 

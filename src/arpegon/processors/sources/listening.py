@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from arpegon.core.events import Event
-from arpegon.core.processing.parameters import Choice, NoteKey, Number, Param, Points
+from arpegon.core.processing.parameters import Channel, Choice, NoteKey, Number, Param, Points
 from arpegon.core.processing.processor import Processor
 from arpegon.core.processing.values import SHAPES
 from arpegon.core.theory.pitch import written
@@ -56,7 +56,7 @@ class Hits(Listening):
     summary = "Turns strokes into notes: a drum pad, a contact microphone, a tapped crate."
     params = (
         NoteKey(name="note", label="Note", default=38, help="What a stroke plays."),
-        Number(name="channel", label="Channel", default=10, low=1, high=16, help="On which channel it plays."),
+        Channel(name="channel", label="Channel", default=10, help="On which channel it plays."),
         _level("threshold", "Threshold", -50.0, "What peaks below this is no stroke."),
         Number(
             name="sensitivity",
@@ -142,7 +142,7 @@ class Pitch(Listening):
     params = (
         NoteKey(name="lowest", label="Lowest note", default=40, help="Lower notes need a longer look and lag more."),
         NoteKey(name="highest", label="Highest note", default=76, help="Nothing above this is heard as a note."),
-        Number(name="channel", label="Channel", default=1, low=1, high=16, help="On which channel it plays."),
+        Channel(name="channel", label="Channel", default=1, help="On which channel it plays."),
         Number(
             name="sureness",
             label="Quick … sure",

@@ -9,7 +9,16 @@ from typing import Any
 
 from arpegon.core.events import Event
 from arpegon.core.processing.entries import Entries
-from arpegon.core.processing.parameters import Choice, NoteKey, NoteValue, Number, Switch, seed_param, swing_param
+from arpegon.core.processing.parameters import (
+    Channel,
+    Choice,
+    NoteKey,
+    NoteValue,
+    Number,
+    Switch,
+    seed_param,
+    swing_param,
+)
 from arpegon.core.processing.patterns import Patterns, PatternTurn, chosen, pattern_params
 from arpegon.core.processing.processor import Context
 from arpegon.core.processing.pulse import Pulse
@@ -63,12 +72,12 @@ RINGS = Entries(
             help="How much of a step its notes sound.",
         ),
         chance_param("How often a hit sounds."),
-        Number(
+        Channel(
             name="channel",
             label="Channel",
             default=0,
             low=0,
-            high=16,
+            zero="the source's",
             help="A MIDI channel of its own; 0 takes the source's.",
         ),
         Switch(name="silent", label="Silent", default=False, help="Let this ring rest."),

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from arpegon.core.events import CONTROL, SUSTAIN, SYSEX, Event
-from arpegon.core.processing.parameters import Number
+from arpegon.core.processing.parameters import Channel
 from arpegon.core.processing.processor import Context, NoteMapper
 
 
@@ -17,13 +17,12 @@ class ChannelStage(NoteMapper):
     label = "Channel"
     summary = "Puts everything on another MIDI channel."
     params = (
-        Number(name="channel", label="Channel", default=1, low=1, high=16, help="The channel of all that goes out."),
-        Number(
+        Channel(name="channel", label="Channel", default=1, help="The channel of all that goes out."),
+        Channel(
             name="only",
             label="Only from channel",
             default=0,
             low=0,
-            high=16,
             help="Move only this channel and let the others be; 0 moves all.",
         ),
     )

@@ -6,10 +6,11 @@ from collections.abc import Mapping
 from typing import Any
 
 from arpegon.core.events import CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, Event
-from arpegon.core.processing.parameters import Choice, Number, Numbers, Param, Points
+from arpegon.core.processing.parameters import Channel, Choice, Controller, Number, Numbers, Param, Points
 from arpegon.core.processing.processor import Context
 from arpegon.core.processing.slew import pace
 from arpegon.core.processing.values import READS, SHAPES, WRITES, curve, placed, read, stair
+from arpegon.core.theory.controllers import cc_words
 from arpegon.processors.bases.moving import MovingValues
 
 _NOTES = frozenset({"velocity", "key"})
@@ -19,20 +20,17 @@ def reading_params(default: int) -> tuple[Param, ...]:
     """The declarations of what a value is read from."""
     return (
         Choice(name="source", label="From", default="cc", options=READS, help="What is read."),
-        Number(
+        Controller(
             name="number",
             label="Controller in",
             default=default,
-            low=0,
-            high=127,
             help="The number of the controller that is read.",
         ),
-        Number(
+        Channel(
             name="channel",
             label="Channel in",
             default=0,
             low=0,
-            high=16,
             help="Only this channel is read; 0 reads all.",
         ),
     )
@@ -73,20 +71,18 @@ class Convert(MovingValues):
     params = (
         *reading_params(1),
         Choice(name="target", label="To", default="cc", options=WRITES, help="What is written."),
-        Number(
+        Controller(
             name="to_number",
             label="Controller out",
             default=11,
-            low=0,
-            high=127,
             help="The number of the controller that is written (of 14 bits: 0 to 31).",
         ),
-        Number(
+        Channel(
             name="to_channel",
             label="Channel out",
             default=0,
             low=0,
-            high=16,
+            zero="as it came",
             help="The channel on which it is written; 0 keeps that of what came in.",
         ),
         Number(name="in_low", label="In from", default=0, low=0, high=127, help="What is read as the bottom."),
@@ -284,8 +280,8 @@ class Convert(MovingValues):
 
     @classmethod
     def caption(cls, values: Mapping[str, Any]) -> str:
-        source = f"CC {values['number']}" if values["source"] == "cc" else READS[values["source"]]
-        names = {"cc": f"CC {values['to_number']}", "cc14": f"CC {values['to_number']} fine"}
+        source = cc_words(values["number"]) if values["source"] == "cc" else READS[values["source"]]
+        names = {"cc": cc_words(values["to_number"]), "cc14": f"{cc_words(values['to_number'])}, fine"}
         turned = (
             " · reversed" if (values["in_low"] > values["in_high"]) != (values["out_low"] > values["out_high"]) else ""
         )

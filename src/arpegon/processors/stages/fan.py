@@ -8,10 +8,11 @@ from typing import Any
 
 from arpegon.core.events import CONTROL, Event
 from arpegon.core.processing.entries import Entries
-from arpegon.core.processing.parameters import Choice, Number, Points, Switch
+from arpegon.core.processing.parameters import Channel, Choice, Controller, Number, Points, Switch
 from arpegon.core.processing.patterns import Patterns
 from arpegon.core.processing.processor import Context
 from arpegon.core.processing.values import READS, TOP, on_line, placed, read, stepped
+from arpegon.core.theory.controllers import cc_words
 from arpegon.processors.bases.moving import MovingValues, overwrites
 from arpegon.processors.stages.convert import reading_params
 
@@ -33,8 +34,15 @@ FAN = Entries(
             options={"cc": "controller", "pressure": "pressure", "bend": "bend"},
             help="What this curve drives.",
         ),
-        Number(name="number", label="Controller", default=16, low=0, high=127, help="The controller that it drives."),
-        Number(name="channel", label="Channel", default=0, low=0, high=16, help="0 keeps the channel of what came in."),
+        Controller(name="number", label="Controller", default=16, help="The controller that it drives."),
+        Channel(
+            name="channel",
+            label="Channel",
+            default=0,
+            low=0,
+            zero="as it came",
+            help="0 keeps the channel of what came in.",
+        ),
         Number(name="low", label="From", default=0, low=0, high=127, help="What the foot of the curve becomes."),
         Number(name="high", label="To", default=127, low=0, high=127, help="What the top of the curve becomes."),
         Points(
@@ -173,7 +181,7 @@ class Fan(MovingValues):
 
     @classmethod
     def caption(cls, values: Mapping[str, Any]) -> str:
-        source = f"CC {values['number']}" if values["source"] == "cc" else READS[values["source"]]
+        source = cc_words(values["number"]) if values["source"] == "cc" else READS[values["source"]]
         shapes = values["shapes"]
         count = len(shapes[min(values["shape"], len(shapes)) - 1]) if shapes else 0
         return f"{source} → {count} curves"

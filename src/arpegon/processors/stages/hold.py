@@ -7,7 +7,7 @@ from typing import Any
 
 from arpegon.core.events import CONTROL, Event
 from arpegon.core.notes.pairing import note_key
-from arpegon.core.processing.parameters import Choice, Number
+from arpegon.core.processing.parameters import Choice, Controller
 from arpegon.core.processing.processor import Context, KeyBook
 
 
@@ -31,12 +31,10 @@ class Hold(KeyBook):
             options={"again": "pressed again", "next": "the next key", "controller": "a controller"},
             help="What ends the notes that are held.",
         ),
-        Number(
+        Controller(
             name="controller",
             label="Controller",
             default=66,
-            low=0,
-            high=127,
             help="The controller whose value of 64 or more lets everything go (66 is the sostenuto pedal).",
         ),
     )

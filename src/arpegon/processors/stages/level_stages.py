@@ -6,10 +6,11 @@ from collections.abc import Mapping
 from typing import Any
 
 from arpegon.core.events import BEND, CONTROL, PRESSURE, STRUCTURAL_CONTROLLERS, SUSTAIN, Event
-from arpegon.core.processing.parameters import Choice, Number, Param
+from arpegon.core.processing.parameters import Choice, Controller, Number, Param
 from arpegon.core.processing.processor import Context
 from arpegon.core.processing.slew import pace
 from arpegon.core.processing.values import TOP, coarse
+from arpegon.core.theory.controllers import cc_words
 from arpegon.processors.bases.moving import Address, MovingValues
 
 WHAT = {"all": "all of these", "cc": "a controller", "pressure": "pressure", "bend": "pitch bend"}
@@ -24,7 +25,7 @@ def which_params() -> tuple[Param, ...]:
     """The declarations of what is worked on."""
     return (
         Choice(name="what", label="Works on", default="all", options=WHAT, help="Which values; all else passes."),
-        Number(name="number", label="Controller", default=1, low=0, high=127, help="The controller, where it is one."),
+        Controller(name="number", label="Controller", default=1, help="The controller, where it is one."),
     )
 
 
@@ -94,7 +95,7 @@ class LevelStage(MovingValues):
 
 
 def _words(values: Mapping[str, Any]) -> str:
-    return f"CC {values['number']}" if values["what"] == "cc" else WHAT[values["what"]]
+    return cc_words(values["number"]) if values["what"] == "cc" else WHAT[values["what"]]
 
 
 class Smooth(LevelStage):

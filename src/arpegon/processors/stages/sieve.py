@@ -31,6 +31,7 @@ class Sieve(NoteGate):
 
     kind = "sieve"
     label = "Sieve"
+    fresh = {"action": "pass", "kinds": list(KINDS)}
     summary = "Lets events through or keeps them out: by kind, channel, key, velocity, controller and value."
     params = (
         Choice(

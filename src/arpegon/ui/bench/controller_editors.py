@@ -14,6 +14,7 @@ from arpegon.core.processing.entries import Entries
 from arpegon.core.processing.patterns import Patterns
 from arpegon.core.processing.processor import Context
 from arpegon.core.processing.values import READS, WRITES, curve, on_line, placed, stair
+from arpegon.core.theory.controllers import cc_words
 from arpegon.processors.actions import target_words
 from arpegon.processors.stages.contour import MAX, Contour
 from arpegon.processors.stages.fan import MAX as MAX_CURVES
@@ -84,8 +85,8 @@ class ConvertEditor(StageEditor):
         self.controls["number"].setEnabled(values["source"] == "cc")
         self.controls["to_number"].setEnabled(values["target"] in ("cc", "cc14"))
         self.controls["release_value"].setVisible(values["release"] == "set")
-        source = f"CC {values['number']}" if values["source"] == "cc" else READS[values["source"]]
-        target = f"CC {values['to_number']}" if values["target"] in ("cc", "cc14") else WRITES[values["target"]]
+        source = cc_words(values["number"]) if values["source"] == "cc" else READS[values["source"]]
+        target = cc_words(values["to_number"]) if values["target"] in ("cc", "cc14") else WRITES[values["target"]]
         self.across.setText(f"in: {source} →")
         self.upward.setText(f"↑ out: {target}")
 
@@ -193,7 +194,7 @@ class FanEditor(StageEditor):
 
 
 def _driven(one: dict[str, Any]) -> str:
-    return f"CC {one['number']}" if one["target"] == "cc" else str(one["target"])
+    return cc_words(one["number"]) if one["target"] == "cc" else str(one["target"])
 
 
 class MovementEditor(StageEditor):

@@ -21,7 +21,7 @@ from arpegon.ui.model.session import Session
 from arpegon.ui.parts.bench_part import BenchPart
 from arpegon.ui.parts.folding import folded
 from arpegon.ui.parts.hook_handle import offer_hookup
-from arpegon.ui.parts.standard import STANDARD, captioned, standard_control
+from arpegon.ui.parts.standard import STANDARD, ControllerField, captioned, standard_control
 
 
 class StageEditor(BenchPart):
@@ -172,6 +172,8 @@ class StageEditor(BenchPart):
 
         param = self.params[key]
         made = self.controls[key] = standard_control(param, self.ink, choose, self.session.settle)
+        if isinstance(made, ControllerField):
+            made.asked.connect(lambda: self.session.hooking.listen(made.take))
         if isinstance(param, HOOKABLE):
             offer_hookup(self.session.hooking, made, self.stage.id, param=key)
         return made

@@ -11,9 +11,11 @@ from PyQt6.QtWidgets import QApplication, QHBoxLayout, QPushButton, QSizePolicy,
 
 from arpegon.core.document.sections import position_in
 from arpegon.core.events import BEND, CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, PROGRAM, Event
+from arpegon.core.theory.controllers import cc_words
 from arpegon.core.theory.pitch import written
 from arpegon.core.time.clock import position_text
 from arpegon.engine.wire.protocol import Passed
+from arpegon.ui.controls.elided import draw_elided
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import painting
 from arpegon.ui.model.session import Session
@@ -21,6 +23,9 @@ from arpegon.ui.parts.standard import caps
 
 ROW = 26
 KEPT = 400
+MADE, NOTHING, SAME, SAME_STROKE = "made here", "nothing came out", "the same", "the same stroke"
+"""What is said of an event of the stage's own, of one that ended here, and of one that left as it came (a stroke: as it
+was struck, whatever becomes of its length)."""
 
 
 def event_words(event: Event, names: Sequence[str]) -> tuple[str, str]:
@@ -31,7 +36,7 @@ def event_words(event: Event, names: Sequence[str]) -> tuple[str, str]:
     if kind == NOTE_OFF:
         return f"{written(event.data1, names)} off", str(event.data2)
     if kind == CONTROL:
-        return f"CC {event.data1}", str(event.data2)
+        return cc_words(event.data1), str(event.data2)
     if kind == POLY_PRESSURE:
         return f"{written(event.data1, names)} press", str(event.data2)
     if kind == PRESSURE:
@@ -47,12 +52,12 @@ def row_words(passed: Passed, names: Sequence[str]) -> tuple[str, str, str, str]
     """What went in and its value, what came out and its values."""
     if passed.event is None:
         made = [event_words(event, names) for event in passed.out]
-        return "itself", "", " ".join(one[0] for one in made), " ".join(one[1] for one in made)
+        return MADE, "", " ".join(one[0] for one in made), " ".join(one[1] for one in made)
     name, value = event_words(passed.event, names)
     if not passed.out:
-        return name, value, "nothing now", ""
+        return name, value, NOTHING, ""
     if list(passed.out) == [passed.event]:
-        return name, value, f"{name} unchanged", value
+        return name, value, SAME_STROKE if passed.event.kind == NOTE_ON else SAME, value
     outs = [event_words(event, names) for event in passed.out if event.kind == passed.event.kind]
     outs = outs or [event_words(event, names) for event in passed.out]
     values = [out[1] for out in outs]
@@ -110,10 +115,10 @@ class Rows(QWidget):
                 shown = painter.fontMetrics().elidedText(values, Qt.TextElideMode.ElideRight, int(values_width))
                 painter.drawText(QRectF(width - values_width - 6, y, values_width, ROW), right, shown)
                 painter.setFont(theme.label_font(13, 600))
-                painter.drawText(QRectF(84, y, out_x - 84 - 40, ROW), centre, name)
+                draw_elided(painter, QRectF(84, y, out_x - 84 - 46, ROW), name)
                 room = QRectF(out_x + 6, y, width - out_x - values_width - 16, ROW)
                 shown = painter.fontMetrics().elidedText(out, Qt.TextElideMode.ElideRight, int(room.width()))
-                painter.setPen(theme.color(t.second if out.endswith("unchanged") or out == "nothing now" else t.ink))
+                painter.setPen(theme.color(t.second if out in (SAME, SAME_STROKE, NOTHING) else t.ink))
                 painter.drawText(room, centre, shown)
 
 

@@ -6,7 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from arpegon.core.document import edits
-from arpegon.core.document.model import Stage, Strand
+from arpegon.core.document.model import Strand
 from arpegon.processors import GENERATORS, WORKS
 from arpegon.processors.registry import GROUPS
 from arpegon.processors.targets import OFFSET
@@ -164,5 +164,5 @@ class StrandBench(BenchPart):
             self._set(f"Rename to {name}", name=name)
 
     def _add(self, kind: str) -> None:
-        stage = Stage(id=kind, kind=kind)
+        stage = clipboard.fresh_stage(kind)
         clipboard.put_stage(self.session, self.strand.id, stage, None, f"Add {WORKS[kind].label}")

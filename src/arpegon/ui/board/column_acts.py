@@ -19,7 +19,6 @@ from arpegon.core.document.model import (
     InstrumentDestination,
     MidiSource,
     PortDestination,
-    Stage,
     StrandSource,
     SurfaceSource,
 )
@@ -71,7 +70,7 @@ class ColumnActs:
         self.session.edit("Remove stage", edits.remove_stage(self.session.project, stage_id))
 
     def add(self, kind: str, place: int) -> None:
-        stage = Stage(id=kind, kind=kind)
+        stage = clipboard.fresh_stage(kind)
         clipboard.put_stage(self.session, self.column.strand.id, stage, place, f"Add {PROCESSORS[kind].label}")
 
     def offer_stages(self, place: int, where: QPoint) -> None:

@@ -7,7 +7,6 @@ from collections.abc import Callable
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QWidget
 
-from arpegon.core.document.model import Stage
 from arpegon.files.guide import where
 from arpegon.files.presets import factory_presets, own_presets
 from arpegon.processors import WORKS
@@ -95,7 +94,7 @@ class Seeking:
             self._session.notice("edit", "Add a strand first, or choose “Audio” as the source of one.")
             return
         place = strand.stages.index(stage) + 1 if stage in strand.stages else None
-        clipboard.put_stage(self._session, strand.id, Stage(id=kind, kind=kind), place, f"Add {WORKS[kind].label}")
+        clipboard.put_stage(self._session, strand.id, clipboard.fresh_stage(kind), place, f"Add {WORKS[kind].label}")
 
     def _turn(self, stage_id: str, key: str) -> None:
         """Put a stage on the bench, and the keys on one of its controls."""

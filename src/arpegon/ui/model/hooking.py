@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
 import time
+from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
 import msgspec
@@ -19,7 +21,7 @@ from arpegon.ui.model.hookup_words import control_words
 from arpegon.ui.model.timers import one_shot
 
 if TYPE_CHECKING:
-    from arpegon.core.events import Event
+    from arpegon.core.events import CONTROL, Event
     from arpegon.ui.model.session import Session
 
 _REST_MS = 350
@@ -51,6 +53,7 @@ class Hooking(QObject):
         """The last value of each hookup's control, and when it came."""
         self._by_stage: set[tuple[str, str]] = set()
         self._learner: Learner | None = None
+        self._take_number: Callable[[int], None] | None = None
         self._wanted: Hookup | None = None
         self._rest = one_shot(self, _REST_MS)
         self._rest.timeout.connect(self._fold)
@@ -133,11 +136,18 @@ class Hooking(QObject):
 
     def cancel(self) -> None:
         """Learn no more."""
-        if self._learner is not None:
-            self._learner = self._wanted = None
+        if self._learner is not None or self._take_number is not None:
+            self._learner = self._wanted = self._take_number = None
             self.session.link.learn(False)
             self.session.notice("learn", "")
             self.learning.emit("")
+
+    def listen(self, take: Callable[[int], None]) -> None:
+        """Take the number of the controller that is moved next."""
+        self.cancel()
+        self._take_number = take
+        self.session.link.learn(True)
+        self.session.notice("learn", "Move the controller that is meant; Esc leaves it.")
 
     @property
     def learns(self) -> bool:
@@ -145,6 +155,12 @@ class Hooking(QObject):
         return self._learner is not None
 
     def _heard(self, feed: str, event: Event) -> None:
+        take = self._take_number
+        if take is not None and event.kind == CONTROL:
+            self.cancel()
+            with contextlib.suppress(RuntimeError):  # what asked for it is gone
+                take(event.data1)
+            return
         wanted, learner = self._wanted, self._learner
         if wanted is None or learner is None:
             return

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from arpegon.core.document.model import Hookup, Project
 from arpegon.core.notes.taps import IN, OUT
+from arpegon.core.theory.controllers import cc_words
 from arpegon.core.theory.pitch import written
 from arpegon.processors.targets import name_of
 
@@ -38,7 +39,7 @@ def control_words(hookup: Hookup, project: Project | None = None) -> str:
         return name_of(project, hookup.stage) or "an LFO that is gone"
     number = hookup.number
     names = {
-        "cc": f"CC {number}",
+        "cc": cc_words(number),
         "cc14": f"CC {number} and {number + 32}",
         "velocity": "velocity of keys",
         "note": f"note {written(number)}",

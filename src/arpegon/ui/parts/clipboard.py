@@ -70,6 +70,11 @@ def duplicate(session: Session) -> None:
         put_in(session, preset)
 
 
+def fresh_stage(kind: str) -> Stage:
+    """A stage as it is put in by hand."""
+    return Stage(id=kind, kind=kind, params=dict(processor_class(kind).fresh))
+
+
 def put_stage(session: Session, strand_id: str, stage: Stage, place: int | None, label: str) -> None:
     """Put a stage into a strand, at its end where no place is named, and onto the bench.
 

@@ -11,7 +11,9 @@ from PyQt6.QtGui import QIntValidator
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from arpegon.core.processing.parameters import (
+    Channel,
     Choice,
+    Controller,
     Flags,
     NoteKey,
     NoteValue,
@@ -21,6 +23,7 @@ from arpegon.core.processing.parameters import (
     PitchClass,
     Switch,
 )
+from arpegon.core.theory.controllers import cc_number, cc_words
 from arpegon.core.theory.pitch import pretty_name, read_written, written
 from arpegon.core.time.rhythm import NOTE_VALUES
 from arpegon.ui.controls import choices
@@ -34,6 +37,7 @@ ROOTS = ("C", "C#", "Db", "D", "D#", "Eb", "E", "F", "F#", "Gb", "G", "G#", "Ab"
 MAX_ON_A_SLIDER = 20_000
 STANDARD = (Number, Choice, Switch, PitchClass, Numbers, NoteValue, NoteKey, Flags)
 """Declarations that have a standard control; others are for editors of their own."""
+_MOVE_ONE = "move one …"
 FEW = 4
 """Choices up to this many are shown side by side."""
 
@@ -53,6 +57,13 @@ def standard_control(param: Param, ink: str, choose: Choose, settle: Callable[[]
     if isinstance(param, Number) and param.high > MAX_ON_A_SLIDER:
         made = SeedField(param)
         made.chosen.connect(lambda value: choose(value, True))
+    elif isinstance(param, Controller):
+        made = ControllerField(param)
+        made.chosen.connect(lambda value: choose(value, True))
+    elif isinstance(param, Channel):
+        numbers = range(int(param.low), int(param.high) + 1)
+        made = ChannelPicker({str(number): param.text(number) for number in numbers}, tooltip(param))
+        made.chosen.connect(lambda value: choose(int(value), True))
     elif isinstance(param, (Number, NoteKey)):
         number = (
             param
@@ -83,6 +94,76 @@ def standard_control(param: Param, ink: str, choose: Choose, settle: Callable[[]
         made.numbers.connect(lambda numbers: choose(numbers, True))
     made.setAccessibleName(param.label)
     return made
+
+
+class ChannelPicker(choices.Picker):
+    """A MIDI channel, from a list."""
+
+    def set_value(self, value: object) -> None:
+        super().set_value(str(value))
+
+
+class ControllerField(QComboBox):
+    """The number of a controller: chosen from a list by name or number, typed, or moved.
+
+    Signals:
+        asked: the next controller that is moved is wanted.
+    """
+
+    chosen = pyqtSignal(int)
+    asked = pyqtSignal()
+
+    def __init__(self, param: Controller) -> None:
+        super().__init__()
+        self._param = param
+        self._value = int(param.default)
+        self.setEditable(True)
+        self.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
+        self.setToolTip(tip(f"{tooltip(param)} Choose it, type its name or number, or move one."))
+        self.setMaxVisibleItems(20)
+        self.setMinimumContentsLength(6)
+        self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.addItem(_MOVE_ONE, -1)
+        for number in range(int(param.low), int(param.high) + 1):
+            self.addItem(cc_words(number), number)
+        self.activated.connect(lambda place: self._take(self.itemData(place)))
+        line = self.lineEdit()
+        if line is not None:
+            line.editingFinished.connect(self._typed)
+        self.set_value(self._value)
+
+    def value(self) -> int:
+        """The number that is shown."""
+        return self._value
+
+    def set_value(self, value: object) -> None:
+        """Show a number; nothing is emitted."""
+        self._value = int(value)  # type: ignore[call-overload]
+        self.setCurrentIndex(self.findData(self._value))
+
+    def take(self, number: int) -> None:
+        """A controller was moved."""
+        if self._param.low <= number <= self._param.high:
+            self._take(number)
+
+    def _take(self, number: int) -> None:
+        if number < 0:
+            self.set_value(self._value)
+            self.asked.emit()
+        elif number != self._value:
+            self.set_value(number)
+            self.chosen.emit(number)
+
+    def _typed(self) -> None:
+        text = self.currentText()
+        if text in (_MOVE_ONE, cc_words(self._value)):
+            return
+        number = cc_number(text)
+        if number is None or not self._param.low <= number <= self._param.high:
+            say_at(self, f"“{text}” is no controller: type a number up to {self._param.high:g}, or a name.")
+            self.set_value(self._value)
+        else:
+            self._take(number)
 
 
 class RateField(QComboBox):

@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QMenu, QWidget
 from arpegon.core.events import CONTROL
 from arpegon.core.notes import lines
 from arpegon.core.notes.sheet import Line, Note, Sheet
+from arpegon.core.theory.controllers import cc_words
 from arpegon.ui.look import theme
 from arpegon.ui.take.span import Span
 from arpegon.ui.take.take_roll import FOOT, GUTTER, LANE, TakeRoll
@@ -364,7 +365,7 @@ class TakePaper(TakeRoll):
         for number in range(120) if other is not None else ():
             made = sheet.renumbered(line, number)
             other.addAction(  # type: ignore[union-attr]
-                f"CC {number}", lambda made=made: self.put("Another controller", (made, set()))
+                cc_words(number), lambda made=made: self.put("Another controller", (made, set()))
             )
 
     def choose_alike(self) -> None:

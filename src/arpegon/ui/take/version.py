@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 from arpegon.core.events import BEND, CONTROL, POLY_PRESSURE, PRESSURE, Event
 from arpegon.core.notes.sheet import Line, Sheet
 from arpegon.core.notes.takes import Part, Take
+from arpegon.core.theory.controllers import cc_words
 from arpegon.ui.controls.choices import Picker
 from arpegon.ui.look.plain import Label, tip
 from arpegon.ui.parts.drag_out import DragOut
@@ -37,7 +38,7 @@ def events_of(part: Part, version: str) -> tuple[Event, ...]:
 def line_name(line: Line) -> str:
     """What a line is called: its controller or kind, and its channel where that is not the first."""
     kind = line.status & 0xF0
-    names = {CONTROL: f"CC {line.number}", BEND: "bend", PRESSURE: "pressure", POLY_PRESSURE: "key pressure"}
+    names = {CONTROL: cc_words(line.number), BEND: "bend", PRESSURE: "pressure", POLY_PRESSURE: "key pressure"}
     channel = (line.status & 0x0F) + 1
     return names.get(kind, "values") + (f" · ch {channel}" if channel > 1 else "")
 
