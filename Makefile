@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: help demo run test coverage hunt fuzz soak lint bench screenshots docs format install uninstall clean
+.PHONY: help demo run test coverage hunt fuzz soak lint lint-look bench screenshots docs format install uninstall clean
 
 help: ## Say what there is
 	@grep -hE '^[a-z]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/^([a-z]+):.*## (.*)/  make \1|\2/' | column -t -s '|'
@@ -39,6 +39,9 @@ MINUTES ?= 60
 soak: $(READY) ## Play, edit, unplug and kill for an hour (MINUTES=5: shorter), and count what was lost
 	@sh tools/system-packages.sh test
 	@$(BIN)/python -m tools.soak --minutes $(MINUTES) --write
+
+lint-look: $(READY) ## Look at every editor and view, at three sizes and in all themes, for what is cut, faint or small
+	@$(BIN)/python -m tools.look --all
 
 lint: $(READY) ## Check style, types and layers
 	@$(BIN)/ruff check .

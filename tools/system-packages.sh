@@ -6,7 +6,7 @@ run="libportaudio2 libasound2|libasound2t64 libegl1 libgl1 libglib2.0-0|libglib2
 libxkbcommon-x11-0 libxcb-cursor0 libxcb-icccm4 libxcb-image0 libxcb-keysyms1 libxcb-randr0 libxcb-render-util0
 libxcb-shape0 libxcb-xinerama0 libxcb-xkb1"
 display="xvfb xauth"
-test="xvfb xauth jackd2 procps desktop-file-utils appstream shared-mime-info"
+test="xvfb xauth jackd2 procps desktop-file-utils appstream shared-mime-info dbus at-spi2-core python3-pyatspi"
 
 case "${1:-run}" in
   run) wanted="$run" ;;

@@ -23,7 +23,9 @@ def port(monkeypatch):
 
 
 def menu_of(window):
-    (menu,) = [one.menu() for one in window.project_menu().actions() if one.text() == "Control over OSC"]
+    groups = [one.menu() for one in window.project_menu().actions()]
+    inside = [one for group in groups for one in group.actions()]
+    (menu,) = [one.menu() for one in inside if one.text() == "Control over OSC"]
     return {action.text(): action for action in menu.actions()}
 
 

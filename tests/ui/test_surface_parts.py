@@ -42,7 +42,12 @@ def test_a_knob_says_what_it_is_hooked_up_to(knob):
     knob.show_name("", "")
     assert "Knob 3: sends CC 22" in knob.toolTip() and pixels(knob, theme.theme().warning) == 0
     knob.show_name("Wind", "Tempo")
-    assert "Wind: hooked up to Tempo" in knob.toolTip() and pixels(knob, theme.theme().warning) > 10
+    before = pixels(knob, theme.theme().ink)
+    knob.show_name("Wind", "")
+    unmarked = pixels(knob, theme.theme().ink)
+    knob.show_name("Wind", "Tempo")
+    assert before > unmarked + 8 and pixels(knob, theme.theme().warning) == 0
+    assert "Wind: hooked up to Tempo" in knob.toolTip()
     renamed = collect(knob.renamed)
     QTest.mouseDClick(knob, LEFT, pos=QPoint(20, 12))
     assert len(renamed) == 1

@@ -41,6 +41,7 @@ from arpegon.ui.frame.seeking import Seeking, everything, topic_of
 from arpegon.ui.frame.surface import PlaySurface
 from arpegon.ui.hookups.hookups_view import HookupsView
 from arpegon.ui.look import theme
+from arpegon.ui.look.plain import name_controls
 from arpegon.ui.model.change import EVERYTHING
 from arpegon.ui.model.faults import Faults
 from arpegon.ui.model.managed import Managed
@@ -170,6 +171,8 @@ class Window(QMainWindow):
         self._frames.timeout.connect(self._frame)
         self._frames.start()
         self._name_window()
+        name_controls(self)
+        self.board.setAccessibleName("Board")
         self.board.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.board.setFocus()
         self.faults = Faults(session, ("Show the log", self.show_log))

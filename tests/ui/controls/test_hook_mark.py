@@ -23,7 +23,8 @@ def mark(request, shown):
 def test_it_is_seen_only_where_there_is_something_to_mark(mark):
     assert mark.isHidden()
     mark.show_marks(["Wind"], False)
-    assert not mark.isHidden() and pixels(mark, theme.theme().warning) > 10
+    assert not mark.isHidden() and pixels(mark, theme.theme().ink) > 10
+    assert pixels(mark, theme.theme().warning) == 0, "red is for what is wrong"
     mark.show_marks([], False)
     assert mark.isHidden()
 

@@ -55,15 +55,15 @@ def test_nothing_chosen_nothing_removed(rows):
 
 
 def test_what_moves_glows(rows):
-    warning = theme.theme().warning
-    marks = pixels(rows, warning)
+    good = theme.theme().good
+    marks = pixels(rows, good)
     rows.show_values({"Wind": (127.0, 1.0)}, 1.0)
-    assert pixels(rows, warning) > marks + 300
+    assert pixels(rows, good) > marks + 300
     rows.show_values({"Wind": (127.0, 1.0)}, 1.85)
-    assert pixels(rows, warning) < marks + 300
+    assert pixels(rows, good) < marks + 300
 
 
 def test_what_is_muted_or_gone_is_quiet(rows):
-    marks = pixels(rows, theme.theme().warning)
+    marks = pixels(rows, theme.theme().ink)
     rows.show_entries([entry("Wind", muted=True), entry("Stride", muted=True)], "")
-    assert pixels(rows, theme.theme().warning) == 0 < marks
+    assert pixels(rows, theme.theme().ink) < marks and pixels(rows, theme.theme().warning) == 0

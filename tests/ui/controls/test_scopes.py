@@ -34,10 +34,10 @@ def test_the_sound_runs_down_the_paper_and_away(hits):
     assert drawn(hits) and pixels(hits) == 0
     hits.take(Sight(time=5.0, step=0.001, values=[0.5] * 200, peak=0.5), 5.0)
     hits.tick(5.0)
-    assert [swings(hits, y) for y in (9, 178)] == [True, False]
+    assert [swings(hits, y) for y in (9, 166)] == [True, False]
     hits.take(Sight(time=7.3, step=0.001, values=[0.0] * 2300, peak=0.0), 7.3)
     hits.tick(7.3)
-    assert [swings(hits, y) for y in (9, 178)] == [False, True]
+    assert [swings(hits, y) for y in (9, 166)] == [False, True]
 
 
 def test_only_what_fits_on_paper_is_kept(hits):

@@ -30,7 +30,7 @@ from arpegon.ui.controls.divider import HEIGHT, Divider
 from arpegon.ui.controls.elided import Elided
 from arpegon.ui.controls.fold import Fold
 from arpegon.ui.controls.more_edge import MoreEdge
-from arpegon.ui.look.plain import Label
+from arpegon.ui.look.plain import Label, name_controls
 from arpegon.ui.model.change import Change
 from arpegon.ui.model.selection import Selection
 from arpegon.ui.model.session import Session
@@ -201,6 +201,7 @@ class Bench(QWidget):
         for fold in editor.findChildren(Fold):
             fold.turned.connect(self._fit_soon)
         editor.shown_soon.connect(self._reveal)
+        name_controls(holder)
         self._area.setWidget(holder)
         self._fit()
         self._fit_soon()

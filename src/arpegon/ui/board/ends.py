@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.ui.controls.hook_mark import paint_mark
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.painted import PaintedButton
 from arpegon.ui.look.plain import tip
 
 _SEGMENTS = 16
@@ -19,7 +19,7 @@ _NARROW = 120
 """Rows up to this width leave more room to the name than to the meter."""
 
 
-class EndRow(Painted):
+class EndRow(PaintedButton):
     """Base of pill and row: two texts, selectable."""
 
     chosen = pyqtSignal(int)
@@ -42,7 +42,11 @@ class EndRow(Painted):
         """Show that it stands on the bench."""
         if selected != self._selected:
             self._selected = selected
+            self.tell_on(selected)
             self.update()
+
+    def press(self) -> None:
+        self.chosen.emit(self.place)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is not None and event.button() == Qt.MouseButton.LeftButton:

@@ -11,14 +11,14 @@ from arpegon.core.processing.parameters import with_defaults
 from arpegon.processors import processor_class
 from arpegon.ui.controls.hook_mark import paint_mark
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.painted import PaintedButton
 from arpegon.ui.look.plain import rich
 
 HEIGHT = 30
 _MIN_CAPTION = 34
 
 
-class StageBar(Painted):
+class StageBar(PaintedButton):
     """Name and caption of a stage; click selects, drag moves it, double click bypasses.
 
     Signals:
@@ -69,7 +69,11 @@ class StageBar(Painted):
         """Show that it stands on the bench."""
         if selected != self._selected:
             self._selected = selected
+            self.tell_on(selected)
             self.update()
+
+    def press(self) -> None:
+        self.chosen.emit(self.stage.id)
 
     def sizeHint(self) -> QSize:
         return QSize(190, HEIGHT)

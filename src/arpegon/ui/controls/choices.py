@@ -10,11 +10,11 @@ from PyQt6.QtWidgets import QComboBox, QSizePolicy, QWidget
 
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted, painting
+from arpegon.ui.look.painted import PaintedButton, PaintedChoice, painting
 from arpegon.ui.look.plain import tip
 
 
-class Segments(Painted):
+class Segments(PaintedChoice):
     """One of a few values, all in sight."""
 
     chosen = pyqtSignal(str)
@@ -28,6 +28,14 @@ class Segments(Painted):
         self.setMinimumHeight(26)
         self.setToolTip(tip(help_text))
         self.setAccessibleName(help_text)
+        self._tell()
+
+    def _tell(self) -> None:
+        self.tell_choice(self.options.values(), list(self.options).index(self._value))
+
+    def put(self, place: int) -> None:
+        if 0 <= place < len(self.options):
+            self._choose(list(self.options)[place])
 
     def value(self) -> str:
         """The value that is chosen."""
@@ -36,6 +44,8 @@ class Segments(Painted):
     def set_value(self, value: str) -> None:
         """Show a value; nothing is emitted."""
         self._value = value
+        if value in self.options:
+            self._tell()
         self.update()
 
     def sizeHint(self) -> QSize:
@@ -44,6 +54,7 @@ class Segments(Painted):
     def _choose(self, value: str) -> None:
         if value != self._value:
             self._value = value
+            self._tell()
             self.update()
             self.chosen.emit(value)
 
@@ -134,7 +145,7 @@ class Picker(QComboBox):
             self.setCurrentIndex(place)
 
 
-class ToggleSwitch(Painted):
+class ToggleSwitch(PaintedButton):
     """On or off, with its label."""
 
     toggled = pyqtSignal(bool)
@@ -147,6 +158,10 @@ class ToggleSwitch(Painted):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setToolTip(tip(help_text))
         self.setAccessibleName(label)
+        self.tell_on(False)
+
+    def press(self) -> None:
+        self._flip()
 
     def value(self) -> bool:
         """Whether it is on."""
@@ -155,6 +170,7 @@ class ToggleSwitch(Painted):
     def set_value(self, on: bool) -> None:
         """Show a state; nothing is emitted."""
         self._on = on
+        self.tell_on(on)
         self.update()
 
     def sizeHint(self) -> QSize:
@@ -162,6 +178,7 @@ class ToggleSwitch(Painted):
 
     def _flip(self) -> None:
         self._on = not self._on
+        self.tell_on(self._on)
         self.update()
         self.toggled.emit(self._on)
 

@@ -7,13 +7,13 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter
 from PyQt6.QtWidgets import QSizePolicy
 
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.painted import PaintedRange
 
 HEIGHT = 11
 _STEP = 26
 
 
-class Divider(Painted):
+class Divider(PaintedRange):
     """Level, between what is above and what is beneath.
 
     Signals:

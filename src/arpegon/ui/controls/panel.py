@@ -13,11 +13,11 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, 
 from arpegon.sound.sounds import Control
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.painted import Painted, PaintedRange
 from arpegon.ui.look.plain import tip
 
 
-class PanelControl(Painted):
+class PanelControl(PaintedRange):
     """One controller of an instrument: drag up and down, wheel, arrows; double click puts it to rest."""
 
     turned = pyqtSignal(int, int)
@@ -34,6 +34,11 @@ class PanelControl(Painted):
         self.setAccessibleName(control.label)
         self.setToolTip(tip(f"{control.help} Takes 0 to 127; double click puts it to {control.rest}."))
 
+        self.tell(self.value, 0, 127)
+
+    def put(self, steps: int) -> None:
+        self._turn(steps)
+
     def sizeHint(self) -> QSize:
         return self.size()
 
@@ -41,12 +46,14 @@ class PanelControl(Painted):
         """Show a value; nothing is emitted."""
         if value != self.value and self._drag is None:
             self.value = value
+            self.tell(value, 0, 127)
             self.update()
 
     def _turn(self, value: int) -> None:
         value = max(0, min(127, value))
         if value != self.value:
             self.value = value
+            self.tell(value, 0, 127)
             self.turned.emit(self.control.number, value)
             self.update()
 

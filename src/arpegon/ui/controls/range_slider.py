@@ -9,11 +9,11 @@ from PyQt6.QtWidgets import QSizePolicy
 from arpegon.ui.controls import arrows
 from arpegon.ui.controls.two_ends import end_of_key, with_end
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.painted import PaintedRange
 from arpegon.ui.look.plain import tip
 
 
-class RangeSlider(Painted):
+class RangeSlider(PaintedRange):
     """Two handles; the nearer one is dragged. Arrows move the one that was touched last; Home and End choose one.
 
     Args:
@@ -36,6 +36,15 @@ class RangeSlider(Painted):
         self.setToolTip(tip(help_text))
         self.setAccessibleName(help_text)
         self.setFixedHeight(18)
+        self._tell()
+
+    def _tell(self) -> None:
+        words = f"{self.span[0]:g} to {self.span[1]:g}; the {'greatest' if self._end else 'least'} moves"
+        self.tell(self.span[self._end], self.low, self.high, self.step, words)
+
+    def put(self, steps: int) -> None:
+        self._put(steps * self.step)
+        self.settled.emit()
 
     def sizeHint(self) -> QSize:
         return QSize(120, 18)
@@ -44,6 +53,7 @@ class RangeSlider(Painted):
         """Show a span; nothing is emitted."""
         if (low, high) != self.span and not self._dragging:
             self.span = (low, high)
+            self._tell()
             self.update()
 
     def _x(self, value: float) -> float:
@@ -57,6 +67,7 @@ class RangeSlider(Painted):
         span = with_end(self.span, self._end, value, self.low, self.high)
         if span != self.span:
             self.span = span
+            self._tell()
             self.update()
             self.moved.emit(*span)
 
@@ -85,6 +96,7 @@ class RangeSlider(Painted):
             self.settled.emit()
         elif (end := end_of_key(event)) is not None:
             self._end = end
+            self._tell()
             self.update()
         else:
             super().keyPressEvent(event)

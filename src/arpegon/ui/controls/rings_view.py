@@ -165,7 +165,7 @@ class RingsView(Painted):
             words = f"{sum(look.rhythm)} in {len(look.rhythm)}"
             painter.drawText(middle.adjusted(0, 0, 0, -16), Qt.AlignmentFlag.AlignCenter, words)
             painter.setFont(theme.label_font(12))
-            painter.setPen(theme.color(t.second))
+            painter.setPen(theme.color(t.ink))
             painter.drawText(middle.adjusted(0, 18, 0, 0), Qt.AlignmentFlag.AlignCenter, look.name)
 
     def _paint_ring(self, painter: QPainter, t: theme.Theme, ink: str, ring: int, look: RingLook) -> None:

@@ -14,13 +14,13 @@ from arpegon.ui.controls import arrows
 from arpegon.ui.controls.in_place import InPlace
 from arpegon.ui.controls.refusal import say_at
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.painted import PaintedRange
 from arpegon.ui.look.plain import Tip, rich, tip
 
 _FINE = 0.1
 
 
-class Slider(Painted):
+class Slider(PaintedRange):
     """A parameter as a slider.
 
     Drag, wheel and arrows step, shift is fine, double click on the track resets, a click on the value types.
@@ -41,6 +41,15 @@ class Slider(Painted):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName(param.label)
         self.setToolTip(tip(tooltip(param)))
+        self._tell()
+
+    def _tell(self) -> None:
+        param = self.param
+        self.tell(self._value, param.low, param.high, param.step, param.text(self._value))
+
+    def put(self, steps: int) -> None:
+        self._step_to(steps * self.param.step)
+        self.settled.emit()
 
     def value(self) -> float:
         """The value shown."""
@@ -50,6 +59,7 @@ class Slider(Painted):
         """Show a value; nothing is emitted."""
         if value != self._value:
             self._value = value
+            self._tell()
             self.update()
 
     def sizeHint(self) -> QSize:
@@ -64,6 +74,7 @@ class Slider(Painted):
         clamped = self.param.clamp(value)
         if clamped != self._value:
             self._value = clamped
+            self._tell()
             self.update()
             self.moved.emit(float(clamped))
 

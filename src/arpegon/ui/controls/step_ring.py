@@ -97,11 +97,10 @@ class StepRing(Painted):
         return self._middle() + QPointF(reach * math.cos(angle), reach * math.sin(angle))
 
     def _place_at(self, spot: QPointF) -> int | None:
-        for place in range(len(self.beads)):
-            away = self._spot(place) - spot
-            if math.hypot(away.x(), away.y()) <= self._size() + 4:
-                return place
-        return None
+        aways = [self._spot(place) - spot for place in range(len(self.beads))]
+        near = [(math.hypot(away.x(), away.y()), place) for place, away in enumerate(aways)]
+        distance, place = min(near, default=(math.inf, 0))
+        return place if distance <= self._size() + 4 else None
 
     # -- gestures ----------------------------------------------------------------------------------
 

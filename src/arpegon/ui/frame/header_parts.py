@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import QPushButton, QWidget
 from arpegon.ui.controls import arrows
 from arpegon.ui.controls.in_place import InPlace
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted, painting
+from arpegon.ui.look.painted import Painted, PaintedButton, painting
 from arpegon.ui.look.plain import tip
 
 HEIGHT = 54
@@ -96,7 +96,7 @@ class TransportButton(QPushButton):
                 painter.drawPolygon(QPolygonF([point + middle for point in points]))
 
 
-class Field(Painted):
+class Field(PaintedButton):
     """A caption with a value beneath: clicked (or Return), dragged, wheeled, stepped by arrows, typed by its owner."""
 
     smooth = False
@@ -122,12 +122,17 @@ class Field(Painted):
         """Show a value."""
         if text != self.text:
             self.text = text
+            self.setAccessibleDescription(text)
             self.update()
+
+    def press(self) -> None:
+        self.clicked.emit()
 
     def show_caption(self, caption: str, alarm: bool = False) -> None:
         """Show another caption; in an ``alarm`` the value is written in the colour of warnings."""
         if (caption, alarm) != (self.caption, self.alarm):
             self.caption, self.alarm = caption, alarm
+            self.setAccessibleName(caption)
             self.update()
 
     def sizeHint(self) -> QSize:

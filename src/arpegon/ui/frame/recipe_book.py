@@ -19,7 +19,7 @@ from arpegon.core.document import edits
 from arpegon.files.recipes import Recipe, matching
 from arpegon.processors import processor_class
 from arpegon.ui.controls.chain_figure import ChainFigure
-from arpegon.ui.look.plain import Label
+from arpegon.ui.look.plain import Label, tip
 from arpegon.ui.model.selection import Selection
 from arpegon.ui.model.session import Session
 from arpegon.ui.model.words import destination_words, source_words
@@ -139,7 +139,7 @@ class RecipeBook(QDialog):
                 self.list.addItem(head)
             item = QListWidgetItem(recipe.title)
             item.setData(_ROLE, recipe)
-            item.setToolTip(recipe.about)
+            item.setToolTip(tip(recipe.about))
             self.list.addItem(item)
             first = first or item
         if first is not None:

@@ -25,7 +25,7 @@ from arpegon.ui.controls import arrows
 from arpegon.ui.controls.keyboard import Keyboard
 from arpegon.ui.frame.surface_parts import KnobsAndPads
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.painted import Painted, PaintedRange
 from arpegon.ui.look.plain import Label, tip
 from arpegon.ui.model.session import Session
 
@@ -65,7 +65,7 @@ def in_key(row: int, place: int, key: Key, octave: int) -> int:
     return 12 * (octave + row + octaves) + key.tonic + key.intervals[degree]
 
 
-class Wheel(Painted):
+class Wheel(PaintedRange):
     """A wheel: bend springs back to its middle, the others stay. Drag, wheel and arrows turn it."""
 
     own_keys = (Qt.Key.Key_Home,)
@@ -83,6 +83,11 @@ class Wheel(Painted):
         back = "lets go" if springs else "puts it to rest"
         self.setToolTip(tip(f"{help_text} Drag or arrows turn it, Shift is fine; double click or Home {back}."))
         self.setAccessibleName(label)
+        self.tell(rest, 0.0, 1.0, 1 / 127)
+
+    def put(self, steps: int) -> None:
+        self.set_value(steps / 127)
+        self._spring()
 
     def sizeHint(self) -> QSize:
         return QSize(30, 76)
@@ -92,6 +97,7 @@ class Wheel(Painted):
         value = max(0.0, min(1.0, value))
         if value != self.value:
             self.value = value
+            self.tell(value, 0.0, 1.0, 1 / 127)
             self.update()
             if tell:
                 self.turned.emit(value)

@@ -18,7 +18,7 @@ from arpegon.processors.actions import target_words
 from arpegon.ui.controls import arrows
 from arpegon.ui.controls.hook_mark import paint_mark
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.painted import PaintedButton, PaintedRange
 from arpegon.ui.look.plain import tip
 from arpegon.ui.model.hookup_words import KNOB_CC, PAD_CHANNEL, PAD_NOTE
 
@@ -29,7 +29,7 @@ from arpegon.ui.model.session import Session
 KNOBS, PADS = 8, 16
 
 
-class Knob(Painted):
+class Knob(PaintedRange):
     """A knob of the play surface: drag up and down, wheel, arrows."""
 
     turned = pyqtSignal(int)
@@ -44,6 +44,7 @@ class Knob(Painted):
         self._drag: tuple[float, int] | None = None
         self.setFixedSize(40, 37)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.tell(0, 0, 127)
 
     def sizeHint(self) -> QSize:
         return self.size()
@@ -63,8 +64,12 @@ class Knob(Painted):
         value = max(0, min(127, value))
         if value != self.value:
             self.value = value
+            self.tell(value, 0, 127)
             self.update()
             self.turned.emit(value)
+
+    def put(self, steps: int) -> None:
+        self.turn(steps)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is not None and event.button() == Qt.MouseButton.LeftButton:
@@ -118,7 +123,7 @@ class Knob(Painted):
             paint_mark(painter, QPointF(self.width() - 6, 6), t.paper)
 
 
-class Pad(Painted):
+class Pad(PaintedButton):
     """A pad of the play surface: struck with the mouse; lower on the pad is louder."""
 
     struck = pyqtSignal(int)
@@ -163,6 +168,10 @@ class Pad(Painted):
             self.down = True
             self.update()
             self.struck.emit(velocity)
+
+    def press(self) -> None:
+        self._strike(100)
+        self._let_go()
 
     def _let_go(self) -> None:
         if self.down:

@@ -108,5 +108,5 @@ class HookupList(RowList[HookupRow]):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.color(t.rule_strong))
         painter.drawRoundedRect(box, 4, 4)
-        painter.setBrush(theme.color(t.line if quiet else theme.mix(t.second, t.warning, glow)))
+        painter.setBrush(theme.color(t.line if quiet else theme.mix(t.second, t.good, glow)))
         painter.drawRoundedRect(QRectF(box.left(), box.top(), box.width() * value / 127.0, box.height()), 4, 4)

@@ -4,13 +4,21 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Collection, Iterator
-from typing import ClassVar
+from typing import TYPE_CHECKING, ClassVar
 
 from PyQt6.QtCore import QEvent, QRectF, Qt
-from PyQt6.QtGui import QKeyEvent, QPaintDevice, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPaintDevice, QPainter, QPaintEvent, QWheelEvent
+from PyQt6.QtWidgets import QAbstractButton, QAbstractSlider, QComboBox, QWidget
 
 from arpegon.ui.look import theme
+
+if TYPE_CHECKING:  # their names for values and signals are ours in the subclasses
+    _Widget = QWidget
+    _Slider = QWidget
+    _Button = QWidget
+    _Box = QWidget
+else:
+    _Widget, _Slider, _Button, _Box = object, QAbstractSlider, QAbstractButton, QComboBox
 
 
 @contextlib.contextmanager
@@ -23,8 +31,8 @@ def painting(device: QPaintDevice) -> Iterator[QPainter]:
         painter.end()
 
 
-class Painted(QWidget):
-    """A widget that draws itself whole, in the theme of now."""
+class Drawn(_Widget):
+    """Draws a widget whole, in the theme of now, whatever Qt makes of it otherwise."""
 
     smooth: ClassVar[bool] = True
     """Whether edges are smoothed; upright and level ones are sharper without."""
@@ -54,6 +62,122 @@ class Painted(QWidget):
     def sheet(self) -> QRectF:
         """Where its paper lies when that fills the widget: half a pixel in, so that the line is sharp."""
         return QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5)
+
+
+class Painted(Drawn, QWidget):
+    """A widget that draws itself whole: what is looked at, or has no role among Qt's controls."""
+
+
+class PaintedRange(Drawn, _Slider):
+    """A control with a value in a range, that draws itself. A screen reader learns its value, and may set it.
+
+    Subclasses call :meth:`tell` whenever their value is another, and put what is asked for in :meth:`put`.
+    """
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        if not TYPE_CHECKING:
+            self._from_reader = QAbstractSlider.valueChanged.__get__(self)
+            self._from_reader.connect(self.put)
+
+    def tell(self, value: float, low: float, high: float, step: float = 1.0, words: str = "") -> None:
+        """Tell a screen reader the value, in whole steps, and how it is read."""
+        if not TYPE_CHECKING:
+            blocked = self.blockSignals(True)
+            QAbstractSlider.setRange(self, round(low / step), round(high / step))
+            QAbstractSlider.setValue(self, round(value / step))
+            self.blockSignals(blocked)
+        self.setAccessibleDescription(words)
+
+    def put(self, steps: int) -> None:
+        """A screen reader asks for a value, in whole steps."""
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None:
+            event.ignore()
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is not None:
+            event.ignore()
+
+
+class PaintedButton(Drawn, _Button):
+    """A control that is pressed, or is on or off, that draws itself. A screen reader learns its state, and may press
+    it."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        if not TYPE_CHECKING:
+            self._by_reader = QAbstractButton.clicked.__get__(self)
+            self._by_reader.connect(lambda _=False: self.press())
+
+    def tell_on(self, on: bool) -> None:
+        """Tell a screen reader whether it is on."""
+        if not TYPE_CHECKING:
+            blocked = self.blockSignals(True)
+            QAbstractButton.setCheckable(self, True)
+            QAbstractButton.setChecked(self, on)
+            self.blockSignals(blocked)
+
+    def press(self) -> None:
+        """A screen reader presses it."""
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None:
+            event.ignore()
+
+    def keyReleaseEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None:
+            event.ignore()
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None:
+            event.ignore()
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None:
+            event.ignore()
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None:
+            event.ignore()
+
+
+class PaintedChoice(Drawn, _Box):
+    """One of a few values, all in sight, that draws itself. A screen reader learns which, and may choose."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        if not TYPE_CHECKING:
+            self.currentIndexChanged.connect(self.put)
+
+    def tell_choice(self, labels: Collection[str], place: int) -> None:
+        """Tell a screen reader what can be chosen, and what is."""
+        if not TYPE_CHECKING:
+            blocked = self.blockSignals(True)
+            if [self.itemText(number) for number in range(self.count())] != list(labels):
+                self.clear()
+                self.addItems(list(labels))
+            QComboBox.setCurrentIndex(self, place)
+            self.blockSignals(blocked)
+
+    def put(self, place: int) -> None:
+        """A screen reader chooses."""
+
+    def showPopup(self) -> None:
+        """All values are in sight already."""
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None:
+            event.ignore()
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is not None:
+            event.ignore()
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None:
+            event.ignore()
 
 
 def paint_paper(painter: QPainter, t: theme.Theme, area: QRectF, corner: float = 4.0) -> None:

@@ -6,10 +6,11 @@ come from :func:`tip` or :func:`rich`, and names in buttons and menus from :func
 
 from __future__ import annotations
 
+import re
 from html import escape
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QLabel, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QAbstractItemView, QComboBox, QLabel, QLineEdit, QWidget
 
 
 class Label(QLabel):
@@ -40,3 +41,17 @@ def rich(markup: str, *names: object) -> Tip:
 def unmarked(name: str) -> str:
     """A name on a button or in a menu, where ``&`` would mark a letter."""
     return name.replace("&", "&&")
+
+
+_TAG = re.compile(r"<[^>]*>")
+_NAMED = (QLineEdit, QComboBox, QAbstractButton, QAbstractItemView)
+
+
+def name_controls(root: QWidget) -> None:
+    """Give each control that has no name of its own, for screen readers, the first sentence of its tooltip."""
+    for kind in _NAMED:
+        for control in root.findChildren(kind):
+            words = control.text() if isinstance(control, QAbstractButton) and callable(control.text) else ""
+            if not control.accessibleName() and not words:
+                plain = _TAG.sub(" ", control.toolTip()).strip()
+                control.setAccessibleName(plain.split(". ")[0].rstrip("."))

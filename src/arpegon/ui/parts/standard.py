@@ -287,6 +287,8 @@ def under_caption(caption: str, widget: QWidget) -> QWidget:
     label = Label(caption)
     label.setProperty("role", "second")
     label.setBuddy(widget)
+    if not widget.accessibleName():
+        widget.setAccessibleName(caption)
     box.addWidget(label)
     box.addWidget(widget)
     return holder

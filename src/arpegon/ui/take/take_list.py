@@ -39,6 +39,7 @@ class TakeList(QWidget):
         self.sought.textChanged.connect(lambda: self.show_takes(self._takes, self._shown))
         box.addWidget(self.sought)
         self.list = QListWidget()
+        self.list.setAccessibleName("Takes")
         self.list.currentItemChanged.connect(self._chosen)
         box.addWidget(self.list, 1)
         self.note = QLineEdit()

@@ -1,0 +1,94 @@
+"""For everybody: what a screen reader gets of the running window, and what it can do; nothing cut, faint or small."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+ROOT = Path(__file__).resolve().parents[2]
+PYTHON = "/usr/bin/python3"
+"""The system's, which has what screen readers are written with."""
+RUN = """
+/usr/libexec/at-spi-bus-launcher --launch-immediately >/dev/null 2>&1 &
+{program} --demo >/dev/null 2>&1 &
+window=$!
+{python} {reader} Arpegon {more} >"{out}"
+kill $window
+"""
+
+
+def read(folder, *more):
+    """The tree of the demo's window as a screen reader gets it."""
+    out = folder / "tree.json"
+    words = " ".join(f"'{word}'" for word in more)
+    program = f"{sys.executable} -m arpegon.cli"
+    script = RUN.format(program=program, python=PYTHON, reader=ROOT / "tools" / "reader_tree.py", more=words, out=out)
+    environment = {
+        **os.environ,
+        **{f"XDG_{name}_HOME": str(folder / name) for name in ("CONFIG", "DATA", "STATE", "CACHE")},
+        "QT_LINUX_ACCESSIBILITY_ALWAYS_ON": "1",
+        "QT_QPA_PLATFORM": "xcb",
+        "PYTHONPATH": str(ROOT / "src"),
+    }
+    words_ = ["dbus-run-session", "--", "xvfb-run", "-a", "-s", "-screen 0 1280x800x24", "sh", "-c", script]
+    done = subprocess.run(words_, env=environment, capture_output=True, text=True, timeout=150, check=False)
+    assert out.exists() and out.stat().st_size, done.stderr[-2000:]
+    return json.loads(out.read_text())
+
+
+def walked(node):
+    """A node and all beneath it."""
+    yield node
+    for child in node["children"]:
+        yield from walked(child)
+
+
+@pytest.fixture(scope="module")
+def nodes(tmp_path_factory):
+    for needed in ("dbus-run-session", "xvfb-run"):
+        assert shutil.which(needed), "make test installs it"
+    return list(walked(read(tmp_path_factory.mktemp("reader"))))
+
+
+def named(nodes, name, role):
+    return [node for node in nodes if node["name"] == name and node["role"] == role]
+
+
+def test_every_control_that_takes_the_keys_has_a_name(nodes):
+    nameless = [node["role"] for node in nodes if {"focusable", "showing"} <= set(node["states"]) and not node["name"].strip()]
+    roles = {"frame", "filler", "panel", "layered pane", "scroll pane", "list"}  # lists are those of combo boxes
+    assert [role for role in nameless if role not in roles] == []
+
+
+def test_controls_have_roles_and_values(nodes):
+    (register,) = named(nodes, "Register", "slider")
+    assert register["value"] == [0.0, -3.0, 3.0] and register["description"] == "0 oct"
+    (keep,) = named(nodes, "Keep the played note", "check box")
+    assert "checked" in keep["states"]
+    (tempo,) = [node for node in nodes if node["name"] == "Tempo" and "button" in node["role"]]
+    assert tempo["description"] == "96.0"
+    assert [node for node in nodes if node["role"] == "combo box" and "shape" in str(node)]
+    wheels = [node["name"] for node in nodes if node["role"] == "slider"]
+    assert {"mod", "pedal", "Wind", "Stride"} <= set(wheels)
+    stages = [node for node in nodes if node["name"].startswith("Chord, fifth")]
+    assert stages and "checked" in stages[0]["states"]
+
+
+def test_a_screen_reader_sets_and_presses(tmp_path):
+    nodes = list(walked(read(tmp_path, "Register", "slider", "2")))
+    (register,) = named(nodes, "Register", "slider")
+    assert register["value"][0] == 2.0 and register["description"] == "2 oct"
+
+
+def test_nothing_is_cut_faint_or_too_small_at_1280x800():
+    done = subprocess.run(
+        [sys.executable, "-m", "tools.look"], cwd=ROOT, capture_output=True, text=True, timeout=280, check=False
+    )
+    assert done.returncode == 0, done.stdout[-3000:]
+    assert done.stdout.strip().endswith("0 rows")

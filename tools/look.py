@@ -1,0 +1,278 @@
+"""Looks at every editor and view, and lists text that is cut, too small or too faint.
+
+    python -m tools.look [--all]
+
+Without ``--all`` at 1280x800 in the day theme; with it at three sizes, in all themes. Whatever draws text in Python
+does so by ``painting``, whose painter is watched; labels and buttons of Qt's own are asked what they need. Exits with 1
+where anything was found.
+"""
+
+from __future__ import annotations
+
+import os
+import sys
+import tempfile
+import time
+from collections import Counter
+from collections.abc import Iterator
+from typing import Any, ClassVar, NamedTuple
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from PyQt6.QtCore import QPoint, QPointF, QRect, QRectF, Qt
+from PyQt6.QtGui import QColor, QFontMetricsF, QImage, QPainter
+from PyQt6.QtWidgets import QAbstractButton, QApplication, QLabel, QScrollArea, QWidget
+
+from arpegon.core.document import edits
+from arpegon.core.document.model import Stage
+from arpegon.files.places import DEMO, Settings
+from arpegon.files.project import load_project
+from arpegon.processors import GENERATORS, WORKS
+from arpegon.processors.registry import LISTENINGS
+from arpegon.ui.look import painted, theme
+from arpegon.ui.model.session import Session, fresh_audio
+from arpegon.ui.window import VIEWS, Window
+
+SIZES = ((1280, 800), (1366, 768), (1920, 1080))
+LEAST_PIXELS = 11
+AA, AA_LARGE = 4.5, 3.0
+_LARGE_PIXELS = 19
+_SLACK = 2.0
+"""Pixels by which metrics may differ from what is drawn."""
+
+
+class Row(NamedTuple):
+    """Something that is wrong."""
+
+    where: str
+    widget: str
+    text: str
+    what: str
+
+
+class Drawn(NamedTuple):
+    """A text that was drawn."""
+
+    text: str
+    room: QRectF | None
+    """Where it was to go, in pixels of the widget; ``None`` where only a point was named."""
+    needs: QRectF
+    pixels: int
+    bold: bool
+    ink: QColor
+
+
+def contrast(one: QColor, other: QColor) -> float:
+    """The contrast of two colours, 1 to 21 (WCAG 2.1)."""
+
+    def light(color: QColor) -> float:
+        parts = [part / 12.92 if part <= 0.03928 else ((part + 0.055) / 1.055) ** 2.4 for part in color.getRgbF()[:3]]
+        return 0.2126 * parts[0] + 0.7152 * parts[1] + 0.0722 * parts[2]
+
+    dark, bright = sorted((light(one), light(other)))
+    return (bright + 0.05) / (dark + 0.05)
+
+
+class WatchedPainter(QPainter):
+    """Notes all text that it draws, while somebody wants that."""
+
+    wanted: ClassVar[list[Drawn] | None] = None
+    whose: ClassVar[QWidget | None] = None
+    """The widget of which it is wanted: others may be drawn with it."""
+
+    def drawText(self, *given: Any) -> Any:
+        if WatchedPainter.wanted is not None and self.device() is WatchedPainter.whose:
+            self._note(given)
+        return super().drawText(*given)
+
+    def _note(self, given: tuple[Any, ...]) -> None:
+        text = next((one for one in given if isinstance(one, str)), "")
+        first = given[0]
+        room = QRectF(first) if isinstance(first, (QRect, QRectF)) else None
+        font, ink = self.font(), self.pen().color()
+        if not text.strip() or ink.alpha() <= 200 or WatchedPainter.wanted is None:
+            return
+        metrics = QFontMetricsF(font)
+        flags = next((one for one in given[1:] if isinstance(one, (int, Qt.AlignmentFlag, Qt.TextFlag))), 0)
+        flags = flags if isinstance(flags, int) else flags.value
+        if room is not None:
+            needs = metrics.boundingRect(room, flags, text)
+        else:
+            at = QPointF(first) if isinstance(first, (QPoint, QPointF)) else QPointF(given[0], given[1])
+            needs = metrics.boundingRect(text).translated(at)
+        turned = self.worldTransform()
+        WatchedPainter.wanted.append(
+            Drawn(
+                text,
+                turned.mapRect(room) if room is not None else None,
+                turned.mapRect(needs),
+                font.pixelSize(),
+                font.weight() >= 600,
+                ink,
+            )
+        )
+
+
+painted.QPainter = WatchedPainter  # type: ignore[misc]
+
+
+def _ground(image: QImage, area: QRectF) -> QColor | None:
+    """The colour that is seen most often in an area: the ground of its text."""
+    found: Counter[int] = Counter()
+    inside = area.toAlignedRect().intersected(image.rect())
+    for y in range(inside.top(), inside.bottom() + 1, 2):
+        for x in range(inside.left(), inside.right() + 1, 2):
+            found[image.pixel(x, y)] += 1
+    return QColor(found.most_common(1)[0][0]) if found else None
+
+
+def _named(widget: QWidget) -> str:
+    return f"{type(widget).__name__} {widget.accessibleName() or widget.objectName()}".strip()
+
+
+def painted_rows(widget: QWidget, where: str) -> Iterator[Row]:
+    """What is wrong with a widget that draws itself."""
+    drawn: list[Drawn] = []
+    WatchedPainter.wanted, WatchedPainter.whose = drawn, widget
+    image = widget.grab(QRect(QPoint(0, 0), widget.size())).toImage()
+    WatchedPainter.wanted = None
+    area = QRectF(widget.rect()).adjusted(-_SLACK, -_SLACK, _SLACK, _SLACK)
+    for one in drawn:
+        if one.room is not None and one.room.width() > 0:
+            wide = one.needs.width() > one.room.width() + _SLACK
+            if wide and not one.room.isEmpty():
+                yield Row(where, _named(widget), one.text, "is cut")
+        if not area.contains(one.needs.center()):
+            continue
+        if one.needs.right() > area.right() + 1 or one.needs.left() < area.left() - 1:
+            yield Row(where, _named(widget), one.text, "reaches beyond its control")
+        if 0 < one.pixels < LEAST_PIXELS:
+            yield Row(where, _named(widget), one.text, f"is {one.pixels} px")
+        ground = _ground(image, one.needs)
+        asked = AA_LARGE if one.pixels >= _LARGE_PIXELS else AA
+        if ground is not None and widget.isEnabled() and contrast(one.ink, ground) < asked - 0.05:
+            yield Row(where, _named(widget), one.text, f"has a contrast of {contrast(one.ink, ground):.1f}")
+
+
+def standard_rows(widget: QWidget, where: str) -> Iterator[Row]:
+    """What is wrong with a label or button of Qt's own."""
+    if isinstance(widget, QLabel) and widget.text() and not widget.wordWrap():
+        plain = widget.text()
+        needs = widget.fontMetrics().horizontalAdvance(plain)
+        if needs > widget.contentsRect().width() + _SLACK and not plain.startswith("<"):
+            yield Row(where, _named(widget), plain, "is cut")
+    elif isinstance(widget, QLabel) and widget.text():
+        needs = widget.heightForWidth(widget.width())
+        if needs > widget.height() + _SLACK + 2:
+            yield Row(where, _named(widget), widget.text()[:50], "is cut")
+    elif (
+        isinstance(widget, QAbstractButton) and type(widget).paintEvent is QAbstractButton.paintEvent and widget.text()
+    ):
+        needs = widget.fontMetrics().horizontalAdvance(widget.text().replace("&", ""))
+        if needs > widget.width() + _SLACK:
+            yield Row(where, _named(widget), widget.text(), "is cut")
+
+
+def _seen(widget: QWidget) -> bool:
+    """Whether all of a widget is in sight: what is scrolled away is another matter."""
+    return widget.isVisible() and widget.visibleRegion().boundingRect() == widget.rect() and not widget.size().isEmpty()
+
+
+def looked_at(window: QWidget, where: str) -> Iterator[Row]:
+    """What is wrong with all that is in sight."""
+    for widget in window.findChildren(QWidget):
+        if not _seen(widget) or isinstance(widget, QScrollArea):
+            continue
+        if type(widget).__module__.startswith("arpegon") and hasattr(widget, "paint"):
+            yield from painted_rows(widget, where)
+        else:
+            yield from standard_rows(widget, where)
+
+
+class Tour:
+    """Goes to every editor and view of a window with the demo."""
+
+    def __init__(self) -> None:
+        self.session = Session(Settings())
+        self.window = Window(self.session)
+        self.window.show()
+        self.session.load(load_project(DEMO), DEMO)
+
+    def wait(self, seconds: float = 0.06) -> None:
+        """Let layouts settle."""
+        end = time.monotonic() + seconds
+        while time.monotonic() < end:
+            QApplication.processEvents()
+
+    def places(self) -> Iterator[str]:
+        """One after the other, each in sight when its name comes."""
+        session, window = self.session, self.window
+        window.show_view("Board")
+        for kind in WORKS:
+            if kind in LISTENINGS:
+                continue
+            if kind in GENERATORS:
+                made = edits.fresh_generator(session.project, kind)
+                session.edit("look", edits.set_source(session.project, "lamp", 0, made))
+                session.select_source("lamp", 0)
+            else:
+                stages = (Stage(id="looked", kind=kind),)
+                session.edit("look", edits.set_strand(session.project, "lamp", stages=stages))
+                session.select_stage("looked")
+            self.wait()
+            yield f"{kind}"
+        for kind in LISTENINGS:
+            made_ear = fresh_audio(session, kind)
+            session.edit("look", edits.set_source(session.project, "lamp", 0, made_ear))
+            session.select_source("lamp", 0)
+            self.wait()
+            yield kind
+        for part in ("destination", "strand"):
+            session.select_part("harbour", part, "", 0)
+            self.wait()
+            yield part
+        for view in VIEWS[1:]:
+            window.show_view(view)
+            self.wait()
+            yield view
+
+    def rows(self) -> Iterator[Row]:
+        """What is wrong, everywhere, as things are set."""
+        name = f"{self.window.width()}x{self.window.height()} {theme.theme().name}"
+        for place in self.places():
+            yield from looked_at(self.window, f"{name} {place}")
+
+    def close(self) -> None:
+        """End the engine."""
+        self.session.close()
+
+
+def main() -> None:
+    """Look, and say."""
+    whole = "--all" in sys.argv
+    with tempfile.TemporaryDirectory() as own:
+        for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_DATA_HOME"):
+            os.environ[name] = own
+        from arpegon.ui.app import make_application
+
+        application = make_application(sys.argv[:1])
+        theme.use("day")
+        tour = Tour()
+        found: dict[tuple[str, str, str], Row] = {}
+        for size in SIZES if whole else SIZES[:1]:
+            for name in theme.THEMES if whole else ("day",):
+                theme.use(name)
+                tour.window.resize(*size)
+                tour.wait(0.2)
+                for row in tour.rows():
+                    found.setdefault(row[1:], row)
+        tour.close()
+        application.quit()
+    for row in found.values():
+        print(f"{row.where}: {row.widget}: “{row.text}” {row.what}")
+    print(f"{len(found)} rows")
+    os._exit(1 if found else 0)
+
+
+if __name__ == "__main__":
+    main()
