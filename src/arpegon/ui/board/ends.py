@@ -5,7 +5,7 @@ from __future__ import annotations
 from math import log10
 
 from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPen
+from PyQt6.QtGui import QContextMenuEvent, QFont, QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.ui.controls.hook_mark import paint_mark
@@ -93,11 +93,13 @@ class SourcePill(EndRow):
         painter.drawRoundedRect(body, 12, 12)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.color(text if self._selected else theme.ink(self.ink)))
-        painter.drawEllipse(QPointF(13, body.center().y()), 4, 4)
-        inner = body.adjusted(23, 0, -11 if body.width() > 110 else -5, 0)
+        narrow = body.width() <= _NARROW
+        dot = 9.0 if narrow else 13.0
+        painter.drawEllipse(QPointF(dot, body.center().y()), 3 if narrow else 4, 3 if narrow else 4)
+        inner = body.adjusted(15 if narrow else 23, 0, -4 if narrow else -11, 0)
         if self.hooked:
-            paint_mark(painter, QPointF(inner.right() - 2, body.center().y()), ground)
-            inner.setRight(inner.right() - 10)
+            paint_mark(painter, QPointF(inner.right() - 3, body.center().y()), ground)
+            inner.setRight(inner.right() - 9)
         _two_texts(painter, inner, self.name, self.detail, text, text if self._selected else t.second, 600)
 
 
@@ -186,8 +188,14 @@ def _two_texts(painter: QPainter, room: QRectF, name: str, detail: str, ink: str
     if room.width() - detail_width < min(100, painter.fontMetrics().horizontalAdvance(name)):
         detail, detail_width = "", 0
     name_width = room.width() - detail_width
-    if painter.fontMetrics().horizontalAdvance(name) > name_width:  # smaller before it is cut
-        painter.setFont(theme.label_font(12, weight))
+    for pixels, stretch in ((12, 100), (11, 100), (11, 88)):  # smaller, then closer, before it is cut
+        if painter.fontMetrics().horizontalAdvance(name) <= name_width:
+            break
+        font = theme.label_font(pixels, weight)
+        if stretch != 100:
+            font = QFont(font)
+            font.setStretch(stretch)
+        painter.setFont(font)
     shown = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(name_width))
     painter.setPen(theme.color(ink))
     painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, shown)
