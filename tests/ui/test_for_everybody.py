@@ -61,7 +61,9 @@ def named(nodes, name, role):
 
 
 def test_every_control_that_takes_the_keys_has_a_name(nodes):
-    nameless = [node["role"] for node in nodes if {"focusable", "showing"} <= set(node["states"]) and not node["name"].strip()]
+    nameless = [
+        node["role"] for node in nodes if {"focusable", "showing"} <= set(node["states"]) and not node["name"].strip()
+    ]
     roles = {"frame", "filler", "panel", "layered pane", "scroll pane", "list"}  # lists are those of combo boxes
     assert [role for role in nameless if role not in roles] == []
 
