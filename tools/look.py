@@ -1,4 +1,4 @@
-"""Looks at every editor and view, and lists text that is cut, too small or too faint.
+"""Looks at every editor and view, and lists text that is cut, too small or too faint, and what overlaps.
 
     python -m tools.look [--all]
 
@@ -15,13 +15,23 @@ import tempfile
 import time
 from collections import Counter
 from collections.abc import Iterator
+from itertools import combinations
 from typing import Any, ClassVar, NamedTuple
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from PyQt6.QtCore import QPoint, QPointF, QRect, QRectF, Qt
 from PyQt6.QtGui import QColor, QFontMetricsF, QImage, QPainter
-from PyQt6.QtWidgets import QAbstractButton, QApplication, QLabel, QScrollArea, QWidget
+from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QAbstractSlider,
+    QApplication,
+    QComboBox,
+    QLabel,
+    QLineEdit,
+    QScrollArea,
+    QWidget,
+)
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import Stage
@@ -37,6 +47,7 @@ SIZES = ((1280, 800), (1366, 768), (1920, 1080))
 LEAST_PIXELS = 11
 AA, AA_LARGE = 4.5, 3.0
 _LARGE_PIXELS = 19
+_MAX_PAIRED = 60
 _SLACK = 2.0
 """Pixels by which metrics may differ from what is drawn."""
 
@@ -136,6 +147,10 @@ def painted_rows(widget: QWidget, where: str) -> Iterator[Row]:
     WatchedPainter.wanted, WatchedPainter.whose = drawn, widget
     image = widget.grab(QRect(QPoint(0, 0), widget.size())).toImage()
     WatchedPainter.wanted = None
+    for one, other in combinations(drawn[:_MAX_PAIRED], 2):
+        shared = one.needs.intersected(other.needs)
+        if shared.width() > _SLACK and shared.height() > 0.4 * min(one.needs.height(), other.needs.height()):
+            yield Row(where, _named(widget), f"{one.text} / {other.text}", "overlap")
     area = QRectF(widget.rect()).adjusted(-_SLACK, -_SLACK, _SLACK, _SLACK)
     for one in drawn:
         if one.room is not None and one.room.width() > 0:
@@ -178,8 +193,20 @@ def _seen(widget: QWidget) -> bool:
     return widget.isVisible() and widget.visibleRegion().boundingRect() == widget.rect() and not widget.size().isEmpty()
 
 
+def overlapping_rows(window: QWidget, where: str) -> Iterator[Row]:
+    """Controls that lie over one another."""
+    for parent in (window, *window.findChildren(QWidget)):
+        kinds = (QAbstractButton, QAbstractSlider, QComboBox, QLineEdit)
+        mine = [one for one in parent.children() if isinstance(one, kinds) and one.isVisible()]
+        for one, other in combinations(mine[:_MAX_PAIRED], 2):
+            shared = one.geometry().intersected(other.geometry())
+            if shared.width() > _SLACK and shared.height() > _SLACK:
+                yield Row(where, _named(one), _named(other), "lie over one another")
+
+
 def looked_at(window: QWidget, where: str) -> Iterator[Row]:
     """What is wrong with all that is in sight."""
+    yield from overlapping_rows(window, where)
     for widget in window.findChildren(QWidget):
         if not _seen(widget) or isinstance(widget, QScrollArea):
             continue
@@ -227,6 +254,19 @@ class Tour:
             session.select_source("lamp", 0)
             self.wait()
             yield kind
+        window.bench.wide.setChecked(True)
+        for kind in (*GENERATORS, "arpeggiator", "chord", "convert"):
+            if kind in GENERATORS:
+                made = edits.fresh_generator(session.project, kind)
+                session.edit("look", edits.set_source(session.project, "lamp", 0, made))
+                session.select_source("lamp", 0)
+            else:
+                stages = (Stage(id="looked", kind=kind),)
+                session.edit("look", edits.set_strand(session.project, "lamp", stages=stages))
+                session.select_stage("looked")
+            self.wait()
+            yield f"wide {kind}"
+        window.bench.wide.setChecked(False)
         for part in ("destination", "strand"):
             session.select_part("harbour", part, "", 0)
             self.wait()

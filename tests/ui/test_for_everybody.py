@@ -88,6 +88,59 @@ def test_a_screen_reader_sets_and_presses(tmp_path):
     assert register["value"][0] == 2.0 and register["description"] == "2 oct"
 
 
+def test_the_look_finds_what_is_wrong():
+    code = """
+from PyQt6.QtCore import QRectF
+from PyQt6.QtGui import QFont
+from PyQt6.QtWidgets import QPushButton, QWidget
+from tools import look
+from arpegon.ui.app import make_application
+from arpegon.ui.look import theme
+from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.plain import Label
+
+application = make_application(["look"])
+
+
+class Bad(Painted):
+    __module__ = "arpegon.trial"
+
+    def paint(self, painter, t):
+        painter.fillRect(self.rect(), theme.color(t.paper))
+        painter.setPen(theme.color(t.ink))
+        painter.setFont(theme.label_font(13))
+        painter.drawText(QRectF(0, 0, 30, 20), 0, "much too long for that")
+        painter.drawText(QRectF(0, 30, 200, 20), 0, "one over")
+        painter.drawText(QRectF(10, 30, 200, 20), 0, "another")
+        small = QFont(painter.font())
+        small.setPixelSize(8)
+        painter.setFont(small)
+        painter.drawText(QRectF(0, 60, 200, 20), 0, "tiny")
+        painter.setFont(theme.label_font(13))
+        painter.setPen(theme.color(t.rule))
+        painter.drawText(QRectF(0, 80, 200, 20), 0, "faint")
+
+
+window = QWidget()
+window.resize(400, 300)
+bad = Bad(window)
+bad.setGeometry(0, 0, 220, 110)
+label = Label("a label that has no room at all", window)
+label.setGeometry(0, 120, 40, 20)
+for x in (0, 30):
+    QPushButton("press", window).setGeometry(x, 150, 60, 24)
+window.show()
+for row in look.looked_at(window, "here"):
+    print(row.text, row.what)
+"""
+    done = subprocess.run(
+        [sys.executable, "-c", code], cwd=ROOT, capture_output=True, text=True, timeout=60, check=True
+    )
+    said = done.stdout
+    for words in ("that is cut", "overlap", "tiny is 8 px", "faint has a contrast", "at all is cut", "lie over one"):
+        assert words in said, (words, said)
+
+
 def test_nothing_is_cut_faint_or_too_small_at_1280x800():
     done = subprocess.run(
         [sys.executable, "-m", "tools.look"], cwd=ROOT, capture_output=True, text=True, timeout=280, check=False

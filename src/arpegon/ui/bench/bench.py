@@ -240,6 +240,7 @@ class Bench(QWidget):
             beneath = max(self.readout.least, room - wanted)
         self._area.setFixedHeight(max(_MIN_EDITOR, room - beneath))
         self.readout.setFixedHeight(max(self.readout.least, beneath))
+        self.edge.look()
 
     def _set_width(self, wide: bool) -> None:
         window = self.window()

@@ -40,7 +40,7 @@ class RingsEditor(PatternEditor):
         self.side.addWidget(self.which)
         self.panel = EntryPanel(self.entries, _FIELDS, self.ink, self._change, self.session.settle)
         self.side.addWidget(self.panel)
-        self.rest.addLayout(self.grid("reads", "swing"))
+        self.rest.addLayout(self.grid("reads", "swing", columns=1))
         self.rest.addWidget(self.control("base"))
         self.rest.addLayout(self.grid("seed"))
         self.add_changes(self.fold("When patterns change", self.rest))

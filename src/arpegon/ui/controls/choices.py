@@ -102,6 +102,15 @@ class Segments(PaintedChoice):
             painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -3.5, -0.5), 6, 6)
 
 
+def draw_drop_arrow(box: QComboBox) -> None:
+    """The wedge that says that a list drops down."""
+    with painting(box) as painter:
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(theme.color(theme.theme().second), 1.5))
+        x, y = box.width() - 16.0, box.height() / 2 - 2.0
+        painter.drawPolyline(QPolygonF([QPointF(x, y), QPointF(x + 4, y + 4), QPointF(x + 8, y)]))
+
+
 class Picker(QComboBox):
     """One of many values, in a list that drops down."""
 
@@ -128,11 +137,7 @@ class Picker(QComboBox):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         super().paintEvent(event)
-        with painting(self) as painter:
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            painter.setPen(QPen(theme.color(theme.theme().second), 1.5))
-            x, y = self.width() - 16.0, self.height() / 2 - 2.0
-            painter.drawPolyline(QPolygonF([QPointF(x, y), QPointF(x + 4, y + 4), QPointF(x + 8, y)]))
+        draw_drop_arrow(self)
 
     def value(self) -> str:
         """The value that is chosen."""

@@ -190,9 +190,13 @@ class Slider(PaintedRange):
         painter.setFont(theme.label_font(12))
         painter.setPen(theme.color(t.second))
         painter.drawText(QRectF(0, 0, self.width(), 20), Qt.AlignmentFlag.AlignLeft, self.param.label)
+        left = painter.fontMetrics().horizontalAdvance(self.param.label) + 6
         painter.setFont(theme.number_font(12, 500))
         painter.setPen(theme.color(t.ink if enabled else t.second))
-        painter.drawText(QRectF(0, 0, self.width(), 20), Qt.AlignmentFlag.AlignRight, self.param.text(self._value))
+        words = self.param.text(self._value)
+        if left + painter.fontMetrics().horizontalAdvance(words) > self.width():  # the number, where all has no room
+            words = words.split(" ")[0]
+        painter.drawText(QRectF(0, 0, self.width(), 20), Qt.AlignmentFlag.AlignRight, words)
         track = self._track()
         span = self.param.high - self.param.low
         x = track.left() + track.width() * (self._value - self.param.low) / span

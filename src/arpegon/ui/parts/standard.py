@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QIntValidator
+from PyQt6.QtGui import QIntValidator, QPaintEvent
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from arpegon.core.processing.parameters import (
@@ -140,6 +140,10 @@ class ControllerField(QComboBox):
         """Show a number; nothing is emitted."""
         self._value = int(value)  # type: ignore[call-overload]
         self.setCurrentIndex(self.findData(self._value))
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        super().paintEvent(event)
+        choices.draw_drop_arrow(self)
 
     def take(self, number: int) -> None:
         """A controller was moved."""
