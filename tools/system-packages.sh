@@ -2,7 +2,7 @@
 # Installs the Debian packages that are missing for a purpose: run, display (a virtual one) or test.
 set -eu
 
-run="libportaudio2 libasound2|libasound2t64 libegl1 libgl1 libglib2.0-0|libglib2.0-0t64 libfontconfig1 libdbus-1-3
+run="gcc libc6-dev libportaudio2 libasound2|libasound2t64 libegl1 libgl1 libglib2.0-0|libglib2.0-0t64 libfontconfig1 libdbus-1-3
 libxkbcommon-x11-0 libxcb-cursor0 libxcb-icccm4 libxcb-image0 libxcb-keysyms1 libxcb-randr0 libxcb-render-util0
 libxcb-shape0 libxcb-xinerama0 libxcb-xkb1"
 display="xvfb xauth"

@@ -17,7 +17,7 @@ from arpegon.files.recipes import matching, recipes
 from arpegon.processors import WORKS
 from arpegon.ui.frame.commands import BY_NAME, COMMANDS, GROUPS
 from arpegon.ui.frame.seeking import everything
-from arpegon.ui.look import theme
+from arpegon.ui.look import motion, theme
 from arpegon.ui.model.finder import search
 
 LEFT = Qt.MouseButton.LeftButton
@@ -232,3 +232,21 @@ def test_themes_and_sizes_are_chosen(window):
     window.scale_by(-100)
     assert load_settings().text_percent == 90
     assert QApplication.instance() is not None
+
+
+def test_things_move_less_where_that_is_chosen(window):
+    before = window._frames.interval()
+    window._actions["less_motion"].trigger()
+    assert motion.less() and window._frames.interval() > 5 * before and load_settings().less_motion is True
+    window.open_demo()
+    window.header.tick(1000.0)
+    assert window.header.mark.turn == 0
+    window._actions["less_motion"].trigger()
+    assert not motion.less() and window._frames.interval() == before
+
+
+def test_without_a_desktop_that_says_so_nothing_moves_less(monkeypatch):
+    monkeypatch.delenv("DBUS_SESSION_BUS_ADDRESS", raising=False)
+    assert motion.desktop_wants_less() is False
+    monkeypatch.setenv("DBUS_SESSION_BUS_ADDRESS", "unix:path=/nowhere")
+    assert motion.desktop_wants_less() is False

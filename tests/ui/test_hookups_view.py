@@ -84,7 +84,7 @@ def test_the_view_lists_finds_mutes_edits_and_removes(window, on_bench, qtbot):
     view = window.hookups
     assert len(view.list.entries) == 3
     view.search.setText("74")
-    assert [entry.control for entry in view.list.entries] == ["CC 74"]
+    assert [entry.control for entry in view.list.entries] == ["CC 74 brightness"]
     view.search.setText("keep")
     assert len(view.list.entries) == 1
     view.search.setText("")

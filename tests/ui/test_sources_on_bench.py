@@ -47,7 +47,7 @@ def test_it_plays_moves_and_can_be_wide(window, on_bench, kind, qtbot):
     qtbot.waitUntil(lambda: bool(window.session.telemetry.live))
     first = list(window.session.telemetry.live)
     qtbot.waitUntil(lambda: window.session.telemetry.live != first)
-    assert "itself" in window.bench.readout.text()
+    assert "made here" in window.bench.readout.text()
     for wide in (True, False):
         window.bench.wide.setChecked(wide)
         qtbot.waitUntil(lambda: drawn(editor))

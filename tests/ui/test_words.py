@@ -77,7 +77,8 @@ def test_ports_do_not_say_their_name_twice():
     [
         (note_on(0, 0, 60, 90), ("C4", "90")),
         (note_off(0, 0, 61, 3), ("C♯4 off", "3")),
-        (control(0, 0, 74, 5), ("CC 74", "5")),
+        (control(0, 0, 74, 5), ("CC 74 brightness", "5")),
+        (control(0, 0, 3, 5), ("CC 3", "5")),
         (bend(0, 0, -100), ("bend", "-100")),
         (pressure(0, 0, 9), ("pressure", "9")),
         (Event(0, 0xA0, 60, 7), ("C4 press", "7")),
@@ -92,10 +93,10 @@ def test_events_in_words(event, words):
 def test_rows_say_what_became_of_an_event():
     struck = note_on(0, 0, 60, 90)
     chord = [struck, note_on(0, 0, 64, 45)]
-    assert row_words(Passed("s", None, struck, [struck]), SHARP_NAMES) == ("C4", "90", "C4 unchanged", "90")
+    assert row_words(Passed("s", None, struck, [struck]), SHARP_NAMES) == ("C4", "90", "the same stroke", "90")
     assert row_words(Passed("s", None, struck, chord), SHARP_NAMES) == ("C4", "90", "C4 E4", "90 45")
-    assert row_words(Passed("s", None, struck, []), SHARP_NAMES) == ("C4", "90", "nothing now", "")
-    assert row_words(Passed("s", None, None, chord), SHARP_NAMES) == ("itself", "", "C4 E4", "90 45")
+    assert row_words(Passed("s", None, struck, []), SHARP_NAMES) == ("C4", "90", "nothing came out", "")
+    assert row_words(Passed("s", None, None, chord), SHARP_NAMES) == ("made here", "", "C4 E4", "90 45")
     ended = note_off(1, 0, 60, 5)
     assert row_words(Passed("s", None, ended, [ended, note_off(1, 0, 64, 5)]), SHARP_NAMES)[2:] == ("C4 E4", "5")
 

@@ -42,6 +42,8 @@ class Settings(msgspec.Struct, frozen=True):
     """Whether the play surface is in sight."""
     section_strip: bool = True
     """Whether the strip of sections is, where there are any."""
+    less_motion: bool | None = None
+    """Whether things move less; ``None``: as the desktop says."""
     text_percent: int = 100
     """How large everything is drawn."""
     place: tuple[int, int, int, int] | None = None

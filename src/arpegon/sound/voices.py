@@ -25,6 +25,7 @@ from arpegon.core.events import (
     SUSTAIN,
     Event,
 )
+from arpegon.sound.kernel import MOST_FRAMES, MOST_PARTIALS, Kernel, is_there
 from arpegon.sound.rotor import Rotor
 from arpegon.sound.sounds import DRAWBARS, ROTARY, Sound
 
@@ -90,6 +91,24 @@ class Voices:
         self._tuning = np.ones(16)
         self._weights = self._target_weights()
         self._rotor = Rotor(rate) if sound.drawbars else None
+        fits = count <= MOST_PARTIALS and is_there()
+        self._kernel = (
+            Kernel(
+                self._channel,
+                self._phase,
+                self._step,
+                self._level,
+                self._fall,
+                self._start,
+                self._end,
+                self._fade,
+                sound.attack * rate,
+            )
+            if fits
+            else None
+        )
+        self._told = False
+        """Whether the kernel knows of controllers that rest."""
         self._moving = True
         self._settled = False
         """Whether the controllers came to where they were sent while nothing sounded, and none moved since."""
@@ -215,6 +234,9 @@ class Voices:
         slots = np.flatnonzero(self._used)
         if not len(slots):
             return
+        if self._kernel is not None and frames <= MOST_FRAMES:
+            self._render_compiled(slots, frames, start, out, (gain0, bright0, tuning0, weights0))
+            return
         channel = self._channel[slots]
         count = _counts(frames)
         tone = self._tone(slots, channel, frames, start, tuning0, bright0, weights0)
@@ -226,7 +248,32 @@ class Voices:
         if gain0 is not self._gain:
             mixed += (((self._gain - gain0)[:, channel] / frames).astype(np.float32) @ tone) * count
         out += mixed if self._rotor is None else self._rotor.turned(mixed, self._fast_rotor())
-        self._retire(slots, envelope)
+        self._retire(slots, self._peaks(slots, envelope))
+
+    def _render_compiled(
+        self, slots: Array, frames: int, start: int, out: Array, before: tuple[Array, Array, Array, Array | None]
+    ) -> None:
+        """The same by the compiled kernel; ``before`` are gain, brightness, tuning and weights at the beginning."""
+        kernel = self._kernel
+        assert kernel is not None
+        gain0, bright0, tuning0, weights0 = before
+        moves = gain0 is not self._gain or tuning0 is not self._tuning or bright0 is not self._bright
+        if moves or weights0 is not self._weights or not self._told:
+            weights = self._shade(bright0, weights0), self._shade(self._bright, self._weights)
+            kernel.control((gain0, self._gain), (tuning0, self._tuning), weights)
+            self._told = not self._moving and not moves
+        if self._rotor is None:
+            peaks = kernel.render(slots, start, frames, out)
+        else:
+            dry = np.zeros((2, frames), dtype=np.float32)
+            peaks = kernel.render(slots, start, frames, dry)
+            out += self._rotor.turned(dry, self._fast_rotor())
+        self._retire(slots, peaks)
+
+    def _shade(self, bright: Array, weights: Array | None) -> Array:
+        """What pressure and controllers make of each partial on each channel; shape (16, partials)."""
+        shade: Array = (1.0 + self.sound.press * self._octaves * 2.0) ** bright[:, None]
+        return shade if weights is None else shade * weights
 
     def _fast_rotor(self) -> bool:
         """Whether any channel's rotor switch is on."""
@@ -270,6 +317,7 @@ class Voices:
             self._tuning = self._target_tuning()
             self._weights = self._target_weights()
             self._settled = not self._mod.any()
+            self._told = False
 
     def _tone(
         self,
@@ -342,12 +390,17 @@ class Voices:
             envelope[ending] *= np.exp(since * 3.0) * (1.0 - since * 3.0)
         return envelope
 
-    def _retire(self, slots: Array, envelope: Array | None) -> None:
-        peak = self._level[slots].sum(axis=1) * np.exp(
+    def _peaks(self, slots: Array, envelope: Array | None) -> Array:
+        """How loud each slot is at the end of the block."""
+        peak: Array = self._level[slots].sum(axis=1) * np.exp(
             self._fall[slots].max(axis=1) * np.maximum(0, self.now - self._start[slots])
         )
         if envelope is not None:
             peak = np.where(self._end[slots] < self.now, peak * envelope[:, -1], peak)
+        return peak
+
+    def _retire(self, slots: Array, peak: Array) -> None:
+        """Slots that are no longer heard are free."""
         begun = self._start[slots] < self.now
         gone = slots[begun & (peak < _SILENCE)]
         self._used[gone] = False

@@ -8,9 +8,11 @@ from pathlib import Path
 from typing import Protocol
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence, QResizeEvent
+from PyQt6.QtGui import QAction, QCloseEvent, QKeyEvent, QKeySequence, QResizeEvent
 from PyQt6.QtWidgets import (
+    QAbstractButton,
     QApplication,
+    QComboBox,
     QFileDialog,
     QHBoxLayout,
     QMainWindow,
@@ -40,7 +42,7 @@ from arpegon.ui.frame.recipe_book import RecipeBook
 from arpegon.ui.frame.seeking import Seeking, everything, topic_of
 from arpegon.ui.frame.surface import PlaySurface
 from arpegon.ui.hookups.hookups_view import HookupsView
-from arpegon.ui.look import theme
+from arpegon.ui.look import motion, theme
 from arpegon.ui.look.plain import name_controls
 from arpegon.ui.model.change import EVERYTHING
 from arpegon.ui.model.faults import Faults
@@ -55,7 +57,7 @@ from arpegon.ui.sections.sections_view import SectionsView
 from arpegon.ui.single import Raising
 from arpegon.ui.take.take_view import TakeView
 
-FRAME_MS = 16
+FRAME_MS, CALM_FRAME_MS = 16, 125
 _FILTER = f"Arpegon projects (*{SUFFIX});;All files (*)"
 
 
@@ -169,6 +171,7 @@ class Window(QMainWindow):
         self._frames = ticking(self, FRAME_MS)
         self._frames.setTimerType(Qt.TimerType.PreciseTimer)
         self._frames.timeout.connect(self._frame)
+        self._use_motion()
         self._frames.start()
         self._name_window()
         name_controls(self)
@@ -230,6 +233,7 @@ class Window(QMainWindow):
             "fold_sections": lambda: self.fold("section_strip"),
             "stage_view": self.toggle_stage,
             "middle_c": self.toggle_middle_c,
+            "less_motion": self.toggle_motion,
             "menu": lambda: self._project_menu(self.header.menu_button),
             "find": self.open_finder,
             "recipes": self.open_recipes,
@@ -259,6 +263,7 @@ class Window(QMainWindow):
             "night": settings.theme == "night",
             "contrast": settings.theme == "contrast",
             "middle_c": settings.middle_c == 3,
+            "less_motion": motion.less(),
             "fold_surface": settings.surface,
             "fold_sections": settings.section_strip,
             "stage_view": self.isFullScreen(),
@@ -305,6 +310,15 @@ class Window(QMainWindow):
         theme.use(name)
         self.session.change_settings(theme=name)
         self.repaint()
+
+    def toggle_motion(self) -> None:
+        """Move less, or as before."""
+        self.session.change_settings(less_motion=not motion.less())
+        self._use_motion()
+
+    def _use_motion(self) -> None:
+        motion.use(self.session.settings.less_motion)
+        self._frames.setInterval(CALM_FRAME_MS if motion.less() else FRAME_MS)
 
     def scale_by(self, percent: int) -> None:
         """Draw everything larger or smaller, from the next start on."""
@@ -459,6 +473,18 @@ class Window(QMainWindow):
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
         self.bench.window_resized()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Return presses the button, or opens the list, that has the keys: Space plays, wherever one is."""
+        focus = self.focusWidget()
+        if event is None or event.key() not in (Qt.Key.Key_Return, Qt.Key.Key_Enter) or event.isAutoRepeat():
+            super().keyPressEvent(event)
+        elif isinstance(focus, QAbstractButton) and focus.isEnabled():
+            focus.click()
+        elif isinstance(focus, QComboBox) and focus.isEnabled():
+            focus.showPopup()
+        else:
+            super().keyPressEvent(event)
 
     def _widen(self, on: bool) -> None:
         self.board.show_only(self.session.selection.strand if on else None)

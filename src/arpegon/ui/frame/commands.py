@@ -65,6 +65,7 @@ COMMANDS = (
     Command("contrast", "High contrast", "", "Look", "accessibility theme see colours"),
     Command("larger", "Larger text", "Ctrl++", "Look", "font size zoom accessibility"),
     Command("smaller", "Smaller text", "Ctrl+-", "Look", "font size zoom"),
+    Command("less_motion", "Move less", "", "Look", "reduced motion animation still accessibility"),
     Command("middle_c", "Middle C is written C3", "", "Look", "octave names"),
     Command("learn", "Learn: hook a control up to this", "Ctrl+L", "Sound and control", "midi map assign knob pad"),
     Command("layout", "Computer keys: piano or in key", "Ctrl+Shift+L", "Sound and control", "typing keyboard letters"),
@@ -79,5 +80,8 @@ COMMANDS = (
     Command("menu", "Menu", "Alt+P"),
 )
 BY_NAME = {command.name: command for command in COMMANDS}
-CHECKED = ("on_stop", "night", "contrast", "middle_c", "fold_surface", "fold_sections", "stage_view", "wide")
+CHECKED = (
+    *("on_stop", "night", "contrast", "less_motion", "middle_c"),
+    *("fold_surface", "fold_sections", "stage_view", "wide"),
+)
 """Those that are on or off."""

@@ -18,7 +18,7 @@ from arpegon.processors.targets import TEMPO
 from arpegon.ui.controls.name_field import NameField
 from arpegon.ui.frame.clock_panel import ClockPanel
 from arpegon.ui.frame.header_parts import HEIGHT, BrandFigure, Field, Tab, TransportButton
-from arpegon.ui.look import theme
+from arpegon.ui.look import motion, theme
 from arpegon.ui.look.plain import Label, tip, unmarked
 from arpegon.ui.model.session import Session
 from arpegon.ui.parts.hook_handle import offer_hookup
@@ -233,7 +233,7 @@ class Header(QWidget):
     def tick(self, now: float) -> None:
         """One frame."""
         self.position.show_text(self.session.position(now))
-        turn = int(self.session.beat_at(now)) % 12
+        turn = 0 if motion.less() else int(self.session.beat_at(now)) % 12
         if turn != self.mark.turn:
             self.mark.turn = turn
             self.mark.update()

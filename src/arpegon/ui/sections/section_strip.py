@@ -15,7 +15,7 @@ from arpegon.core.document.sections import ENDS
 from arpegon.processors.targets import held_words
 from arpegon.ui.controls import arrows
 from arpegon.ui.controls.elided import draw_elided
-from arpegon.ui.look import theme
+from arpegon.ui.look import motion, theme
 from arpegon.ui.look.painted import Painted
 from arpegon.ui.look.plain import Tip, rich, tip, unmarked
 from arpegon.ui.model.session import Session
@@ -204,7 +204,7 @@ class SectionRuler(Painted):
         painter.setBrush(theme.color(t.bar if now else t.roll))
         painter.drawRect(cell)
         self._paint_bars(painter, section, cell, theme.mix(t.bar, t.bar_text, 0.35) if now else t.rule_strong)
-        if wanted and math.modf(time.monotonic() * 2.5)[0] < 0.6:
+        if wanted and (motion.less() or math.modf(time.monotonic() * 2.5)[0] < 0.6):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(theme.color(t.warning), 2))
             painter.drawRect(cell.adjusted(1, 1, -1, -1))

@@ -1,0 +1,81 @@
+"""The compiled way through a block sounds as NumPy does, and where it is missing NumPy goes on."""
+
+from __future__ import annotations
+
+import random
+
+import numpy as np
+import pytest
+
+from arpegon.core.events import bend, control, note_off, note_on, pressure
+from arpegon.sound import SOUNDS, kernel
+from arpegon.sound.voices import Voices
+
+RATE = 48_000
+FLOOR = 10.0 ** (-80 / 20)
+"""What differs by less is not heard: 80 dB beneath the loudest."""
+PITCHED = [name for name, sound in SOUNDS.items() if not sound.kit]
+
+
+def events_of(seed):
+    """Strokes, ends and controllers at samples within two seconds."""
+    draw = random.Random(seed)
+    found = []
+    for _ in range(14):
+        at, note = draw.randrange(90_000), draw.randrange(30, 100)
+        channel = draw.choice((0, 0, 3))
+        found.append((at, note_on(0.0, channel, note, draw.randrange(1, 128))))
+        found.append((at + draw.randrange(100, 40_000), note_off(0.0, channel, note)))
+    for _ in range(10):
+        at = draw.randrange(90_000)
+        found.append((at, control(0.0, 0, draw.choice((1, 7, 10, 11, 20, 64, 80)), draw.randrange(128))))
+        found.append((at, bend(0.0, 0, draw.randrange(-8192, 8192))))
+        found.append((at, pressure(0.0, 0, draw.randrange(128))))
+    return sorted(found, key=lambda entry: entry[0])
+
+
+def rendered(sound, events, block, compiled):
+    voices = Voices(SOUNDS[sound], RATE)
+    if not compiled:
+        voices._kernel = None
+    assert (voices._kernel is not None) == compiled
+    out, place, now = [], 0, 0
+    while now < 96_000:
+        here = np.zeros((2, block), dtype=np.float32)
+        while place < len(events) and events[place][0] < now + block:
+            voices.handle(events[place][1], max(0, events[place][0] - now))
+            place += 1
+        if voices.sounding:
+            voices.render(block, here)
+        else:
+            voices.rest(block)
+        out.append(here)
+        now += block
+    return np.concatenate(out, axis=1)
+
+
+def test_it_was_built():
+    assert kernel.is_there(), "a compiler is among what make installs"
+
+
+@pytest.mark.parametrize("sound", PITCHED)
+@pytest.mark.parametrize(("seed", "block"), [(1, 256), (2, 64), (3, 1024), (4, 37)])
+def test_both_ways_sound_alike(sound, seed, block):
+    events = events_of(seed)
+    one, other = (rendered(sound, events, block, compiled) for compiled in (True, False))
+    loudest = np.abs(other).max()
+    assert loudest > 0.01
+    assert np.abs(one - other).max() < FLOOR * loudest
+
+
+def test_a_period_that_is_too_long_for_it_goes_the_other_way():
+    voices = Voices(SOUNDS["felt-piano"], RATE)
+    out = np.zeros((2, 2 * kernel.MOST_FRAMES), dtype=np.float32)
+    voices.handle(note_on(0.0, 0, 60, 100), 0)
+    voices.render(out.shape[1], out)
+    assert np.abs(out).max() > 0.01
+
+
+def test_without_it_everything_is_as_it_was(monkeypatch):
+    monkeypatch.setattr(kernel, "_render", None)
+    assert not kernel.is_there() and Voices(SOUNDS["felt-piano"], RATE)._kernel is None
