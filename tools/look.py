@@ -39,6 +39,7 @@ from arpegon.files.places import DEMO, Settings
 from arpegon.files.project import load_project
 from arpegon.processors import GENERATORS, WORKS
 from arpegon.processors.registry import LISTENINGS
+from arpegon.ui.controls.more_edge import Cover
 from arpegon.ui.look import painted, theme
 from arpegon.ui.model.session import Session, fresh_audio
 from arpegon.ui.window import VIEWS, Window
@@ -48,6 +49,8 @@ LEAST_PIXELS = 11
 AA, AA_LARGE = 4.5, 3.0
 _LARGE_PIXELS = 19
 _MAX_PAIRED = 60
+_NEAR_INK = 90
+"""How far, in all three colours together, what is seen of a letter may be from its ink."""
 _SLACK = 2.0
 """Pixels by which metrics may differ from what is drawn."""
 
@@ -127,25 +130,31 @@ class WatchedPainter(QPainter):
 painted.QPainter = WatchedPainter  # type: ignore[misc]
 
 
-def _ground(image: QImage, area: QRectF) -> QColor | None:
-    """The colour that is seen most often in an area: the ground of its text."""
+def _ground(image: QImage, area: QRectF, ink: QColor) -> QColor | None:
+    """The colour that is seen most often in an area: the ground of its text; ``None`` where that is covered."""
     found: Counter[int] = Counter()
+    near = 3 * _NEAR_INK
     inside = area.toAlignedRect().intersected(image.rect())
     for y in range(inside.top(), inside.bottom() + 1, 2):
         for x in range(inside.left(), inside.right() + 1, 2):
-            found[image.pixel(x, y)] += 1
-    return QColor(found.most_common(1)[0][0]) if found else None
+            pixel = image.pixel(x, y)
+            found[pixel] += 1
+            here = QColor(pixel)
+            away = sum(abs(a - b) for a, b in zip(here.getRgb()[:3], ink.getRgb()[:3], strict=True))
+            near = min(near, away)
+    return QColor(found.most_common(1)[0][0]) if found and near < _NEAR_INK else None
 
 
 def _named(widget: QWidget) -> str:
     return f"{type(widget).__name__} {widget.accessibleName() or widget.objectName()}".strip()
 
 
-def painted_rows(widget: QWidget, where: str) -> Iterator[Row]:
-    """What is wrong with a widget that draws itself."""
+def painted_rows(widget: QWidget, where: str, seen: QImage) -> Iterator[Row]:
+    """What is wrong with a widget that draws itself; ``seen`` is its window."""
     drawn: list[Drawn] = []
     WatchedPainter.wanted, WatchedPainter.whose = drawn, widget
-    image = widget.grab(QRect(QPoint(0, 0), widget.size())).toImage()
+    widget.grab(QRect(QPoint(0, 0), widget.size()))
+    at = QPointF(widget.mapTo(widget.window(), QPoint(0, 0)))
     WatchedPainter.wanted = None
     for one, other in combinations(drawn[:_MAX_PAIRED], 2):
         shared = one.needs.intersected(other.needs)
@@ -163,7 +172,7 @@ def painted_rows(widget: QWidget, where: str) -> Iterator[Row]:
             yield Row(where, _named(widget), one.text, "reaches beyond its control")
         if 0 < one.pixels < LEAST_PIXELS:
             yield Row(where, _named(widget), one.text, f"is {one.pixels} px")
-        ground = _ground(image, one.needs)
+        ground = _ground(seen, one.needs.translated(at), one.ink)
         asked = AA_LARGE if one.pixels >= _LARGE_PIXELS else AA
         if ground is not None and widget.isEnabled() and contrast(one.ink, ground) < asked - 0.05:
             yield Row(where, _named(widget), one.text, f"has a contrast of {contrast(one.ink, ground):.1f}")
@@ -204,14 +213,21 @@ def overlapping_rows(window: QWidget, where: str) -> Iterator[Row]:
                 yield Row(where, _named(one), _named(other), "lie over one another")
 
 
+def _in_window(widget: QWidget) -> QRect:
+    return QRect(widget.mapTo(widget.window(), QPoint(0, 0)), widget.size())
+
+
 def looked_at(window: QWidget, where: str) -> Iterator[Row]:
     """What is wrong with all that is in sight."""
     yield from overlapping_rows(window, where)
+    seen = window.grab().toImage()
+    covers = [_in_window(cover) for cover in window.findChildren(Cover) if cover.isVisible()]
     for widget in window.findChildren(QWidget):
-        if not _seen(widget) or isinstance(widget, QScrollArea):
+        hidden = any(cover.intersects(_in_window(widget)) for cover in covers) and not isinstance(widget, Cover)
+        if hidden or not _seen(widget) or isinstance(widget, QScrollArea):
             continue
         if type(widget).__module__.startswith("arpegon") and hasattr(widget, "paint"):
-            yield from painted_rows(widget, where)
+            yield from painted_rows(widget, where, seen)
         else:
             yield from standard_rows(widget, where)
 

@@ -248,7 +248,7 @@ class FacingKeys(Painted):
             painter.setBrush(theme.color(ground))
             painter.drawRoundedRect(QRectF(left + 0.5, top, width - 1, height), 2, 2)
             if note % 12 == 0 and width > 13:
-                painter.setPen(theme.color(theme.DAY.second))
+                painter.setPen(theme.color(theme.DAY.second if not t.dark else theme.DAY.ink))
                 edge = Qt.AlignmentFlag.AlignBottom if not below else Qt.AlignmentFlag.AlignTop
                 cell = QRectF(left - 6, top + 1, width + 12, height - 2)
                 painter.drawText(cell, Qt.AlignmentFlag.AlignHCenter | edge, written(note))

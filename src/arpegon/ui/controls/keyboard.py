@@ -131,7 +131,9 @@ class Keyboard(Painted):
             painter.drawRoundedRect(rect, 2, 2)
             if note % 12 == 0:
                 painter.setFont(theme.label_font(11))
-                painter.setPen(theme.color(theme.text_on(ground) if held else theme.DAY.second))
+                painter.setPen(
+                    theme.color(theme.text_on(ground) if held else theme.DAY.second if not t.dark else theme.DAY.ink)
+                )
                 painter.drawText(
                     rect.adjusted(0, 0, 0, -3),
                     Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignBottom,

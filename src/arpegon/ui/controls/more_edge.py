@@ -16,7 +16,7 @@ _SMALL = 96
 """Pixels up to which a part is shown whole or not at all; what is taller may be seen in part."""
 
 
-class _Cover(Painted):
+class Cover(Painted):
     """Lies over one edge of the view."""
 
     def __init__(self, area: QScrollArea, top: bool) -> None:
@@ -51,7 +51,7 @@ class MoreEdge(QObject):
     def __init__(self, area: QScrollArea) -> None:
         super().__init__(area)
         self._area = area
-        self._covers = _Cover(area, True), _Cover(area, False)
+        self._covers = Cover(area, True), Cover(area, False)
         bar = area.verticalScrollBar()
         assert bar is not None
         bar.valueChanged.connect(self.look)
