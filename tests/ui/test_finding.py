@@ -197,14 +197,14 @@ def test_recipes_are_looked_through_and_built_from_their_book(window, qtbot):
 
 
 def test_parts_of_the_window_fold_away_and_stay_so(window):
-    window.fold("surface")
+    window.appearance.fold("surface")
     assert not window.surface.isVisible() and not load_settings().surface
-    window.fold("surface")
+    window.appearance.fold("surface")
     assert window.surface.isVisible()
     window.open_demo()
-    window.fold("section_strip")
+    window.appearance.fold("section_strip")
     assert not window.strip.isVisible() and not load_settings().section_strip
-    window.fold("section_strip")
+    window.appearance.fold("section_strip")
     assert window.strip.isVisible()
 
 
@@ -227,9 +227,9 @@ def test_themes_and_sizes_are_chosen(window):
     window._actions["contrast"].trigger()
     assert theme.theme().name == "day"
     for _ in range(9):
-        window.scale_by(10)
+        window.appearance.scale_by(10)
     assert load_settings().text_percent == 160 and any("160 %" in text for text in window.notices.texts)
-    window.scale_by(-100)
+    window.appearance.scale_by(-100)
     assert load_settings().text_percent == 90
     assert QApplication.instance() is not None
 

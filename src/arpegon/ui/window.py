@@ -28,6 +28,7 @@ from arpegon.files.places import DEMO
 from arpegon.files.project import SUFFIX, load_project
 from arpegon.ui.bench.bench import Bench
 from arpegon.ui.board.board import Board
+from arpegon.ui.frame.appearance import FRAME_MS, Appearance
 from arpegon.ui.frame.commands import CHECKED, COMMANDS
 from arpegon.ui.frame.drop_target import DropTarget
 from arpegon.ui.frame.export_dialog import ExportDialog
@@ -57,12 +58,9 @@ from arpegon.ui.sections.sections_view import SectionsView
 from arpegon.ui.single import Raising
 from arpegon.ui.take.take_view import TakeView
 
-FRAME_MS, CALM_FRAME_MS = 16, 125
 _FILTER = f"Arpegon projects (*{SUFFIX});;All files (*)"
 
 
-SCALES = (90, 160)
-"""Of how many percent everything can be drawn."""
 VIEWS = ("Board", "Take", "Hookups", "Sections")
 
 
@@ -155,7 +153,6 @@ class Window(QMainWindow):
         self._export_dialog: ExportDialog | None = None
         self._recipes: RecipeBook | None = None
         self._topic: tuple[str, str] | None = None
-        self._on_stage = False
         self.managed: Managed | None = None
         """The session of several programs that this one is in, if any."""
         self._actions: dict[str, QAction] = {}
@@ -167,11 +164,18 @@ class Window(QMainWindow):
         self.header.find_button.clicked.connect(self.open_finder)
         self.board.recipes.connect(self.open_recipes)
         self.surface.all_off.clicked.connect(self.all_off)
-        self.surface.setVisible(session.settings.surface)
         self._frames = ticking(self, FRAME_MS)
         self._frames.setTimerType(Qt.TimerType.PreciseTimer)
         self._frames.timeout.connect(self._frame)
-        self._use_motion()
+        self.appearance = Appearance(
+            self,
+            session,
+            self.surface,
+            self.strip,
+            (self.header, self.bench, self.status, self.guide),
+            self._frames,
+            lambda: self.show_view("Board"),
+        )
         self._frames.start()
         self._name_window()
         name_controls(self)
@@ -225,15 +229,15 @@ class Window(QMainWindow):
             "section_previous": lambda: session.piece.go_by(-1),
             "hold": self.strip.hold.toggle,
             "unlearn": self.escape,
-            "night": lambda: self.use_theme("night"),
-            "contrast": lambda: self.use_theme("contrast"),
-            "larger": lambda: self.scale_by(10),
-            "smaller": lambda: self.scale_by(-10),
-            "fold_surface": lambda: self.fold("surface"),
-            "fold_sections": lambda: self.fold("section_strip"),
-            "stage_view": self.toggle_stage,
+            "night": lambda: self.appearance.use_theme("night"),
+            "contrast": lambda: self.appearance.use_theme("contrast"),
+            "larger": lambda: self.appearance.scale_by(10),
+            "smaller": lambda: self.appearance.scale_by(-10),
+            "fold_surface": lambda: self.appearance.fold("surface"),
+            "fold_sections": lambda: self.appearance.fold("section_strip"),
+            "stage_view": lambda: self.appearance.toggle_stage(),
             "middle_c": self.toggle_middle_c,
-            "less_motion": self.toggle_motion,
+            "less_motion": lambda: self.appearance.toggle_motion(),
             "menu": lambda: self._project_menu(self.header.menu_button),
             "find": self.open_finder,
             "recipes": self.open_recipes,
@@ -304,56 +308,13 @@ class Window(QMainWindow):
         """Narrow columns that all fit, or wide ones that are scrolled."""
         self.board.set_fit(not self.board.fit)
 
-    def use_theme(self, name: str) -> None:
-        """Another theme, or back to the day from it."""
-        name = "day" if theme.theme().name == name else name
-        theme.use(name)
-        self.session.change_settings(theme=name)
-        self.repaint()
-
-    def toggle_motion(self) -> None:
-        """Move less, or as before."""
-        self.session.change_settings(less_motion=not motion.less())
-        self._use_motion()
-
-    def _use_motion(self) -> None:
-        motion.use(self.session.settings.less_motion)
-        self._frames.setInterval(CALM_FRAME_MS if motion.less() else FRAME_MS)
-
-    def scale_by(self, percent: int) -> None:
-        """Draw everything larger or smaller, from the next start on."""
-        wanted = max(SCALES[0], min(SCALES[1], self.session.settings.text_percent + percent))
-        self.session.change_settings(text_percent=wanted)
-        self.session.notice("done", f"From the next start on everything is drawn at {wanted} %.")
-
-    def fold(self, part: str) -> None:
-        """Fold the play surface or the strip of sections away, or unfold it."""
-        self.session.change_settings(**{part: not getattr(self.session.settings, part)})
-        self.surface.setVisible(self.session.settings.surface)
-        self.strip.refresh()
-
-    def toggle_stage(self) -> None:
-        """Full screen with what is looked at and struck on stage, or back."""
-        on = not self._on_stage
-        self._on_stage = on
-        self.show_view("Board")
-        for part in (self.header, self.bench, self.status):
-            part.setVisible(not on)
-        self.strip.set_large(on)
-        self.surface.set_on_stage(on)
-        self.surface.setVisible(on or self.session.settings.surface)
-        if on:
-            self.showFullScreen()
-        else:
-            self.showNormal()
-
     def escape(self) -> None:
         """Leave what was opened last: the guide that has the keys, the stage; else learn no more."""
         focus = self.focusWidget()
         if self.guide.isVisible() and focus is not None and self.guide.isAncestorOf(focus):
             self.guide.leave()
-        elif self._on_stage:
-            self.toggle_stage()
+        elif self.appearance.on_stage:
+            self.appearance.toggle_stage()
         else:
             self.session.hooking.cancel()
 
