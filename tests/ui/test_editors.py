@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import msgspec
 import pytest
 from gestures import drag, drawn, settled, values_on_bench
 from PyQt6.QtCore import QPoint, QPointF, Qt
@@ -9,6 +10,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QToolTip
 
 from arpegon.core.document import edits
+from arpegon.core.document.model import AudioSource
 from arpegon.processors import PROCESSORS, WORKS
 from arpegon.processors.stages.keymap import all_threads
 from arpegon.ui.bench.editor import StageEditor
@@ -232,3 +234,17 @@ def test_the_star_shows_the_notes_held_and_what_sounds(window, on_bench, qtbot):
     for letter in (Qt.Key.Key_Z, Qt.Key.Key_C, Qt.Key.Key_B):
         QTest.keyRelease(window, letter)
     qtbot.waitUntil(lambda: window.session.telemetry.health.sounding == 0)
+
+
+def test_zones_show_what_the_document_says(window, strand):
+    session = window.session
+    low_half = msgspec.structs.replace(session.project.strands[0].sources[0], low_key=36, high_key=59)
+    session.edit("zone", edits.set_source(session.project, strand, 0, low_half))
+    session.select_source(strand, 0)
+    assert (window.bench.editor.keys.low, window.bench.editor.keys.high) == (36, 59)
+    ear = AudioSource(id="ear", listen="pitch", file="stand-in:hummed-tune", params={"lowest": 48, "highest": 64})
+    session.edit("ear", edits.set_source(session.project, strand, 0, ear))
+    session.select_source(strand, 0)
+    assert (window.bench.editor.keys.low, window.bench.editor.keys.high) == (48, 64)
+    session.undo()
+    assert (window.bench.editor.keys.low, window.bench.editor.keys.high) == (36, 59)

@@ -136,6 +136,5 @@ class GeneratorFoot:
         self.zone_box.setVisible(keys)
         self.no_keys.setVisible(keys and len(self.editor.strand.sources) < 2)
         source = self._source()
-        if source is not None and self.zone._end is None:
-            self.zone.low, self.zone.high = source.low_key, source.high_key
-            self.zone.update()
+        if source is not None:
+            self.zone.show_range(source.low_key, source.high_key)

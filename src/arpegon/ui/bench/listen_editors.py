@@ -171,9 +171,7 @@ class PitchEditor(ListenEditor):
     def show_values(self, values: dict[str, Any]) -> None:
         low, high = sorted((values["lowest"], values["highest"]))
         self.scope.show_range(low, high)
-        if self.keys._end is None:
-            self.keys.low, self.keys.high = low, high
-            self.keys.update()
+        self.keys.show_range(low, high)
         octave = min(high, low + 12)
         self.needs.setText(
             f"{written(low)} needs {1000 * latency_of(values):.0f} ms, so every note waits that long; "

@@ -204,9 +204,7 @@ class SourceEditor(EndEditor):
             stages = {stage.id: processor_class(stage.kind).label for stage in feeder.stages}
             self.after.set_options({"": "its last stage", **stages})
             self.after.set_value(source.after)
-        if self.keys._end is None:
-            self.keys.low, self.keys.high = source.low_key, source.high_key
-            self.keys.update()
+        self.keys.show_range(source.low_key, source.high_key)
         self.low.set_value(source.low_velocity)
         self.high.set_value(source.high_velocity)
         self.channel.set_value("" if source.channel is None else str(source.channel))

@@ -42,6 +42,12 @@ class ZoneKeys(Painted):
             tip(f"{words} Home and End choose an end, Left and Right move it by a key, Up and Down by an octave.")
         )
 
+    def show_range(self, low: int, high: int) -> None:
+        """Show a range, unless one of its ends is being dragged; nothing is emitted."""
+        if not self._held and (low, high) != (self.low, self.high):
+            self.low, self.high = low, high
+            self.update()
+
     def _note_at(self, x: float) -> int:
         return max(0, min(127, int(x / max(1, self.width()) * 128)))
 
