@@ -247,4 +247,5 @@ def test_zones_show_what_the_document_says(window, strand):
     session.select_source(strand, 0)
     assert (window.bench.editor.keys.low, window.bench.editor.keys.high) == (48, 64)
     session.undo()
+    session.select_source(strand, 0)
     assert (window.bench.editor.keys.low, window.bench.editor.keys.high) == (36, 59)
