@@ -426,6 +426,8 @@ class Window(QMainWindow):
     # -- showing -----------------------------------------------------------------------------------
 
     def _frame(self) -> None:
+        if self.isMinimized() or not self.isVisible():
+            return  # papers go on taking what is printed; nobody looks
         now = time.monotonic()
         self.header.tick(now)
         self.strip.tick(now)
