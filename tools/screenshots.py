@@ -300,10 +300,10 @@ class Photographer:
         self.shot("board-large")
 
     def _night(self, act: Callable[[], None]) -> None:
-        self.window.toggle_theme()
+        self.window.appearance.use_theme("night")
         self.wait(1.0)
         act()
-        self.window.toggle_theme()
+        self.window.appearance.use_theme("night")
 
     def close(self) -> None:
         """Close the window and its engine."""

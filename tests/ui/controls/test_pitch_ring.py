@@ -63,3 +63,13 @@ def test_a_struck_pitch_class_lights_and_fades(ring):
     assert picture(ring) != dark
     ring.tick(9.0)
     assert picture(ring) == dark
+
+
+def test_a_light_that_fades_is_painted_anew_only_where_its_shade_is_another(shown, monkeypatch):
+    ring = shown(PitchRing(INK), 184, 184)
+    painted = []
+    monkeypatch.setattr(ring, "update", lambda: painted.append(1))
+    ring.strike(4, 10.0)
+    for frame in range(80):
+        ring.tick(10.0 + frame / 60.0)
+    assert 10 < len(painted) < 18

@@ -76,6 +76,8 @@ class PitchRing(Painted):
         self.title = ""
         self.subtitle = ""
         self._lit: dict[int, float] = {}
+        self._glows: dict[int, int] = {}
+        self._now = 0.0
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
         self.setMouseTracking(True)
 
@@ -98,7 +100,16 @@ class PitchRing(Painted):
         if self._lit:
             self._lit = {pc: time for pc, time in self._lit.items() if now - time < _FADE_SECONDS}
             self._now = now
-            self.update()
+            glows = {pc: self._glow(pc) for pc in self._lit}
+            if glows != self._glows:  # it is drawn in a few shades, so most frames change nothing
+                self._glows = glows
+                self.update()
+
+    def _glow(self, pitch_class: int) -> int:
+        """How much of its light a pitch class still has, in shades."""
+        if pitch_class not in self._lit:
+            return 0
+        return round(max(0.0, 1.0 - (self._now - self._lit[pitch_class]) / _FADE_SECONDS) * _GLOWS)
 
     def _place(self, pitch_class: int, share: float = 1.0) -> QPointF:
         radius = (min(self.width(), self.height()) / 2 - 15) * share
@@ -196,11 +207,9 @@ class PitchRing(Painted):
             painter.drawPolygon(QPolygonF([end, *barbs]))
 
     def _paint_notes(self, painter: QPainter, t: theme.Theme) -> None:
-        now = getattr(self, "_now", 0.0)
         for pc in range(12):
             centre = self._place(pc)
-            glow = max(0.0, 1.0 - (now - self._lit[pc]) / _FADE_SECONDS) if pc in self._lit else 0.0
-            glow = round(glow * _GLOWS) / _GLOWS
+            glow = self._glow(pc) / _GLOWS
             filled = pc in self.filled
             ground = theme.mix(t.field, self.ink, 1.0 if filled else 0.55 * min(1.0, glow))
             member = pc in self.members or filled
