@@ -15,7 +15,7 @@ from typing import Any
 
 import pyatspi
 
-_PATIENCE_SECONDS = 30.0
+_PATIENCE_SECONDS = 90.0
 _STATES = ("focusable", "focused", "checked", "enabled", "showing", "selected")
 
 

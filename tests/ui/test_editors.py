@@ -10,7 +10,10 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QToolTip
 
 from arpegon.core.document import edits
-from arpegon.core.document.model import AudioSource
+from arpegon.core.document.model import AudioSource, Hookup
+from arpegon.core.events import control
+from arpegon.core.theory.controllers import cc_words
+from arpegon.engine.wire.protocol import Passed
 from arpegon.processors import PROCESSORS, WORKS
 from arpegon.processors.stages.keymap import all_threads
 from arpegon.ui.bench.editor import StageEditor
@@ -249,3 +252,49 @@ def test_zones_show_what_the_document_says(window, strand):
     session.undo()
     session.select_source(strand, 0)
     assert (window.bench.editor.keys.low, window.bench.editor.keys.high) == (36, 59)
+
+
+def test_controllers_are_chosen_by_name_by_number_and_by_moving_one(window, on_bench, qtbot):
+    editor = on_bench("convert")
+    field = editor.controls["number"]
+    for typed, number in (("foot", 4), ("cc 74", 74), ("11", 11)):
+        field.lineEdit().setText(typed)
+        field.lineEdit().editingFinished.emit()
+        assert values_on_bench(window)["number"] == number and field.currentText() == cc_words(number)
+    field.lineEdit().setText("trombone")
+    field.lineEdit().editingFinished.emit()
+    assert values_on_bench(window)["number"] == 11 and field.currentText() == "CC 11 expression"
+    field.activated.emit(0)  # move one …
+    assert window.session.hooking._take_number is not None
+    window.surface.parts.knobs[2].turn(70)
+    qtbot.waitUntil(lambda: values_on_bench(window)["number"] == 22)
+    assert window.session.hooking._take_number is None and not window.session.project.hookups
+    channel = editor.controls["channel"]
+    assert channel.currentText() == "all"
+    channel.activated.emit(3)
+    assert values_on_bench(window)["channel"] == 3
+
+
+def test_a_musicians_own_names_of_controllers_come_first(window, strand):
+    session = window.session
+    hooked = Hookup(id="", name="Lamp wick", number=74, target="", param="tempo")
+    session.edit("hook", edits.add_hookup(session.project, hooked)[0])
+    project, stage_id = edits.add_stage(session.project, strand, "convert")
+    session.edit("add", edits.set_params(project, stage_id, {"number": 74}))
+    session.select_stage(stage_id)
+    field = window.bench.editor.controls["number"]
+    assert field.currentText() == "CC 74 Lamp wick"
+    field.lineEdit().setText("lamp")
+    field.lineEdit().editingFinished.emit()
+    assert field.value() == 74
+    words = window.bench.readout.rows.text_of(Passed(stage_id, None, control(0, 0, 74, 5), []))
+    assert words[1] == "CC 74 Lamp wick"
+
+
+def test_a_sieve_that_is_put_in_by_hand_lets_everything_pass(window, strand):
+    from arpegon.processors.stages.sieve import KINDS
+    from arpegon.ui.parts import clipboard
+
+    clipboard.put_stage(window.session, strand, clipboard.fresh_stage("sieve"), None, "Add Sieve")
+    values = values_on_bench(window)
+    assert values["action"] == "pass" and set(values["kinds"]) == set(KINDS)

@@ -37,7 +37,7 @@ def read(folder, *more):
         "PYTHONPATH": str(ROOT / "src"),
     }
     words_ = ["dbus-run-session", "--", "xvfb-run", "-a", "-s", "-screen 0 1280x800x24", "sh", "-c", script]
-    done = subprocess.run(words_, env=environment, capture_output=True, text=True, timeout=150, check=False)
+    done = subprocess.run(words_, env=environment, capture_output=True, text=True, timeout=280, check=False)
     assert out.exists() and out.stat().st_size, done.stderr[-2000:]
     return json.loads(out.read_text())
 

@@ -19,7 +19,7 @@ from arpegon.core.events import Event, bend, control, note_off, note_on, pressur
 from arpegon.core.theory.pitch import SHARP_NAMES
 from arpegon.engine.wire.protocol import Passed
 from arpegon.ui.bench.bench import place_words
-from arpegon.ui.bench.readout import event_words, row_words
+from arpegon.ui.bench.readout import event_words, row_words, short_name
 from arpegon.ui.model.words import destination_words, port_words, source_words, zone_words
 from building import project, stage, strand
 
@@ -97,6 +97,10 @@ def test_rows_say_what_became_of_an_event():
     assert row_words(Passed("s", None, struck, chord), SHARP_NAMES) == ("C4", "90", "C4 E4", "90 45")
     assert row_words(Passed("s", None, struck, []), SHARP_NAMES) == ("C4", "90", "nothing came out", "")
     assert row_words(Passed("s", None, None, chord), SHARP_NAMES) == ("made here", "", "C4 E4", "90 45")
+    moved = [control(0, 0, 1, value) for value in (5, 9)]
+    assert row_words(Passed("s", None, None, moved), SHARP_NAMES) == ("made here", "", "CC 1 modulation", "5 9")
+    assert row_words(Passed("s", None, control(0, 0, 4, 7), moved), SHARP_NAMES)[2:] == ("CC 1 modulation", "5 9")
+    assert short_name(moved[0]) == "CC 1" and short_name(struck) == ""
     ended = note_off(1, 0, 60, 5)
     assert row_words(Passed("s", None, ended, [ended, note_off(1, 0, 64, 5)]), SHARP_NAMES)[2:] == ("C4 E4", "5")
 

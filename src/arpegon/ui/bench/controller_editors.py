@@ -207,10 +207,11 @@ class MovementEditor(StageEditor):
         self.box.addWidget(self.view)
         self.box.addLayout(self.grid(*self.keys))
         self.box.addWidget(self.captioned("what"))
-        self.box.addWidget(self.control("number"))
+        self.number = self.captioned("number")
+        self.box.addWidget(self.number)
 
     def show_values(self, values: dict[str, Any]) -> None:
-        self.controls["number"].setEnabled(values["what"] == "cc")
+        self.number.setVisible(values["what"] == "cc")
 
     def tick(self, now: float) -> None:
         live = self.session.telemetry.live

@@ -17,6 +17,7 @@ from arpegon.listen import HeardNote, Sight
 from arpegon.processors import processor_class
 from arpegon.ui.controls.fold import Fold
 from arpegon.ui.look import theme
+from arpegon.ui.model.hookup_words import controller_names
 from arpegon.ui.model.session import Session
 from arpegon.ui.parts.bench_part import BenchPart
 from arpegon.ui.parts.folding import folded
@@ -174,6 +175,7 @@ class StageEditor(BenchPart):
         made = self.controls[key] = standard_control(param, self.ink, choose, self.session.settle)
         if isinstance(made, ControllerField):
             made.asked.connect(lambda: self.session.hooking.listen(made.take))
+            made.set_names(controller_names(self.session.project))
         if isinstance(param, HOOKABLE):
             offer_hookup(self.session.hooking, made, self.stage.id, param=key)
         return made

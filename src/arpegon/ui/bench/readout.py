@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 
 from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QPaintEvent
@@ -18,6 +18,7 @@ from arpegon.engine.wire.protocol import Passed
 from arpegon.ui.controls.elided import draw_elided
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import painting
+from arpegon.ui.model.hookup_words import controller_names
 from arpegon.ui.model.session import Session
 from arpegon.ui.parts.standard import caps
 
@@ -28,15 +29,15 @@ MADE, NOTHING, SAME, SAME_STROKE = "made here", "nothing came out", "the same", 
 was struck, whatever becomes of its length)."""
 
 
-def event_words(event: Event, names: Sequence[str]) -> tuple[str, str]:
-    """An event's name and its value."""
+def event_words(event: Event, names: Sequence[str], own: Mapping[int, str] | None = None) -> tuple[str, str]:
+    """An event's name and its value; ``own`` are names of controllers that come first."""
     kind = event.kind
     if kind == NOTE_ON:
         return written(event.data1, names), str(event.data2)
     if kind == NOTE_OFF:
         return f"{written(event.data1, names)} off", str(event.data2)
     if kind == CONTROL:
-        return cc_words(event.data1), str(event.data2)
+        return cc_words(event.data1, own), str(event.data2)
     if kind == POLY_PRESSURE:
         return f"{written(event.data1, names)} press", str(event.data2)
     if kind == PRESSURE:
@@ -48,18 +49,27 @@ def event_words(event: Event, names: Sequence[str]) -> tuple[str, str]:
     return "sysex", f"{len(event.payload)} bytes"
 
 
-def row_words(passed: Passed, names: Sequence[str]) -> tuple[str, str, str, str]:
+def short_name(event: Event) -> str:
+    """A controller without what it is called, where there is no room for that; empty for others."""
+    return f"CC {event.data1}" if event.kind == CONTROL else ""
+
+
+def row_words(passed: Passed, names: Sequence[str], own: Mapping[int, str] | None = None) -> tuple[str, str, str, str]:
     """What went in and its value, what came out and its values."""
     if passed.event is None:
-        made = [event_words(event, names) for event in passed.out]
-        return MADE, "", " ".join(one[0] for one in made), " ".join(one[1] for one in made)
-    name, value = event_words(passed.event, names)
+        made = [event_words(event, names, own) for event in passed.out]
+        moves = all(event.kind == CONTROL for event in passed.out)
+        once = [one[0] for one in made] if not moves else list(dict.fromkeys(one[0] for one in made))
+        return MADE, "", " ".join(once), " ".join(one[1] for one in made)
+    name, value = event_words(passed.event, names, own)
     if not passed.out:
         return name, value, NOTHING, ""
     if list(passed.out) == [passed.event]:
         return name, value, SAME_STROKE if passed.event.kind == NOTE_ON else SAME, value
-    outs = [event_words(event, names) for event in passed.out if event.kind == passed.event.kind]
-    outs = outs or [event_words(event, names) for event in passed.out]
+    outs = [event_words(event, names, own) for event in passed.out if event.kind == passed.event.kind]
+    outs = outs or [event_words(event, names, own) for event in passed.out]
+    if len({out[0] for out in outs}) == 1 and passed.event.kind == CONTROL:
+        outs = [(outs[0][0], " ".join(out[1] for out in outs))]  # one controller that moved several times
     values = [out[1] for out in outs]
     span = values[0] if len(set(values)) == 1 else " ".join(values)
     return name, value, " ".join(out[0].removesuffix(" off") for out in outs), span
@@ -82,7 +92,7 @@ class Rows(QWidget):
         """One row as texts: where, in, its value, out, its values."""
         project = self.session.project
         where = "" if passed.beat is None else position_text(*position_in(self.session.piece.document, passed.beat))
-        return (where, *row_words(passed, project.key.names))
+        return (where, *row_words(passed, project.key.names, controller_names(project)))
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         t = theme.theme()
@@ -115,7 +125,10 @@ class Rows(QWidget):
                 shown = painter.fontMetrics().elidedText(values, Qt.TextElideMode.ElideRight, int(values_width))
                 painter.drawText(QRectF(width - values_width - 6, y, values_width, ROW), right, shown)
                 painter.setFont(theme.label_font(13, 600))
-                draw_elided(painter, QRectF(84, y, out_x - 84 - 46, ROW), name)
+                wide = out_x - 84 - (46 if value else 4)
+                if painter.fontMetrics().horizontalAdvance(name) > wide and passed.event is not None:
+                    name = short_name(passed.event) or name
+                draw_elided(painter, QRectF(84, y, wide, ROW), name)
                 room = QRectF(out_x + 6, y, width - out_x - values_width - 16, ROW)
                 shown = painter.fontMetrics().elidedText(out, Qt.TextElideMode.ElideRight, int(room.width()))
                 painter.setPen(theme.color(t.second if out in (SAME, SAME_STROKE, NOTHING) else t.ink))

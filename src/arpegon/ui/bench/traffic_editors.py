@@ -73,8 +73,8 @@ class ChannelEditor(StageEditor):
         self.lanes = ChannelLanes(self.ink)
         self.lanes.chosen.connect(lambda channel: self.set(channel=channel + 1))
         self.box.addWidget(self.lanes)
-        self.side.addWidget(self.control("channel"))
-        self.side.addWidget(self.control("only"))
+        self.side.addWidget(self.captioned("channel"))
+        self.side.addWidget(self.captioned("only"))
 
     def show_values(self, values: dict[str, Any]) -> None:
         only = values["only"]

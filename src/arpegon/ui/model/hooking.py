@@ -13,6 +13,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from arpegon.core.document import edits
 from arpegon.core.document.learning import Learner
 from arpegon.core.document.model import Hookup, Project
+from arpegon.core.events import CONTROL
 from arpegon.core.processing.parameters import Switch
 from arpegon.engine.wire.protocol import Hooked
 from arpegon.processors.actions import target_words
@@ -21,7 +22,7 @@ from arpegon.ui.model.hookup_words import control_words
 from arpegon.ui.model.timers import one_shot
 
 if TYPE_CHECKING:
-    from arpegon.core.events import CONTROL, Event
+    from arpegon.core.events import Event
     from arpegon.ui.model.session import Session
 
 _REST_MS = 350

@@ -58,3 +58,10 @@ def control_words(hookup: Hookup, project: Project | None = None) -> str:
     if hookup.feed.startswith("midi:") and port:
         words += f", {port}"
     return words
+
+
+def controller_names(project: Project) -> dict[int, str]:
+    """What the controllers of a project are called by its musician: by hookups, and by the knobs on the surface."""
+    names = {KNOB_CC + place: name for place, name in enumerate(project.surface.knobs) if name}
+    named = {one.number: one.name for one in project.hookups if one.control == "cc" and one.name}
+    return {**names, **named}

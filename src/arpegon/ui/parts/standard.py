@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import random
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -117,6 +117,7 @@ class ControllerField(QComboBox):
         super().__init__()
         self._param = param
         self._value = int(param.default)
+        self._own: dict[int, str] = {}
         self.setEditable(True)
         self.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
         self.setToolTip(tip(f"{tooltip(param)} Choose it, type its name or number, or move one."))
@@ -131,6 +132,14 @@ class ControllerField(QComboBox):
         if line is not None:
             line.editingFinished.connect(self._typed)
         self.set_value(self._value)
+
+    def set_names(self, own: Mapping[int, str]) -> None:
+        """Names of one's own come before those of the standard."""
+        if own != self._own:
+            self._own = dict(own)
+            for row in range(1, self.count()):
+                self.setItemText(row, cc_words(self.itemData(row), own))
+            self.set_value(self._value)
 
     def value(self) -> int:
         """The number that is shown."""
@@ -160,9 +169,9 @@ class ControllerField(QComboBox):
 
     def _typed(self) -> None:
         text = self.currentText()
-        if text in (_MOVE_ONE, cc_words(self._value)):
+        if text in (_MOVE_ONE, cc_words(self._value, self._own)):
             return
-        number = cc_number(text)
+        number = cc_number(text, self._own)
         if number is None or not self._param.low <= number <= self._param.high:
             say_at(self, f"“{text}” is no controller: type a number up to {self._param.high:g}, or a name.")
             self.set_value(self._value)
