@@ -254,15 +254,7 @@ class Tour:
         for kind in WORKS:
             if kind in LISTENINGS:
                 continue
-            if kind in GENERATORS:
-                made = edits.fresh_generator(session.project, kind)
-                session.edit("look", edits.set_source(session.project, "lamp", 0, made))
-                session.select_source("lamp", 0)
-            else:
-                stages = (Stage(id="looked", kind=kind),)
-                session.edit("look", edits.set_strand(session.project, "lamp", stages=stages))
-                session.select_stage("looked")
-            self.wait()
+            self._show(kind)
             yield f"{kind}"
         for kind in LISTENINGS:
             made_ear = fresh_audio(session, kind)
@@ -272,15 +264,7 @@ class Tour:
             yield kind
         window.bench.wide.setChecked(True)
         for kind in (*GENERATORS, "arpeggiator", "chord", "convert"):
-            if kind in GENERATORS:
-                made = edits.fresh_generator(session.project, kind)
-                session.edit("look", edits.set_source(session.project, "lamp", 0, made))
-                session.select_source("lamp", 0)
-            else:
-                stages = (Stage(id="looked", kind=kind),)
-                session.edit("look", edits.set_strand(session.project, "lamp", stages=stages))
-                session.select_stage("looked")
-            self.wait()
+            self._show(kind)
             yield f"wide {kind}"
         window.bench.wide.setChecked(False)
         for part in ("destination", "strand"):
@@ -291,6 +275,19 @@ class Tour:
             window.show_view(view)
             self.wait()
             yield view
+
+    def _show(self, kind: str) -> None:
+        """Put a generator or a stage of a kind onto the bench."""
+        session = self.session
+        if kind in GENERATORS:
+            made = edits.fresh_generator(session.project, kind)
+            session.edit("look", edits.set_source(session.project, "lamp", 0, made))
+            session.select_source("lamp", 0)
+        else:
+            stages = (Stage(id="looked", kind=kind),)
+            session.edit("look", edits.set_strand(session.project, "lamp", stages=stages))
+            session.select_stage("looked")
+        self.wait()
 
     def rows(self) -> Iterator[Row]:
         """What is wrong, everywhere, as things are set."""
