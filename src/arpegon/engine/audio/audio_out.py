@@ -229,7 +229,9 @@ def _pairs(instruments: Iterable[Instrument]) -> dict[str, str]:
     """
     names = {}
     for one in instruments:
+        if not one.own_outputs:
+            continue
         number = one.id.removeprefix(one.sound).lstrip("-")
         label = SOUNDS[one.sound].label
         names[one.id] = label if not number or not number.isdigit() else f"{label} {number}"
-    return {one.id: names[one.id] for one in instruments if one.own_outputs}
+    return names
