@@ -44,7 +44,7 @@ def test_from_the_empty_board_to_a_saved_take(window, qtbot, tmp_path, monkeypat
     window.board.setFocus()
     for key in (_K.Key_Q, _K.Key_W, _K.Key_E):
         QTest.keyPress(window.board, key)
-        qtbot.wait(60)
+        qtbot.waitUntil(lambda: session.telemetry.health.sounding > 0)
         QTest.keyRelease(window.board, key)
     qtbot.waitUntil(lambda: session.telemetry.health.sounding == 0)
     window._actions["keep"].trigger()
