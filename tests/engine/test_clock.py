@@ -137,6 +137,42 @@ def test_start_stop_continue_and_song_position():
     assert_whole(engine.graph.outputs.out)
 
 
+@given(st.floats(40.0, 240.0), st.floats(0.0, 0.05))
+def test_what_leaves_later_is_made_earlier(tempo, ahead):
+    """So its notes leave on the clock's ticks; the first of a start, of which nobody knows before, cannot."""
+    engine, box = follower(), box_at(tempo)
+    engine.clocks.ahead = ahead
+    drive(engine, box, 20.0)
+    begins = [event.time for event in note_ons(engine.graph.outputs.out)]
+    assert begins[0] == pytest.approx(0.0, abs=1e-3)
+    assert begins[4:] == pytest.approx([beat * 60.0 / tempo - ahead for beat in range(4, len(begins))], abs=1e-3)
+
+
+def test_a_clock_that_stops_and_continues_repeats_and_skips_nothing():
+    engine = follower()
+    engine.clocks.ahead, number = 0.03, 0
+
+    def tick(count):
+        nonlocal number
+        for _ in range(count):
+            number += 1
+            engine.run(number * 0.02)
+            engine.clocks.message("any", TICK, 0, number * 0.02)
+
+    tick(5)
+    engine.clocks.message("any", START, 0, engine.now)
+    for _ in range(20):
+        tick(47)  # the next beat is already made, and heard
+        engine.clocks.message("any", STOP, 0, engine.now)
+        tick(30)
+        engine.clocks.message("any", CONTINUE, 0, engine.now)
+    tick(1)
+    beat = engine.clock.beat_at(engine.now)
+    assert beat == pytest.approx(20 * 46 / 24.0 + 0.03 / 0.48, abs=0.02)
+    assert len(note_ons(engine.graph.outputs.out)) == int(beat) + 1
+    assert_whole(engine.graph.outputs.out)
+
+
 @pytest.mark.parametrize(("what", "playing"), [("go-on", True), ("stop", False)])
 def test_a_lost_clock_is_told_and_the_transport_goes_on_or_stops(what, playing):
     engine, box = follower(lost=what), box_at(120.0)

@@ -28,7 +28,7 @@ def chord(window, strand, qtbot):
     session = window.session
     session.edit("chord", edits.set_strand(session.project, strand, stages=(Stage(id="c", kind="chord"),)))
     session.select_stage("c")
-    qtbot.wait(1)
+    qtbot.waitUntil(lambda: not window.bench.fits_soon)
     return window.bench
 
 

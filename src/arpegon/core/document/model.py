@@ -6,7 +6,7 @@ Channels are 0-15 and notes are numbers here; :mod:`arpegon.files.project` write
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from typing import Any, Literal, Self
 
 import msgspec
@@ -460,6 +460,10 @@ class ClockSettings(Node, frozen=True, kw_only=True, omit_defaults=True):
     """The time code of the beginning of the piece."""
     jack: Literal["off", "follow", "lead"] = "off"
     """Whether the piece goes along with JACK's transport, and who says its bars and tempo: others, or Arpegon."""
+
+    def differs(self, other: ClockSettings, names: Iterable[str]) -> bool:
+        """Whether any of the named settings is another one."""
+        return any(getattr(self, name) != getattr(other, name) for name in names)
 
     @property
     def leads_tempo(self) -> bool:

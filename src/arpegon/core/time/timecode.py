@@ -91,6 +91,11 @@ def code_from(text: str, rate: FrameRate) -> TimeCode | None:
     return code
 
 
+def code_or_zero(text: str, rate: FrameRate) -> TimeCode:
+    """A code as it is typed; 00:00:00:00 where there is none such at this rate."""
+    return code_from(text, rate) or TimeCode()
+
+
 def quarter_frame(code: TimeCode, piece: int, rate: FrameRate) -> bytes:
     """One of the eight messages of a code."""
     value = (code.frames, code.seconds, code.minutes, code.hours | rate.number << 5)[piece // 2]

@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 from arpegon.core.document.model import ClockSettings
 from arpegon.core.notes.course import Course
-from arpegon.core.time.timecode import PIECES, QUARTER_FRAME, RATES, CodeReader, TimeCode, code_from
+from arpegon.core.time.timecode import PIECES, QUARTER_FRAME, RATES, CodeReader, code_or_zero
 from arpegon.engine.clocks.roles import Transport
 
 _STOPPED_QUARTERS = 8.0
@@ -62,7 +62,7 @@ class CodeFollower:
     def configure(self, settings: ClockSettings) -> None:
         """Follow as the document says."""
         before, self.settings = self.settings, settings
-        if any(getattr(before, name) != getattr(settings, name) for name in ("follow", "by", "port", "code_start")):
+        if settings.differs(before, ("follow", "by", "port", "code_start")):
             self.reader = CodeReader()
             self._apart, self._runs, self._last = [], False, -math.inf
 
@@ -98,7 +98,7 @@ class CodeFollower:
     def _beat_of(self, second: float) -> float:
         """The beat that falls at a second of the code; before the start of the piece it is negative."""
         rate = self.reader.rate or RATES[self.settings.code_rate]
-        start = (code_from(self.settings.code_start, rate) or TimeCode()).second(rate)
+        start = code_or_zero(self.settings.code_start, rate).second(rate)
         plan = self._plan()
         inside = second - start
         return plan.beat_at(inside) if inside >= 0 else inside * plan.tempo_at(0.0) / 60.0

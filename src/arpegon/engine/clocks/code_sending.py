@@ -8,7 +8,7 @@ from collections.abc import Callable, Sequence
 from arpegon.core.document.model import ClockSettings
 from arpegon.core.events import SYSEX, Event
 from arpegon.core.notes.course import Course
-from arpegon.core.time.timecode import PIECES, RATES, TimeCode, code_from, code_of, full_frame, quarter_frame
+from arpegon.core.time.timecode import PIECES, RATES, code_of, code_or_zero, full_frame, quarter_frame
 from arpegon.engine.clocks.roles import Scheduler, Send
 
 _NEAR = 1e-6
@@ -40,8 +40,7 @@ class CodeSender:
     def configure(self, settings: ClockSettings, beat: float | None, time: float) -> None:
         """Send as the document says; ``beat`` is where the transport runs (``None``: it stands)."""
         before, self._settings = self._settings, settings
-        names = ("code_to", "code_rate", "code_start")
-        if any(getattr(before, name) != getattr(settings, name) for name in names):
+        if settings.differs(before, ("code_to", "code_rate", "code_start")):
             self._run += 1
             if beat is not None:
                 self.start(beat, time)
@@ -71,7 +70,7 @@ class CodeSender:
 
     def _frame_of(self, beat: float) -> float:
         rate = RATES[self._settings.code_rate]
-        start = code_from(self._settings.code_start, rate) or TimeCode()
+        start = code_or_zero(self._settings.code_start, rate)
         plan = self._plan()
         second = plan.second_at(beat) if beat >= 0 else beat * 60.0 / plan.tempo_at(0.0)
         return start.count(rate) + second * rate.real

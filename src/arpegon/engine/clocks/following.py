@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 
 from arpegon.core.document.model import ClockSettings
 from arpegon.core.time.clock import TEMPO_RANGE
@@ -23,15 +24,22 @@ class ClockFollower:
 
     The transport's beat never jumps while it is near: its tempo is steered so that it meets the next tick where
     the filter expects it. After a start or continue the first tick is the beat at which it begins.
+
+    Args:
+        ahead: how much earlier the piece is to be, in seconds: what it makes leaves later by as much.
     """
 
-    def __init__(self, transport: Transport) -> None:
+    def __init__(self, transport: Transport, ahead: Callable[[], float]) -> None:
         self._transport = transport
+        self._ahead = ahead
         self.settings = ClockSettings()
         self.ticks = TickFilter()
         self._armed: float | None = None
         """The beat at which the transport starts with the next tick."""
         self._place = 0.0
+        """Where the clock is while it stands,"""
+        self._made = 0.0
+        """and up to which beat the piece was made by then."""
         self._number = 0
         """Ticks since beat 0, of the one that came last."""
         self._last = -math.inf
@@ -56,8 +64,7 @@ class ClockFollower:
 
     def configure(self, settings: ClockSettings) -> None:
         """Follow as the document says."""
-        before, named = self.settings, ("follow", "by", "port")
-        if any(getattr(before, name) != getattr(settings, name) for name in named):
+        if settings.differs(self.settings, ("follow", "by", "port")):
             self.ticks.forget()
             self._armed, self.lost, self.odd, self._last = None, False, "", -math.inf
         self.settings = settings
@@ -71,17 +78,18 @@ class ClockFollower:
         if status == TICK:
             self._tick(time)
         elif status == START:
-            self._armed = 0.0
+            self._armed = self._made = self._place = 0.0
         elif status == CONTINUE:
-            self._armed = self._place
+            self._armed = self._made
         elif status == POSITION:
-            self._place = value / 4.0
+            self._place = self._made = value / 4.0
             self._transport.locate(time, self._place)
         elif status == STOP:
             self._armed = None
             if self._transport.clock.playing:
                 self._transport.stop(time)  # a clock goes on from where it stopped
-                self._place = self._transport.clock.beat
+                self._made = self._transport.clock.beat
+                self._place = max(0.0, self._made - self._lead(self._transport.clock.tempo))
 
     def due(self) -> float:
         """When the clock counts as lost, if no tick comes before."""
@@ -114,17 +122,22 @@ class ClockFollower:
             if tempo is not None:
                 self._transport.set_tempo(time, tempo)
             self._transport.play(time, beat)
+            self._number = round(self._place * PER_QUARTER)
             return
         if not clock.playing:
             if tempo is not None:
                 self._transport.set_tempo(time, tempo)
             return
         self._number += 1
-        here = clock.beat_at(time)
+        here = clock.beat_at(time) - self._lead(clock.tempo if tempo is None else tempo)
         if was_lost or abs(self._number / PER_QUARTER - here) > _FAR:
             self._number = round(here * PER_QUARTER)
         if tempo is not None:
             self._steer(time, here, tempo)
+
+    def _lead(self, tempo: float) -> float:
+        """How many beats the piece is to be ahead of the clock."""
+        return self._ahead() * tempo / 60.0
 
     def _judge(self, before: float | None, tempo: float | None, time: float) -> None:
         """Say what is wrong with the clock, and take it back once all has been well for a while."""

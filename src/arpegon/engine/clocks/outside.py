@@ -36,7 +36,7 @@ class OutsideClocks:
         self._planned_for: object = None
         self.ahead = 0.0
         """How many seconds later than it is made something leaves."""
-        self.follower = ClockFollower(transport)
+        self.follower = ClockFollower(transport, lambda: self.ahead)
         self.sender = ClockSender(transport, send, rule)
         self.code = CodeFollower(transport, lambda: self.plan, nudge, lambda: self.ahead)
         self.code_sender = CodeSender(scheduler, send, lambda: self.plan)
@@ -53,7 +53,7 @@ class OutsideClocks:
         wanted = planned_for(project)
         if wanted != self._planned_for:
             self._planned_for = wanted
-            self.plan = Course(tempi=((0.0, project.tempo),), meters=((0.0, project.meter, 1),))
+            self.plan = without_sections(project)
         clock = self._transport.clock
         self.code.configure(project.clock)
         self.code_sender.configure(project.clock, clock.beat_at(time) if clock.playing else None, time)
@@ -101,3 +101,8 @@ class OutsideClocks:
 def planned_for(project: Project) -> object:
     """What the course of a piece hangs on."""
     return project.tempo, project.meter, project.sections
+
+
+def without_sections(project: Project) -> Course:
+    """The course of a piece at one tempo, in one meter."""
+    return Course(tempi=((0.0, project.tempo),), meters=((0.0, project.meter, 1),))

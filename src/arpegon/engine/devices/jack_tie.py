@@ -60,9 +60,9 @@ class JackTie:
 
     def cycle(self, start: float, frames: int, rate: int) -> None:
         """A period begins (in JACK's thread)."""
-        transport = self._transport
-        if transport is not None and transport.on:
-            state, position = self._client.transport_query_struct()
+        transport, client = self._transport, self._client
+        if transport is not None and transport.on and client is not None:  # we may be joining, or leave
+            state, position = client.transport_query_struct()
             transport.cycle(int(state), _place(position), start, frames, rate)
 
     def _tell(self) -> None:

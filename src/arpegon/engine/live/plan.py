@@ -8,7 +8,7 @@ from collections.abc import Callable
 from arpegon.core.document.model import Project
 from arpegon.core.document.sections import seconds_of
 from arpegon.core.notes.course import Course
-from arpegon.engine.clocks.outside import planned_for
+from arpegon.engine.clocks.outside import planned_for, without_sections
 from arpegon.engine.offline import course_ahead
 
 _BEYOND_SECONDS = 60.0
@@ -42,7 +42,7 @@ class CoursePlan:
             work = threading.Thread(target=self._work, args=(project, self._number), name="plan", daemon=True)
             work.start()
         else:
-            self._planned(Course(tempi=((0.0, project.tempo),), meters=((0.0, project.meter, 1),)))
+            self._planned(without_sections(project))
 
     def _work(self, project: Project, number: int) -> None:
         course = course_ahead(project, seconds_of(project, None) + _BEYOND_SECONDS)

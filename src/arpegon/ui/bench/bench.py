@@ -79,7 +79,8 @@ class Bench(QWidget):
         self._fit_timer = one_shot(self, 0)
         self._fit_timer.timeout.connect(self._fit)
         self._reveal_timer = one_shot(self, 0)
-        self._reveal_timer.timeout.connect(self._fit)
+        self._reveal_timer.timeout.connect(self._show_sought)
+        self._sought: QWidget | None = None
         box = QVBoxLayout(self)
         box.setContentsMargins(18, 12, 18, 10)
         box.setSpacing(8)
@@ -190,7 +191,7 @@ class Bench(QWidget):
 
     def _put(self, editor: BenchPart) -> None:
         self.editor.leave()
-        self.editor = editor
+        self.editor, self._sought = editor, None
         editor.set_columns(self._columns)
         editor.setObjectName("paper")
         holder = QWidget()
@@ -208,14 +209,19 @@ class Bench(QWidget):
 
     def _reveal(self, control: QWidget) -> None:
         """Bring a control into sight once the layouts have settled."""
+        self._sought = control
+        self._reveal_timer.start()
 
-        def show() -> None:
+    def _show_sought(self) -> None:
+        control, self._sought = self._sought, None
+        if control is not None:
             self._area.ensureWidgetVisible(control, 0, 40)
             control.setFocus(Qt.FocusReason.ShortcutFocusReason)
 
-        self._reveal_timer.timeout.disconnect()
-        self._reveal_timer.timeout.connect(show)
-        self._reveal_timer.start()
+    @property
+    def fits_soon(self) -> bool:
+        """Whether its layouts have not yet settled."""
+        return self._fit_timer.isActive()
 
     def _fit_soon(self) -> None:
         """Fit once the layouts have settled: what an editor asks for is known only then."""

@@ -7,7 +7,7 @@ from collections.abc import Collection, Iterator
 from typing import TYPE_CHECKING, ClassVar
 
 from PyQt6.QtCore import QEvent, QRectF, Qt
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPaintDevice, QPainter, QPaintEvent, QWheelEvent
+from PyQt6.QtGui import QInputEvent, QKeyEvent, QPaintDevice, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QAbstractButton, QAbstractSlider, QComboBox, QWidget
 
 from arpegon.ui.look import theme
@@ -68,7 +68,29 @@ class Painted(Drawn, QWidget):
     """A widget that draws itself whole: what is looked at, or has no role among Qt's controls."""
 
 
-class PaintedRange(Drawn, _Slider):
+class _OwnHands(Drawn):
+    """A control of Qt's that is seen by a screen reader, but handled as its subclass says: Qt's own way of taking keys,
+    wheel and pointer is left out."""
+
+    @contextlib.contextmanager
+    def _telling(self) -> Iterator[None]:
+        """What is told to a screen reader was not asked for by one."""
+        blocked = self.blockSignals(True)
+        try:
+            yield
+        finally:
+            self.blockSignals(blocked)
+
+    def _leave(self, event: QInputEvent | None) -> None:
+        if event is not None:
+            event.ignore()
+
+    if not TYPE_CHECKING:
+        keyPressEvent = keyReleaseEvent = wheelEvent = _leave
+        mousePressEvent = mouseMoveEvent = mouseReleaseEvent = _leave
+
+
+class PaintedRange(_OwnHands, _Slider):
     """A control with a value in a range, that draws itself. A screen reader learns its value, and may set it.
 
     Subclasses call :meth:`tell` whenever their value is another, and put what is asked for in :meth:`put`.
@@ -83,25 +105,16 @@ class PaintedRange(Drawn, _Slider):
     def tell(self, value: float, low: float, high: float, step: float = 1.0, words: str = "") -> None:
         """Tell a screen reader the value, in whole steps, and how it is read."""
         if not TYPE_CHECKING:
-            blocked = self.blockSignals(True)
-            QAbstractSlider.setRange(self, round(low / step), round(high / step))
-            QAbstractSlider.setValue(self, round(value / step))
-            self.blockSignals(blocked)
+            with self._telling():
+                QAbstractSlider.setRange(self, round(low / step), round(high / step))
+                QAbstractSlider.setValue(self, round(value / step))
         self.setAccessibleDescription(words)
 
     def put(self, steps: int) -> None:
         """A screen reader asks for a value, in whole steps."""
 
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is not None:
-            event.ignore()
 
-    def wheelEvent(self, event: QWheelEvent | None) -> None:
-        if event is not None:
-            event.ignore()
-
-
-class PaintedButton(Drawn, _Button):
+class PaintedButton(_OwnHands, _Button):
     """A control that is pressed, or is on or off, that draws itself. A screen reader learns its state, and may press
     it."""
 
@@ -114,36 +127,15 @@ class PaintedButton(Drawn, _Button):
     def tell_on(self, on: bool) -> None:
         """Tell a screen reader whether it is on."""
         if not TYPE_CHECKING:
-            blocked = self.blockSignals(True)
-            QAbstractButton.setCheckable(self, True)
-            QAbstractButton.setChecked(self, on)
-            self.blockSignals(blocked)
+            with self._telling():
+                QAbstractButton.setCheckable(self, True)
+                QAbstractButton.setChecked(self, on)
 
     def press(self) -> None:
         """A screen reader presses it."""
 
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is not None:
-            event.ignore()
 
-    def keyReleaseEvent(self, event: QKeyEvent | None) -> None:
-        if event is not None:
-            event.ignore()
-
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None:
-            event.ignore()
-
-    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None:
-            event.ignore()
-
-    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None:
-            event.ignore()
-
-
-class PaintedChoice(Drawn, _Box):
+class PaintedChoice(_OwnHands, _Box):
     """One of a few values, all in sight, that draws itself. A screen reader learns which, and may choose."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
@@ -154,30 +146,17 @@ class PaintedChoice(Drawn, _Box):
     def tell_choice(self, labels: Collection[str], place: int) -> None:
         """Tell a screen reader what can be chosen, and what is."""
         if not TYPE_CHECKING:
-            blocked = self.blockSignals(True)
-            if [self.itemText(number) for number in range(self.count())] != list(labels):
-                self.clear()
-                self.addItems(list(labels))
-            QComboBox.setCurrentIndex(self, place)
-            self.blockSignals(blocked)
+            with self._telling():
+                if [self.itemText(number) for number in range(self.count())] != list(labels):
+                    self.clear()
+                    self.addItems(list(labels))
+                QComboBox.setCurrentIndex(self, place)
 
     def put(self, place: int) -> None:
         """A screen reader chooses."""
 
     def showPopup(self) -> None:
         """All values are in sight already."""
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is not None:
-            event.ignore()
-
-    def wheelEvent(self, event: QWheelEvent | None) -> None:
-        if event is not None:
-            event.ignore()
-
-    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None:
-            event.ignore()
 
 
 def paint_paper(painter: QPainter, t: theme.Theme, area: QRectF, corner: float = 4.0) -> None:
