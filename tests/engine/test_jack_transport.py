@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from pathlib import Path
 
 import jack
@@ -29,7 +30,7 @@ class Player:
     def __init__(self, tempo=None):
         self.client = jack.Client("Other player", no_start_server=True)
         self.port = self.client.midi_inports.register("in")
-        self.notes = []
+        self.notes, self.frames = [], []
         self.seen = []
         self.tempo = tempo
         self.client.set_process_callback(self._process)
@@ -45,6 +46,7 @@ class Player:
             message = bytes(message)
             if message[0] & 0xF0 == 0x90:
                 self.notes.append((int(state), position.frame + offset, message[1]))
+                self.frames.append(self.client.last_frame_time + offset)
 
     def _bars(self, state, frames, position, new):
         beats = position.frame / RATE * self.tempo / 60.0
@@ -170,6 +172,27 @@ def test_play_and_stop_here_start_and_stop_all_others(live, other):
     wait_for(lambda: other.client.transport_frame == 16 * STEP)
     live.send(protocol.Act("play"))  # as a pad that is hooked up does
     wait_for(lambda: other.state == 1)
+
+
+def test_a_section_that_is_gone_to_takes_all_others_along(live, other):
+    at_work(
+        live, other, walking("lead", sections=(Section(id="a", name="A", bars=64), Section(id="b", name="B", bars=64)))
+    )
+    other.connect()
+    live.send(protocol.Play(0.0))
+    wait_for(lambda: len(begins(other)) >= 6)
+    live.send(protocol.GoToSection(1))
+    there = 64 * 16 * STEP
+    wait_for(lambda: len(begins(other, there)) >= 12)
+    assert begins(other, there)[0] < there + 3 * STEP and on_steps(begins(other, there)), begins(other, there)
+    gaps = [after - before for before, after in pairwise(other.frames)]
+    assert sum(abs(gap - STEP) <= NEAR for gap in gaps) >= 0.8 * len(gaps), gaps  # it was heard to play on
+    live.send(protocol.Stop())
+    wait_for(lambda: other.state == 0 and not live.reports.telemetry[-1].playing)
+    # While it stands, too.
+    live.send(protocol.GoToSection(1))
+    wait_for(lambda: other.client.transport_frame == there)
+    assert other.state == 0 and not live.reports.telemetry[-1].playing
 
 
 def test_bars_and_tempo_are_said_where_it_leads(live, other):

@@ -181,3 +181,44 @@ def test_periods_before_we_joined_and_after_the_server_went_are_no_fault():
     tie.joined(None)
     tie.cycle(2.0, FRAMES, RATE)
     assert world.begun == [] and not world.transport.rolling
+
+
+@pytest.mark.parametrize("late", [0.0, 0.3, 0.9])
+@pytest.mark.parametrize("tempo", [None, 90.0])
+def test_where_the_piece_jumps_all_others_come_along_and_it_plays_on(late, tempo):
+    world = World("follow")
+    if tempo is not None:
+        world.place_of = lambda frame: Place(frame, frame / RATE * tempo / 60.0, tempo)
+    world.start_transport()
+    world.roll(40)
+    begun = len(world.begun)
+    line = world.now - (1.0 + late) * PERIOD  # the loop hears of a period once it is over
+    world.clock.start(line, 64.0)
+    world.transport.ask_along(line, 64.0, RATE)
+    world.roll(40)
+    assert len(world.begun) == begun and world.state == ROLLING and world.clock.playing
+    beats = world.frame / RATE * (tempo or 120.0) / 60.0
+    assert world.clock.beat_at(world.now - LATE * PERIOD) == pytest.approx(beats, abs=1e-4)
+    assert 64.0 < beats < 66.0
+    before = world.clock.time_at(64.0)
+    assert before == pytest.approx(line, abs=1e-4), "nobody heard that others moved"
+
+
+def test_others_that_take_their_time_to_come_along_are_met():
+    world = World("lead")
+    world.start_transport()
+    world.roll(40)
+    line = world.now - PERIOD
+    world.clock.start(line, 64.0)
+    world.transport.ask_along(line, 64.0, RATE)
+    for _ in range(4):  # another program is not ready yet
+        assert world.transport.sync(STARTING, Place(world.frame), world.now, FRAMES, RATE)
+        world.transport.cycle(STARTING, Place(world.frame), world.now, FRAMES, RATE)
+        world.now += PERIOD
+    world.roll(40)
+    assert abs(world.astray) < 1e-9 and world.state == ROLLING
+    # Somebody else goes elsewhere meanwhile: there it begins, as ever.
+    world.transport.ask_along(world.now - PERIOD, 8.0, RATE)
+    world.locate_transport(RATE)
+    world.roll(40)
+    assert world.begun[-1][1] == 2.0 and abs(world.astray) < 1e-9

@@ -106,6 +106,8 @@ class Engine:
         self._told: TimeFacts | None = None
         self.led_elsewhere = False
         """Whether whoever leads JACK's transport says the tempo."""
+        self.on_moved: Callable[[float, float], None] = lambda time, beat: None
+        """Is told of every place that the transport is set to without being started or stopped: when, and the beat."""
 
     # -- what is due -------------------------------------------------------------------------------
 
@@ -403,6 +405,7 @@ class Engine:
         """Go on from another beat, which falls on ``line`` seconds; strands that play on do not notice."""
         self._rest(self.transport, time)
         self._set_off(self.transport, line, beat)
+        self.on_moved(line, beat)
 
     def _set_off(self, line: Timeline, time: float, beat: float) -> None:
         """Run a timeline from a beat, with all that it carries."""
@@ -491,6 +494,7 @@ class Engine:
             self.sections.placed(beat, time)
             self.clocks.place(beat, time)
             self.tell_time(time)
+        self.on_moved(time, beat)
 
     def all_off(self, time: float) -> None:
         """Silence everything, whatever happened; the transport and any take stop too."""

@@ -24,6 +24,9 @@ _STEER_SECONDS = 0.25
 """How often the piece is brought back to JACK's frames, from which the computer's clock drifts by a millionth or so."""
 _EARLY_SECONDS = 2.0
 """For how long after a start it is brought back in every period: frames and seconds may only just have been tied."""
+_RELOCATED = 2
+"""Periods from the one in which JACK is asked for a place while it rolls to the one in which it rolls from there, where
+nobody has others wait."""
 _NEAR_SECONDS = 2e-6
 _FAR_SECONDS = 0.5
 
@@ -94,6 +97,13 @@ class JackTransport:
         """The frame from which a start is prepared, and when it is to begin."""
         self._begun: tuple[int, float] | None = None
         """The frame from which it rolls, and when that left."""
+        self._said = Place(0)
+        """Where JACK's transport was in the last period."""
+        self._along: tuple[int, float, float] | None = None
+        """The frame to which others are asked to come where the piece jumped, and the second of the piece that leaves
+        at a time."""
+        self._start, self._period = 0.0, 0.0
+        """When the last period began, and how long it was."""
         self._nudged = 0.0
         self._steer_at = 0.0
         self._tempo: float | None = None
@@ -117,7 +127,10 @@ class JackTransport:
         return self.course.beat_at(place.frame / rate)
 
     def frame_of(self, beat: float, rate: int) -> int:
-        """The frame at which a beat of the piece falls."""
+        """The frame at which a beat of the piece falls, as whoever leads has it now, or by the piece's own tempi."""
+        said = self._said
+        if self.mode == "follow" and said.beat is not None and said.tempo:
+            return max(0, round(said.frame + (beat - said.beat) * 60.0 / said.tempo * rate))
         return max(0, round(self.course.second_at(beat) * rate))
 
     def bar_of(self, frame: int, rate: int) -> dict[str, Any]:
@@ -154,6 +167,15 @@ class JackTransport:
         """Go to a beat with all others."""
         self._server.locate_transport(self.frame_of(beat, rate))
 
+    def ask_along(self, time: float, beat: float, rate: int) -> None:
+        """The piece, which plays, goes on from a beat at a time: all others come to where it will be, while it plays
+        on."""
+        second, leaves = self.frame_of(beat, rate) / rate, time + self._late * self._period
+        rolls = self._start + _RELOCATED * self._period
+        frame = max(0, round((second + rolls - leaves) * rate))
+        self._along = (frame, leaves, second)
+        self._server.locate_transport(frame)
+
     # -- in JACK's thread --------------------------------------------------------------------------
 
     def sync(self, state: int, place: Place, start: float, frames: int, rate: int) -> bool:
@@ -171,6 +193,10 @@ class JackTransport:
             return True
         if state == ROLLING:
             return True  # others no longer wait: the next period says from where it rolls
+        if self._along is not None:
+            if self._along[0] == place.frame:
+                return True  # the piece is on its way there
+            self._along = None  # others were quicker
         if self._armed is None or self._armed[0] != place.frame or start > self._armed[1] - 0.5 * period:
             out = start + _AHEAD * period
             self._armed = (place.frame, out)
@@ -181,11 +207,12 @@ class JackTransport:
     def cycle(self, state: int, place: Place, start: float, frames: int, rate: int) -> None:
         """A period begins."""
         before, self._state = self._state, state
+        self._start, self._period, self._said = start, frames / rate, place
         self.rolling = state == ROLLING
         if not self.on:
             return
         if state == STOPPED and before != STOPPED:
-            self._armed = self._begun = None
+            self._armed = self._begun = self._along = None
             self._soon(self._piece.cease)
         elif state == ROLLING and before != ROLLING:
             self._rolls(place, start, frames / rate, rate)
@@ -207,9 +234,21 @@ class JackTransport:
     def _rolls(self, place: Place, start: float, period: float, rate: int) -> None:
         """It rolls: from where and when it was prepared, or from elsewhere."""
         armed, self._armed = self._armed, None
+        along, self._along = self._along, None
         self._steer_at = start
+        if along is not None and along[0] == place.frame:
+            self._come_along(along, start, rate)
+            return
         if armed is None or armed[0] != place.frame or abs(start - armed[1]) > 0.5 * period:
             self._join(place, start, period, rate)
+
+    def _come_along(self, along: tuple[int, float, float], start: float, rate: int) -> None:
+        """All others have come to where the piece is, but for a period or two, by which it is brought to them."""
+        frame, leaves, second = along
+        drift = frame / rate - second - (start - leaves)
+        self._begun, self._nudged = (frame, start), 0.0
+        if abs(drift) > _NEAR_SECONDS:
+            self._soon(lambda now: self._piece.nudge(drift))
 
     def _join(self, place: Place, start: float, period: float, rate: int) -> None:
         """Go along with what rolls already, from a little later on."""

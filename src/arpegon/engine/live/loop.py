@@ -131,6 +131,7 @@ class LiveEngine:
         )
         self.reporter = Reporter(channel, self.ports.send, self.audio.play, self._beat)
         self.engine: Engine = Engine(self.reporter, hearing=self.hearing)
+        self.engine.on_moved = self.together.moved
         self.assets = Assets(lambda clips, missing: self.soon(lambda now: self._clips_read(clips, missing, now)))
         self.crowds = CrowdWatch(lambda words: channel.send(protocol.Notice("crowd", words)))
         self.box: ClockBox = ClockBox()

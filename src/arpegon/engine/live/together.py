@@ -25,6 +25,8 @@ class Together:
         self._apart_since: float | None = None
         self._begins = 0
         """Which start is prepared: one that is taken back does not begin."""
+        self._placing = False
+        """Whether the piece is set to where JACK's transport is."""
 
     def use(self, project: Project) -> None:
         """The document is another."""
@@ -59,6 +61,17 @@ class Together:
         if self._on:
             self.transport.ask_locate(beat, self._jack.rate)
         return self._on
+
+    def moved(self, time: float, beat: float) -> None:
+        """The piece was set to a beat here, by a section or a hookup: all others go there, too."""
+        if not self._on or self._placing:
+            return
+        if self._engine().clock.playing:
+            self.transport.ask_along(time, beat, self._jack.rate)
+            return
+        if self.transport.rolling:
+            self.transport.ask_stop()
+        self.transport.ask_locate(beat, self._jack.rate)
 
     def look(self) -> None:
         """What a hookup or a section started or stopped here is started or stopped there."""
@@ -100,7 +113,9 @@ class Together:
         engine = self._engine()
         if engine.clock.playing:
             engine.stop(time)
+        self._placing = True
         engine.locate(time, beat)
+        self._placing = False
 
     def nudge(self, seconds: float) -> None:
         self._engine().nudge(seconds)
