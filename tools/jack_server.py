@@ -19,15 +19,18 @@ _ATTEMPTS = 3
 
 
 @contextlib.contextmanager
-def jack_server(stem: str, period: int = 256, waits: bool = False, realtime: bool = False) -> Iterator[str]:
+def jack_server(
+    stem: str, period: int = 256, waits: bool = False, realtime: bool = False, rate: int = 48_000
+) -> Iterator[str]:
     """Run a server, made the default one for this process and those that it starts.
 
     Args:
         stem: what its name begins with.
-        period: frames in a period, at 48 kHz.
+        period: frames in a period.
         waits: whether it waits for its clients (jackd -S). A server that does not wait drops what clients send on a
             machine that is short of time; one that waits stands still for seconds when a client is killed.
         realtime: whether it runs with real-time priority, as musicians have it, where the system allows that.
+        rate: frames in a second.
 
     Raises:
         RuntimeError: it does not answer.
@@ -36,7 +39,7 @@ def jack_server(stem: str, period: int = 256, waits: bool = False, realtime: boo
     name = f"{stem}-{os.environ.get('PYTEST_XDIST_WORKER', '') or os.getpid() % 2}"
     priority = ["-R", "-P", "60"] if realtime and _may_be_realtime() else ["--no-realtime"]
     command = ["jackd", *priority, *(["-S"] if waits else []), "-n", name]
-    command += ["-d", "dummy", "-r", "48000", "-p", str(period)]
+    command += ["-d", "dummy", "-r", str(rate), "-p", str(period)]
     before = {key: os.environ.get(key) for key in ("JACK_DEFAULT_SERVER", "JACK_NO_START_SERVER")}
     os.environ |= {"JACK_DEFAULT_SERVER": name, "JACK_NO_START_SERVER": "1"}
     server = None

@@ -6,11 +6,13 @@ import time
 from pathlib import Path
 
 import jack
+import numpy as np
 import pytest
+from msgspec.structs import replace
 from tools.jack_devices import Keyboard
 from tools.jack_server import jack_server as server
 
-from arpegon.core.document.model import MidiSource, PortDestination
+from arpegon.core.document.model import Instrument, InstrumentDestination, MidiSource, PortDestination
 from arpegon.core.events import note_off, note_on
 from arpegon.engine.devices.jack_client import JackClient
 from arpegon.engine.devices.port_hub import PortHub
@@ -144,7 +146,27 @@ def test_without_a_server_nothing_is_there(monkeypatch):
     client.close()
 
 
-def test_a_server_that_was_killed_and_is_back_is_taken_up(tmp_path):
+def heard_hz(engine, rate):
+    """The pitch at which another program hears A4 of the piano."""
+    piano = Instrument(id="piano", sound="felt-piano")
+    way = strand(destinations=(InstrumentDestination(instrument="piano"),))
+    engine.set_project(replace(project(way), instruments=(piano,)), HERE)
+    ear, heard = jack.Client("Ear", no_start_server=True), []
+    port = ear.inports.register("in")
+    ear.set_process_callback(lambda frames: heard.append(port.get_array().copy()))
+    ear.activate()
+    ear.connect("Arpegon:left", port)
+    engine.send(protocol.Feed("surface", [note_on(0.0, 0, 69, 100)]))
+    wait_for(lambda: sum(float(np.abs(block).max()) > 0.002 for block in heard) > 60)
+    ear.deactivate()
+    ear.close()
+    loud = [block for block in heard if np.abs(block).max() > 0.002][10:40]
+    spectrum = np.abs(np.fft.rfft(np.concatenate(loud) * np.hanning(sum(map(len, loud))), 1 << 18))
+    return float(np.argmax(spectrum[: round(600 / rate * (1 << 18))]) * rate / (1 << 18))
+
+
+@pytest.mark.parametrize("rate", [48_000, 44_100])
+def test_a_server_that_was_killed_and_is_back_is_taken_up(tmp_path, rate):
     reports = Reports()
     with server("arpegon-test", PERIOD):
         engine = EngineClient(reports, tmp_path / "errors.log")
@@ -153,12 +175,16 @@ def test_a_server_that_was_killed_and_is_back_is_taken_up(tmp_path):
         wait_for(lambda: "" in reports.open_ports() and reports.telemetry[-1].health.audio == "system")
     try:
         wait_for(lambda: "" not in reports.open_ports())
-        with server("arpegon-test", PERIOD * 2):
+        with server("arpegon-test", PERIOD * 2, rate=rate):
             keys = Keyboard("Late keys")
             wait_for(lambda: any("Late keys" in port for port in reports.open_ports()))
             wait_for(lambda: reports.telemetry[-1].health.audio == "system")
-            latency = 2 * PERIOD * 2 / 48_000
+            latency = 2 * PERIOD * 2 / rate
             wait_for(lambda: abs(reports.telemetry[-1].health.audio_latency - latency) < 1e-9)
+            said = [notice.text for notice in reports.notices if notice.topic == "jack" and notice.text]
+            again = f"{rate:,} samples a second (48,000 before)"
+            assert any(again in text for text in said) == (rate != 48_000), said
+            assert heard_hz(engine, rate) == pytest.approx(440.0, abs=1.0)
             keys.close()
     finally:
         engine.close()
