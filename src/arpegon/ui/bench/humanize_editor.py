@@ -16,7 +16,7 @@ from arpegon.processors.stages.humanize import width_in_words
 from arpegon.ui.bench.editor import StageEditor, strokes
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted, paint_paper
+from arpegon.ui.look.painted import PaintedParts, Part, paint_paper
 from arpegon.ui.look.plain import Label
 
 _BINS = 32
@@ -24,7 +24,7 @@ _HITS = 400
 _MARKS = 10
 
 
-class VelocityFaces(Painted):
+class VelocityFaces(PaintedParts):
     """Two histograms of velocity, in above and out below, and the range as two handles.
 
     Velocity runs from left (1) to right (127). The last hits stand as marks that fade.
@@ -130,6 +130,11 @@ class VelocityFaces(Painted):
         else:
             self._shift(step)
         self.settled.emit()
+
+    def parts(self) -> list[Part]:
+        if self.around is not None:
+            return [Part(f"{self.around} more or less than it came with")]
+        return [Part(f"Softest velocity {self.low}"), Part(f"Loudest velocity {self.high}")]
 
     # -- painting ----------------------------------------------------------------------------------
 

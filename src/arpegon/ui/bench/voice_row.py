@@ -9,12 +9,12 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from arpegon.core.theory.chords import interval_name
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.painted import PaintedRange
 
 LOWEST, HIGHEST = -36, 36
 
 
-class VoiceRow(Painted):
+class VoiceRow(PaintedRange):
     """One added voice: its offset (drag, wheel, arrows), its level, a way to take it out."""
 
     changed = pyqtSignal(int, int, float, bool)
@@ -39,11 +39,16 @@ class VoiceRow(Painted):
         if self._drag is None or self._drag[0] != "level":
             self.level = level
         self.offset = offset
-        self.setAccessibleName(f"Voice {offset:+d}, {interval_name(offset)}, level {self.level:.2f}")
+        self.setAccessibleName(f"Voice {self.place + 1}")
+        words = f"{offset:+d}, {interval_name(offset)}, level {self.level:.2f}"
+        self.tell(offset, LOWEST, HIGHEST, words=words)
         self.update()
 
     def sizeHint(self) -> QSize:
         return QSize(160, 30)
+
+    def put(self, steps: int) -> None:
+        self._move(steps)
 
     def _level_area(self) -> QRectF:
         return QRectF(self.width() - 58, 0, 34, self.height())

@@ -12,6 +12,7 @@ from arpegon.core.document.model import (
     Strand,
 )
 from arpegon.core.notes.taps import rolls_of
+from arpegon.processors import processor_class
 from arpegon.ui.board.column_acts import ColumnActs
 from arpegon.ui.board.ends import DestinationRow, SourcePill
 from arpegon.ui.board.roll_view import BeatRuler, KeyStrip, RollView
@@ -194,6 +195,8 @@ class Column(Painted):
         places = rolls_of(stage.id for stage in self.strand.stages)
         for number, place in enumerate(places):
             view = RollView(paper, place, number, self.ruler, self.ink, self)
+            after = f"leaves {processor_class(self.strand.stages[number - 1].kind).label}" if number else "comes in"
+            view.setAccessibleName(f"What {after} in {self.strand.name}")
             inset = QHBoxLayout()
             inset.setContentsMargins(6, 0, 6, 0)
             holder = QWidget(self)

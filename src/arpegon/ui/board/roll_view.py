@@ -6,7 +6,7 @@ from functools import lru_cache
 
 from PyQt6.QtCore import QPoint, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QContextMenuEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF
-from PyQt6.QtWidgets import QSizePolicy, QWidget
+from PyQt6.QtWidgets import QLabel, QSizePolicy, QWidget
 
 from arpegon.core.events import BEND, CONTROL, POLY_PRESSURE, PRESSURE
 from arpegon.ui.board.trail import TrailMark
@@ -67,7 +67,7 @@ class BeatRuler:
             beat -= 1
 
 
-class RollView(QWidget):
+class RollView(QLabel):
     """Paints one :class:`~arpegon.ui.model.paper.RollLine`: time runs down, the newest is at the top edge.
 
     What is printed moves down by whole pixels and does not change any more, so a frame shifts a picture of
@@ -80,6 +80,7 @@ class RollView(QWidget):
         self, paper: Paper, place: str, number: int, ruler: BeatRuler, ink: int, parent: QWidget | None = None
     ) -> None:
         super().__init__(parent)
+        self.setTextFormat(Qt.TextFormat.PlainText)
         self.paper = paper
         self.place = place
         self.number = number

@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QSizePolicy
 from arpegon.core.theory.billiard import corner
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.painted import PaintedParts, Part
 
 _TRAIL = 26
 _FADE = 0.5
@@ -29,7 +29,7 @@ class Wall(msgspec.Struct, frozen=True):
     silent: bool
 
 
-class Basin(Painted):
+class Basin(PaintedParts):
     """Walls from the one right of the top corner, clockwise. Click chooses one, the right button silences it."""
 
     picked = pyqtSignal(int)
@@ -123,6 +123,20 @@ class Basin(Painted):
             self.silenced.emit(self.chosen)
         else:
             super().keyPressEvent(event)
+
+    # -- for screen readers ------------------------------------------------------------------------
+
+    def parts(self) -> list[Part]:
+        return [Part(f"Wall {place + 1}: {wall.name}", not wall.silent) for place, wall in enumerate(self.walls)]
+
+    def chosen_part(self) -> int | None:
+        return self.chosen if self.walls else None
+
+    def choose_part(self, place: int) -> None:
+        self._choose(place)
+
+    def press_part(self, place: int) -> None:
+        self.silenced.emit(place)
 
     # -- painting ----------------------------------------------------------------------------------
 

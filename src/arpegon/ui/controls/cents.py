@@ -8,14 +8,15 @@ from PyQt6.QtWidgets import QSizePolicy
 
 from arpegon.core.theory.pitch import written
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.painted import PaintedPicture
 
 
-class CentsView(Painted):
+class CentsView(PaintedPicture):
     """A note's name, and a mark on a scale from 50 cents below it to 50 above."""
 
     def __init__(self, ink: str) -> None:
         super().__init__()
+        self.setAccessibleName("Pitch")
         self.ink = ink
         self._pitch: float | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -29,6 +30,7 @@ class CentsView(Painted):
         """Show a pitch as a note number; ``None`` where none is heard."""
         if pitch != self._pitch:
             self._pitch = pitch
+            self.tell_words(self.words)
             self.update()
 
     @property

@@ -9,12 +9,12 @@ from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QSizePolicy
 
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.painted import PaintedPicture
 
 _COLUMN, _ROW, _GAP = 168, 30, 12
 
 
-class ChainFigure(Painted):
+class ChainFigure(PaintedPicture):
     """Draws chains side by side, each from the top down."""
 
     def __init__(self) -> None:

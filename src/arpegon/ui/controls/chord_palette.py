@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
 
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.painted import PaintedParts, Part
 from arpegon.ui.look.plain import tip
 
 MIME = "application/x-arpegon-chord"
@@ -22,7 +22,7 @@ Chip = tuple[str, Mapping[str, Any], bool]
 """Name, chord (as a pad holds it), whether it stands out."""
 
 
-class ChordPalette(Painted):
+class ChordPalette(PaintedParts):
     """Chips in flowing rows; those of the key stand out, all others are within reach.
 
     Signals:
@@ -105,6 +105,22 @@ class ChordPalette(Painted):
             self.chosen.emit(dict(self.chips[min(self._at, len(self.chips) - 1)][1]))
         else:
             super().keyPressEvent(event)
+
+    def parts(self) -> list[Part]:
+        return [Part(name, chord == self.current) for name, chord, _ in self.chips]
+
+    def chosen_part(self) -> int | None:
+        return min(self._at, len(self.chips) - 1) if self.chips else None
+
+    def part_box(self, place: int) -> QRectF:
+        return self._cells[place]
+
+    def choose_part(self, place: int) -> None:
+        self._at = place
+        self.update()
+
+    def press_part(self, place: int) -> None:
+        self.chosen.emit(dict(self.chips[place][1]))
 
     def paint(self, painter: QPainter, t: theme.Theme) -> None:
         for place, ((name, chord, own), cell) in enumerate(zip(self.chips, self._cells, strict=True)):

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PyQt6.QtCore import QPointF, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QWidget
 
 from arpegon.ui.controls import arrows
 from arpegon.ui.controls.refusal import say_at
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.painted import PaintedParts, Part
 
 _NEAR = 18.0
 _STRIDE = 4
@@ -24,7 +24,7 @@ HOW = (
 """How points are drawn, for tooltips."""
 
 
-class DrawnPoints(Painted):
+class DrawnPoints(PaintedParts):
     """Points of two values, 0-127 each, in order from left to right; at least one stays.
 
     Subclasses say where on the paper values lie.
@@ -80,7 +80,7 @@ class DrawnPoints(Painted):
             return None
         points.append(made)
         points.sort()
-        self._tell()
+        self._say_drawn()
         return points.index(made)
 
     def _move(self, place: int, x: float, y: float) -> None:
@@ -91,7 +91,7 @@ class DrawnPoints(Painted):
         made = [max(low, min(high, self._bounded(x))), self._bounded(y)]
         if made != points[place]:
             points[place] = made
-            self._tell()
+            self._say_drawn()
 
     def _take_away(self, place: int) -> None:
         points = self.points or []
@@ -100,10 +100,10 @@ class DrawnPoints(Painted):
             return
         del points[place]
         self._chosen = min(self._chosen, len(points) - 1)
-        self._tell()
+        self._say_drawn()
         self.settled.emit()
 
-    def _tell(self) -> None:
+    def _say_drawn(self) -> None:
         self.update()
         self.drawn.emit([list(point) for point in self.points or ()])
 
@@ -166,6 +166,22 @@ class DrawnPoints(Painted):
         if made is not None:
             self._chosen = made
             self.settled.emit()
+
+    # -- for screen readers ------------------------------------------------------------------------
+
+    def parts(self) -> list[Part]:
+        return [Part(f"Point {place + 1}: {x}, {y}") for place, (x, y) in enumerate(self.points or ())]
+
+    def chosen_part(self) -> int | None:
+        return self._chosen if self.points else None
+
+    def part_box(self, place: int) -> QRectF:
+        spot = self.spot(*(self.points or [[0, 0]])[place])
+        return QRectF(spot.x() - _NEAR / 2, spot.y() - _NEAR / 2, _NEAR, _NEAR)
+
+    def choose_part(self, place: int) -> None:
+        self._chosen = place
+        self.update()
 
     # -- painting ----------------------------------------------------------------------------------
 

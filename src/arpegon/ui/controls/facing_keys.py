@@ -13,14 +13,14 @@ from arpegon.core.theory.pitch import written
 from arpegon.ui.controls import arrows
 from arpegon.ui.controls.keyboard import is_black, key_rects
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.painted import PaintedParts, Part
 
 _KEYS = 34.0
 _FADE_SECONDS = 0.8
 _NEAR = 6.0
 
 
-class FacingKeys(Painted):
+class FacingKeys(PaintedParts):
     """The keyboard that is played above, the one that sounds below, threads between.
 
     Where ``editable``, a thread is drawn by dragging from an upper key to a lower one, moved by dragging its lower
@@ -196,6 +196,21 @@ class FacingKeys(Painted):
         for target in new:
             self.drawn.emit(self._cursor, target)
         self.settled.emit()
+
+    # -- for screen readers ------------------------------------------------------------------------
+
+    def parts(self) -> list[Part]:
+        def sounds(key: int) -> str:
+            return " and ".join(map(written, self.threads.get(key, ()))) or "nothing"
+
+        return [Part(f"{written(key)} sounds {sounds(key)}") for key in range(self.low, self.high + 1)]
+
+    def chosen_part(self) -> int | None:
+        return self._cursor - self.low if self.editable and self.low <= self._cursor <= self.high else None
+
+    def choose_part(self, place: int) -> None:
+        self._cursor = self.low + place
+        self.update()
 
     # -- painting ----------------------------------------------------------------------------------
 

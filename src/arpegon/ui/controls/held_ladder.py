@@ -9,17 +9,18 @@ from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy
 
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.painted import PaintedPicture
 
 _RUNG = 17.0
 _MAX = 8
 
 
-class HeldLadder(Painted):
+class HeldLadder(PaintedPicture):
     """Rungs from the first note at the foot upwards; the one that sounds is lit."""
 
     def __init__(self, ink: str) -> None:
         super().__init__()
+        self.setAccessibleName("Held notes")
         self.ink = ink
         self.names: Sequence[str] = ()
         self._lit: Collection[int] = ()
@@ -34,6 +35,7 @@ class HeldLadder(Painted):
         """Show notes in the order of the walk, and the places of those that sound."""
         if (list(names), set(lit)) != (list(self.names), set(self._lit)):
             self.names, self._lit = list(names), set(lit)
+            self.tell_words(", ".join(names))
             self.update()
 
     def paint(self, painter: QPainter, t: theme.Theme) -> None:

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QSizePolicy
 
 from arpegon.listen import HeardNote, Sight
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted, paint_paper
+from arpegon.ui.look.painted import PaintedPicture, paint_paper
 
 _SECONDS = 2.4
 _GUTTER = 34.0
@@ -23,11 +23,12 @@ def swing(level: float) -> float:
     return math.pow(min(1.0, max(0.0, level)), 0.45)
 
 
-class HitsScope(Painted):
+class HitsScope(PaintedPicture):
     """The last seconds, newest at the top: the sound about a middle line, its envelope, the threshold, the strokes."""
 
     def __init__(self, ink: str) -> None:
         super().__init__()
+        self.setAccessibleName("What is heard")
         self.ink = ink
         self.threshold = 0.0
         self._peaks: deque[float] = deque()

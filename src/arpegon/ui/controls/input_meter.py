@@ -9,7 +9,7 @@ from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy
 
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted, paint_paper
+from arpegon.ui.look.painted import PaintedPicture, paint_paper
 from arpegon.ui.look.plain import tip
 
 NOMINAL_DB, PEAK_DB = -18.0, -6.0
@@ -21,11 +21,12 @@ _WORDS = 112
 """The room for words beside the bar."""
 
 
-class InputMeter(Painted):
+class InputMeter(PaintedPicture):
     """A bar in dB: between the two marks is where loud playing should reach; beyond the end it clips."""
 
     def __init__(self, ink: str) -> None:
         super().__init__()
+        self.setAccessibleName("Level that comes in")
         self.ink = ink
         self.level = self._held = _LOW_DB
         self._held_at = self._clipped_at = self._at = -math.inf
@@ -58,6 +59,7 @@ class InputMeter(Painted):
         self.level = max(_LOW_DB, self.level - _FALL_DB * passed)
         if now - self._held_at > _HOLD_SECONDS:
             self._held = self.level
+        self.tell_words(self.words())
         if before > _LOW_DB or now - self._clipped_at < _CLIP_SECONDS + 0.2:
             self.update()
 

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.core.theory.pitch import written
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.painted import PaintedParts, PaintedPicture, Part
 
 BLACK = frozenset({1, 3, 6, 8, 10})
 
@@ -34,11 +34,13 @@ def key_rects(low: int, high: int, width: float, height: float) -> dict[int, tup
     return rects
 
 
+_READ_VELOCITY = 96
+"""With which a screen reader strikes."""
 _PRESS_AFTER = 10.0
 """Pixels that a drag may go before it counts as pressure."""
 
 
-class Keyboard(Painted):
+class Keyboard(PaintedParts):
     """A keyboard to play with the mouse; the height of the stroke gives the velocity."""
 
     pressed = pyqtSignal(int, int)
@@ -118,6 +120,19 @@ class Keyboard(Painted):
         if note is not None:
             self.pressed.emit(note, self._velocity(note, event.position().y()))
 
+    def parts(self) -> list[Part]:
+        return [Part(written(note), note in self.held) for note in range(self.low, self.high + 1)]
+
+    def part_box(self, place: int) -> QRectF:
+        return QRectF(*key_rects(self.low, self.high, float(self.width()), float(self.height()))[self.low + place])
+
+    def press_part(self, place: int) -> None:
+        note = self.low + place
+        if note in self.held:
+            self.released.emit(note)
+        else:
+            self.pressed.emit(note, _READ_VELOCITY)
+
     def paint(self, painter: QPainter, t: theme.Theme) -> None:
         rects = key_rects(self.low, self.high, float(self.width()), float(self.height()))
         white = t.roll if not t.dark else theme.mix(t.ink, t.roll, 0.12)
@@ -141,7 +156,7 @@ class Keyboard(Painted):
                 )
 
 
-class MiniKeyboard(Painted):
+class MiniKeyboard(PaintedPicture):
     """A small keyboard that shows notes: held ones filled, others as they fit the strand's range."""
 
     smooth = False

@@ -11,13 +11,20 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.painted import PaintedParts, Part
 
 PLAYS: tuple[str | int, ...] = ("next", 1, 2, 3, 4, 5, 6, 7, 8, "all", "rest", "tie")
 SIGNS = {"next": "→", "all": "all", "rest": "·", "tie": "—"}
 
 
-class LaneCells(Painted):
+def _words(play: str | int) -> str:
+    """What a step plays, as it is read out."""
+    return (
+        f"held note {play}" if isinstance(play, int) else {"next": "the next note", "all": "all notes"}.get(play, play)
+    )
+
+
+class LaneCells(PaintedParts):
     """Cells in a row; a click goes on to the next possibility, the right button makes a rest and back."""
 
     changed = pyqtSignal(int, object)
@@ -90,6 +97,19 @@ class LaneCells(Painted):
             self._turn(min(self._chosen, len(self.steps) - 1), upwards)
         else:
             super().keyPressEvent(event)
+
+    def parts(self) -> list[Part]:
+        return [Part(f"Step {place + 1}: {_words(step['play'])}") for place, step in enumerate(self.steps)]
+
+    def chosen_part(self) -> int | None:
+        return min(self._chosen, len(self.steps) - 1) if self.steps else None
+
+    def part_box(self, place: int) -> QRectF:
+        return self._cell(place)
+
+    def choose_part(self, place: int) -> None:
+        self._chosen = place
+        self.update()
 
     def paint(self, painter: QPainter, t: theme.Theme) -> None:
         painter.setFont(theme.label_font(12, 600))

@@ -9,13 +9,13 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.painted import PaintedParts, Part
 
 _CELL = 22.0
 _FADE_SECONDS = 0.9
 
 
-class ChannelLanes(Painted):
+class ChannelLanes(PaintedParts):
     """Where each channel goes; a click on a lower cell chooses it."""
 
     chosen = pyqtSignal(int)
@@ -28,6 +28,7 @@ class ChannelLanes(Painted):
         self._now = 0.0
         self.setFixedHeight(128)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setAccessibleName("Channels")
         self.setToolTip("Channels that come in above, channels that go out below. Click a lower one to choose it.")
 
     def sizeHint(self) -> QSize:
@@ -53,6 +54,9 @@ class ChannelLanes(Painted):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is not None and event.position().y() > self.height() - _CELL - 6:
             self.chosen.emit(max(0, min(15, int(event.position().x() / self.width() * 16))))
+
+    def parts(self) -> list[Part]:
+        return [Part(f"Channel {channel + 1} goes to {to + 1}") for channel, to in enumerate(self.to)]
 
     def paint(self, painter: QPainter, t: theme.Theme) -> None:
         width = self.width() / 16

@@ -9,16 +9,17 @@ from PyQt6.QtGui import QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy
 
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted, paint_paper
+from arpegon.ui.look.painted import PaintedPicture, paint_paper
 
 _SECONDS = 5.0
 
 
-class MovementView(Painted):
+class MovementView(PaintedPicture):
     """Time runs to the left; 0 at the foot, 127 at the top. ``levels`` draws equal stairs across."""
 
     def __init__(self, ink: str, empty: str) -> None:
         super().__init__()
+        self.setAccessibleName("The last five seconds")
         self.ink = ink
         self.empty = empty
         self.levels = 0

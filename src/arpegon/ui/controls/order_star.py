@@ -10,16 +10,17 @@ from PyQt6.QtGui import QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.painted import PaintedPicture
 
 _MAX_NAMED = 14
 
 
-class OrderStar(Painted):
+class OrderStar(PaintedPicture):
     """Notes from the top clockwise; the walk over them closes. The step that sounds is lit."""
 
     def __init__(self, ink: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self.setAccessibleName("Order of the notes")
         self.ink = ink
         self.names: Sequence[str] = ()
         self.walk: Sequence[int] = ()
@@ -33,6 +34,7 @@ class OrderStar(Painted):
     def show_walk(self, names: Sequence[str], walk: Sequence[int]) -> None:
         """Show notes and the places of one cycle over them."""
         self.names, self.walk = names, walk
+        self.tell_words(", ".join(names[place] for place in walk if place < len(names)))
         self.update()
 
     def show_lit(self, places: frozenset[int]) -> None:

@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.ui.controls.chord_palette import MIME
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.painted import PaintedParts, Part
 
 _TALL, _GAP = 44, 5
 _FADE_SECONDS = 0.5
@@ -36,7 +36,7 @@ class Tile(msgspec.Struct, frozen=True):
     by_degree: bool = False
 
 
-class PadGrid(Painted):
+class PadGrid(PaintedParts):
     """Tiles; a click selects and sounds, a chord is dropped onto one, Del takes one away.
 
     Signals:
@@ -152,6 +152,20 @@ class PadGrid(Painted):
             return  # not ours
         event.acceptProposedAction()
         self.dropped.emit(place, chord)
+
+    # -- for screen readers ------------------------------------------------------------------------
+
+    def parts(self) -> list[Part]:
+        return [Part(", ".join(filter(None, (tile.name, tile.trigger, tile.group)))) for tile in self.tiles]
+
+    def chosen_part(self) -> int | None:
+        return self.selected
+
+    def part_box(self, place: int) -> QRectF:
+        return self._cell(place)
+
+    def choose_part(self, place: int) -> None:
+        self.chosen.emit(place)
 
     # -- painting ----------------------------------------------------------------------------------
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from math import log10
+from math import inf, log10
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QWheelEvent
@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, 
 from arpegon.sound.sounds import Control
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted, PaintedRange
+from arpegon.ui.look.painted import PaintedPicture, PaintedRange
 from arpegon.ui.look.plain import tip
 
 
@@ -145,13 +145,14 @@ class PanelControl(PaintedRange):
         painter.drawEllipse(QRectF(well.right() - 15 if on else well.left() + 2, well.top() + 2, 13, 13))
 
 
-class Meter(Painted):
+class Meter(PaintedPicture):
     """The level of an instrument, in steps of 2 dB."""
 
     smooth = False
 
     def __init__(self, ink: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self.setAccessibleName("Level")
         self.ink = ink
         self._level = 0.0
         self.setFixedHeight(10)
@@ -164,6 +165,8 @@ class Meter(Painted):
         self._level = max(level, before * 0.88 if before > 0.001 else 0.0)
         if self._level != before:
             self.update()
+            decibels = 20 * log10(self._level) if self._level > 0 else -inf
+            self.tell_words(f"{3 * round(decibels / 3)} dB" if decibels > -48 else "silent")
 
     def paint(self, painter: QPainter, t: theme.Theme) -> None:
         cells = 24

@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from arpegon.core.theory.pitch import SHARP_NAMES
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted, painting
+from arpegon.ui.look.painted import PaintedParts, Part, painting
 
 _FADE_SECONDS = 0.9
 _GLOWS = 12
@@ -49,7 +49,7 @@ def _disc(ground: str, outline: str, width: float, halo: int | None, ratio: floa
     return pixmap
 
 
-class PitchRing(Painted):
+class PitchRing(PaintedParts):
     """Twelve pitch classes, clockwise from C at the top.
 
     ``shape`` is drawn as a polygon, ``members`` have a firm outline, ``arrows`` lead from one pitch class to
@@ -144,6 +144,25 @@ class PitchRing(Painted):
             self.clicked.emit(self._cursor)
         else:
             super().keyPressEvent(event)
+
+    def parts(self) -> list[Part]:
+        on = {*self.shape, *self.members, *self.filled}
+        return [Part(name, pc in on) for pc, name in enumerate(self.names)]
+
+    def chosen_part(self) -> int | None:
+        return self._cursor if self.playable else None
+
+    def part_box(self, place: int) -> QRectF:
+        centre = self._place(place)
+        return QRectF(centre.x() - 14, centre.y() - 14, 28, 28)
+
+    def choose_part(self, place: int) -> None:
+        self._cursor = place
+        self.update()
+
+    def press_part(self, place: int) -> None:
+        if self.playable:
+            self.clicked.emit(place)
 
     def paint(self, painter: QPainter, t: theme.Theme) -> None:
         painter.setPen(QPen(theme.color(t.line), 1))

@@ -12,18 +12,19 @@ from PyQt6.QtWidgets import QSizePolicy
 from arpegon.core.theory.pitch import written
 from arpegon.listen import HeardNote, Sight
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted, paint_paper
+from arpegon.ui.look.painted import PaintedPicture, paint_paper
 
 _SECONDS = 3.0
 _BLACK = {1, 3, 6, 8, 10}
 _MIN_CLARITY = 0.45
 
 
-class PitchScope(Painted):
+class PitchScope(PaintedPicture):
     """The last seconds, newest at the top; across are the notes. The clearer a pitch, the darker its line."""
 
     def __init__(self, ink: str) -> None:
         super().__init__()
+        self.setAccessibleName("What is heard")
         self.ink = ink
         self.low, self.high = 40, 76
         self._frames: deque[tuple[float, float, float, float]] = deque(maxlen=2000)

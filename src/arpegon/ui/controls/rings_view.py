@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QSizePolicy
 
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.painted import PaintedParts, Part
 
 _CENTRE = 34.0
 _FADE = 0.35
@@ -28,7 +28,13 @@ class RingLook(msgspec.Struct, frozen=True):
     silent: bool
 
 
-class RingsView(Painted):
+def _words(ring: RingLook) -> str:
+    """What a ring plays, as it is read out."""
+    hits = f"{sum(map(bool, ring.rhythm))} hits in {len(ring.rhythm)} steps"
+    return f"{ring.name}, {hits}{', silent' if ring.silent else ''}"
+
+
+class RingsView(PaintedParts):
     """Rings from the outermost in; click chooses one, dragging round turns it, the wheel changes its hits."""
 
     own_keys = (Qt.Key.Key_Plus, Qt.Key.Key_Minus)
@@ -150,6 +156,17 @@ class RingsView(Painted):
             self.more_hits.emit(self.chosen, hits)
         else:
             super().keyPressEvent(event)
+
+    # -- for screen readers ------------------------------------------------------------------------
+
+    def parts(self) -> list[Part]:
+        return [Part(f"Ring {place + 1}: {_words(ring)}") for place, ring in enumerate(self.rings)]
+
+    def chosen_part(self) -> int | None:
+        return self.chosen if self.rings else None
+
+    def choose_part(self, place: int) -> None:
+        self._choose(place)
 
     # -- painting ----------------------------------------------------------------------------------
 

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QSizePolicy
 
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.painted import PaintedParts, Part
 
 
 class Row(Protocol):
@@ -25,7 +25,7 @@ class Row(Protocol):
 _Row = TypeVar("_Row", bound=Row)
 
 
-class RowList(Painted, Generic[_Row]):
+class RowList(PaintedParts, Generic[_Row]):
     """Rows of one height; subclasses paint them, and say what a click does. The arrows choose, Del removes.
 
     Signals:
@@ -59,6 +59,22 @@ class RowList(Painted, Generic[_Row]):
         """The place of the row at a height."""
         place = int(y / self.row)
         return place if 0 <= place < len(self.entries) else None
+
+    def entry_words(self, entry: _Row) -> Part:
+        """What a screen reader says of a row."""
+        raise NotImplementedError
+
+    def parts(self) -> list[Part]:
+        return [self.entry_words(entry) for entry in self.entries]
+
+    def chosen_part(self) -> int | None:
+        return next((place for place, entry in enumerate(self.entries) if entry.id == self.current), None)
+
+    def part_box(self, place: int) -> QRectF:
+        return QRectF(0, place * self.row, self.width(), self.row)
+
+    def choose_part(self, place: int) -> None:
+        self.chosen.emit(self.entries[place].id)
 
     def paint_row(self, painter: QPainter, t: theme.Theme, row: QRectF, place: int, entry: _Row) -> None:
         """Paint one row."""

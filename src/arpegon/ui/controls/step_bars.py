@@ -10,13 +10,13 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted, paint_paper
+from arpegon.ui.look.painted import PaintedParts, Part, paint_paper
 from arpegon.ui.look.plain import tip
 
 _SNAP = 0.05
 
 
-class StepBars(Painted):
+class StepBars(PaintedParts):
     """Levels from 0 to ``most``, drawn with the mouse; a line stands at 1. The right button sets a step to 0.
 
     Arrows left and right choose a step, up and down change it.
@@ -102,6 +102,20 @@ class StepBars(Painted):
             self.settled.emit()
         else:
             super().keyPressEvent(event)
+
+    def parts(self) -> list[Part]:
+        return [Part(f"Step {place + 1}: {level:g}") for place, level in enumerate(self.levels)]
+
+    def chosen_part(self) -> int | None:
+        return min(self._chosen, len(self.levels) - 1) if self.levels else None
+
+    def part_box(self, place: int) -> QRectF:
+        width = self.width() / max(1, len(self.levels))
+        return QRectF(place * width, 0, width, self.height())
+
+    def choose_part(self, place: int) -> None:
+        self._chosen = place
+        self.update()
 
     def paint(self, painter: QPainter, t: theme.Theme) -> None:
         paint_paper(painter, t, self.sheet())

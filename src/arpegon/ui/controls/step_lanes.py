@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QSizePolicy
 
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.painted import PaintedParts, Part
 
 _GAP = 7.0
 _FINE = 0.2
@@ -32,7 +32,7 @@ class LaneLook(msgspec.Struct, frozen=True):
     text: Callable[[float], str]
 
 
-class StepLanes(Painted):
+class StepLanes(PaintedParts):
     """Lanes under one another; each column is a step, in the order of play.
 
     Drag draws (Shift is fine), the right button skips a step or takes it back in. Arrows left and right choose a
@@ -197,6 +197,26 @@ class StepLanes(Painted):
     @staticmethod
     def _stride(lane: LaneLook) -> float:
         return lane.step if lane.look == "line" else max(lane.step, (lane.high - lane.low) / 25)
+
+    # -- for screen readers ------------------------------------------------------------------------
+
+    def parts(self) -> list[Part]:
+        return [Part(f"Step {place + 1}: {self._words(place)}") for place in self.order if place < len(self.steps)]
+
+    def _words(self, place: int) -> str:
+        """What a step plays, the lane that was touched last first."""
+        lanes = [self.lanes[self._lane], *(lane for lane in self.lanes if lane is not self.lanes[self._lane])]
+        step = self.steps[place]
+        return ", ".join(f"{lane.label} {lane.text(float(step[lane.name]))}" for lane in lanes)
+
+    def chosen_part(self) -> int | None:
+        return self.order.index(self.chosen) if self.chosen in self.order else None
+
+    def part_box(self, place: int) -> QRectF:
+        return self._cell(QRectF(self.rect()), place)
+
+    def choose_part(self, place: int) -> None:
+        self._pick(self.order[place])
 
     # -- painting ----------------------------------------------------------------------------------
 

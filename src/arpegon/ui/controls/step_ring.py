@@ -12,11 +12,12 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.painted import PaintedParts, Part
 
 _MAX_NAMED = 20
 
 _HEIGHT = 264
+_WORDS = {"rest": "rest", "tie": "tied", "skip": "skipped"}
 
 
 class Bead(msgspec.Struct, frozen=True):
@@ -26,7 +27,7 @@ class Bead(msgspec.Struct, frozen=True):
     play: str
 
 
-class StepRing(Painted):
+class StepRing(PaintedParts):
     """Steps from the top clockwise, lines in the order of play; the step that sounds is filled.
 
     Click chooses a step, the wheel moves its note, the right button skips it or takes it back in.
@@ -132,6 +133,22 @@ class StepRing(Painted):
             self.skipped.emit(self.chosen)
         else:
             super().keyPressEvent(event)
+
+    # -- for screen readers ------------------------------------------------------------------------
+
+    def parts(self) -> list[Part]:
+        return [Part(f"Step {place + 1}: {_WORDS.get(bead.play, bead.name)}") for place, bead in enumerate(self.beads)]
+
+    def chosen_part(self) -> int | None:
+        return self.chosen if self.beads else None
+
+    def part_box(self, place: int) -> QRectF:
+        size = self._size()
+        spot = self._spot(place)
+        return QRectF(spot.x() - size, spot.y() - size, 2 * size, 2 * size)
+
+    def choose_part(self, place: int) -> None:
+        self.choose(place)
 
     # -- painting ----------------------------------------------------------------------------------
 

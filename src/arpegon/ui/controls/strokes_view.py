@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.core.theory.pitch import written
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted, paint_paper
+from arpegon.ui.look.painted import PaintedPicture, paint_paper
 
 _SECONDS = 6.0
 
@@ -28,7 +28,7 @@ class DrawnNote:
         self.made_end: float | None = None
 
 
-class StrokesView(Painted):
+class StrokesView(PaintedPicture):
     """Time runs to the right; above the line the key as it was held, below it what sounded for it.
 
     A stroke for which nothing sounded is an empty ring.
@@ -36,6 +36,7 @@ class StrokesView(Painted):
 
     def __init__(self, ink: str, empty: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self.setAccessibleName("The last strokes")
         self.ink = ink
         self.empty = empty
         self.strokes: deque[DrawnNote] = deque(maxlen=96)

@@ -7,13 +7,13 @@ import random
 from collections.abc import Sequence
 
 import msgspec
-from PyQt6.QtCore import QEvent, QPoint, QPointF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QToolTip
 
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.painted import PaintedParts, Part
 from arpegon.ui.look.plain import tip
 
 _CELL = 26.0
@@ -27,7 +27,7 @@ class Figure(msgspec.Struct, frozen=True):
     words: str
 
 
-class TossFigures(Painted):
+class TossFigures(PaintedParts):
     """Rows of figures, oldest first. A click calls one back; the right button offers more; arrows walk."""
 
     own_keys = (Qt.Key.Key_Asterisk,)
@@ -98,6 +98,19 @@ class TossFigures(Painted):
             QToolTip.showText(event.globalPos(), tip(words), self)
             return True
         return super().event(event)
+
+    def parts(self) -> list[Part]:
+        return [Part(one.words + (", starred" if one.star else "")) for one in self.figures]
+
+    def chosen_part(self) -> int | None:
+        return self.current
+
+    def part_box(self, place: int) -> QRectF:
+        spot = self._spot(place)
+        return QRectF(spot.x() - _CELL / 2, spot.y() - _CELL / 2, _CELL, _CELL)
+
+    def choose_part(self, place: int) -> None:
+        self.called.emit(place)
 
     def paint(self, painter: QPainter, t: theme.Theme) -> None:
         ink = t.drawn(self.ink)

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from arpegon.core.theory.pitch import written
 from arpegon.ui.controls.two_ends import with_end
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted, paint_paper
+from arpegon.ui.look.painted import PaintedParts, Part, paint_paper
 
 _FADE_SECONDS = 4.0
 _EDGE = 7.0
@@ -26,7 +26,7 @@ _STEPS: dict[int, tuple[int, int]] = {
 """Small and large steps of the arrows."""
 
 
-class VelocityField(Painted):
+class VelocityField(PaintedParts):
     """A window of keys and velocities; its four edges are dragged, a double click opens it wholly."""
 
     own_keys = (Qt.Key.Key_Home, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown)
@@ -140,6 +140,22 @@ class VelocityField(Painted):
         self.window_ = [0, 127, 1, 127]
         self.moved.emit(0, 127, 1, 127)
         self.settled.emit()
+        self.update()
+
+    def parts(self) -> list[Part]:
+        low, high, softest, loudest = self.window_
+        return [
+            Part(f"Lowest key {written(low)}"),
+            Part(f"Highest key {written(high)}"),
+            Part(f"Softest velocity {softest}"),
+            Part(f"Loudest velocity {loudest}"),
+        ]
+
+    def chosen_part(self) -> int | None:
+        return self._edge
+
+    def choose_part(self, place: int) -> None:
+        self._edge = place
         self.update()
 
     def paint(self, painter: QPainter, t: theme.Theme) -> None:

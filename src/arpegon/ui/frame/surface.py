@@ -25,7 +25,7 @@ from arpegon.ui.controls import arrows
 from arpegon.ui.controls.keyboard import Keyboard
 from arpegon.ui.frame.surface_parts import KnobsAndPads
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted, PaintedRange
+from arpegon.ui.look.painted import Drawn, PaintedRange
 from arpegon.ui.look.plain import Label, tip
 from arpegon.ui.model.session import Session
 
@@ -391,7 +391,7 @@ class PlaySurface(QWidget):
             self.release(name)
             return True
         focused = QApplication.focusWidget()
-        if isinstance(focused, Painted) and focused.claims(event):
+        if isinstance(focused, Drawn) and focused.claims(event):
             return False
         if note is None or self._typing() or not self.isVisible():
             return self._octave_key(event, down)

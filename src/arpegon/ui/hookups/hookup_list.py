@@ -10,6 +10,7 @@ from arpegon.ui.controls.elided import draw_elided
 from arpegon.ui.controls.hook_mark import paint_mark
 from arpegon.ui.controls.row_list import RowList
 from arpegon.ui.look import theme
+from arpegon.ui.look.painted import Part
 
 ROW = 44
 _GLOW = 0.8
@@ -46,6 +47,12 @@ class HookupList(RowList[HookupRow]):
         if values != self._values or any(now - at < _GLOW + 0.1 for _, at in values.values()):
             self._values, self._now = dict(values), now
             self.update()
+
+    def entry_words(self, entry: HookupRow) -> Part:
+        return Part(", ".join(filter(None, (entry.name or entry.control, entry.target, entry.how))), not entry.muted)
+
+    def press_part(self, place: int) -> None:
+        self.muted.emit(self.entries[place].id)
 
     def place_of(self, hookup: str) -> int:
         """How far down the row of a hookup is."""

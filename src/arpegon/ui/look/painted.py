@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Collection, Iterator
-from typing import TYPE_CHECKING, ClassVar
+from collections.abc import Collection, Iterator, Sequence
+from typing import TYPE_CHECKING, Any, ClassVar, NamedTuple
 
-from PyQt6.QtCore import QEvent, QRectF, Qt
-from PyQt6.QtGui import QInputEvent, QKeyEvent, QPaintDevice, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QAbstractButton, QAbstractSlider, QComboBox, QWidget
+from PyQt6.QtCore import QEvent, QModelIndex, QRect, QRectF, Qt, QTimer
+from PyQt6.QtGui import QInputEvent, QKeyEvent, QPaintDevice, QPainter, QPaintEvent, QStandardItem, QStandardItemModel
+from PyQt6.QtWidgets import QAbstractButton, QAbstractSlider, QComboBox, QLabel, QListView, QSizePolicy, QWidget
 
 from arpegon.ui.look import theme
 
@@ -17,8 +17,34 @@ if TYPE_CHECKING:  # their names for values and signals are ours in the subclass
     _Slider = QWidget
     _Button = QWidget
     _Box = QWidget
+    _PlainList = QWidget
+    _Label = QWidget
 else:
-    _Widget, _Slider, _Button, _Box = object, QAbstractSlider, QAbstractButton, QComboBox
+    _Widget, _Slider, _Button, _Box, _Label = object, QAbstractSlider, QAbstractButton, QComboBox, QLabel
+
+    class _PlainList(QListView):
+        """A list to a screen reader, a bare widget to everybody else: it draws nothing, and takes nothing."""
+
+        def event(self, event):
+            return QWidget.event(self, event)
+
+        def sizeHint(self):
+            return QWidget.sizeHint(self)
+
+        def minimumSizeHint(self):
+            return QWidget.minimumSizeHint(self)
+
+        def scrollTo(self, *_):
+            pass
+
+    _TAKEN = "keyPress keyRelease mousePress mouseMove mouseRelease mouseDoubleClick wheel contextMenu"
+    _TOLD = "focusIn focusOut resize show hide dragEnter dragMove dragLeave drop change"
+    for _name in f"{_TAKEN} {_TOLD}".split():
+        _method = f"{_name}Event"
+        setattr(_PlainList, _method, lambda self, event, _method=_method: getattr(QWidget, _method)(self, event))
+
+_TELL_MS = 50
+"""How soon a screen reader is told: sooner than it speaks, and seldom while something moves."""
 
 
 @contextlib.contextmanager
@@ -157,6 +183,108 @@ class PaintedChoice(_OwnHands, _Box):
 
     def showPopup(self) -> None:
         """All values are in sight already."""
+
+
+class Part(NamedTuple):
+    """One of several things that a control shows: what a screen reader says of it, and whether it is on (``None``: it
+    is neither)."""
+
+    words: str
+    on: bool | None = None
+
+
+class PaintedParts(Drawn, _PlainList):
+    """Several things of which one may be chosen, as steps, keys or rows, that draws itself. A screen reader learns what
+    each is, which is chosen and which are on, and may choose and press.
+
+    Subclasses say what there is, whenever they are asked; they are asked after every :meth:`update`.
+    """
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._told: tuple[Sequence[Part], int | None] = ((), None)
+        self._is_told = False
+        self._tell_timer = QTimer(self)
+        self._tell_timer.setSingleShot(True)
+        self._tell_timer.setInterval(_TELL_MS)
+        self._tell_timer.timeout.connect(self.tell)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Preferred)
+        if not TYPE_CHECKING:
+            self.viewport().hide()
+            self._items = QStandardItemModel(self)
+            self.setModel(self._items)
+            self._items.itemChanged.connect(lambda item: None if self._is_told else self.press_part(item.row()))
+            self.selectionModel().currentChanged.connect(
+                lambda index, _: None if self._is_told or not index.isValid() else self.choose_part(index.row())
+            )
+
+    def parts(self) -> Sequence[Part]:
+        """What there is."""
+        raise NotImplementedError
+
+    def chosen_part(self) -> int | None:
+        """The place of what is chosen."""
+        return None
+
+    def part_box(self, place: int) -> QRectF:
+        """Where it lies."""
+        return QRectF(self.rect())
+
+    def choose_part(self, place: int) -> None:
+        """A screen reader chooses."""
+
+    def press_part(self, place: int) -> None:
+        """A screen reader presses what is on or off."""
+
+    def update(self, *area: Any) -> None:
+        """Draw it anew, and tell of it soon."""
+        QWidget.update(self, *area)
+        if not self._tell_timer.isActive():
+            self._tell_timer.start()
+
+    def visualRect(self, index: QModelIndex) -> QRect:
+        return self.part_box(index.row()).toRect()
+
+    def tell(self) -> None:
+        """Tell a screen reader what there is now, as far as it is another thing."""
+        told = tuple(self.parts()), self.chosen_part()
+        if told == self._told:
+            return
+        (parts, chosen), (before, _), self._told = told, self._told, told
+        self._is_told = True
+        try:
+            self._tell(parts, before, chosen)
+        finally:
+            self._is_told = False
+
+    def _tell(self, parts: Sequence[Part], before: Sequence[Part], chosen: int | None) -> None:
+        if not TYPE_CHECKING:
+            self._items.setRowCount(len(parts))
+            for place, part in enumerate(parts):
+                if place < len(before) and before[place] == part:
+                    continue
+                item = QStandardItem(part.words)
+                item.setEditable(False)
+                if part.on is not None:
+                    item.setCheckable(True)
+                    item.setCheckState(Qt.CheckState.Checked if part.on else Qt.CheckState.Unchecked)
+                self._items.setItem(place, item)
+            self.setCurrentIndex(self._items.index(-1 if chosen is None else chosen, 0))
+
+
+class PaintedPicture(Drawn, _Label):
+    """What is only looked at, that draws itself. A screen reader learns what it is, and what it shows."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        if not TYPE_CHECKING:
+            self.setTextFormat(Qt.TextFormat.PlainText)
+
+    def tell_words(self, words: str) -> None:
+        """Tell a screen reader what it shows."""
+        if words != self.accessibleDescription():
+            self.setAccessibleDescription(words)
 
 
 def paint_paper(painter: QPainter, t: theme.Theme, area: QRectF, corner: float = 4.0) -> None:

@@ -10,6 +10,7 @@ from arpegon.ui.controls import arrows
 from arpegon.ui.controls.elided import draw_elided
 from arpegon.ui.controls.row_list import RowList
 from arpegon.ui.look import theme
+from arpegon.ui.look.painted import Part
 
 ROW = 52
 
@@ -51,6 +52,10 @@ class SectionList(RowList[SectionRow]):
         if place != self._playing or abs(share - self._share) > 0.002:
             self._playing, self._share = place, share
             self.update()
+
+    def entry_words(self, entry: SectionRow) -> Part:
+        words = ", ".join(filter(None, (entry.name, entry.bars, entry.then, entry.holds)))
+        return Part(words, 0 <= self._playing < len(self.entries) and entry is self.entries[self._playing])
 
     # -- handling ----------------------------------------------------------------------------------
 

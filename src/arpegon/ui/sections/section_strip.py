@@ -16,7 +16,7 @@ from arpegon.processors.targets import held_words
 from arpegon.ui.controls import arrows
 from arpegon.ui.controls.elided import draw_elided
 from arpegon.ui.look import motion, theme
-from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.painted import PaintedParts, Part
 from arpegon.ui.look.plain import Tip, rich, tip, unmarked
 from arpegon.ui.model.session import Session
 
@@ -70,7 +70,7 @@ class SectionStrip(QWidget):
             self.ruler.tick(now)
 
 
-class SectionRuler(Painted):
+class SectionRuler(PaintedParts):
     """Lengths of paper, each as wide as its bars; a click goes to one."""
 
     def __init__(self, session: Session) -> None:
@@ -184,6 +184,20 @@ class SectionRuler(Painted):
             ENDS[section.then],
             *held,
         )
+
+    def parts(self) -> list[Part]:
+        here = self.session.piece.place
+        return [Part(f"{one.name}, {one.bars} bars", place == here) for place, one in enumerate(self.sections)]
+
+    def chosen_part(self) -> int | None:
+        place = self.session.piece.place
+        return place if 0 <= place < len(self.sections) else None
+
+    def part_box(self, place: int) -> QRectF:
+        return self.cells()[place]
+
+    def press_part(self, place: int) -> None:
+        self.session.piece.go(place)
 
     # -- painting ----------------------------------------------------------------------------------
 

@@ -16,7 +16,7 @@ from arpegon.core.events import BEND, PRESSURE, Event
 from arpegon.core.notes.sheet import Line, Note, Sheet, value_of
 from arpegon.core.theory.pitch import written
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.painted import PaintedParts, Part
 from arpegon.ui.take.span import Span
 
 SHADES = 6
@@ -27,7 +27,15 @@ LANE = 46
 """Pixels at the right in which velocities stand."""
 _SCROLL = 40.0
 """Pixels that a turn of the wheel or an arrow scrolls."""
+_READ = 64
+"""Chosen notes that are read out one by one."""
 _STYLES = {BEND: Qt.PenStyle.DashLine, PRESSURE: Qt.PenStyle.DotLine}
+
+
+def _words(note: Note) -> str:
+    """A note as it is read out."""
+    place = f"on beat {note.start + 1:.2f}, {note.end - note.start:.2f} long"
+    return f"{written(note.note)} {place}, velocity {note.velocity}"
 
 
 class Beside(msgspec.Struct, frozen=True):
@@ -44,7 +52,7 @@ class Beside(msgspec.Struct, frozen=True):
         return cls(strand, ink, sheet.notes, _reach(sheet.notes))
 
 
-class TakeRoll(Painted):
+class TakeRoll(PaintedParts):
     """Paints one version; time runs up from the little keyboard at the foot, so the newest is at the top."""
 
     smooth = False
@@ -188,6 +196,13 @@ class TakeRoll(Painted):
         elif zoom is not None:
             self.zoom(zoom, page / 2)
         return pixels is not None or zoom is not None
+
+    # -- for screen readers ------------------------------------------------------------------------
+
+    def parts(self) -> list[Part]:
+        if len(self.chosen) > _READ:
+            return [Part(f"{len(self.chosen):,} notes are chosen")]
+        return [Part(_words(self.notes[place])) for place in sorted(self.chosen) if place < len(self.notes)]
 
     # -- painting ----------------------------------------------------------------------------------
 

@@ -12,13 +12,13 @@ from arpegon.core.notes.tapped import course_of_taps
 from arpegon.core.theory.scales import Key
 from arpegon.ui.controls.choices import ToggleSwitch
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted
+from arpegon.ui.look.painted import PaintedButton
 from arpegon.ui.look.plain import Label
 
 _FLASH_SECONDS = 0.12
 
 
-class TapPad(Painted):
+class TapPad(PaintedButton):
     """What is struck on each beat; T and Space strike it too."""
 
     own_keys = (Qt.Key.Key_T, Qt.Key.Key_Space)
@@ -35,6 +35,9 @@ class TapPad(Painted):
 
     def sizeHint(self) -> QSize:
         return QSize(92, 34)
+
+    def press(self) -> None:
+        self.struck.emit()
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is not None and event.button() == Qt.MouseButton.LeftButton:
