@@ -2,7 +2,8 @@
 
     python -m tools.look [--all]
 
-Without ``--all`` at 1280x800 in the day theme; with it at three sizes, in all themes. Whatever draws text in Python
+Without ``--all`` at 1280x800 in the day theme; with it at three sizes, in all themes, and as large and as small as
+everything can be drawn. Whatever draws text in Python
 does so by ``painting``, whose painter is watched; labels and buttons of Qt's own are asked what they need. Exits with 1
 where anything was found.
 """
@@ -45,6 +46,8 @@ from arpegon.ui.model.session import Session, fresh_audio
 from arpegon.ui.window import VIEWS, Window
 
 SIZES = ((1280, 800), (1366, 768), (1920, 1080))
+PERCENTS = (90, 160)
+"""Of how many percent everything is drawn besides: that leaves so much more or less room."""
 LEAST_PIXELS = 11
 AA, AA_LARGE = 4.5, 3.0
 _LARGE_PIXELS = 19
@@ -312,13 +315,14 @@ def main() -> None:
         theme.use("day")
         tour = Tour()
         found: dict[tuple[str, str, str], Row] = {}
-        for size in SIZES if whole else SIZES[:1]:
-            for name in theme.THEMES if whole else ("day",):
-                theme.use(name)
-                tour.window.resize(*size)
-                tour.wait(0.2)
-                for row in tour.rows():
-                    found.setdefault(row[1:], row)
+        looks = [(size, name) for size in SIZES for name in theme.THEMES]
+        looks += [((100 * wide // by, 100 * high // by), "day") for wide, high in SIZES for by in PERCENTS]
+        for size, name in looks if whole else [(SIZES[0], "day")]:
+            theme.use(name)
+            tour.window.resize(*size)
+            tour.wait(0.2)
+            for row in tour.rows():
+                found.setdefault(row[1:], row)
         tour.close()
         application.quit()
     for row in found.values():

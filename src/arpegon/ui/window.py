@@ -7,7 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Protocol
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QKeyEvent, QKeySequence, QResizeEvent
 from PyQt6.QtWidgets import (
     QAbstractButton,
@@ -80,18 +80,33 @@ class Workplace(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(1)
-        left = QVBoxLayout()
+        self._left = QWidget()
+        left = QVBoxLayout(self._left)
         left.setContentsMargins(0, 0, 0, 0)
         left.setSpacing(0)
         left.addWidget(strip)
         left.addWidget(board, 1)
-        row.addLayout(left, 1)
+        row.addWidget(self._left, 1)
         row.addWidget(bench)
+        self._bench = bench
+        bench.widened.connect(self._share)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._share()
+
+    def _share(self) -> None:
+        """A wide bench on a small screen has all of it."""
+        self._left.setVisible(not self._bench.has_all)
 
     def tick(self, now: float) -> None:
         """One frame."""
         for part in self._parts:
             part.tick(now)
+
+
+LEAST = QSize(800, 480)
+"""The least room that there may be: that of a small screen on which everything is drawn at 160 %."""
 
 
 class Window(QMainWindow):
@@ -102,7 +117,7 @@ class Window(QMainWindow):
         self.session = session
         self.setWindowTitle("Arpegon")
         self.resize(1280, 800)
-        self.setMinimumSize(980, 620)
+        self.setMinimumSize(LEAST)
         middle = QWidget()
         middle.setObjectName("desk")
         box = QVBoxLayout(middle)

@@ -41,7 +41,11 @@ from arpegon.ui.parts.bench_part import BenchPart
 from arpegon.ui.parts.preset_picker import PresetPicker
 
 NARROW, WIDE, WIDEST = 398, 720, 960
+_SHORT = 330
+"""Pixels beneath which editor and readout together leave no room to read in."""
 _BOARD_BESIDE = 320
+_LEAST_BESIDE = 180
+"""Pixels beside a bench that are of use to the board; where there are fewer, the bench has them."""
 """How much a wide bench leaves to the board, where there is room for that."""
 _GAPS = 54
 """Of margins, and between head, editor, divider and readout."""
@@ -74,6 +78,8 @@ class Bench(QWidget):
         self.setObjectName("paper")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedWidth(NARROW)
+        self.has_all = False
+        """Whether there is no room for the board beside it."""
         self.editor: BenchPart = EmptyBench()
         self._shown: Selection | None = None
         self._fit_timer = one_shot(self, 0)
@@ -236,7 +242,7 @@ class Bench(QWidget):
             return
         above = self._top.sizeHint().height() + self._where.sizeHint().height()
         room = self.height() - above - HEIGHT - _GAPS
-        folded, chosen = self.readout.fold.isChecked(), self.session.settings.readout
+        folded, chosen = self.readout.fold.isChecked() or room < _SHORT, self.session.settings.readout
         if folded:
             beneath = self.readout.least
         elif chosen is not None:
@@ -251,7 +257,9 @@ class Bench(QWidget):
     def _set_width(self, wide: bool) -> None:
         window = self.window()
         room = window.width() - _BOARD_BESIDE if window is not None else WIDE
-        self.setFixedWidth(max(WIDE, min(room, WIDEST)) if wide else NARROW)
+        width = max(WIDE, min(room, WIDEST)) if wide else NARROW
+        self.has_all = window is not None and window.width() - width < _LEAST_BESIDE
+        self.setFixedWidth(window.width() if window is not None and self.has_all else width)
         columns = 1 if not wide else 3 if room >= WIDEST - _NEARLY else 2
         if columns != self._columns:
             self._columns = columns

@@ -33,6 +33,8 @@ from arpegon.ui.parts.preset_picker import PresetPicker
 _FOLLOW_SECONDS = 0.1
 _CLOSED, _CROWDED = 106, 42
 _MANY = 5
+_SCROLLED = 140
+"""How wide columns are where not all of them fit."""
 _BUTTONS_IN_A_ROW = 5
 
 
@@ -210,7 +212,6 @@ class Board(QWidget):
         self.empty.recipes.connect(self.recipes)
         self.area = QScrollArea()
         self.area.setWidgetResizable(True)
-        self.area.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self._desk = Desk()
         self._desk.setObjectName("desk")
@@ -282,11 +283,13 @@ class Board(QWidget):
         self.new_strand.setVisible(only is None)
 
     def _column_width(self) -> int:
-        """Columns share the room; they grow where there is much, and get narrow before they are scrolled."""
+        """Columns share the room; they grow where there is much, and get narrow before they are scrolled: if they must
+        be, they have the room for their names."""
         if not self.fit:
             return WIDTH
         room = self.width() - 24 - self.new_strand.width() - 8
-        return max(NARROWEST, min(WIDEST, room // max(1, len(self.columns)) - 8))
+        shared = room // max(1, len(self.columns)) - 8
+        return _SCROLLED if shared < NARROWEST else min(WIDEST, shared)
 
     def set_fit(self, fit: bool) -> None:
         """Fit all columns into the window, or give each its room and scroll."""

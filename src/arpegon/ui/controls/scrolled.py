@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLayout, QScrollArea, QVBoxLayout, QWidget
 
+from arpegon.ui.controls.more_edge import MoreEdge
 from arpegon.ui.look.plain import Label
 
 
@@ -35,4 +37,10 @@ def beside_editor(view: QWidget, head: QLayout, empty: Label, listed: QScrollAre
     row.setContentsMargins(12, 0, 0, 0)
     row.setSpacing(12)
     row.addLayout(left, 1)
-    row.addWidget(editor)
+    area = QScrollArea()
+    area.setWidgetResizable(True)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    area.setFixedWidth(editor.minimumWidth())
+    area.setWidget(editor)
+    MoreEdge(area)
+    row.addWidget(area)

@@ -17,11 +17,12 @@ from arpegon.engine.wire.protocol import Telemetry
 from arpegon.processors.targets import TEMPO
 from arpegon.ui.controls.name_field import NameField
 from arpegon.ui.frame.clock_panel import ClockPanel
-from arpegon.ui.frame.header_parts import HEIGHT, BrandFigure, Field, Tab, TransportButton
+from arpegon.ui.frame.header_parts import HEIGHT, BrandFigure, Field, Tab, TransportButton, ViewsButton
 from arpegon.ui.look import motion, theme
 from arpegon.ui.look.plain import Label, tip, unmarked
 from arpegon.ui.model.session import Session
 from arpegon.ui.parts.hook_handle import offer_hookup
+from arpegon.ui.parts.narrow import Narrow
 from arpegon.ui.parts.standard import ROOTS
 
 _METERS = ((2, 4), (3, 4), (4, 4), (5, 4), (6, 4), (7, 4), (3, 8), (5, 8), (6, 8), (7, 8), (9, 8), (12, 8))
@@ -59,6 +60,8 @@ class Header(QWidget):
         self._build_fields(row)
         self._build_views(row)
         self._build_health(row)
+        tabs = list(self.tabs.values())
+        Narrow(self, ([self.timing, self.audio], [self.mark], tabs, [self.meter], [self.find_button]), {2: self.views})
         session.changed.connect(self.refresh)
         session.file_changed.connect(self.refresh)
         session.reported.connect(self._reported)
@@ -154,6 +157,8 @@ class Header(QWidget):
             tab.clicked.connect(lambda _=False, name=name: self.view.emit(name))
             row.addWidget(tab)
         self.tabs["Board"].setChecked(True)
+        self.views = ViewsButton(self.tabs)
+        row.addWidget(self.views)
 
     def _build_health(self, row: QHBoxLayout) -> None:
         health = QVBoxLayout()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 
 from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
@@ -16,7 +17,7 @@ from PyQt6.QtGui import (
     QPolygonF,
     QWheelEvent,
 )
-from PyQt6.QtWidgets import QPushButton, QWidget
+from PyQt6.QtWidgets import QMenu, QPushButton, QWidget
 
 from arpegon.ui.controls import arrows
 from arpegon.ui.controls.in_place import InPlace
@@ -219,3 +220,20 @@ class Tab(QPushButton):
                 painter.fillRect(QRectF(0, self.height() - 4, self.width(), 4), theme.color(theme.roll_ink(0)))
             if self.hasFocus():
                 painter.drawRect(self.rect().adjusted(4, 12, -5, -12))
+
+
+class ViewsButton(QPushButton):
+    """In the place of the tabs, where there is no room for them: the view that is in sight, and a menu of all."""
+
+    def __init__(self, tabs: Mapping[str, Tab]) -> None:
+        super().__init__()
+        self.setFixedHeight(30)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setToolTip(tip("Another view: " + ", ".join(tabs) + " (Ctrl+1 to Ctrl+4)."))
+        self.menu_ = QMenu(self)
+        for name, tab in tabs.items():
+            self.menu_.addAction(name, tab.click)
+            tab.toggled.connect(lambda on, name=name: self.setText(f"{name} ▾") if on else None)
+            if tab.isChecked():
+                self.setText(f"{name} ▾")
+        self.clicked.connect(lambda: self.menu_.popup(self.mapToGlobal(self.rect().bottomLeft())))

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from arpegon.core.document.mending import mend_label
 from arpegon.core.document.path_check import Break
+from arpegon.ui.controls.elided import Elided
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import Painted
 from arpegon.ui.look.plain import Label, unmarked
@@ -144,7 +145,7 @@ class StatusLine(Painted):
         self.setToolTip("Whether every strand sounds. Click to go where the first one breaks.")
         row = QHBoxLayout(self)
         row.setContentsMargins(30, 1, 10, 1)
-        self._words = Label("")
+        self._words = Elided()
         self._words.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         self.mend = QPushButton("")
         self.follow = QPushButton("follow")
@@ -156,7 +157,7 @@ class StatusLine(Painted):
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
             button.setFixedHeight(20)
         self.mend.clicked.connect(self._mend)
-        self._health = Label("")
+        self._health = Elided()
         self._health.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         row.addWidget(self._words)
         row.addWidget(self.mend)

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import time
 
-from PyQt6.QtCore import QEvent, QObject, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QWheelEvent
+from PyQt6.QtCore import QEvent, QObject, QRectF, QSignalBlocker, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QResizeEvent, QWheelEvent
 from PyQt6.QtWidgets import (
     QAbstractSpinBox,
     QApplication,
@@ -31,6 +31,8 @@ from arpegon.ui.model.session import Session
 
 HEIGHT = 106
 _STAGE_HEIGHT = 190
+_ROOM_FOR_BOTH = 1180
+"""Pixels across that the keyboard, and knobs and pads beside it, need."""
 # Two rows of a piano on the computer's keys, by place and not by letter: evdev codes of the keys from the
 # left (Linux input-event-codes.h), which X11 reports plus 8. The letters serve where there is no such code.
 _LOWER_CODES = (44, 31, 45, 32, 46, 47, 34, 48, 35, 49, 36, 50, 51, 38, 52, 39, 53)
@@ -173,6 +175,7 @@ class PlaySurface(QWidget):
         self.octave = 4
         self.layout_ = session.settings.key_layout if session.settings.key_layout in LAYOUTS else "piano"
         self._held: dict[object, int] = {}
+        self._on_stage = self._in_place_of_keys = False
         self.setObjectName("paper")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedHeight(HEIGHT)
@@ -199,7 +202,6 @@ class PlaySurface(QWidget):
             row.addWidget(wheel)
         row.addSpacing(4)
         self.parts = KnobsAndPads(session)
-        self.parts.setVisible(session.settings.knobs_and_pads)
         row.addWidget(self.parts)
         row.addSpacing(4)
         self._keys = QWidget()
@@ -222,6 +224,7 @@ class PlaySurface(QWidget):
         self.all_off.hide()
         row.addWidget(self.all_off)
         self._say()
+        self._arrange()
         session.changed.connect(self._say)
         application = QApplication.instance()
         if application is not None:
@@ -230,9 +233,9 @@ class PlaySurface(QWidget):
     def _head(self) -> QHBoxLayout:
         row = QHBoxLayout()
         row.setSpacing(14)
-        title = Label("PLAY SURFACE")
-        title.setProperty("role", "caps")
-        row.addWidget(title)
+        self._title = Label("PLAY SURFACE")
+        self._title.setProperty("role", "caps")
+        row.addWidget(self._title)
         self._words = Label("")
         self._words.setProperty("role", "second")
         row.addWidget(self._words)
@@ -246,6 +249,7 @@ class PlaySurface(QWidget):
         )
         self.layout_button.clicked.connect(self.change_layout)
         row.addWidget(self.layout_button)
+        self._octaves: list[QPushButton] = []
         for text, step, help_text in (("octave −", -1, "Page Down"), ("octave +", 1, "Page Up")):
             button = QPushButton(text)
             button.setProperty("flat", True)
@@ -253,6 +257,7 @@ class PlaySurface(QWidget):
             button.setToolTip(tip(f"Move the computer's keys by an octave ({help_text})."))
             button.clicked.connect(lambda _=False, step=step: self.shift(step))
             row.addWidget(button)
+            self._octaves.append(button)
         self.shown = QPushButton("knobs and pads")
         self.shown.setProperty("flat", True)
         self.shown.setCheckable(True)
@@ -272,13 +277,33 @@ class PlaySurface(QWidget):
 
     def set_on_stage(self, on: bool) -> None:
         """Only pads, large, and *All off*; or all of it."""
-        for wheel in self.wheels.values():
-            wheel.setVisible(not on)
-        self._keys.setVisible(not on)
+        self._on_stage = on
         self.all_off.setVisible(on)
         self.parts.set_large(on)
-        self.parts.setVisible(on or self.session.settings.knobs_and_pads)
         self.setFixedHeight(_STAGE_HEIGHT if on else HEIGHT)
+        self._arrange()
+
+    @property
+    def _narrow(self) -> bool:
+        """Whether there is room for the keyboard or for knobs and pads, but not for both."""
+        return self.width() < _ROOM_FOR_BOTH
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._arrange()
+
+    def _arrange(self) -> None:
+        """Show what there is room for."""
+        narrow, stage = self._narrow, self._on_stage
+        parts = self._in_place_of_keys if narrow else self.session.settings.knobs_and_pads
+        keys = not stage and not (narrow and parts)
+        for widget in (*self.wheels.values(), self.keyboard, self._title, self.layout_button, *self._octaves):
+            widget.setVisible(keys)
+        self._keys.setVisible(not stage)
+        self.parts.setVisible(stage or parts)
+        self._words.setVisible(keys and not parts and not narrow)
+        with QSignalBlocker(self.shown):
+            self.shown.setChecked(parts)
 
     @property
     def velocity(self) -> int:
@@ -296,7 +321,6 @@ class PlaySurface(QWidget):
             keys = f"Z–M from {written(low)}, Q–P from {written(low + 12)}"
         words = f"computer keys: {keys}, velocity {self.velocity}   ·   mouse: lower on the key is louder"
         self._words.setText(words)
-        self._words.setVisible(not self.session.settings.knobs_and_pads)
         self.keyboard.setToolTip(tip(f"{words}; dragging on is pressure."))
 
     def change_layout(self) -> None:
@@ -339,9 +363,11 @@ class PlaySurface(QWidget):
             self.release(key)
 
     def _show_parts(self, on: bool) -> None:
-        self.parts.setVisible(on)
-        self.session.change_settings(knobs_and_pads=on)
-        self._say()
+        if self._narrow:
+            self._in_place_of_keys = on
+        else:
+            self.session.change_settings(knobs_and_pads=on)
+        self._arrange()
 
     def shift(self, octaves: int) -> None:
         """Move the computer's keys."""

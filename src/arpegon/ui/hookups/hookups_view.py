@@ -24,6 +24,7 @@ from arpegon.ui.hookups.hookup_list import HookupList, HookupRow
 from arpegon.ui.look.plain import Label, tip
 from arpegon.ui.model.hookup_words import control_words, surface_name
 from arpegon.ui.model.session import Session
+from arpegon.ui.parts.narrow import Narrow
 from arpegon.ui.parts.parts_menu import target_menu
 from arpegon.ui.parts.save_dialog import ask_where, whole_name
 from arpegon.ui.parts.when_seen import WhenSeen
@@ -49,23 +50,26 @@ class HookupsView(WhenSeen):
         self.area = scrolled(self.list)
         self.editor = HookupEditor(session)
         beside_editor(self, head, self.none, self.area, self.editor)
+        Narrow(self, ([self._title], [self.touch]))
         session.changed.connect(self.document_changed)
         session.ports_changed.connect(self.editor.refresh)
         self.refresh()
 
     def _head(self) -> QHBoxLayout:
         head = QHBoxLayout()
-        title = Label("Hookups")
-        title.setProperty("role", "name")
-        head.addWidget(title)
+        self._title = Label("Hookups")
+        self._title.setProperty("role", "name")
+        head.addWidget(self._title)
         self.search = QLineEdit()
         self.search.setPlaceholderText("find: a number, a name, or touch the control")
         self.search.setToolTip("Shows only hookups in whose words this stands; a number finds a controller.")
         self.search.setClearButtonEnabled(True)
+        self.search.setMinimumWidth(70)
         self.search.textChanged.connect(lambda _: self.refresh())
         head.addWidget(self.search, 1)
         self.touch = ToggleSwitch("Go to what I touch", "The hookup of a control that is moved is chosen.")
         self.touch.set_value(True)
+        self.touch.setMinimumWidth(self.touch.sizeHint().width())
         head.addWidget(self.touch)
         for text, help_text, act in (
             ("+ hookup", "A new hookup: choose what it moves, then move a control.", self.add),

@@ -37,6 +37,9 @@ _TEACH = (
     "in the strip above the board and change what you like: tempo, key, patterns, mutes. It holds only there."
 )
 
+_LEAST_HOLDS = 150
+"""Pixels for what a section holds; where there are fewer, all of its editor scrolls."""
+
 
 class SectionEditor(QWidget):
     """Everything about the section that is chosen."""
@@ -145,6 +148,7 @@ class SectionEditor(QWidget):
         outer.addWidget(self.messages)
         outer.addStretch(1)
         area.setWidget(holder)
+        area.setMinimumHeight(_LEAST_HOLDS)
         column.addWidget(area, 1)
 
     # -- showing -----------------------------------------------------------------------------------

@@ -236,7 +236,7 @@ class SectionRuler(PaintedParts):
 
     def _paint_bars(self, painter: QPainter, section: Section, cell: QRectF, shade: str) -> None:
         """A tick for every bar along the foot, as many as there is room for."""
-        every = max(1, math.ceil(section.bars * 5 / cell.width()))
+        every = max(1, math.ceil(section.bars * 5 / max(1.0, cell.width())))
         painter.setPen(QPen(theme.color(shade), 1))
         for bar in range(every, section.bars, every):
             x = cell.left() + cell.width() * bar / section.bars

@@ -11,6 +11,7 @@ from arpegon.processors.targets import held_words
 from arpegon.ui.controls.scrolled import beside_editor, scrolled
 from arpegon.ui.look.plain import Label, tip
 from arpegon.ui.model.session import Session
+from arpegon.ui.parts.narrow import Narrow
 from arpegon.ui.parts.when_seen import WhenSeen
 from arpegon.ui.sections.section_editor import SectionEditor
 from arpegon.ui.sections.section_list import SectionList, SectionRow
@@ -37,15 +38,16 @@ class SectionsView(WhenSeen):
         )
         self.editor = SectionEditor(session)
         beside_editor(self, head, self.none, scrolled(self.list), self.editor)
+        Narrow(self, ([self._title], [self.length]))
         session.changed.connect(self.document_changed)
         session.piece.turned.connect(self._turned)
         self.refresh()
 
     def _head(self) -> QHBoxLayout:
         head = QHBoxLayout()
-        title = Label("Sections")
-        title.setProperty("role", "name")
-        head.addWidget(title)
+        self._title = Label("Sections")
+        self._title.setProperty("role", "name")
+        head.addWidget(self._title)
         self.length = Label("")
         self.length.setProperty("role", "desk")
         head.addWidget(self.length, 1)

@@ -80,6 +80,7 @@ class TakeView(WhenSeen):
         text.setProperty("role", "desk")
         for label in (title, text):
             label.setAlignment(Qt.AlignmentFlag.AlignCenter)
+            label.setWordWrap(True)
             box.addWidget(label)
         keep = QPushButton("Keep what was just played")
         keep.setProperty("strong", True)
