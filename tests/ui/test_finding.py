@@ -215,10 +215,16 @@ def test_on_stage_there_is_what_is_looked_at_and_struck(window, qtbot):
     assert not window.header.isVisible() and not window.bench.isVisible() and window.board.isVisible()
     assert window.strip.isVisible() and window.surface.parts.pads[0].height() > 50
     assert window.surface.all_off.isVisible() and not window.surface.keyboard.isVisible()
+    column = window.board.columns["harbour"]
+    assert column.bars[0].height() == 42 and column._name.property("role") == "strand-large"
+    window.session.edit("mute", edits.set_strand(window.session.project, "harbour", stages=()))
+    assert window.board.columns["harbour"]._name.property("role") == "strand-large"
+    window.session.undo()
     window._actions["stage_view"].trigger()
     qtbot.waitUntil(lambda: not window.isFullScreen())
     assert window.header.isVisible() and window.surface.parts.pads[0].height() == 35
     assert window.surface.keyboard.isVisible() and not window.surface.all_off.isVisible()
+    assert window.board.columns["harbour"].bars[0].height() == 30
 
 
 def test_themes_and_sizes_are_chosen(window):

@@ -8,9 +8,11 @@ from arpegon.core.document import edits
 from arpegon.core.document.model import (
     AudioSource,
     ClipSource,
+    Hookup,
     InstrumentDestination,
     MidiSource,
     PortDestination,
+    Stage,
     StrandDestination,
     StrandSource,
     SurfaceSource,
@@ -20,6 +22,7 @@ from arpegon.core.theory.pitch import SHARP_NAMES
 from arpegon.engine.wire.protocol import Passed
 from arpegon.ui.bench.bench import place_words
 from arpegon.ui.bench.readout import event_words, row_words, short_name
+from arpegon.ui.model.hookup_words import in_own_words
 from arpegon.ui.model.words import destination_words, port_words, source_words, zone_words
 from building import project, stage, strand
 
@@ -114,3 +117,15 @@ def test_the_place_of_a_stage_in_words():
     longest = now.strands[0]
     assert place_words(longest, 2) == "in A, third of 12"
     assert place_words(longest, 11) == "in A, number 12 of 12"
+
+
+def test_captions_name_controllers_as_their_musician_does(window, strand, qtbot):
+    session = window.session
+    stage = Stage(id="c", kind="convert", params={"to_number": 11})
+    session.edit("x", edits.set_strand(session.project, strand, stages=(stage,)))
+    (bar,) = window.board.columns[strand].bars
+    assert "CC 11 expression" in bar.caption
+    hookup = Hookup(id="h", control="cc", number=11, name="Bellows (A\\1)", target="", param="tempo")
+    session.edit("y", edits.add_hookup(session.project, hookup)[0])
+    qtbot.waitUntil(lambda: "CC 11 Bellows (A\\1)" in window.board.columns[strand].bars[0].caption)
+    assert in_own_words("CC 3 and CC 30", {3: "rain"}) == "CC 3 rain and CC 30"

@@ -187,6 +187,7 @@ class Window(QMainWindow):
             session,
             self.surface,
             self.strip,
+            self.board,
             (self.header, self.bench, self.status, self.guide),
             self._frames,
             lambda: self.show_view("Board"),

@@ -202,7 +202,7 @@ class Board(QWidget):
         self.columns: dict[str, Column] = {}
         self.only: str | None = None
         self.fit = True
-        self.following = False
+        self.following = self._is_large = False
         self._followed_at = 0.0
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
@@ -252,6 +252,7 @@ class Board(QWidget):
                 column = self.columns[strand.id] = Column(self.session, strand, self.ruler, self._desk)
                 column.walked.connect(self._walk)
                 column.dragging.connect(self._drag)
+                column.set_large(self._is_large)
                 self._row.insertWidget(place, column)
             else:
                 shown.refresh(strand)
@@ -290,6 +291,12 @@ class Board(QWidget):
         room = self.width() - 24 - self.new_strand.width() - 8
         shared = room // max(1, len(self.columns)) - 8
         return _SCROLLED if shared < NARROWEST else min(WIDEST, shared)
+
+    def set_large(self, on: bool) -> None:
+        """Larger, to be read from afar."""
+        self._is_large = on
+        for column in self.columns.values():
+            column.set_large(on)
 
     def set_fit(self, fit: bool) -> None:
         """Fit all columns into the window, or give each its room and scroll."""

@@ -23,6 +23,7 @@ from arpegon.ui.controls.name_field import NameField
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import Painted
 from arpegon.ui.look.plain import Label, tip, unmarked
+from arpegon.ui.model.hookup_words import controller_names
 from arpegon.ui.model.selection import NOTHING, Selection
 from arpegon.ui.model.session import Session
 from arpegon.ui.model.words import destination_words, source_words
@@ -52,7 +53,7 @@ class Column(Painted):
         self.acts = ColumnActs(self)
         self.ink = session.ink_number(strand.id)
         self.setFixedWidth(WIDTH)
-        self.compact = self.tight = False
+        self.compact = self.tight = self._is_large = False
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self._signature: object = None
         self.bars: list[StageBar] = []
@@ -87,9 +88,10 @@ class Column(Painted):
             self._signature = signature
             self._build()
         hooked = {one.target for one in self.session.project.hookups}
+        own = controller_names(self.session.project)
         for bar, stage in zip(self.bars, strand.stages, strict=True):
-            if bar.stage is not stage or bar.hooked != (stage.id in hooked):
-                bar.show_stage(stage, stage.id in hooked)
+            if bar.stage is not stage or bar.hooked != (stage.id in hooked) or bar.own != own:
+                bar.show_stage(stage, stage.id in hooked, own)
         for pill, source in zip(self.pills, strand.sources, strict=True):
             pill.show_hooked(getattr(source, "id", "") in hooked)
         self._name.setText(strand.name)
@@ -107,6 +109,13 @@ class Column(Painted):
             self.compact, self.tight = shape
             self.refresh(self.strand)
 
+    def set_large(self, on: bool) -> None:
+        """Larger, to be read from afar."""
+        self._is_large = on
+        self._name.set_large(on)
+        for bar in self.bars:
+            bar.set_large(on)
+
     def _build(self) -> None:
         focused = self._focused_stage()
         while self._layout.count():
@@ -120,6 +129,7 @@ class Column(Painted):
         self._build_sources()
         self._build_chain()
         self._build_destinations()
+        self.set_large(self._is_large)
         if focused is not None:
             for bar in self.bars:
                 if bar.stage.id == focused:
@@ -164,12 +174,13 @@ class Column(Painted):
         button = QPushButton(text)
         button.setProperty("flat", True)
         button.setCheckable(True)
+        button.setProperty("tight", True)
         button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         button.setToolTip(tip(help_text))
         tight = self.compact
         metrics = QFontMetrics(theme.label_font(11 if tight else 12))
         button.setFixedSize(metrics.horizontalAdvance(text) + (4 if tight else 7), 20 if tight else 22)
-        button.setStyleSheet(f"padding: 0; font-size: {11 if tight else 12}px;")
+        button.setStyleSheet(f"padding: 0; text-align: left; font-size: {11 if tight else 12}px;")
         return button
 
     def _build_sources(self) -> None:

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QContextMenuEvent, QFont, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QContextMenuEvent, QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
 
 from arpegon.core.document.model import Stage
@@ -13,8 +15,11 @@ from arpegon.ui.controls.hook_mark import paint_mark
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import PaintedButton
 from arpegon.ui.look.plain import rich
+from arpegon.ui.model.hookup_words import in_own_words
 
 HEIGHT = 30
+_LARGE = 1.4
+"""How much larger it is where it is read from afar."""
 _MIN_CAPTION = 34
 
 
@@ -41,19 +46,21 @@ class StageBar(PaintedButton):
         self._selected = False
         self._press: QPoint | None = None
         self._dragging = False
+        self._scale = 1.0
         self.setFixedHeight(HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.show_stage(stage)
 
-    def show_stage(self, stage: Stage, hooked: bool = False) -> None:
-        """Show a stage's name and settings, and whether something in it is ``hooked`` up."""
+    def show_stage(self, stage: Stage, hooked: bool = False, own: Mapping[int, str] | None = None) -> None:
+        """Show a stage's name and settings, with a musician's ``own`` names of controllers, and whether something in
+        it is ``hooked`` up."""
         processor = processor_class(stage.kind)
         self.stage = stage
-        self.hooked = hooked
+        self.hooked, self.own = hooked, own or {}
         self.label = processor.label
-        self.caption = processor.caption(with_defaults(processor.params, stage.params))
+        self.caption = in_own_words(processor.caption(with_defaults(processor.params, stage.params)), self.own)
         self.setAccessibleName(f"{self.label}, {self.caption}")
         self.setToolTip(
             rich(
@@ -63,6 +70,12 @@ class StageBar(PaintedButton):
                 processor.summary,
             )
         )
+        self.update()
+
+    def set_large(self, on: bool) -> None:
+        """Larger, to be read from afar."""
+        self._scale = _LARGE if on else 1.0
+        self.setFixedHeight(round(HEIGHT * self._scale))
         self.update()
 
     def set_selected(self, selected: bool) -> None:
@@ -76,7 +89,7 @@ class StageBar(PaintedButton):
         self.chosen.emit(self.stage.id)
 
     def sizeHint(self) -> QSize:
-        return QSize(190, HEIGHT)
+        return QSize(190, self.height())
 
     # -- gestures ----------------------------------------------------------------------------------
 
@@ -142,11 +155,13 @@ class StageBar(PaintedButton):
             painter.setPen(QPen(theme.color(text), 1, Qt.PenStyle.DotLine))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRoundedRect(body.adjusted(2.5, 2.5, -2.5, -2.5), 3, 3)
-        name_font = QFont(theme.label_font(14, 600))
+        inner = body.adjusted(12, 0, -10, 0) if body.width() > 110 else body.adjusted(5, 0, -4, 0)
+        name_font = QFont(theme.label_font(round(14 * self._scale), 600))
+        if QFontMetricsF(name_font).horizontalAdvance(self.label) > inner.width():
+            name_font = QFont(theme.label_font(14, 600))
         name_font.setStrikeOut(bypass)
         painter.setFont(name_font)
         painter.setPen(theme.color(text))
-        inner = body.adjusted(12, 0, -10, 0) if body.width() > 110 else body.adjusted(5, 0, -4, 0)
         left = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft
         label = painter.fontMetrics().elidedText(self.label, Qt.TextElideMode.ElideRight, int(inner.width()))
         painter.drawText(inner, left, label)
@@ -154,7 +169,7 @@ class StageBar(PaintedButton):
         if self.hooked:
             paint_mark(painter, QPointF(inner.left() + used, body.center().y()), ground)
             used += 10
-        painter.setFont(theme.label_font(12))
+        painter.setFont(theme.label_font(round(12 * self._scale)))
         quiet = text if self._selected or bypass else t.bar_second
         painter.setPen(theme.color(quiet))
         room = inner.adjusted(used, 0, 0, 0)

@@ -39,9 +39,18 @@ class HookMark(Painted):
         parent = self.parentWidget()
         return parent is not None and parent.height() < 30
 
+    def _make_room(self) -> None:
+        """Beside the words of a control that has no more room than these."""
+        parent = self.parentWidget()
+        if parent is not None and parent.property("tight"):
+            bare = parent.property("bare_width") or parent.width()
+            parent.setProperty("bare_width", bare)
+            parent.setFixedWidth(bare + (SIZE + 2 if self.words else 0))
+
     def show_marks(self, words: Sequence[str], held: bool) -> None:
         """Show what the control is hooked up to, and whether a section holds it; nothing hides the mark."""
         self.words, self.held = words, held
+        self._make_room()
         self.setVisible(bool(words) or held)
         self.place()
         self.raise_()

@@ -11,7 +11,7 @@ from arpegon.ui.controls.in_place import InPlace
 from arpegon.ui.look import theme
 from arpegon.ui.look.plain import tip
 
-_SIZES = {"strand": 14, "strand-small": 12}
+_SIZES = {"strand": 14, "strand-small": 12, "strand-large": 20}
 """The height of a strand's name in pixels."""
 
 
@@ -22,6 +22,7 @@ class NameField(Elided):
     clicked = pyqtSignal()
 
     def __init__(self, text: str, role: str = "strand", parent: QWidget | None = None) -> None:
+        self._is_large = False
         super().__init__(text, parent)
         self.setProperty("role", role)
         self.setToolTip(tip(f"{text} – double click to rename."))
@@ -29,13 +30,22 @@ class NameField(Elided):
     def _fit(self) -> None:
         role = self.property("role")
         if role in _SIZES:
-            fits = QFontMetrics(theme.name_font(_SIZES["strand"])).horizontalAdvance(self.full) <= self.width()
-            if role != (wanted := "strand" if fits else "strand-small"):
+            sizes = ("strand-large", "strand") if self._is_large else ("strand",)
+            wanted = next((size for size in sizes if self._fits(_SIZES[size])), "strand-small")
+            if role != wanted:
                 self.setProperty("role", wanted)
                 if (style := self.style()) is not None:
                     style.unpolish(self)
                     style.polish(self)
         super()._fit()
+
+    def _fits(self, pixels: int) -> bool:
+        return QFontMetrics(theme.name_font(pixels)).horizontalAdvance(self.full) <= self.width()
+
+    def set_large(self, on: bool) -> None:
+        """A strand's name larger, to be read from afar, where there is room."""
+        self._is_large = on
+        self._fit()
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is not None and event.button() == Qt.MouseButton.LeftButton:

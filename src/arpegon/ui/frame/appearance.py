@@ -17,14 +17,18 @@ SCALES = (90, 160)
 """Of how many percent everything can be drawn."""
 
 
-class Strip(Protocol):
+class Afar(Protocol):
+    """What is read from afar on stage."""
+
+    def set_large(self, on: bool) -> None:
+        """Larger, to be read from afar."""
+
+
+class Strip(Afar, Protocol):
     """What is asked of the strip of sections."""
 
     def refresh(self) -> None:
         """Show the sections, or nothing."""
-
-    def set_large(self, on: bool) -> None:
-        """Larger, to be read from afar."""
 
 
 class Appearance:
@@ -42,6 +46,7 @@ class Appearance:
         session: Session,
         surface: PlaySurface,
         strip: Strip,
+        board: Afar,
         off_stage: Sequence[QWidget],
         frames: QTimer,
         show_board: Callable[[], None],
@@ -50,6 +55,7 @@ class Appearance:
         self._session = session
         self._surface = surface
         self._strip = strip
+        self._board = board
         self._off_stage = off_stage
         self._frames = frames
         self._show_board = show_board
@@ -97,6 +103,7 @@ class Appearance:
         for part, seen in self._seen_before.items():
             part.setVisible(seen and not on)
         self._strip.set_large(on)
+        self._board.set_large(on)
         self._surface.set_on_stage(on)
         self._surface.setVisible(on or self._session.settings.surface)
         if on:

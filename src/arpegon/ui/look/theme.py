@@ -241,6 +241,7 @@ def style_sheet(t: Theme) -> str:
     QLabel[role="title"] {{ font-family: "{SERIF}"; font-weight: 600; font-size: 17px; }}
     QLabel[role="strand"] {{ font-family: "{SERIF}"; font-weight: 600; font-size: 14px; }}
     QLabel[role="strand-small"] {{ font-family: "{SERIF}"; font-weight: 600; font-size: 12px; }}
+    QLabel[role="strand-large"] {{ font-family: "{SERIF}"; font-weight: 600; font-size: 20px; }}
     QLabel[role="word"] {{ font-family: "{SERIF}"; font-weight: 400; font-size: 14px; }}
     QLabel[role="small-number"] {{ font-family: "{MONO}"; font-size: 11px; color: {t.second}; }}
     QLabel[role="desk"] {{ color: {mix(t.second, t.ink, 0.4)}; font-size: 13px; }}

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import re
+from collections.abc import Mapping
+
 from arpegon.core.document.model import Hookup, Project
 from arpegon.core.notes.taps import IN, OUT
 from arpegon.core.theory.controllers import cc_words
@@ -57,6 +60,13 @@ def control_words(hookup: Hookup, project: Project | None = None) -> str:
     port = hookup.feed.removeprefix("midi:")
     if hookup.feed.startswith("midi:") and port:
         words += f", {port}"
+    return words
+
+
+def in_own_words(words: str, own: Mapping[int, str]) -> str:
+    """Words in which controllers stand as :func:`cc_words` has them, with the musician's own names."""
+    for number in own:
+        words = cc_words(number, own).join(re.split(rf"{re.escape(cc_words(number))}(?!\d)", words))
     return words
 
 
