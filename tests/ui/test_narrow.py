@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import pytest
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
+from PyQt6.QtCore import QEvent, QObject
+from PyQt6.QtWidgets import QApplication, QHBoxLayout, QPushButton, QWidget
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import Stage
@@ -74,3 +75,21 @@ def test_the_least_window_lets_nothing_overlap_and_reaches_everything(window, st
     window.resize(1280, 800)
     qtbot.waitUntil(lambda: surface.parts.isVisible() and surface.keyboard.isVisible())
     assert window.header.tabs["Take"].isVisible() and not window.header.views.isVisible()
+
+
+def test_nothing_is_laid_out_while_nothing_happens(window, qtbot):
+    qtbot.waitUntil(window.header.tabs["Board"].isVisible)
+    asked = []
+
+    class Watch(QObject):
+        def eventFilter(self, watched, event):
+            if event.type() == QEvent.Type.LayoutRequest:
+                asked.append(watched)
+            return False
+
+    watch = Watch()
+    for part in (window.header, window.hookups, window.sections):
+        part.installEventFilter(watch)
+    for _ in range(50):
+        QApplication.processEvents()
+    assert len(asked) < 10

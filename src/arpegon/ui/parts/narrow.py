@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PyQt6.QtCore import QEvent, QObject
-from PyQt6.QtWidgets import QLayout, QWidget
+from PyQt6.QtWidgets import QBoxLayout, QLayout, QWidget
 
 
 class Narrow(QObject):
@@ -43,10 +43,7 @@ class Narrow(QObject):
         for gone in range(least, len(self._groups) + 1):
             self._leave_out(gone)
             layout = self._row.layout()
-            if layout is None:
-                return
-            _forget(layout)
-            if layout.totalMinimumSize().width() <= self._row.width():
+            if layout is None or _needs(layout) <= self._row.width():
                 return
 
     def _leave_out(self, gone: int) -> None:
@@ -60,11 +57,17 @@ class Narrow(QObject):
                 self._instead[number].setVisible(number < gone)
 
 
-def _forget(layout: QLayout) -> None:
-    """Have a layout, and those within it, ask anew what their parts need."""
+def _needs(layout: QLayout) -> int:
+    """The pixels across that a layout needs as things are: its own answer is of before something went."""
+    margins = layout.contentsMargins()
+    found = []
     for place in range(layout.count()):
         item = layout.itemAt(place)
         inner = item.layout() if item is not None else None
         if inner is not None:
-            _forget(inner)
-    layout.invalidate()
+            found.append(_needs(inner))
+        elif item is not None and not item.isEmpty():
+            found.append(item.minimumSize().width())
+    across = isinstance(layout, QBoxLayout) and layout.direction() == QBoxLayout.Direction.LeftToRight
+    needed = sum(found) + layout.spacing() * max(0, len(found) - 1) if across else max(found, default=0)
+    return needed + margins.left() + margins.right()

@@ -1,0 +1,76 @@
+"""The window with the demo, to be measured from outside: it does what it reads, and says when it is there.
+
+Reads ``play``, ``stop``, ``minimize``, ``show`` and ``quit``; writes ``seen`` once it is painted, and ``sounds`` once a
+key that was struck in it made a sound.
+"""
+
+from __future__ import annotations
+
+import sys
+import time
+
+from PyQt6.QtCore import QSocketNotifier, QTimer
+
+from arpegon.core.events import note_off, note_on
+from arpegon.files.places import Settings
+from arpegon.ui.app import make_application
+from arpegon.ui.model.session import Session
+from arpegon.ui.window import Window
+
+_KEY = 60
+
+
+def main() -> None:
+    """Open it, and do as told."""
+    application = make_application(sys.argv[:1])
+    session = Session(Settings())
+    window = Window(session)
+    window.resize(1280, 800)
+    window.show()
+    session.start()
+    window.open_demo()
+    said: set[str] = set()
+
+    def say(word: str) -> None:
+        if word not in said:
+            said.add(word)
+            print(word, flush=True)
+
+    def strike() -> None:
+        if "sounds" not in said:
+            session.feed(note_on(time.monotonic(), 0, _KEY, 100))
+            session.feed(note_off(time.monotonic() + 0.02, 0, _KEY))
+
+    def heard(telemetry: object) -> None:
+        if any(peak > 0.0 for peak in session.telemetry.meters.values()):
+            say("sounds")
+
+    session.reported.connect(heard)
+    QTimer.singleShot(0, lambda: (application.processEvents(), say("seen")))
+    striking = QTimer()
+    striking.timeout.connect(strike)
+    striking.start(50)
+
+    def run(playing: bool) -> None:
+        if session.transport.playing != playing:  # the demo plays as soon as it is open
+            session.play()
+
+    does = {
+        "play": lambda: run(True),
+        "stop": lambda: run(False),
+        "minimize": window.showMinimized,
+        "show": window.showNormal,
+    }
+
+    def obey() -> None:
+        striking.stop()
+        does.get(sys.stdin.readline().strip(), application.quit)()
+
+    told = QSocketNotifier(sys.stdin.fileno(), QSocketNotifier.Type.Read)
+    told.activated.connect(obey)
+    application.exec()
+    session.close()
+
+
+if __name__ == "__main__":
+    main()
