@@ -51,16 +51,11 @@ def main() -> None:
     striking.timeout.connect(strike)
     striking.start(50)
 
-    def run(playing: bool) -> None:
-        if session.transport.playing != playing:  # the demo plays as soon as it is open
+    def play() -> None:
+        if not session.transport.playing:  # the demo plays as soon as it is open
             session.play()
 
-    does = {
-        "play": lambda: run(True),
-        "stop": lambda: run(False),
-        "minimize": window.showMinimized,
-        "show": window.showNormal,
-    }
+    does = {"play": play, "stop": window.all_off, "minimize": window.showMinimized, "show": window.showNormal}
 
     def obey() -> None:
         striking.stop()
