@@ -17,6 +17,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from arpegon.listen import kernel
+from arpegon.listen.kernel import BandsKernel
+
 HOP_SECONDS = 0.001
 EDGES = (100.0, 375.0, 1125.0, 3000.0, 7000.0, 16000.0)
 """Limits of the bands, Hz; those above what the rate carries are left out."""
@@ -71,14 +74,28 @@ class Bands:
         self._raw = np.full((count, _SMOOTH_HOPS - 1), _SMALLEST)
         self._past = np.full((count, _PAST_HOPS + _GAP_HOPS), -120.0)
         self._floor = np.full((count, 1), -120.0)
-        self.hiss = 0.0
-        """The mean square of the noise floor where it is hiss; 0 where much of it is low and swells by itself."""
+        self._hiss = 0.0
         self._span = np.zeros(count)
         self._span_hops = 0
         self._spans = np.full((count, _FLOOR_SPANS), np.inf)
         self._span_place = 0
         self._to_start = _START_HOPS
         self._to_know = _START_HOPS + _PAST_HOPS
+        self.kernel: BandsKernel | None = None
+        """The compiled way, where there is one."""
+        if kernel.is_there():
+            remembered = {"raw": self._raw, "past": self._past, "floor": self._floor, "span": self._span}
+            counts = {"to_start": self._to_start, "to_know": self._to_know}
+            self.kernel = BandsKernel(self.hop, self._window, self._sums, {**remembered, "spans": self._spans}, counts)
+
+    @property
+    def hiss(self) -> float:
+        """The mean square of the noise floor where it is hiss; 0 where much of it is low and swells by itself."""
+        return self._hiss if self.kernel is None else float(self.kernel.state.hiss)
+
+    def until_floor(self) -> int:
+        """After how many hops the noise floor is known anew."""
+        return _FLOOR_HOPS - self._span_hops
 
     def process(self, samples: Array) -> Array:
         """Take samples of shape (frames,).
@@ -86,14 +103,22 @@ class Bands:
         Returns:
             For each hop that is complete, the rise in dB of all bands together, of shape (hops,).
         """
+        if self.kernel is not None:
+            return self.kernel.process(samples)
         total = np.concatenate([self._rest, samples])
         hops = len(total) // self.hop
-        if not hops:
-            self._rest = total
-            return np.zeros(0)
         used = hops * self.hop
         self._rest = total[used:]
-        total = np.concatenate([self._kept, total[:used]])
+        rises, done = [np.zeros(0)], 0
+        while done < hops:  # each hop is compared with the floor as it is known then, wherever blocks are cut
+            part = min(hops - done, self.until_floor())
+            rises.append(self._rises(total[done * self.hop : (done + part) * self.hop], part))
+            done += part
+        return np.concatenate(rises)
+
+    def _rises(self, samples: Array, hops: int) -> Array:
+        """Those of some whole hops."""
+        total = np.concatenate([self._kept, samples])
         self._kept = total[len(total) - len(self._kept) :]
         spectra = np.fft.rfft(windows(total, self._size, self.hop) * self._window)
         power = self._sums @ (np.square(spectra.real) + np.square(spectra.imag)).T
@@ -127,22 +152,18 @@ class Bands:
         return smooth
 
     def _follow_floor(self, power: Array) -> None:
-        """Take in the power of some hops, of shape (bands, hops)."""
-        place = 0
-        while place < power.shape[1]:
-            part = power[:, place : place + _FLOOR_HOPS - self._span_hops]
-            place += part.shape[1]
-            self._span += part.sum(axis=1)
-            self._span_hops += part.shape[1]
-            if self._span_hops == _FLOOR_HOPS:
-                self._spans[:, self._span_place] = self._span / _FLOOR_HOPS
-                self._span_place = (self._span_place + 1) % _FLOOR_SPANS
-                self._span[:] = 0.0
-                self._span_hops = 0
-                quietest = self._spans.min(axis=1, keepdims=True)
-                self._floor = 10.0 * np.log10(np.maximum(quietest, _SMALLEST))
-                total = float(quietest.sum())
-                self.hiss = total if quietest[:_LOW_BANDS].sum() < _LOW_SHARE * total else 0.0
+        """Take in the power of some hops, of shape (bands, hops), which end no later than a span of the floor."""
+        self._span += power.sum(axis=1)
+        self._span_hops += power.shape[1]
+        if self._span_hops == _FLOOR_HOPS:
+            self._spans[:, self._span_place] = self._span / _FLOOR_HOPS
+            self._span_place = (self._span_place + 1) % _FLOOR_SPANS
+            self._span[:] = 0.0
+            self._span_hops = 0
+            quietest = self._spans.min(axis=1, keepdims=True)
+            self._floor = 10.0 * np.log10(np.maximum(quietest, _SMALLEST))
+            total = float(quietest.sum())
+            self._hiss = total if quietest[:_LOW_BANDS].sum() < _LOW_SHARE * total else 0.0
 
 
 @lru_cache(maxsize=64)

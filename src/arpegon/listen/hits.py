@@ -10,8 +10,10 @@ import msgspec
 import numpy as np
 
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
+from arpegon.listen import kernel
 from arpegon.listen.bands import HOP_SECONDS, Bands, greatest
 from arpegon.listen.filters import butter, lfilter
+from arpegon.listen.kernel import HitsKernel
 from arpegon.listen.listener import Array, HeardNote, Listener
 from arpegon.processors.sources.listening import Hits
 
@@ -92,6 +94,7 @@ class HitListener(Listener):
     def _start(self) -> None:
         self._bands = [Bands(self.rate) for _ in range(self._zones)]
         self._hop = self._bands[0].hop
+        self._slope = self.rate / (2.0 * math.pi * _STRENGTH_HZ)
         self._edge = np.zeros((1, self._zones))
         self._rest = np.zeros((0, self._zones))
         self._last = -(10**9)
@@ -102,6 +105,12 @@ class HitListener(Listener):
         self._state = np.zeros((2, self._zones))
         self._loud = np.ones((_KNOWN_HOPS, self._zones))
         """Of the last hops: mean squares of what is above rumble."""
+        kernels = [bands.kernel for bands in self._bands if bands.kernel is not None]
+        self._kernel: HitsKernel | None = None
+        if kernel.is_there() and len(kernels) == self._zones:
+            b, a = self._rumble
+            coefficients = [*map(float, b / a[0]), *map(float, a[1:] / a[0])]
+            self._kernel = HitsKernel(kernels, coefficients, self._slope, _IN_NOISE, _LOUDER_COUNTS)
 
     @property
     def latency(self) -> float:
@@ -127,40 +136,60 @@ class HitListener(Listener):
         channels = samples[:, : self._zones]
         if channels.shape[1] < self._zones:
             channels = np.repeat(channels, 2, axis=1)
+        rise, peaks, energy = self.hops(channels) if self._kernel is None else self._kernel.process(channels)
+        if not len(rise):
+            return []
+        self.draw(peaks.tolist())
+        first = self._hops
+        self._hops += len(rise)
+        known = np.concatenate([self._energies, energy])
+        self._energies = known[-_BEFORE_HOPS:]
+        if self._open is None and rise.max() < self._need:
+            return []
+        return self._look(first, rise, peaks, known)
+
+    def hops(self, channels: Array) -> tuple[Array, Array, Array]:
+        """What is known of each hop that is complete, in NumPy.
+
+        Returns:
+            Its rise in dB, all bands together, of shape (hops,); half of how far it swings, in the same shape; and its
+            mean squares, of shape (hops, 2 x zones): of the slopes, then of the samples.
+        """
         total = np.concatenate([self._rest, channels])
         hops = len(total) // self._hop
-        used = hops * self._hop
-        self._rest = total[used:]
+        self._rest = total[hops * self._hop :]
+        found, done = [self._some_hops(total[:0], 0)], 0
+        while done < hops:
+            part = min(hops - done, self._bands[0].until_floor())
+            found.append(self._some_hops(total[done * self._hop : (done + part) * self._hop], part))
+            done += part
+        rise, peaks, energy = (np.concatenate(one) for one in zip(*found, strict=True))
+        return rise, peaks, energy
+
+    def _some_hops(self, whole: Array, hops: int) -> tuple[Array, Array, Array]:
+        """Those of some whole hops, which end no later than a span of the noise floor."""
         if not hops:
-            return []
-        whole = total[:used]
+            return np.zeros(0), np.zeros(0), np.zeros((0, 2 * self._zones))
+        hiss = np.array([bands.hiss for bands in self._bands])
         rise = np.zeros(hops)
         for zone, bands in enumerate(self._bands):
             rise = np.maximum(rise, bands.process(whole[:, zone]))
-        slope = np.diff(whole, axis=0, prepend=self._edge) * (self.rate / (2.0 * math.pi * _STRENGTH_HZ))
+        slope = np.diff(whole, axis=0, prepend=self._edge) * self._slope
         self._edge = whole[-1:]
         both = np.concatenate([slope, whole], axis=1)
         energy = np.square(both).reshape(hops, self._hop, 2 * self._zones).mean(axis=1)
         swings = whole.reshape(hops, self._hop, self._zones)
         peaks = 0.5 * (swings.max(axis=1) - swings.min(axis=1)).max(axis=1)
-        self.draw(peaks.tolist())
-        first = self._hops
-        self._hops += hops
-        known = np.concatenate([self._energies, energy])
-        self._energies = known[-_BEFORE_HOPS:]
-        rise = np.maximum(rise, _LOUDER_COUNTS * self._louder(whole, hops))
-        if self._open is None and rise.max() < self._need:
-            return []
-        return self._look(first, rise, peaks, known)
+        return np.maximum(rise, _LOUDER_COUNTS * self._louder(whole, hops, hiss)), peaks, energy
 
-    def _louder(self, samples: Array, hops: int) -> Array:
-        """By how many dB all that is above rumble is louder than it was, hop by hop, where hiss hides the bands."""
+    def _louder(self, samples: Array, hops: int, hiss: Array) -> Array:
+        """By how many dB all that is above rumble is louder than it was, hop by hop, where ``hiss`` (the power of that
+        of each zone) hides the bands."""
         high, self._state = lfilter(*self._rumble, samples, axis=0, zi=self._state)
         energies = np.square(high).reshape(hops, self._hop, self._zones).mean(axis=1)
         known = np.concatenate([self._loud, energies])
         self._loud = known[-_KNOWN_HOPS:]
         low, most = _IN_NOISE
-        hiss = np.array([bands.hiss for bands in self._bands])
         if not (energies.max(axis=0) > low * hiss).any() or not hiss.any():
             return np.zeros(hops)
         sums = np.concatenate([np.zeros((1, self._zones)), np.cumsum(known, axis=0)])

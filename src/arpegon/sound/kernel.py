@@ -6,11 +6,12 @@ Where no compiler was there, NumPy does the same, some five times slower (:meth:
 from __future__ import annotations
 
 import ctypes
-from importlib.util import find_spec
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+
+from arpegon.core.compiled import function
 
 MOST_FRAMES = 8192
 MOST_PARTIALS = 32
@@ -28,21 +29,12 @@ class _State(ctypes.Structure):
     )
 
 
-def _library() -> Any:
-    found = find_spec(_LIBRARY)
-    if found is None or found.origin is None:
-        return None
-    try:
-        render = ctypes.CDLL(found.origin).arpegon_render
-    except (OSError, AttributeError):  # of another machine, or damaged
-        return None
-    number, place = ctypes.c_int64, ctypes.c_void_p
-    render.argtypes = (ctypes.POINTER(_State), place, number, number, number, place, place, place)
-    render.restype = None
-    return render
-
-
-_render = _library()
+_number, _place = ctypes.c_int64, ctypes.c_void_p
+_render = function(
+    _LIBRARY,
+    "arpegon_render",
+    (ctypes.POINTER(_State), _place, _number, _number, _number, _place, _place, _place),
+)
 
 
 def is_there() -> bool:

@@ -1,0 +1,219 @@
+/* What Bands.process in bands.py and HitListener.hops in hits.py do in NumPy, hop by hop, in one call.
+ *
+ * It is called through ctypes, so it needs nothing of Python's, and Python's lock is free meanwhile. All that is
+ * remembered lies in arrays of NumPy's, to which the structs point.
+ */
+#include <math.h>
+#include <stdint.h>
+#include <string.h>
+
+#define MOST_BANDS 8
+#define SMOOTH_HOPS 3
+#define PAST_HOPS 24
+#define GAP_HOPS 3
+#define KEPT_HOPS (PAST_HOPS + GAP_HOPS)
+#define FLOOR_HOPS 16
+#define FLOOR_SPANS 96
+#define MEAN_HOPS 4
+#define MEANS (PAST_HOPS + MEAN_HOPS)
+#define ZONES 2
+#define SMALLEST 1e-12
+#define FULL_RISE_DB 24.0
+#define YOUNG_DB 5.0
+#define OVER_FLOOR_DB 9.0
+#define FAINTEST_DB -96.0
+#define LOW_BANDS 2
+#define LOW_SHARE 0.25
+
+typedef struct {
+    int64_t size; /* of the window, in samples */
+    int64_t hop;
+    int64_t bins; /* that lie in a band */
+    int64_t bands;
+    const double *real;     /* bins x size: the window and the cosine of each bin */
+    const double *imaginary;
+    const int64_t *band;    /* of each bin */
+    double share;           /* of its power that a bin gives to its band */
+    double *line;           /* the last samples, as many as the window has */
+    double *raw;            /* powers of the last hops but this, bands x (SMOOTH_HOPS - 1) */
+    double *past;           /* levels, bands x KEPT_HOPS */
+    double *floor;
+    double *span;
+    double *spans; /* bands x FLOOR_SPANS */
+    double hiss;
+    int64_t fill; /* samples in the line */
+    int64_t span_hops;
+    int64_t span_place;
+    int64_t to_start;
+    int64_t to_know;
+} Bands;
+
+typedef struct {
+    int64_t zones;
+    Bands *bands[ZONES];
+    double filter[5]; /* b0 b1 b2 a1 a2 of what lets pass what is above rumble */
+    double *state;    /* zones x 2 */
+    double *edge;     /* the last sample of each zone */
+    double *loud;     /* the last energies above rumble, zones x (MEAN_HOPS - 1) */
+    double *means;    /* the last means of these, zones x MEANS */
+    double slope;
+    double least;     /* times the noise floor: above it, and beneath the next, loudness tells more than bands */
+    double most;
+    double counts;
+    double *rest;     /* samples that make no hop yet, hop x zones */
+    int64_t fill;
+} Hits;
+
+static double decibels(double power) { return 10.0 * log10(power > SMALLEST ? power : SMALLEST); }
+
+static void follow_floor(Bands *b, const double *power)
+{
+    for (int64_t i = 0; i < b->bands; i++)
+        b->span[i] += power[i];
+    if (++b->span_hops < FLOOR_HOPS)
+        return;
+    double total = 0.0, low = 0.0;
+    for (int64_t i = 0; i < b->bands; i++) {
+        double *spans = b->spans + i * FLOOR_SPANS, quietest = INFINITY;
+        spans[b->span_place] = b->span[i] / FLOOR_HOPS;
+        for (int64_t k = 0; k < FLOOR_SPANS; k++)
+            quietest = spans[k] < quietest ? spans[k] : quietest;
+        b->floor[i] = decibels(quietest);
+        b->span[i] = 0.0;
+        total += quietest;
+        if (i < LOW_BANDS)
+            low += quietest;
+    }
+    b->span_place = (b->span_place + 1) % FLOOR_SPANS;
+    b->span_hops = 0;
+    b->hiss = low < LOW_SHARE * total ? total : 0.0;
+}
+
+/* The line holds a whole window: how far all bands together rose, in dB. */
+static double rise_of(Bands *b)
+{
+    double power[MOST_BANDS] = {0.0};
+    for (int64_t bin = 0; bin < b->bins; bin++) {
+        const double *re = b->real + bin * b->size, *im = b->imaginary + bin * b->size;
+        double x = 0.0, y = 0.0;
+        for (int64_t k = 0; k < b->size; k++) {
+            x += b->line[k] * re[k];
+            y += b->line[k] * im[k];
+        }
+        power[b->band[bin]] += x * x + y * y;
+    }
+    const int starts = b->to_start > 0, young = b->to_know > 0;
+    if (starts)
+        b->to_start--;
+    if (young)
+        b->to_know--;
+    double rise = 0.0;
+    for (int64_t i = 0; i < b->bands; i++) {
+        power[i] *= b->share;
+        double *raw = b->raw + i * (SMOOTH_HOPS - 1), smooth = power[i];
+        const int64_t width = SMOOTH_HOPS - i;
+        for (int64_t back = 1; back < width; back++)
+            smooth += raw[SMOOTH_HOPS - 1 - back];
+        if (width > 1)
+            smooth /= width;
+        memmove(raw, raw + 1, (SMOOTH_HOPS - 2) * sizeof(double));
+        raw[SMOOTH_HOPS - 2] = power[i];
+        const double level = decibels(smooth);
+        double *past = b->past + i * KEPT_HOPS;
+        if (starts && !b->to_start)
+            for (int64_t k = 0; k < KEPT_HOPS; k++)
+                past[k] = level;
+        double recent = past[0];
+        for (int64_t k = 1; k < PAST_HOPS; k++)
+            recent = past[k] > recent ? past[k] : recent;
+        memmove(past, past + 1, (KEPT_HOPS - 1) * sizeof(double));
+        past[KEPT_HOPS - 1] = level;
+        if (young)
+            recent += YOUNG_DB;
+        const double floor = b->floor[i] + OVER_FLOOR_DB;
+        const double over = level - (floor > FAINTEST_DB ? floor : FAINTEST_DB);
+        double risen = level - recent < over ? level - recent : over;
+        risen = risen < 0.0 ? 0.0 : risen > FULL_RISE_DB ? FULL_RISE_DB : risen;
+        rise += risen;
+    }
+    follow_floor(b, power);
+    return starts ? 0.0 : rise;
+}
+
+/* Takes n samples, `apart` places from one another; writes the rise of each hop, and returns how many there are. */
+int64_t arpegon_bands(Bands *b, const double *samples, int64_t n, int64_t apart, double *rise)
+{
+    int64_t hops = 0;
+    for (int64_t k = 0; k < n; k++) {
+        b->line[b->fill++] = samples[k * apart];
+        if (b->fill == b->size) {
+            rise[hops++] = rise_of(b);
+            memmove(b->line, b->line + b->hop, (b->size - b->hop) * sizeof(double));
+            b->fill = b->size - b->hop;
+        }
+    }
+    return hops;
+}
+
+/* By how many dB all that is above rumble is louder than it was, where hiss hides the bands. */
+static double louder(Hits *h, int64_t zone, double energy, double hiss)
+{
+    double *loud = h->loud + zone * (MEAN_HOPS - 1), *means = h->means + zone * MEANS;
+    double mean = energy;
+    for (int64_t k = 0; k < MEAN_HOPS - 1; k++)
+        mean += loud[k];
+    mean = mean / MEAN_HOPS + SMALLEST;
+    double before = means[0];
+    for (int64_t k = 1; k < PAST_HOPS; k++)
+        before = means[k] > before ? means[k] : before;
+    memmove(loud, loud + 1, (MEAN_HOPS - 2) * sizeof(double));
+    loud[MEAN_HOPS - 2] = energy;
+    memmove(means, means + 1, (MEANS - 1) * sizeof(double));
+    means[MEANS - 1] = mean;
+    return mean > h->least * hiss && mean < h->most * hiss ? 10.0 * log10(mean / before) : 0.0;
+}
+
+/* Takes n frames of as many samples as there are zones. Of each hop: rise takes how far it rose, peaks half of how far
+ * it swings, energies the mean squares of the slopes and then of the samples, by zone. Returns how many hops there are. */
+int64_t arpegon_hits(Hits *h, const double *samples, int64_t n, double *rise, double *peaks, double *energies)
+{
+    const int64_t zones = h->zones, hop = h->bands[0]->hop;
+    int64_t hops = 0;
+    for (int64_t k = 0; k < n; k++) {
+        memcpy(h->rest + h->fill * zones, samples + k * zones, zones * sizeof(double));
+        if (++h->fill < hop)
+            continue;
+        h->fill = 0;
+        double risen = 0.0, swing = 0.0, grown = -INFINITY;
+        for (int64_t zone = 0; zone < zones; zone++) {
+            const double hiss = h->bands[zone]->hiss;
+            double own = 0.0;
+            arpegon_bands(h->bands[zone], h->rest + zone, hop, zones, &own);
+            risen = own > risen ? own : risen;
+            double slopes = 0.0, squares = 0.0, above = 0.0, least = INFINITY, most = -INFINITY;
+            double last = h->edge[zone], *state = h->state + 2 * zone;
+            for (int64_t i = 0; i < hop; i++) {
+                const double x = h->rest[i * zones + zone], by = (x - last) * h->slope;
+                last = x;
+                slopes += by * by;
+                squares += x * x;
+                least = x < least ? x : least;
+                most = x > most ? x : most;
+                const double y = h->filter[0] * x + state[0];
+                state[0] = h->filter[1] * x - h->filter[3] * y + state[1];
+                state[1] = h->filter[2] * x - h->filter[4] * y;
+                above += y * y;
+            }
+            h->edge[zone] = last;
+            swing = most - least > swing ? most - least : swing;
+            energies[(hops * 2) * zones + zone] = slopes / hop;
+            energies[(hops * 2 + 1) * zones + zone] = squares / hop;
+            const double more = louder(h, zone, above / hop, hiss);
+            grown = more > grown ? more : grown;
+        }
+        peaks[hops] = 0.5 * swing;
+        grown *= h->counts;
+        rise[hops++] = grown > risen ? grown : risen;
+    }
+    return hops;
+}

@@ -1,0 +1,142 @@
+"""The compiled way of looking at hops, where there is one: ``kernel.c``, built when Arpegon is installed.
+
+Where no compiler was there NumPy does the same (``Bands`` in ``bands.py``, ``HitListener``), a dozen times slower.
+"""
+
+from __future__ import annotations
+
+import ctypes
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from arpegon.core.compiled import function
+
+_LIBRARY = "arpegon.listen._kernel"
+
+Array = NDArray[Any]
+
+_number, _place, _double = ctypes.c_int64, ctypes.c_void_p, ctypes.c_double
+
+
+class BandsState(ctypes.Structure):
+    """What is remembered of the bands of one channel; as in ``kernel.c``."""
+
+    _fields_ = (
+        *((name, _number) for name in ("size", "hop", "bins", "bands")),
+        *((name, _place) for name in ("real", "imaginary", "band")),
+        ("share", _double),
+        *((name, _place) for name in ("line", "raw", "past", "floor", "span", "spans")),
+        ("hiss", _double),
+        *((name, _number) for name in ("fill", "span_hops", "span_place", "to_start", "to_know")),
+    )
+
+
+class _HitsState(ctypes.Structure):
+    _fields_ = (
+        ("zones", _number),
+        ("bands", ctypes.POINTER(BandsState) * 2),
+        ("filter", _double * 5),
+        *((name, _place) for name in ("state", "edge", "loud", "means")),
+        *((name, _double) for name in ("slope", "least", "most", "counts")),
+        ("rest", _place),
+        ("fill", _number),
+    )
+
+
+_bands = function(_LIBRARY, "arpegon_bands", (ctypes.POINTER(BandsState), _place, _number, _number, _place), _number)
+_hits = function(
+    _LIBRARY, "arpegon_hits", (ctypes.POINTER(_HitsState), _place, _number, _place, _place, _place), _number
+)
+
+
+def is_there() -> bool:
+    """Whether hops can be looked at so."""
+    return _bands is not None and _hits is not None
+
+
+class BandsKernel:
+    """The bands of one channel.
+
+    Args:
+        hop: samples of a hop.
+        window: of shape (size,).
+        sums: what each bin of the window's spectrum gives to the power of each band, of shape (bands, bins).
+        arrays: what is remembered at the start, by its name in :class:`BandsState`.
+        counts: the numbers that are, in the same way.
+    """
+
+    def __init__(self, hop: int, window: Array, sums: Array, arrays: dict[str, Array], counts: dict[str, int]) -> None:
+        size = len(window)
+        band, bins = np.nonzero(sums)
+        angles = 2.0 * np.pi * bins[:, None] * np.arange(size) / size
+        made = {
+            "real": window * np.cos(angles),
+            "imaginary": window * np.sin(angles),
+            "line": np.zeros(size),
+            **arrays,
+        }
+        self._kept = {name: np.ascontiguousarray(array, dtype=np.float64) for name, array in made.items()}
+        self._band = np.ascontiguousarray(band, dtype=np.int64)
+        self.hop = hop
+        self.state = BandsState(size=size, hop=hop, bins=len(bins), bands=len(sums), share=float(sums.max()), **counts)
+        self.state.fill = size - hop
+        self.state.band = self._band.ctypes.data
+        for name, array in self._kept.items():
+            setattr(self.state, name, array.ctypes.data)
+
+    def process(self, samples: Array) -> Array:
+        """The rise in dB of each hop that is complete."""
+        samples = np.ascontiguousarray(samples, dtype=np.float64)
+        rise = np.empty(len(samples) // self.hop + 1)
+        hops = _bands(self.state, samples.ctypes.data, len(samples), 1, rise.ctypes.data)
+        return rise[:hops]
+
+
+class HitsKernel:
+    """What strokes are found by, of one or two channels.
+
+    Args:
+        bands: of each channel.
+        filter_: the coefficients of a filter of second order, b0 b1 b2 a1 a2.
+        known: energies that are remembered at the start, of shape (zones, 31); they are all alike.
+        slope: the factor that makes a slope of the difference of two samples.
+        noise: between which powers of the noise floor loudness tells more than bands.
+        counts: as how much of a rise a dB of it counts.
+    """
+
+    def __init__(
+        self,
+        bands: list[BandsKernel],
+        filter_: list[float],
+        slope: float,
+        noise: tuple[float, float],
+        counts: float,
+    ) -> None:
+        zones = len(bands)
+        self._bands, self._zones, self._hop = bands, zones, bands[0].hop
+        self._kept = {
+            "state": np.zeros((zones, 2)),
+            "edge": np.zeros(zones),
+            "loud": np.ones((zones, 3)),
+            "means": np.ones((zones, 28)),
+            "rest": np.zeros((self._hop, zones)),
+        }
+        least, most = noise
+        self._state = _HitsState(zones=zones, slope=slope, least=least, most=most, counts=counts)
+        self._state.filter = (_double * 5)(*filter_)
+        for place, one in enumerate(bands):
+            self._state.bands[place] = ctypes.pointer(one.state)
+        for name, array in self._kept.items():
+            setattr(self._state, name, array.ctypes.data)
+
+    def process(self, samples: Array) -> tuple[Array, Array, Array]:
+        """Of each hop that is complete: its rise, its peak, and its energies; see ``HitListener.hops``."""
+        samples = np.ascontiguousarray(samples, dtype=np.float64)
+        most = len(samples) // self._hop + 1
+        rise, peaks, energies = np.empty(most), np.empty(most), np.empty((most, 2 * self._zones))
+        hops = _hits(
+            self._state, samples.ctypes.data, len(samples), rise.ctypes.data, peaks.ctypes.data, energies.ctypes.data
+        )
+        return rise[:hops], peaks[:hops], energies[:hops]

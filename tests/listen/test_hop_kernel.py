@@ -1,0 +1,105 @@
+"""The compiled way of looking at hops finds what NumPy finds, and where it is missing NumPy goes on."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from arpegon.listen import kernel, listener
+from arpegon.listen.bands import Bands
+from arpegon.listen.hits import HitListener
+
+RATES = (8_000, 22_050, 44_100, 48_000, 96_000)
+
+
+def sound(seed, rate, seconds=1.6):
+    """Strokes, rings and rests, over noise or silence; two channels."""
+    draw = np.random.default_rng(seed)
+    count = round(rate * seconds)
+    made = draw.normal(0.0, 10.0 ** draw.uniform(-6, -2), (count, 2)) * (draw.uniform() < 0.7)
+    for _ in range(8):
+        at, length = draw.integers(0, count - 10), round(rate * draw.uniform(0.01, 0.4))
+        time = np.arange(min(length, count - at)) / rate
+        tone = np.sin(2 * np.pi * draw.uniform(80, 0.4 * rate) * time) + draw.normal(0.0, 0.3, len(time))
+        made[at : at + len(time)] += draw.uniform(0.001, 0.8, 2) * (tone * np.exp(-time * draw.uniform(5, 80)))[:, None]
+    return made
+
+
+def cut(samples, seed):
+    """The same in blocks of chance."""
+    draw, place = np.random.default_rng(seed), 0
+    while place < len(samples):
+        size = int(draw.choice([1, 7, 48, 256, 1000, 5000]))
+        yield samples[place : place + size]
+        place += size
+
+
+@pytest.fixture
+def without(monkeypatch):
+    """Makes listeners as where no compiler was there."""
+
+    def make(build):
+        with monkeypatch.context() as context:
+            context.setattr(kernel, "is_there", lambda: False)
+            return build()
+
+    return make
+
+
+def test_it_was_built():
+    assert kernel.is_there(), "a compiler is among what make installs"
+
+
+@pytest.mark.parametrize("rate", RATES)
+@pytest.mark.parametrize("seed", range(6))
+def test_bands_rise_alike_wherever_blocks_are_cut(without, rate, seed):
+    samples = sound(seed, rate)[:, 0]
+    here, there = Bands(rate), without(lambda: Bands(rate))
+    assert here.kernel is not None and there.kernel is None
+    ours = np.concatenate([here.process(block) for block in cut(samples, seed)])
+    theirs = np.concatenate([there.process(block) for block in cut(samples, seed + 1)])
+    assert ours == pytest.approx(theirs, abs=1e-6)
+    assert len(ours) == len(samples) // here.hop and ours.max() > 10.0
+    assert here.hiss == pytest.approx(there.hiss, rel=1e-6)
+
+
+@pytest.mark.parametrize("rate", RATES)
+@pytest.mark.parametrize("zones", ["one", "two"])
+@pytest.mark.parametrize("seed", range(4))
+def test_hops_are_alike(without, rate, zones, seed):
+    samples = sound(seed, rate)
+    channels = samples if zones == "two" else samples[:, :1]
+    here = HitListener({"zones": zones}, rate)
+    there = without(lambda: HitListener({"zones": zones}, rate))
+    assert here._kernel is not None and there._kernel is None
+    ours = [here._kernel.process(block) for block in cut(channels, seed)]
+    theirs = [there.hops(block) for block in cut(channels, seed + 1)]
+    for mine, other in zip(zip(*ours, strict=True), zip(*theirs, strict=True), strict=True):
+        assert np.concatenate(mine) == pytest.approx(np.concatenate(other), rel=1e-6, abs=1e-6)
+
+
+@settings(max_examples=15, deadline=None)
+@given(st.integers(0, 10_000), st.sampled_from(["hits", "pitch"]), st.sampled_from(RATES[1:]))
+def test_notes_are_the_same(seed, kind, rate):
+    samples = sound(seed, rate)
+    there = kernel.is_there
+    here = listener(kind, {}, rate)
+    try:
+        kernel.is_there = lambda: False
+        other = listener(kind, {}, rate)
+    finally:
+        kernel.is_there = there
+    heard = []
+    for one, by in ((here, seed), (other, seed + 1)):
+        events = [event for block in cut(samples, by) for event in one.process(block)]
+        heard.append(sorted(events, key=lambda event: (event.time, event.status, event.data1)))  # ends lie ahead
+    assert heard[0] == heard[1]
+
+
+def test_it_takes_what_is_no_number_and_nothing_at_all():
+    heard = HitListener({}, 48_000)
+    for block in (np.zeros((0, 1)), np.full((300, 1), np.nan), np.full((300, 1), np.inf), np.zeros((48_000, 1))):
+        assert heard.process(block) == []
+    assert all(heard._bands[0].kernel._kept["floor"] < -100.0)
