@@ -12,13 +12,17 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from tools.stand_ins import RATE
 
 from arpegon.core.document import edits
-from arpegon.core.document.model import AudioSource
+from arpegon.core.document.model import AudioSource, Hookup
 from arpegon.core.events import NOTE_ON
 from arpegon.core.notes.takes import bars
 from arpegon.engine.audio.monitor import Monitored
+from arpegon.engine.hearing.ears import Ears
+from arpegon.engine.hearing.hearing import blocks_of, may_be_turned
 from arpegon.engine.offline import run
 from arpegon.engine.simulation import Engine
 from arpegon.engine.wire import protocol
@@ -247,3 +251,47 @@ def test_a_short_sound_goes_round_without_a_gap():
     parts = [blocks_of([source(file="x")], {"x": sound}, 0.0, number)["ear"].samples for number in range(4)]
     joined = np.concatenate(parts)[:, 0]
     assert np.array_equal(joined, np.arange(len(joined)) % 100)
+
+
+@settings(max_examples=12, deadline=None)
+@given(st.integers(0, 5000), st.sampled_from([44_100, 48_000, 22_050]), st.integers(2, 60), st.booleans())
+def test_what_is_heard_does_not_depend_on_how_many_blocks_are_heard_at_once(seed, rate, count, loop):
+    """Two pads that shake one another, and a tune: the same notes at the same times."""
+    draw = np.random.default_rng(seed)
+    samples = draw.normal(0.0, 0.001, (rate, 2))
+    for at in draw.integers(0, rate - 2000, 12):
+        ring = np.exp(-np.arange(2000) / 300)[:, None] * draw.normal(0.0, 1.0, (2000, 1)) * draw.uniform(0.02, 0.9, 2)
+        samples[at : at + 2000] += ring
+    sound = AudioFile(samples.astype(np.float32), rate)
+    pads = [
+        source(name, "x", inputs=(channel,), loop=loop, params={"group": 1})
+        for name, channel in (("left", 1), ("right", 2))
+    ]
+    one = project(strand(sources=(*pads, source("tune", "x", "pitch", loop=loop))))
+    found = []
+    for by in (1, count):
+        ears = Ears()
+        ears.configure(one)
+        heard = []
+        for number in range(0, 2 * count, by):
+            blocks = blocks_of(one.strands[0].sources, {"x": sound}, 0.25, number, by)
+            heard += ears.hear(blocks)
+        found.append(sorted(heard, key=lambda entry: (entry[1].time, entry[0], entry[1].status)))
+    plain = [[(feed, event.status, event.data1, event.data2) for feed, event in one] for one in found]
+    assert plain[0] == plain[1]
+    times = [[event.time for _, event in one] for one in found]
+    assert times[0] == pytest.approx(times[1], abs=1e-9)
+
+
+@pytest.mark.parametrize(
+    ("hookup", "turned"),
+    [
+        (Hookup(id="h", target="ear", param="sensitivity"), True),
+        (Hookup(id="h", target="a", param="plays_on"), True),
+        (Hookup(id="h", target="a", action="mute"), False),
+        (Hookup(id="h", target="", param="tempo"), False),
+    ],
+)
+def test_blocks_are_heard_ahead_only_while_nothing_can_be_turned(hookup, turned):
+    one = project(strand(sources=(source(file="x"),)), hookups=(hookup,))
+    assert may_be_turned(one) == turned

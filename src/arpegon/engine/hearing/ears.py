@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from typing import Any
 
@@ -15,6 +16,7 @@ from arpegon.engine.graph.feeds import feed_of
 from arpegon.listen import HeardNote, Listener, Sight, listener
 from arpegon.listen.hits import HitListener, Rack, Stroke
 
+_NEAR = 1e-9
 BLOCK_SECONDS = 256 / 48_000
 """How much is heard at a time. Every note sounds this much after the listener knew it, so none is early or late."""
 
@@ -72,6 +74,23 @@ class Block(msgspec.Struct, eq=False):
     samples: Array
     rate: int
     start: float
+    ends: Sequence[int] = ()
+    """Of a file several blocks may be heard at once: where each of them ends, in samples."""
+
+
+class _Struck(msgspec.Struct, eq=False):
+    """What strokes were found in some blocks."""
+
+    heard: HitListener
+    strokes: list[Stroke]
+    ends: list[float]
+    """When each of the blocks ends, in seconds of the stream."""
+
+    def known_in(self, place: int) -> list[Stroke]:
+        """Those that were known in one of the blocks: what caused them may be known only later."""
+        begins = self.ends[place - 1] if place else -math.inf
+        ends = self.ends[place] if place + 1 < len(self.ends) else math.inf
+        return [stroke for stroke in self.strokes if begins < stroke.time <= ends] if place < len(self.ends) else []
 
 
 class Ears:
@@ -113,23 +132,29 @@ class Ears:
             Feeds and their events, on the engine's clock, in order.
         """
         events: list[tuple[str, Event]] = []
-        struck: dict[str, tuple[HitListener, list[Stroke], float]] = {}
+        struck: dict[str, _Struck] = {}
         for ear_id, block in blocks.items():
             ear = self.by_id.get(ear_id)
             if ear is None or not len(block.samples):
                 continue
             heard = ear.ready(block.rate)
             channels = ear.channels(block.samples)
-            wait = max(BLOCK_SECONDS, len(block.samples) / block.rate)
-            ear.shift = block.start - heard.taken / block.rate + wait
+            taken = heard.taken
+            wait = BLOCK_SECONDS if block.ends else max(BLOCK_SECONDS, len(block.samples) / block.rate)
+            ear.shift = block.start - taken / block.rate + wait
             if isinstance(heard, HitListener):
-                struck[ear_id] = (heard, heard.look(channels), ear.shift)
+                ends = [(taken + end) / block.rate + _NEAR for end in block.ends or (len(block.samples),)]
+                struck[ear_id] = _Struck(heard, heard.look(channels), ends)
             else:
                 events += [(ear.feed, event) for event in ear.timed(heard.process(channels))]
-        if struck:
-            for ear_id, strokes in self._rack.clear(struck).items():
-                ear = self.by_id[ear_id]
-                events += [(ear.feed, event) for event in ear.timed(struck[ear_id][0].answer(strokes))]
+        if any(one.strokes for one in struck.values()):
+            for place in range(max(len(one.ends) for one in struck.values())):
+                here = {
+                    ear_id: (one.heard, one.known_in(place), self.by_id[ear_id].shift) for ear_id, one in struck.items()
+                }
+                for ear_id, strokes in self._rack.clear(here).items():
+                    ear = self.by_id[ear_id]
+                    events += [(ear.feed, event) for event in ear.timed(here[ear_id][0].answer(strokes))]
         events.sort(key=lambda entry: entry[1].time)
         return events
 

@@ -16,6 +16,12 @@ from arpegon.engine.hearing.ears import BLOCK_SECONDS, Block, Ears
 from arpegon.files.audio import AudioFile
 
 _NEAR = 1e-6
+_AHEAD = 48
+"""How many blocks of files are heard at once where nothing can be turned meanwhile."""
+
+
+_APART = frozenset({"mute", "muted", "solo", "level_db", "offset_ms"})
+"""What of a strand has nothing to do with how its audio sources hear."""
 
 
 class Hearing(Protocol):
@@ -44,9 +50,12 @@ class LocalHearing:
         self._origins: dict[bool, float | None] = {False: None, True: None}
         self._runs = {False: 0, True: 0}
         self._busy = {False: False, True: False}
+        self._turned = False
+        """Whether a hookup or section may turn what is listened with."""
 
     def configure(self, project: Project, sounds: Mapping[str, AudioFile], time: float) -> None:
         self._sounds = sounds
+        self._turned = may_be_turned(project)
         self._ears.configure(project)
         for endless in (False, True):
             self._go_on(endless, time)
@@ -83,8 +92,9 @@ class LocalHearing:
         origin = self._origins[endless]
         if origin is not None:
             sources = file_sources(self._at_work.project, endless)
-            self._expect(self._ears.hear(blocks_of(sources, self._sounds, origin, number)))
-            self._schedule(endless, number + 1)
+            count = 1 if self._turned else _AHEAD
+            self._expect(self._ears.hear(blocks_of(sources, self._sounds, origin, number, count)))
+            self._schedule(endless, number + count)
 
 
 def file_sources(project: Project, endless: bool) -> list[AudioSource]:
@@ -96,28 +106,36 @@ def file_sources(project: Project, endless: bool) -> list[AudioSource]:
     ]
 
 
+def may_be_turned(project: Project) -> bool:
+    """Whether a hookup or a section of a project turns anything of its audio sources while it plays."""
+    ears = {part for strand, source in project.audio_sources() for part in (source.id, strand.id)}
+    turned = {(one.target, one.param or one.action) for one in project.hookups}
+    turned |= {(held.target, held.param) for section in project.sections for held in section.holds}
+    return any(target in ears and what not in _APART for target, what in turned)
+
+
 def first_block(origin: float, time: float) -> int:
     """The first block that begins at or after a time."""
     return max(0, math.ceil((time - origin) / BLOCK_SECONDS - _NEAR))
 
 
 def blocks_of(
-    sources: Iterable[AudioSource], sounds: Mapping[str, AudioFile], origin: float, number: int
+    sources: Iterable[AudioSource], sounds: Mapping[str, AudioFile], origin: float, number: int, count: int = 1
 ) -> dict[str, Block]:
-    """What sources hear of their files in one block."""
-    start = origin + number * BLOCK_SECONDS
+    """What sources hear of their files in a block, and in those that follow until there are ``count``."""
     found = {}
     for source in sources:
         sound = sounds.get(source.file)
         if sound is not None:
-            found[source.id] = Block(_part(sound, number, source.loop), sound.rate, start)
+            cuts = [round((number + place) * BLOCK_SECONDS * sound.rate) for place in range(count + 1)]
+            samples = _part(sound, cuts[0], cuts[-1], source.loop)
+            ends = [cut - cuts[0] for cut in cuts[1:]]
+            found[source.id] = Block(samples, sound.rate, origin + cuts[0] / sound.rate, ends)
     return found
 
 
-def _part(sound: AudioFile, number: int, loop: bool) -> NDArray[Any]:
-    """The samples of a block; silence after the end of a sound that does not go round."""
-    first = round(number * BLOCK_SECONDS * sound.rate)
-    last = round((number + 1) * BLOCK_SECONDS * sound.rate)
+def _part(sound: AudioFile, first: int, last: int, loop: bool) -> NDArray[Any]:
+    """Samples of a sound; silence after the end of one that does not go round."""
     if loop and (first % len(sound.samples)) + last - first > len(sound.samples):
         return sound.samples[np.arange(first, last) % len(sound.samples)]
     if loop:

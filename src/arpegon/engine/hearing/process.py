@@ -37,6 +37,8 @@ from arpegon.listen import filters
 log = logging.getLogger(__name__)
 
 _REPORT_SECONDS = 1.0 / 60.0
+_AT_ONCE = 4
+"""Blocks of files that are heard at once: a wake-up costs more than a block. What is turned acts that much later."""
 _BEHIND_SECONDS = 0.25
 """Further behind than this, blocks of files are left out: the machine slept."""
 _KEEP_SECONDS = 0.5
@@ -144,8 +146,9 @@ class EarsProcess:
             if not sources or now - (origin + self._next[endless] * BLOCK_SECONDS) > _BEHIND_SECONDS:
                 self._next[endless] = first_block(origin, now)
             while sources and origin + self._next[endless] * BLOCK_SECONDS <= now:
-                self._hear(blocks_of(sources, self._sounds, origin, self._next[endless]), endless, run)
-                self._next[endless] += 1
+                blocks = blocks_of(sources, self._sounds, origin, self._next[endless], _AT_ONCE)
+                self._hear(blocks, endless, run)
+                self._next[endless] += _AT_ONCE
 
     # -- the loop ----------------------------------------------------------------------------------
 
