@@ -11,9 +11,12 @@
 #define MOST_FRAMES 8192
 #define SPAN 512
 #define LANES 4
+#define TOGETHER 4
 #define TWO_PI 6.283185307179586
 
 typedef float lanes __attribute__((vector_size(4 * LANES))); /* GCC's and Clang's, on any processor */
+
+static inline lanes spread(float value) { return (lanes){value, value, value, value}; }
 
 typedef struct {
     int64_t partials;
@@ -34,48 +37,53 @@ typedef struct {
     const double *gain1;
 } State;
 
-/* Partials of steady pitch: four samples at a time, each turned on by four steps; begun anew from its exact place every
- * SPAN samples, so that rounding stays far beneath what is heard. */
-static void add_partial(float *tone, int64_t from, int64_t frames, double re, double im, double dre, double dim, double amp,
-                        double change)
+/* Partials of steady pitch, four of them together: four samples at a time, each turned on by four steps; begun anew from
+ * their exact place every SPAN samples, so that rounding stays far beneath what is heard. */
+static void add_partials(float *tone, int64_t from, int64_t frames, const double *re, const double *im, const double *dre,
+                         const double *dim, const double *amp, const double *change)
 {
-    const double re2 = dre * dre - dim * dim, im2 = 2.0 * dre * dim;
-    const float re4 = (float)(re2 * re2 - im2 * im2), im4 = (float)(2.0 * re2 * im2);
-    const double step = atan2(dim, dre);
+    lanes turn_re[TOGETHER], turn_im[TOGETHER], more[TOGETHER], x[TOGETHER], y[TOGETHER], a[TOGETHER];
+    for (int p = 0; p < TOGETHER; p++) {
+        const double re2 = dre[p] * dre[p] - dim[p] * dim[p], im2 = 2.0 * dre[p] * dim[p];
+        turn_re[p] = spread((float)(re2 * re2 - im2 * im2));
+        turn_im[p] = spread((float)(2.0 * re2 * im2));
+        more[p] = spread((float)(LANES * change[p]));
+    }
     for (int64_t begun = from; begun < frames; begun += SPAN) {
         const int64_t until = begun + SPAN < frames ? begun + SPAN : frames;
-        lanes x, y, a;
-        double c = re, s = im;
-        for (int j = 0; j < LANES; j++) {
-            x[j] = (float)c;
-            y[j] = (float)s;
-            a[j] = (float)(amp + change * j);
-            const double turned = c * dre - s * dim;
-            s = c * dim + s * dre;
-            c = turned;
+        for (int p = 0; p < TOGETHER; p++) {
+            double c = re[p], s = im[p];
+            const double gone = (double)(begun - from);
+            if (begun > from) {
+                const double angle = atan2(im[p], re[p]) + atan2(dim[p], dre[p]) * gone;
+                c = cos(angle);
+                s = sin(angle);
+            }
+            for (int j = 0; j < LANES; j++) {
+                x[p][j] = (float)c;
+                y[p][j] = (float)s;
+                a[p][j] = (float)(amp[p] + change[p] * (gone + j));
+                const double turned = c * dre[p] - s * dim[p];
+                s = c * dim[p] + s * dre[p];
+                c = turned;
+            }
         }
-        const lanes turn_re = {re4, re4, re4, re4}, turn_im = {im4, im4, im4, im4};
-        const float by = (float)(LANES * change);
-        const lanes more = {by, by, by, by};
         int64_t k = begun;
         for (; k + LANES <= until; k += LANES) {
             lanes sum;
             memcpy(&sum, tone + k, sizeof sum);
-            sum += a * y;
+            for (int p = 0; p < TOGETHER; p++) {
+                sum += a[p] * y[p];
+                const lanes turned = x[p] * turn_re[p] - y[p] * turn_im[p];
+                y[p] = x[p] * turn_im[p] + y[p] * turn_re[p];
+                x[p] = turned;
+                a[p] += more[p];
+            }
             memcpy(tone + k, &sum, sizeof sum);
-            const lanes turned = x * turn_re - y * turn_im;
-            y = x * turn_im + y * turn_re;
-            x = turned;
-            a += more;
         }
         for (int j = 0; k + j < until; j++)
-            tone[k + j] += a[j] * y[j];
-        if (until < frames) {
-            const double angle = atan2(im, re) + step * (until - begun);
-            re = cos(angle);
-            im = sin(angle);
-            amp += change * (until - begun);
-        }
+            for (int p = 0; p < TOGETHER; p++)
+                tone[k + j] += a[p][j] * y[p][j];
     }
 }
 
@@ -162,8 +170,10 @@ void arpegon_render(const State *s, const int64_t *slots, int64_t count, int64_t
             slide_through(tone, from, frames, used, re, im, dre, dim, ere, eim, amp, change);
         else {
             memset(tone + from, 0, (frames - from) * sizeof(float));
-            for (int64_t p = 0; p < used; p++)
-                add_partial(tone, from, frames, re[p], im[p], dre[p], dim[p], amp[p], change[p]);
+            for (; used % TOGETHER; used++) /* silent ones, so that there are always as many together */
+                re[used] = im[used] = dre[used] = dim[used] = amp[used] = change[used] = 0.0;
+            for (int64_t p = 0; p < used; p += TOGETHER)
+                add_partials(tone, from, frames, re + p, im + p, dre + p, dim + p, amp + p, change + p);
         }
         double envelope = 1.0;
         if (age < s->attack) { /* rises along 3x^2 - 2x^3 */
@@ -178,11 +188,15 @@ void arpegon_render(const State *s, const int64_t *slots, int64_t count, int64_t
         }
         if (s->end[slot] < now + frames) { /* a decay whose first instants are rounded, so that it has no corner */
             const int64_t since = now - s->end[slot];
+            const double by = -3.0 / s->fade[slot], times = exp(by);
             double last = 1.0;
-            for (int64_t k = from; k < frames; k++) {
-                const double gone = since + k > 0 ? -3.0 * (since + k) / s->fade[slot] : 0.0;
-                last = exp(gone) * (1.0 - gone);
+            const int64_t ends = -since > from ? -since : from;
+            double gone = by * (since + ends), falls = exp(gone);
+            for (int64_t k = ends; k < frames; k++) {
+                last = falls * (1.0 - gone);
                 tone[k] *= (float)last;
+                falls *= times;
+                gone += by;
             }
             envelope *= last;
         }

@@ -17,6 +17,8 @@ VOICES = 32
 _VOLUME, _PAN, _EXPRESSION, _RESET = 7, 10, 11, 121
 _CHOKE_SECONDS = 0.012
 _SMOOTH_SECONDS = 0.008
+_SETTLED = 1e-5
+"""How near a gain is where it was sent, when it has arrived."""
 _FFT_FRAMES = 1024
 """Strokes last a whole number of these, a length that is quickly transformed."""
 
@@ -187,7 +189,7 @@ class Kit:
         self._controls = np.zeros((16, 128), dtype=np.int64)
         for channel in range(16):
             self._reset(channel, levels=True)
-        self._gain = self._target()
+        self._aim = self._gain = self._target()
 
     @property
     def sounding(self) -> int:
@@ -204,8 +206,10 @@ class Kit:
             self._choke([one for one in self._playing if one.channel == channel], at)
         elif kind == CONTROL and event.data1 == _RESET:
             self._reset(channel, levels=False)
+            self._aim = self._target()
         elif CONTROL <= kind < BEND and event.data1 < ALL_NOTES_OFF:
             self._controls[channel, event.data1] = event.data2
+            self._aim = self._target()
 
     def release_all(self, offset: int = 0) -> None:
         """Let every stroke fade (the instrument is being taken out)."""
@@ -231,15 +235,18 @@ class Kit:
     def rest(self, frames: int) -> None:
         """Let ``frames`` samples pass in silence."""
         self.now += frames
-        self._gain = self._target()
+        self._gain = self._aim
 
     def render(self, frames: int, out: Array) -> None:
         """Add the next ``frames`` samples to ``out``, float32 of shape (2, frames)."""
         start = self.now
         self.now = start + frames
-        before, target = self._gain, self._target()
-        share = 1.0 - math.exp(-frames / (_SMOOTH_SECONDS * self.rate))
-        self._gain = before + (target - before) * share
+        before = self._gain
+        if before is not self._aim:
+            share = 1.0 - math.exp(-frames / (_SMOOTH_SECONDS * self.rate))
+            self._gain = before + (self._aim - before) * share
+            if np.abs(self._gain - self._aim).max() < _SETTLED:
+                self._gain = self._aim
         going: list[_Playing] = []
         for one in self._playing:
             if self._add(one, frames, start, before, out):
@@ -261,9 +268,12 @@ class Kit:
             if not len(fade) or fade[-1] == 0.0:
                 one.end = -1
         gain0, gain1 = before[:, one.channel], self._gain[:, one.channel]
-        ramp = np.linspace(0.0, 1.0, frames, dtype=np.float32)[first : first + len(piece)]
-        gains = gain0[:, None] + (gain1 - gain0)[:, None] * ramp
-        out[:, first : first + len(piece)] += one.gains[:, None] * gains * piece
+        if before is self._gain:
+            gains = (one.gains * gain0)[:, None]
+        else:
+            ramp = np.linspace(0.0, 1.0, frames, dtype=np.float32)[first : first + len(piece)]
+            gains = one.gains[:, None] * (gain0[:, None] + (gain1 - gain0)[:, None] * ramp)
+        out[:, first : first + len(piece)] += gains * piece
         return one.end != -1 and place + frames - first < len(sample)
 
     def _reset(self, channel: int, levels: bool) -> None:

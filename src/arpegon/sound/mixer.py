@@ -48,6 +48,7 @@ class Mixer:
         self._strips: dict[str, Strip] = {}
         self._leaving: list[Strip] = []
         self._limit = 1.0
+        self._dry = np.zeros((2, 0), dtype=np.float32)
 
     def set_instruments(self, instruments: Iterable[Instrument]) -> None:
         """Take new settings; an instrument that is gone, or has another sound, fades out."""
@@ -116,7 +117,10 @@ class Mixer:
         if not strip.voices.sounding and not events:
             strip.voices.rest(frames)
             return False
-        dry = np.zeros((2, frames), dtype=np.float32)
+        dry = self._dry
+        if dry.shape[1] != frames:
+            dry = self._dry = np.empty((2, frames), dtype=np.float32)
+        dry.fill(0.0)
         done = 0
         channel = strip.instrument.channel
         for offset, event in events:
@@ -132,13 +136,13 @@ class Mixer:
         else:
             ramp = np.linspace(0.0, 1.0, frames, dtype=np.float32)
             dry *= first[:, None] + (target - first)[:, None] * ramp
-        strip.peak = max(strip.peak, float(np.abs(dry).max()))
+        strip.peak = max(strip.peak, float(dry.max()), -float(dry.min()))
         out += dry
         return True
 
     def _limited(self, out: Array) -> Array:
         """Turn down what would clip: at once where it must be, back slowly, and round what is left."""
-        peak = float(np.abs(out).max()) if out.size else 0.0
+        peak = max(float(out.max()), -float(out.min())) if out.size else 0.0
         frames = out.shape[1]
         wanted = min(1.0, _CEILING / peak) if peak > 0 else 1.0
         before = self._limit

@@ -401,8 +401,10 @@ class Voices:
 
     def _retire(self, slots: Array, peak: Array) -> None:
         """Slots that are no longer heard are free."""
-        begun = self._start[slots] < self.now
-        gone = slots[begun & (peak < _SILENCE)]
+        quiet = peak < _SILENCE
+        if not quiet.any():
+            return
+        gone = slots[quiet & (self._start[slots] < self.now)]
         self._used[gone] = False
         self._note[gone] = -1
         self._end[gone] = _FOREVER
