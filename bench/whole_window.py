@@ -6,6 +6,7 @@ key that was struck in it made a sound.
 
 from __future__ import annotations
 
+import os
 import sys
 import time
 
@@ -59,7 +60,8 @@ def main() -> None:
 
     def obey() -> None:
         striking.stop()
-        does.get(sys.stdin.readline().strip(), application.quit)()
+        for word in os.read(sys.stdin.fileno(), 4096).decode().split() or ["quit"]:
+            does.get(word, application.quit)()
 
     told = QSocketNotifier(sys.stdin.fileno(), QSocketNotifier.Type.Read)
     told.activated.connect(obey)

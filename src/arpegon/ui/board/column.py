@@ -33,6 +33,9 @@ NARROWEST, WIDTH, WIDEST = 72, 208, 300
 COMPACT, TIGHT = 180, 128
 """Columns narrower than the first have their buttons beneath the name, than the second only the fewest words."""
 
+_EASE = 0.19
+"""How much nearer a range comes in each frame to where the notes are."""
+
 
 class Column(Painted):
     """One strand.
@@ -318,7 +321,7 @@ class Column(Painted):
 
     def tick(self, playing: bool, meters: dict[str, float]) -> None:
         """One frame."""
-        eased = self.session.paper(self.strand.id).ease(0.12)
+        eased = self.session.paper(self.strand.id).ease(_EASE)
         for roll in self.rolls:
             roll.tick(playing or eased)
         self._keys.tick()

@@ -12,11 +12,12 @@ from arpegon.core.events import BEND, CONTROL, POLY_PRESSURE, PRESSURE
 from arpegon.ui.board.trail import TrailMark
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import painting
-from arpegon.ui.model.paper import Paper, RollLine
+from arpegon.ui.model.paper import PIXELS_PER_SECOND, Paper, RollLine
 
-PIXELS_PER_SECOND = 38.0
 _SHADES = 6
 _BLANK = 64
+_SHADOW = 4
+_MARK = 26
 _STRIP = 6
 """How many pixels at the top are printed anew beside those that have just come out: word of an event is up to
 a frame late."""
@@ -70,8 +71,8 @@ class BeatRuler:
 class RollView(QLabel):
     """Paints one :class:`~arpegon.ui.model.paper.RollLine`: time runs down, the newest is at the top edge.
 
-    What is printed moves down by whole pixels and does not change any more, so a frame shifts a picture of
-    the paper and prints only the strip that comes out at the top.
+    What is printed moves down by whole pixels and does not change any more, so a frame shifts what stands on the
+    screen, and prints only the strip that comes out at the top.
     """
 
     asked = pyqtSignal(int, QPoint)
@@ -87,8 +88,8 @@ class RollView(QLabel):
         """Which roll of the strand it is, from 0 on: a stage that is added here comes before so many others."""
         self.ruler = ruler
         self.ink = ink
-        self._picture = QPixmap()
-        self._picture_key: tuple[object, ...] = ()
+        self._printed: tuple[object, ...] = ()
+        """What the paper on the screen was printed for; where that is another thing, all of it is printed anew."""
         self._blank_paper = QPixmap()
         self._blank_key: tuple[object, ...] = ("none",)
         self._top = 0
@@ -110,33 +111,33 @@ class RollView(QLabel):
         """Move the paper, if anything on it moves."""
         now = self.ruler.now
         moving = playing or self.line.moves(now, self.height() / PIXELS_PER_SECOND + 0.2)
-        if (moving or self._was_moving) and self._advance():
-            self.update()
+        if moving or self._was_moving:
+            self._advance()
         self._was_moving = moving
 
-    def _advance(self) -> bool:
-        """Bring the picture up to now; False where it shows that already."""
+    def _advance(self) -> None:
+        """Bring what stands on the screen up to now."""
         line = self.line
         top = row_of(self.ruler.now)
-        ratio = self.devicePixelRatioF()
-        key = (self.width(), self.height(), ratio, self.paper.low, self.paper.high, theme.theme().name, id(line))
+        key = self._key()
         by = top - self._top
         fresh_from, line.fresh_from = line.fresh_from, None
         strip = by + _STRIP
         if fresh_from is not None:
             strip = max(strip, top - row_of(fresh_from) + 2)
-        if key != self._picture_key or not 0 <= by < self.height() or strip >= self.height():
-            self._picture_key = key
-            self._picture = QPixmap(round(self.width() * ratio), round(self.height() * ratio))
-            self._picture.setDevicePixelRatio(ratio)
-            strip = self.height()
-        elif by == 0 and fresh_from is None:
-            return False
-        else:
-            self._picture.scroll(0, round(by * ratio), self._picture.rect())
-        self._top = top
-        self._print(min(strip, self.height()))
-        return True
+        if key != self._printed or not 0 <= by < self.height() or strip >= self.height():
+            self._printed, self._top = key, top
+            self.update()
+        elif by or fresh_from is not None:
+            self._top = top
+            self.scroll(0, by)
+            self.update(0, 0, self.width(), strip)
+            if self._mark is not None:  # it does not move with the paper
+                self.update(0, self.height() - _MARK - by, self.width(), _MARK + by)
+
+    def _key(self) -> tuple[object, ...]:
+        paper, size = self.paper, (self.width(), self.height(), self.devicePixelRatioF())
+        return (*size, paper.low, paper.high, theme.theme().name, id(self.line))
 
     def show_mark(self, mark: TrailMark | None) -> None:
         """Write on the paper what the last note is here (``None``: nothing)."""
@@ -153,10 +154,11 @@ class RollView(QLabel):
         return (note - self.paper.low + 0.5) / (self.paper.high - self.paper.low + 1) * self.width()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        if self._picture.isNull() or self._picture_key[:2] != (self.width(), self.height()):
-            self._advance()
+        if self._printed != self._key():
+            self._printed, self._top = self._key(), row_of(self.ruler.now)
         with painting(self) as painter:
-            painter.drawPixmap(0, 0, self._picture)
+            self._print(painter, event.rect() if event is not None else self.rect())
+            painter.setClipping(False)
             if self._mark is not None:
                 self._paint_mark(painter, self._mark)
 
@@ -175,26 +177,27 @@ class RollView(QLabel):
         painter.setPen(theme.color(theme.text_on(ground)))
         painter.drawText(tag, Qt.AlignmentFlag.AlignCenter, text)
 
-    def _print(self, height: int) -> None:
-        """Paint the uppermost ``height`` pixels of the picture."""
-        with painting(self._picture) as painter:
-            t = theme.theme()
-            width = self.width()
-            painter.setClipRect(0, 0, width, height)
-            painter.drawTiledPixmap(0, 0, width, height, self._blank())
-            for ago, bar in self.ruler.lines(height / PIXELS_PER_SECOND + 0.1):
-                y = self._top - row_of(self.ruler.now - ago)
+    def _print(self, painter: QPainter, area: QRect) -> None:
+        """Print a part of the paper."""
+        t, width = theme.theme(), self.width()
+        first, height = area.top(), area.bottom() + 1
+        painter.setClipRect(area)
+        painter.drawTiledPixmap(QRect(0, first, width, height - first), self._blank())
+        for ago, bar in self.ruler.lines(height / PIXELS_PER_SECOND + 0.1):
+            y = self._top - row_of(self.ruler.now - ago)
+            if y >= first:
                 painter.fillRect(0, y, width, 1, theme.color(t.rule_strong if bar else t.rule))
-            self._print_bars(painter, height)
-            if self.line.pens:
-                painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-                self._print_pens(painter, t, width, height)
-                painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-            painter.drawTiledPixmap(0, 0, width, 4, _shadow(t.name, self.devicePixelRatioF()))
+        self._print_bars(painter, height)
+        if self.line.pens:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            self._print_pens(painter, t, width, height)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        if first < _SHADOW:
+            painter.drawTiledPixmap(0, 0, width, _SHADOW, _shadow(t.name, self.devicePixelRatioF()))
 
     def _blank(self) -> QPixmap:
         """A piece of paper with its rules for octaves and fifths; painted again only when the range changes."""
-        key = self._picture_key
+        key = self._key()
         if key != self._blank_key:
             self._blank_key = key
             t = theme.theme()

@@ -10,9 +10,11 @@ from PyQt6.QtWidgets import QMainWindow, QWidget
 
 from arpegon.ui.frame.surface import PlaySurface
 from arpegon.ui.look import motion, theme
+from arpegon.ui.model.paper import PIXELS_PER_SECOND
 from arpegon.ui.model.session import Session
 
-FRAME_MS, CALM_FRAME_MS = 16, 125
+FRAME_MS, CALM_FRAME_MS = round(1000 / PIXELS_PER_SECOND), 125
+"""Between two frames: papers move on by one row of pixels in each, so they run evenly; and where things move less."""
 SCALES = (90, 160)
 """Of how many percent everything can be drawn."""
 

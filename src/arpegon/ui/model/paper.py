@@ -10,6 +10,8 @@ from arpegon.core.notes.pairing import Pairing, note_key
 from arpegon.core.notes.taps import IN, OUT, Passage
 
 KEPT_SECONDS = 45.0
+PIXELS_PER_SECOND = 38.0
+"""How fast it runs."""
 MAX_BARS = 1500
 _MIN_SPAN = 19
 _MARGIN = 2
