@@ -311,6 +311,7 @@ def main() -> None:
             os.environ[name] = own
         from arpegon.ui.app import make_application
 
+        painted.KEEPS_STILL = False
         application = make_application(sys.argv[:1])
         theme.use("day")
         tour = Tour()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import lru_cache
 
 from PyQt6.QtCore import QPoint, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QContextMenuEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF
+from PyQt6.QtGui import QContextMenuEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF, QResizeEvent
 from PyQt6.QtWidgets import QLabel, QSizePolicy, QWidget
 
 from arpegon.core.events import BEND, CONTROL, POLY_PRESSURE, PRESSURE
@@ -153,11 +153,16 @@ class RollView(QLabel):
         """The middle of a note across the paper."""
         return (note - self.paper.low + 0.5) / (self.paper.high - self.paper.low + 1) * self.width()
 
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._printed = ()
+
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        if self._printed != self._key():
+        area = event.rect() if event is not None else self.rect()
+        if not self._printed or (area.height() >= self.height() and self._printed != self._key()):
             self._printed, self._top = self._key(), row_of(self.ruler.now)
         with painting(self) as painter:
-            self._print(painter, event.rect() if event is not None else self.rect())
+            self._print(painter, area)
             painter.setClipping(False)
             if self._mark is not None:
                 self._paint_mark(painter, self._mark)
@@ -182,13 +187,14 @@ class RollView(QLabel):
         t, width = theme.theme(), self.width()
         first, height = area.top(), area.bottom() + 1
         painter.setClipRect(area)
+        line = self.line
         painter.drawTiledPixmap(QRect(0, first, width, height - first), self._blank())
         for ago, bar in self.ruler.lines(height / PIXELS_PER_SECOND + 0.1):
             y = self._top - row_of(self.ruler.now - ago)
             if y >= first:
                 painter.fillRect(0, y, width, 1, theme.color(t.rule_strong if bar else t.rule))
         self._print_bars(painter, height)
-        if self.line.pens:
+        if line.pens:
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             self._print_pens(painter, t, width, height)
             painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
@@ -197,7 +203,7 @@ class RollView(QLabel):
 
     def _blank(self) -> QPixmap:
         """A piece of paper with its rules for octaves and fifths; painted again only when the range changes."""
-        key = self._key()
+        key = self._printed
         if key != self._blank_key:
             self._blank_key = key
             t = theme.theme()
@@ -217,21 +223,18 @@ class RollView(QLabel):
     def _print_bars(self, painter: QPainter, height: int) -> None:
         top_row = self._top
         oldest = (top_row - height - 1) / PIXELS_PER_SECOND
-        paper = self.paper
+        bars = list(self.line.in_sight(oldest))
+        if not bars:
+            return
+        paper, ink = self.paper, theme.roll_ink(self.ink)
         scale = self.width() / (paper.high - paper.low + 1)
         thick = max(3, min(6, int(scale * 0.9)))
         offset = (0.5 - paper.low) * scale - thick / 2
-        shades: list[list[QRect]] = [[] for _ in range(_SHADES)]
-        for bar in self.line.in_sight(oldest):
+        for bar in bars:
             end = top_row + 1 if bar.end is None else int(bar.end * PIXELS_PER_SECOND)
             tall = end - int(bar.start * PIXELS_PER_SECOND)
-            rect = QRect(int(bar.note * scale + offset), top_row - end, thick, tall if tall > 3 else 3)
-            shades[bar.velocity * _SHADES >> 7].append(rect)
-        painter.setPen(Qt.PenStyle.NoPen)
-        for place, rects in enumerate(shades):
-            if rects:
-                painter.setBrush(theme.color(theme.roll_ink(self.ink), 0.3 + 0.7 * place / (_SHADES - 1)))
-                painter.drawRects(*rects)
+            shade = theme.color(ink, 0.3 + 0.7 * (bar.velocity * _SHADES >> 7) / (_SHADES - 1))
+            painter.fillRect(int(bar.note * scale + offset), top_row - end, thick, tall if tall > 3 else 3, shade)
 
     def _print_pens(self, painter: QPainter, t: theme.Theme, width: int, height: int) -> None:
         for (status, _), pen in self.line.pens.items():

@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from arpegon.core.theory.pitch import SHARP_NAMES
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import PaintedParts, Part, painting
+from arpegon.ui.look.painted import PaintedParts, Part, Still, painting
 
 _FADE_SECONDS = 0.9
 _GLOWS = 12
@@ -63,6 +63,7 @@ class PitchRing(PaintedParts):
         super().__init__(parent)
         self.playable = playable
         self._cursor = 0
+        self._still = Still()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus if playable else Qt.FocusPolicy.NoFocus)
         self.setAccessibleName("Pitch ring")
         self.ink = ink
@@ -165,11 +166,16 @@ class PitchRing(PaintedParts):
             self.clicked.emit(place)
 
     def paint(self, painter: QPainter, t: theme.Theme) -> None:
+        arrows = tuple(self.arrows.items())
+        key = (tuple(self.shape), arrows, tuple(self.fixed), self.title, self.subtitle, self.ink)
+        self._still.draw(painter, self, key, lambda painter: self._paint_still(painter, t))
+        self._paint_notes(painter, t)
+
+    def _paint_still(self, painter: QPainter, t: theme.Theme) -> None:
         painter.setPen(QPen(theme.color(t.line), 1))
         painter.drawPolygon(QPolygonF([self._place(pc) for pc in range(12)]))
         self._paint_shape(painter, t)
         self._paint_arrows(painter, t)
-        self._paint_notes(painter, t)
         if self.title:
             size = 28 if len(self.title) < 5 else 20 if len(self.title) < 9 else 15
             painter.setFont(theme.name_font(size))

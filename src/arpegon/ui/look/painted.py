@@ -3,11 +3,20 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterator, Sequence
 from typing import TYPE_CHECKING, Any, ClassVar, NamedTuple
 
 from PyQt6.QtCore import QEvent, QModelIndex, QRect, QRectF, Qt, QTimer
-from PyQt6.QtGui import QInputEvent, QKeyEvent, QPaintDevice, QPainter, QPaintEvent, QStandardItem, QStandardItemModel
+from PyQt6.QtGui import (
+    QInputEvent,
+    QKeyEvent,
+    QPaintDevice,
+    QPainter,
+    QPaintEvent,
+    QPixmap,
+    QStandardItem,
+    QStandardItemModel,
+)
 from PyQt6.QtWidgets import QAbstractButton, QAbstractSlider, QComboBox, QLabel, QListView, QSizePolicy, QWidget
 
 from arpegon.ui.look import theme
@@ -55,6 +64,35 @@ def painting(device: QPaintDevice) -> Iterator[QPainter]:
         yield painter
     finally:
         painter.end()
+
+
+KEEPS_STILL = True
+"""Whether what does not move is kept as a picture; whoever looks at what is drawn wants all of it drawn each time."""
+
+
+class Still:
+    """A picture of what does not move in a widget: drawn again only where it would be another one."""
+
+    def __init__(self) -> None:
+        self._key: tuple[object, ...] = ()
+        self._picture = QPixmap()
+
+    def draw(self, painter: QPainter, widget: QWidget, key: object, draw: Callable[[QPainter], None]) -> None:
+        """Put it onto a widget; ``draw`` draws it, which depends on nothing but ``key``, the theme and the size."""
+        if not KEEPS_STILL:
+            draw(painter)
+            return
+        ratio = widget.devicePixelRatioF()
+        now = (key, theme.theme().name, widget.size(), ratio)
+        if now != self._key:
+            self._key = now
+            self._picture = QPixmap(widget.size() * ratio)
+            self._picture.setDevicePixelRatio(ratio)
+            self._picture.fill(Qt.GlobalColor.transparent)
+            with painting(self._picture) as own:
+                own.setRenderHints(painter.renderHints())
+                draw(own)
+        painter.drawPixmap(0, 0, self._picture)
 
 
 class Drawn(_Widget):

@@ -16,7 +16,7 @@ from arpegon.processors.targets import held_words
 from arpegon.ui.controls import arrows
 from arpegon.ui.controls.elided import draw_elided
 from arpegon.ui.look import motion, theme
-from arpegon.ui.look.painted import PaintedParts, Part
+from arpegon.ui.look.painted import PaintedParts, Part, Still
 from arpegon.ui.look.plain import Tip, rich, tip, unmarked
 from arpegon.ui.model.session import Session
 
@@ -77,6 +77,7 @@ class SectionRuler(PaintedParts):
         super().__init__()
         self.session = session
         self._needle = -1.0
+        self._still = Still()
         self._tall = HEIGHT
         self.setFixedHeight(HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -203,8 +204,13 @@ class SectionRuler(PaintedParts):
 
     def paint(self, painter: QPainter, t: theme.Theme) -> None:
         piece = self.session.piece
-        for place, (section, cell) in enumerate(zip(self.sections, self.cells(), strict=True)):
-            self._paint_cell(painter, t, section, cell, place == piece.place, place == piece.wanted)
+        lit = piece.wanted if motion.less() or math.modf(time.monotonic() * 2.5)[0] < 0.6 else -1
+
+        def cells(painter: QPainter) -> None:
+            for place, (section, cell) in enumerate(zip(self.sections, self.cells(), strict=True)):
+                self._paint_cell(painter, t, section, cell, place == piece.place, place == lit)
+
+        self._still.draw(painter, self, (self.sections, piece.place, lit, self._tall), cells)
         if self._needle >= 0.0:
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(theme.color(t.ink))
@@ -218,7 +224,7 @@ class SectionRuler(PaintedParts):
         painter.setBrush(theme.color(t.bar if now else t.roll))
         painter.drawRect(cell)
         self._paint_bars(painter, section, cell, theme.mix(t.bar, t.bar_text, 0.35) if now else t.rule_strong)
-        if wanted and (motion.less() or math.modf(time.monotonic() * 2.5)[0] < 0.6):
+        if wanted:
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(theme.color(t.warning), 2))
             painter.drawRect(cell.adjusted(1, 1, -1, -1))
