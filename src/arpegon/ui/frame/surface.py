@@ -227,8 +227,9 @@ class PlaySurface(QWidget):
         self._arrange()
         session.changed.connect(self._say)
         application = QApplication.instance()
-        if application is not None:
+        if isinstance(application, QApplication):
             application.installEventFilter(self)
+            application.focusWindowChanged.connect(self._focus_moved)
 
     def _head(self) -> QHBoxLayout:
         row = QHBoxLayout()
@@ -397,16 +398,18 @@ class PlaySurface(QWidget):
     # -- the computer's keys -----------------------------------------------------------------------
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        if event is None:
+        if not isinstance(event, QKeyEvent):  # whatever happens in the program comes by here
             return False
         kind = event.type()
-        if kind in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease) and isinstance(event, QKeyEvent):
+        if kind in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease):
             return self._computer_key(event, kind == QEvent.Type.KeyPress)
-        if kind == QEvent.Type.ApplicationDeactivate or (
-            kind == QEvent.Type.WindowDeactivate and watched is self.window()
-        ):
-            self.release_all()
         return False
+
+    def _focus_moved(self) -> None:
+        """What is held is let go where the keys go to another window."""
+        window = self.window()
+        if window is not None and not window.isActiveWindow():
+            self.release_all()
 
     def _computer_key(self, event: QKeyEvent, down: bool) -> bool:
         """Play a key; True where it was one of ours."""
