@@ -10,19 +10,22 @@ import os
 import sys
 import time
 
-from PyQt6.QtCore import QSocketNotifier, QTimer
-
-from arpegon.core.events import note_off, note_on
-from arpegon.files.places import Settings
-from arpegon.ui.app import make_application
-from arpegon.ui.model.session import Session
-from arpegon.ui.window import Window
+from arpegon.starting import begin, begun
 
 _KEY = 60
 
 
 def main() -> None:
     """Open it, and do as told."""
+    begin()
+    from PyQt6.QtCore import QEvent, QObject, QSocketNotifier, QTimer
+
+    from arpegon.core.events import note_off, note_on
+    from arpegon.files.places import Settings
+    from arpegon.ui.app import make_application
+    from arpegon.ui.model.session import Session
+    from arpegon.ui.window import Window
+
     application = make_application(sys.argv[:1])
     session = Session(Settings())
     window = Window(session)
@@ -30,6 +33,7 @@ def main() -> None:
     window.show()
     session.start()
     window.open_demo()
+    begun()
     said: set[str] = set()
 
     def say(word: str) -> None:
@@ -47,7 +51,19 @@ def main() -> None:
             say("sounds")
 
     session.reported.connect(heard)
-    QTimer.singleShot(0, lambda: (application.processEvents(), say("seen")))
+
+    class Exposed(QObject):
+        """Says so once the window was painted on its screen, which an exposure does at once."""
+
+        def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+            if event is not None and event.type() == QEvent.Type.Expose:
+                QTimer.singleShot(0, lambda: say("seen"))
+            return False
+
+    exposed = Exposed()
+    handle = window.windowHandle()
+    assert handle is not None
+    handle.installEventFilter(exposed)
     striking = QTimer()
     striking.timeout.connect(strike)
     striking.start(50)

@@ -90,6 +90,9 @@ def _run_headless(project: Path, how: tuple[bool, int, bool]) -> None:
 
 
 def _open_window(project: Path | None, demo: bool) -> None:
+    from arpegon.starting import begin
+
+    begin()
     from arpegon.ui.app import run_app
 
     sys.exit(run_app(project, demo))

@@ -14,7 +14,7 @@ from arpegon.core.errors import ArpegonError
 from arpegon.engine.live.client import EngineClient
 from arpegon.engine.live.osc import OscServer
 from arpegon.engine.wire import protocol
-from arpegon.files.logs import log_file, start_log
+from arpegon.files.logs import ENGINE_ERRORS, log_file, start_log
 from arpegon.files.places import load_settings
 from arpegon.files.project import load_project
 
@@ -37,7 +37,7 @@ class Headless:
         self._missing: dict[str, dict[str, str]] = {}
         self._signals: queue.SimpleQueue[int] = queue.SimpleQueue()
         self._project = load_project(path)
-        self._client = EngineClient(self._take, log_file("engine-errors.log"))
+        self._client = EngineClient(self._take, log_file(ENGINE_ERRORS))
         self._osc = OscServer(self._client.send, None, osc_port, anywhere) if osc_port else None
 
     def run(self) -> int:

@@ -30,6 +30,10 @@ def log_dir() -> Path:
     return state_dir() / "log"
 
 
+ENGINE_ERRORS = "engine-errors.log"
+"""What the engine says on standard error."""
+
+
 def log_file(name: str) -> Path:
     """A file in the folder of the logs."""
     return log_dir() / name

@@ -16,6 +16,7 @@ from arpegon import APP_ID
 from arpegon.core.theory.pitch import write_middle_c_as
 from arpegon.files.logs import keep_last_words, start_log
 from arpegon.files.places import DATA, load_settings
+from arpegon.starting import begun
 from arpegon.ui.frame.place import place_window
 from arpegon.ui.look import theme
 from arpegon.ui.model.managed import ENVIRONMENT, Managed
@@ -68,6 +69,7 @@ def run_app(project: Path | None, demo: bool) -> int:
     if demo:
         window.open_demo()
     window.offer_recovery(leftovers)
+    begun()
     signal.signal(signal.SIGINT, lambda *_: window.close())
     signal.signal(signal.SIGTERM, lambda *_: window.close())
     # Python sees signals only when it runs: give it the chance.

@@ -28,6 +28,7 @@ from arpegon.engine.hearing.inputs import AudioIn
 from arpegon.engine.wire import protocol
 from arpegon.engine.wire.channel import Channel, WireError
 from arpegon.engine.wire.quiet import hush_jack
+from arpegon.engine.wire.realtime import LISTENING, ask_for_realtime
 from arpegon.files.assets import SoundCache, load_sounds
 from arpegon.files.audio import AudioFile
 from arpegon.files.logs import catch_faults, start_log
@@ -157,6 +158,7 @@ class EarsProcess:
         threading.Thread(target=self._listen, name="commands", daemon=True).start()
         threading.Thread(target=self._keep_inputs, name="inputs", daemon=True).start()
         self.inputs.start()
+        ask_for_realtime(LISTENING)
         report_at = time.monotonic()
         while self._running:
             wait = min(self._next_due(), report_at) - time.monotonic()

@@ -60,6 +60,7 @@ class RemoteHearing:
             self._take,
             self._ended,
             log_file("listening-errors.log"),
+            prompt=True,
         )
 
     # -- what the engine asks ----------------------------------------------------------------------

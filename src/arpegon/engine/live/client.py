@@ -13,6 +13,7 @@ import msgspec
 from arpegon.core.document.model import Project
 from arpegon.core.notes.taps import Batch, Passage
 from arpegon.engine.wire import protocol
+from arpegon.engine.wire.spawning import ENGINE
 from arpegon.engine.wire.supervisor import Ended, Supervisor
 from arpegon.files.path_text import path_text
 
@@ -60,7 +61,7 @@ class EngineClient:
         self._ended_before = False
         self._lock = threading.Lock()
         self.supervisor = Supervisor(
-            "arpegon.engine.live.loop", protocol.Report, self._greeting, self._take, self._ended, stderr, SPARE_AFTER
+            ENGINE, protocol.Report, self._greeting, self._take, self._ended, stderr, SPARE_AFTER
         )
 
     # -- commands ----------------------------------------------------------------------------------

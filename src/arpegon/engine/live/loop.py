@@ -40,13 +40,13 @@ from arpegon.engine.hearing.remote import RemoteHearing
 from arpegon.engine.live.assets import Assets, Clips
 from arpegon.engine.live.commands import DO
 from arpegon.engine.live.plan import CoursePlan
-from arpegon.engine.live.realtime import ask_for_realtime
 from arpegon.engine.live.reporter import Reporter
 from arpegon.engine.live.together import Together
 from arpegon.engine.simulation import Engine
 from arpegon.engine.wire import protocol
 from arpegon.engine.wire.channel import Channel, WireError
 from arpegon.engine.wire.quiet import hush_jack
+from arpegon.engine.wire.realtime import ask_for_realtime
 from arpegon.engine.wire.spare import stand_by
 from arpegon.files.assets import remarks
 from arpegon.files.logs import catch_faults, start_log

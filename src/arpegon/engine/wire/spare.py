@@ -15,6 +15,17 @@ Started = tuple[subprocess.Popen[bytes], socket.socket]
 """A process, and our end of its socket."""
 
 
+_early: dict[str, Started] = {}
+"""Processes that were started before anybody knew what to tell them, by what they run."""
+
+
+def begin_early(module: str, errors: IO[bytes] | None) -> None:
+    """Start a process of a module that the first :class:`Spare` of it hands on: while whoever starts it imports what it
+    needs, this one does so, too. Where there is no room for it, nothing is started."""
+    with contextlib.suppress(OSError):
+        _early[module] = start(module, lambda: errors)
+
+
 class Spare:
     """One process of a module, which does nothing until it is told something for the first time.
 
@@ -49,6 +60,8 @@ class Spare:
         """The process that stood by, or ``None`` where none does."""
         with self._lock:
             ready, self._ready = self._ready, None
+        if ready is None:
+            ready = _early.pop(self._module, None)
         if ready is not None and ready[0].poll() is not None:
             ready[1].close()
             return None

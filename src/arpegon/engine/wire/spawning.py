@@ -8,6 +8,9 @@ import subprocess
 import sys
 from typing import IO
 
+ENGINE = "arpegon.engine.live.loop"
+"""What the engine's process runs."""
+
 
 def spawn(
     module: str, errors: IO[bytes] | int | None = None, apart: bool = False

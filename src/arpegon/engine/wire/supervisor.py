@@ -17,6 +17,7 @@ from typing import IO, Any
 import msgspec
 
 from arpegon.engine.wire.channel import Channel, WireError
+from arpegon.engine.wire.realtime import ask_for_realtime
 from arpegon.engine.wire.spare import Spare, start
 
 RESTARTS = 5
@@ -48,6 +49,7 @@ class Supervisor:
         stderr: the file to which its errors are appended (left out: nowhere).
         spare_after: so many seconds after a start another one stands by, to be there at once when this one ends (left
             out: none does).
+        prompt: whether what it says must be taken on time.
     """
 
     def __init__(
@@ -59,6 +61,7 @@ class Supervisor:
         ended: Callable[[Ended], None],
         stderr: Path | None = None,
         spare_after: float | None = None,
+        prompt: bool = False,
     ) -> None:
         self._module = module
         self._incoming = incoming
@@ -70,6 +73,7 @@ class Supervisor:
         """How long the file of errors was when the process was started."""
         self.spare = Spare(module, self._open_stderr)
         self._spare_after = spare_after
+        self._prompt = prompt
         self._lock = threading.RLock()
         self._greeted = threading.Lock()
         self._starts: deque[float] = deque(maxlen=RESTARTS)
@@ -158,6 +162,8 @@ class Supervisor:
 
     def _listen(self, channel: Channel, process: subprocess.Popen[bytes]) -> None:
         reason = ""
+        if self._prompt:
+            ask_for_realtime()
         while True:
             try:
                 message = channel.receive()

@@ -15,7 +15,7 @@ from arpegon.engine.clocks.clock_box import BoxSettings
 from arpegon.engine.live.client import EngineClient
 from arpegon.engine.live.keeper import MemoryKeeper
 from arpegon.engine.wire import protocol
-from arpegon.files.logs import log_file
+from arpegon.files.logs import ENGINE_ERRORS, log_file
 
 
 class EngineLink(QObject):
@@ -41,7 +41,7 @@ class EngineLink(QObject):
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.keeper = MemoryKeeper(lambda text: self._arrived.emit(protocol.Notice("memory", text)))
-        self.client = EngineClient(self._arrived.emit, log_file("engine-errors.log"), self.keeper)
+        self.client = EngineClient(self._arrived.emit, log_file(ENGINE_ERRORS), self.keeper)
         self._arrived.connect(self._take)
         self._signals = {
             Batch: self.printed,

@@ -10,7 +10,6 @@ from arpegon.core.document.remedies import Plan, planned
 from arpegon.core.notes.course import Course
 from arpegon.core.notes.sheet import Sheet
 from arpegon.core.processing.parameters import with_defaults
-from arpegon.engine import offline
 from arpegon.processors import processor_class
 
 _AFTER_SECONDS = 8.0
@@ -48,6 +47,8 @@ def plan_stage(sheet: Sheet, chosen: Collection[int], course: Course, kind: str,
             ),
         ),
     )
+    from arpegon.engine import offline  # the engine is loaded once a take wants it, not before the window is there
+
     result = offline.run(project, played, seconds=played[-1].time + _AFTER_SECONDS)
     made = course.lay(event.at(event.time + begin) for event in result.strands.get("take", []))
     new = Sheet.of(made, course.beat_at(begin + played[-1].time))
