@@ -14,7 +14,7 @@ from rich.table import Table
 from tools.jack_server import jack_server
 from tools.pages import PAGE, write_table
 
-from bench import audio, controllers, even, latency, listen, offline, paint, pulse, stages, takes, truth
+from bench import audio, controllers, even, latency, listen, offline, paint, pulse, size, stages, takes, truth, whole
 from bench.rows import Row
 
 
@@ -82,6 +82,10 @@ NOTES = """## How
 - *Two notes at once*: two plucked strings struck together; the listener is made for one. Where what it found is a root
   that two notes share and nobody played, least squares over its harmonics tell, and it says the stronger of the two.
 - *Audio*: one mixer with one instrument, all voices sounding, no events.
+- *All processes*: the demo in a real window on a screen of its own (Xvfb), under a JACK server of 256 frames; seconds
+  of the processor that its processes used, by the kernel's count. The start is from an empty process to the first paint
+  with the demo in it, with its bytecode there, and to the first sample that is not silence.
+- *Step of a drag*: one movement of the mouse over Humanize's faces, until all that it changes was told and sent.
 - *Paint*: moving all papers, meters and keyboards of the board to now and painting what changed, as the window does.
 """
 
@@ -94,7 +98,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as own, jack_server("arpegon-bench", 128):
         for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME"):
             os.environ[name] = own
-        modules = (offline, truth, stages, controllers, takes, audio, latency, even, paint, pulse, listen)
+        modules = (offline, truth, stages, controllers, takes, audio, latency, even, paint, pulse, listen, size, whole)
         measures = {module.__name__.rpartition(".")[2]: module for module in modules}
         for name, module in measures.items():
             if len(sys.argv) > 1 and name not in sys.argv[1:]:
