@@ -8,7 +8,6 @@ Runs so many minutes of each, in turns, on one server. Not part of ``make bench`
 from __future__ import annotations
 
 import os
-import subprocess
 import sys
 import tempfile
 import time
@@ -16,30 +15,10 @@ import time
 import jack
 from tools.jack_server import jack_server
 
+from bench.whole import Program, screen
+
 _SETTLE_SECONDS = 6.0
 """While a window opens, nothing is counted."""
-
-DEMO = """
-import os, sys, time
-os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-from arpegon.files.places import Settings
-from arpegon.ui.app import make_application
-from arpegon.ui.model.session import Session
-from arpegon.ui.window import Window
-application = make_application(sys.argv[:1])
-session = Session(Settings())
-window = Window(session)
-window.resize(1280, 800)
-window.show()
-session.start()
-window.open_demo()
-end = time.monotonic() + float(sys.argv[1])
-while time.monotonic() < end:
-    application.processEvents()
-    time.sleep(0.002)
-session.close()
-os._exit(0)
-"""
 
 
 class Bare:
@@ -69,20 +48,18 @@ class Bare:
 def measure(minutes: int, period: int) -> tuple[list[int], list[int]]:
     """Complaints in each minute: with the demo, and of the bare client alone."""
     demo, alone = [], []
-    with tempfile.TemporaryDirectory() as own, jack_server("arpegon-drops", period, realtime=True):
+    with tempfile.TemporaryDirectory() as own, jack_server("arpegon-drops", period, realtime=True), screen():
         for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_DATA_HOME"):
             os.environ[name] = own
         bare = Bare()
         for _ in range(minutes):
             alone.append(bare.during(60.0))
-            window = subprocess.Popen(
-                [sys.executable, "-c", DEMO, str(60.0 + 2 * _SETTLE_SECONDS)],
-                stdout=subprocess.DEVNULL,
-                stderr=subprocess.DEVNULL,
-            )
+            program = Program()
+            program.wait_for("sounds")
+            program.tell("play")
             time.sleep(_SETTLE_SECONDS)
             demo.append(bare.during(60.0))
-            window.wait()
+            program.close()
     return demo, alone
 
 

@@ -99,7 +99,7 @@ class Program:
 
 
 @contextlib.contextmanager
-def _screen() -> Iterator[None]:
+def screen() -> Iterator[None]:
     """A screen of its own, where there is one to be had."""
     number = 90 + os.getpid() % 9
     server = subprocess.Popen(
@@ -126,7 +126,7 @@ def _screen() -> Iterator[None]:
 def measure(runs: int = _RUNS, seconds: float = _SECONDS) -> dict[str, list[float]]:
     """What each run found, by what was measured."""
     found: dict[str, list[float]] = {}
-    with tempfile.TemporaryDirectory() as own, jack_server("arpegon-whole", _PERIOD), _screen():
+    with tempfile.TemporaryDirectory() as own, jack_server("arpegon-whole", _PERIOD), screen():
         for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_DATA_HOME"):
             os.environ[name] = own
         os.environ.pop("PYTHONDONTWRITEBYTECODE", None)  # whoever has installed it has its bytecode

@@ -22,6 +22,7 @@ from arpegon.core.document.sections import CLOCK_WAYS, MAX_BARS, TRANSPORT_WAYS,
 from arpegon.core.processing.parameters import Number, Param
 from arpegon.processors.targets import TEMPO, WITHIN, held_words, name_of, param_at, value_now
 from arpegon.ui.controls.choices import Segments, ToggleSwitch
+from arpegon.ui.controls.more_edge import MoreEdge
 from arpegon.ui.controls.slider import Slider
 from arpegon.ui.look import theme
 from arpegon.ui.look.plain import Label
@@ -149,6 +150,7 @@ class SectionEditor(QWidget):
         outer.addStretch(1)
         area.setWidget(holder)
         area.setMinimumHeight(_LEAST_HOLDS)
+        MoreEdge(area)
         column.addWidget(area, 1)
 
     # -- showing -----------------------------------------------------------------------------------
