@@ -8,6 +8,8 @@ import signal
 import pytest
 
 from arpegon.engine.wire import protocol
+from arpegon.engine.wire import spare as spare_module
+from arpegon.engine.wire.spare import begin_early
 from arpegon.engine.wire.supervisor import RESTARTS, Supervisor
 from jacking import wait_for
 
@@ -132,3 +134,13 @@ def test_a_long_file_of_errors_is_put_by_and_who_writes_to_it_goes_on(supervised
     wait_for(lambda: one.ended)
     assert one.ended[0].reason == "RuntimeError: the harbour is closed"
     assert (tmp_path / "errors.1").read_bytes().startswith(b"old news") and b"old news" not in errors.read_bytes()
+
+
+def test_one_that_was_begun_early_is_the_one_that_is_started(supervised, monkeypatch):
+    monkeypatch.setenv("ARPEGON_TEST_CRASH", "")
+    monkeypatch.setenv("PYTHONPATH", f"{os.path.dirname(__file__)}:{os.environ.get('PYTHONPATH', '')}")
+    begin_early("crashing", None)
+    early = spare_module._early["crashing"][0].pid
+    one = supervised()
+    assert one.process.pid == early and "crashing" not in spare_module._early
+    wait_for(lambda: hellos(one))

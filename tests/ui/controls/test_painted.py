@@ -10,7 +10,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted, paint_paper
+from arpegon.ui.look.painted import Painted, Still, paint_paper
 
 
 class Paper(Painted):
@@ -65,3 +65,34 @@ def test_a_key_of_its_own_is_not_the_windows_while_it_has_the_focus(shown, qtbot
     other.setFocus()
     QTest.keyClick(other, Qt.Key.Key_Home)
     assert told == ["End", "Home"]
+
+
+def test_what_does_not_move_is_drawn_once_and_again_when_it_is_another(shown):
+    drawn = []
+
+    class Standing(Paper):
+        def __init__(self):
+            super().__init__()
+            self.still, self.key = Still(), 1
+
+        def paint(self, painter, t):
+            def draw(own):
+                drawn.append((self.key, t.name))
+                paint_paper(own, t, self.sheet())
+
+            self.still.draw(painter, self, self.key, draw)
+
+    control = shown(Standing(), 100, 40)
+    for _ in range(3):
+        control.grab()
+    assert drawn == [(1, "day")]
+    control.key = 2
+    control.grab()
+    theme.use("night")
+    try:
+        assert pixels(control, theme.THEMES["night"].roll) > 3000
+    finally:
+        theme.use("day")
+    control.resize(120, 40)
+    control.grab()
+    assert drawn == [(1, "day"), (2, "day"), (2, "night"), (2, "day")]
