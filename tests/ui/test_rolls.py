@@ -70,7 +70,7 @@ def test_beat_rules_lie_on_beats_and_bars():
 
 
 @pytest.mark.parametrize("seed", range(4))
-def test_what_was_scrolled_is_what_would_be_printed_anew(qapp, qtbot, seed):
+def test_what_was_scrolled_is_what_would_be_printed_anew(qapp, qtbot, monkeypatch, seed):
     """Strikes, ends, controllers and beats over three seconds of frames that come now early, now late."""
     draw, window = random.Random(seed), QWidget()
     qtbot.addWidget(window)
@@ -81,6 +81,10 @@ def test_what_was_scrolled_is_what_would_be_printed_anew(qapp, qtbot, seed):
     window.show()
     qtbot.waitExposed(window)
     now, sounding = 100.0, set()
+    printed = []
+    monkeypatch.setattr(
+        roll, "_print", lambda painter, area, own=roll._print: (printed.append(area.height()), own(painter, area))
+    )
     while now < 103.0:
         now += draw.uniform(0.005, 0.06)
         ruler.now, ruler.beat, ruler.seconds_per_beat = now, (now - 100.0) * 2.0, 0.5
@@ -92,6 +96,7 @@ def test_what_was_scrolled_is_what_would_be_printed_anew(qapp, qtbot, seed):
         paper.line("in").add(events)
         roll.tick(True)
         QApplication.processEvents()
+    assert sum(height < 20 for height in printed) > 0.9 * len(printed), "a frame prints what came out at the top"
     seen = window.screen().grabWindow(int(window.winId())).toImage().copy(roll.geometry())
     whole = roll.grab().toImage().convertToFormat(seen.format())
     assert seen.size() == whole.size()

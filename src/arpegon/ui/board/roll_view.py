@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from functools import lru_cache
 
-from PyQt6.QtCore import QPoint, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QContextMenuEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF, QResizeEvent
+from PyQt6.QtCore import QEvent, QPoint, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QContextMenuEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF, QResizeEvent, QShowEvent
 from PyQt6.QtWidgets import QLabel, QSizePolicy, QWidget
 
 from arpegon.core.events import BEND, CONTROL, POLY_PRESSURE, PRESSURE
@@ -97,7 +97,20 @@ class RollView(QLabel):
         self._mark: TrailMark | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumHeight(26)
+        self._own_ground()
+
+    def _own_ground(self) -> None:
+        """All of it is printed, whatever the style says of labels: only what is opaque can be shifted on the screen."""
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        self._own_ground()
+
+    def changeEvent(self, event: QEvent | None) -> None:
+        super().changeEvent(event)
+        if event is not None and event.type() == QEvent.Type.StyleChange:
+            self._own_ground()
 
     def sizeHint(self) -> QSize:
         return QSize(190, 70)
