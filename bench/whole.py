@@ -18,6 +18,8 @@ from bench.rows import Row, median
 
 _SETTLE_SECONDS = 5.0
 _SECONDS = 8.0
+_PAPER_SECONDS = 8.0
+"""After a stop, what was printed moves on until it has left the paper."""
 _RUNS = 5
 _PERIOD = 256
 _TICK = os.sysconf("SC_CLK_TCK")
@@ -148,7 +150,7 @@ def measure(runs: int = _RUNS, seconds: float = _SECONDS) -> dict[str, list[floa
             one["memory"] = program.memory()
             program.tell("show")
             program.tell("stop")
-            time.sleep(2.0)
+            time.sleep(_PAPER_SECONDS)
             one["stopped"] = sum(program.shares(seconds / 2).values())
             program.close()
             for name, value in one.items():

@@ -243,7 +243,7 @@ def test_themes_and_sizes_are_chosen(window):
 def test_things_move_less_where_that_is_chosen(window):
     before = window._frames.interval()
     window._actions["less_motion"].trigger()
-    assert motion.less() and window._frames.interval() > 5 * before and load_settings().less_motion is True
+    assert motion.less() and window._frames.interval() > 4 * before and load_settings().less_motion is True
     window.open_demo()
     window.header.tick(1000.0)
     assert window.header.mark.turn == 0

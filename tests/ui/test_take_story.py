@@ -50,8 +50,9 @@ def test_a_line_that_is_heard_becomes_music_on_the_board(window, qtbot, line):
     session.play()
     count = sum(e.kind == NOTE_ON for e in kept.music.events)
     generated = [e for e in before.generated("a") if e.kind == NOTE_ON]
-    qtbot.waitUntil(
-        lambda: sum(e.kind == NOTE_ON for e in session.recorder.history().generated("a")) >= len(generated) + count
+    qtbot.waitUntil(  # it lasts as long as it took to hear it
+        lambda: sum(e.kind == NOTE_ON for e in session.recorder.history().generated("a")) >= len(generated) + count,
+        timeout=60_000,
     )
     session.play()
     again = [e for e in session.recorder.history().generated("a") if e.kind == NOTE_ON][len(generated) :]
