@@ -12,10 +12,13 @@ from pathlib import Path
 from rich.console import Console
 from rich.table import Table
 from tools.jack_server import jack_server
-from tools.pages import PAGE, write_table
+from tools.pages import PAGE, WHOLE_PROGRAM, write_section, write_table
 
 from bench import audio, controllers, even, latency, listen, offline, paint, pulse, size, stages, takes, truth, whole
 from bench.rows import Row
+
+_WHOLE = {"size", "whole"}
+"""What makes a section of its own."""
 
 
 def _machine() -> str:
@@ -30,6 +33,24 @@ def _steal() -> tuple[int, int]:
     return ticks[7], sum(ticks)
 
 
+def _words(stolen: float) -> list[str]:
+    return [
+        f"Machine: {_machine()}. {time.strftime('%d %B %Y')}.",
+        f"While it ran, {stolen * 100:.0f} % of the processor time went to other guests of the host.",
+        "",
+    ]
+
+
+def _table(rows: list[Row]) -> list[str]:
+    """Rows as Markdown."""
+    lines = ["| what | measured | bare limit | ratio | asked for | met |", "|---|---|---|---|---|---|"]
+    for row in rows:
+        met = "yes" if row.met else "**no**"
+        cells = (row.what, row.measured, row.bare, row.ratio, row.asked, met)
+        lines.append(f"| {' | '.join(cells)} |")
+    return lines
+
+
 def page(rows: list[Row], stolen: float) -> str:
     """The table as Markdown."""
     lines = [
@@ -38,17 +59,14 @@ def page(rows: list[Row], stolen: float) -> str:
         "Written by `make bench`; every number is from one run on one machine, and the ratio to the bare limit in the",
         "same run says more than the number itself.",
         "",
-        f"Machine: {_machine()}. {time.strftime('%d %B %Y')}.",
-        f"While it ran, {stolen * 100:.0f} % of the processor time went to other guests of the host.",
-        "",
-        "| what | measured | bare limit | ratio | asked for | met |",
-        "|---|---|---|---|---|---|",
     ]
-    for row in rows:
-        met = "yes" if row.met else "**no**"
-        cells = (row.what, row.measured, row.bare, row.ratio, row.asked, met)
-        lines.append(f"| {' | '.join(cells)} |")
-    return "\n".join([*lines, "", NOTES])
+    return "\n".join([*lines, *_words(stolen), *_table(rows), "", NOTES])
+
+
+def whole_page(rows: list[Row], stolen: float) -> str:
+    """The section of what the whole program costs."""
+    lines = ["Written by `make bench`, or by `python -m bench size whole` alone.", ""]
+    return "\n".join([*lines, *_words(stolen), *_table(rows), "", WHOLE_NOTES])
 
 
 NOTES = """## How
@@ -82,11 +100,13 @@ NOTES = """## How
 - *Two notes at once*: two plucked strings struck together; the listener is made for one. Where what it found is a root
   that two notes share and nobody played, least squares over its harmonics tell, and it says the stronger of the two.
 - *Audio*: one mixer with one instrument, all voices sounding, no events.
-- *All processes*: the demo in a real window on a screen of its own (Xvfb), under a JACK server of 256 frames; seconds
+- *Paint*: moving all papers, meters and keyboards of the board to now and painting what changed, as the window does.
+"""
+
+WHOLE_NOTES = """- *All processes*: the demo in a real window on a screen of its own (Xvfb), under a JACK server of 256 frames; seconds
   of the processor that its processes used, by the kernel's count. The start is from an empty process to the first paint
   with the demo in it, with its bytecode there, and to the first sample that is not silence.
 - *Step of a drag*: one movement of the mouse over Humanize's faces, until all that it changes was told and sent.
-- *Paint*: moving all papers, meters and keyboards of the board to now and painting what changed, as the window does.
 """
 
 
@@ -94,6 +114,7 @@ def main() -> None:
     """Measure, show, write."""
     console = Console()
     rows: list[Row] = []
+    of_whole: list[Row] = []
     before = _steal()
     with tempfile.TemporaryDirectory() as own, jack_server("arpegon-bench", 128):
         for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME"):
@@ -104,14 +125,17 @@ def main() -> None:
             if len(sys.argv) > 1 and name not in sys.argv[1:]:
                 continue
             with console.status(f"Measuring {name} ..."):
-                rows += module.rows()
+                (of_whole if name in _WHOLE else rows).extend(module.rows())
     after = _steal()
     table = Table("what", "measured", "bare", "ratio", "asked for", "met")
-    for row in rows:
+    for row in [*rows, *of_whole]:
         table.add_row(row.what, row.measured, row.bare, row.ratio, row.asked, "yes" if row.met else "no")
     console.print(table)
+    stolen = (after[0] - before[0]) / max(1, after[1] - before[1])
     if len(sys.argv) == 1:
-        write_table(page(rows, (after[0] - before[0]) / max(1, after[1] - before[1])))
+        write_table(page(rows, stolen))
+    if len(sys.argv) == 1 or set(sys.argv[1:]) == _WHOLE:
+        write_section(WHOLE_PROGRAM, whole_page(of_whole, stolen))
         console.print(f"Written to {PAGE}.")
 
 

@@ -6,9 +6,10 @@ import re
 from pathlib import Path
 
 PAGE = Path(__file__).resolve().parent.parent / "docs" / "benchmarks.md"
+WHOLE_PROGRAM = "## The whole program"
 LONG_RUN = "## A long run"
 OTHERS_FILES = "## Files of others"
-_SECTIONS = (LONG_RUN, OTHERS_FILES)
+_SECTIONS = (WHOLE_PROGRAM, LONG_RUN, OTHERS_FILES)
 
 
 def write_table(text: str, page: Path = PAGE) -> None:
