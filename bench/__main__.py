@@ -103,9 +103,9 @@ NOTES = """## How
 - *Paint*: moving all papers, meters and keyboards of the board to now and painting what changed, as the window does.
 """
 
-WHOLE_NOTES = """- *All processes*: the demo in a real window on a screen of its own (Xvfb), under a JACK server of 256 frames; seconds
-  of the processor that its processes used, by the kernel's count. The start is from an empty process to the first paint
-  with the demo in it, with its bytecode there, and to the first sample that is not silence.
+WHOLE_NOTES = """- *All processes*: the demo in a real window on a screen of its own (Xvfb), under a JACK server of 256
+  frames; seconds of the processor that its processes used, by the kernel's count. The start is from an empty process to
+  the first paint with the demo in it, with its bytecode there, and to the first sample that is not silence.
 - *Step of a drag*: one movement of the mouse over Humanize's faces, until all that it changes was told and sent.
 """
 
