@@ -100,7 +100,6 @@ class HitsKernel:
     Args:
         bands: of each channel.
         filter_: the coefficients of a filter of second order, b0 b1 b2 a1 a2.
-        known: energies that are remembered at the start, of shape (zones, 31); they are all alike.
         slope: the factor that makes a slope of the difference of two samples.
         noise: between which powers of the noise floor loudness tells more than bands.
         counts: as how much of a rise a dB of it counts.
