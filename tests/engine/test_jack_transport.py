@@ -222,8 +222,8 @@ def test_what_rolls_already_is_joined(live, other):
     wait_for(lambda: other.state == 1)
     at_work(live, other, walking("follow"))
     other.connect()
-    wait_for(lambda: len(begins(other)) >= 30)
-    late = begins(other)[-8:]  # frames and seconds are tied by then, and it was steered
+    wait_for(lambda: len(begins(other)) >= 50)
+    late = begins(other)[-30:]  # frames and seconds are tied by then, and it was steered
     assert on_steps(late), late
 
 
