@@ -44,9 +44,9 @@ NARROW, WIDE, WIDEST = 398, 720, 960
 _SHORT = 330
 """Pixels beneath which editor and readout together leave no room to read in."""
 _BOARD_BESIDE = 320
+"""How much a wide bench leaves to the board, where there is room for that."""
 _LEAST_BESIDE = 180
 """Pixels beside a bench that are of use to the board; where there are fewer, the bench has them."""
-"""How much a wide bench leaves to the board, where there is room for that."""
 _GAPS = 54
 """Of margins, and between head, editor, divider and readout."""
 _MIN_EDITOR = 120
