@@ -14,6 +14,8 @@ from numpy.typing import NDArray
 from arpegon.core.compiled import function
 
 _LIBRARY = "arpegon.listen._kernel"
+_MEAN_HOPS, _PAST_HOPS = 4, 24
+"""Over how many hops loudness is averaged, and against how many before it is held; as in ``kernel.c``."""
 
 Array = NDArray[Any]
 
@@ -118,8 +120,8 @@ class HitsKernel:
         self._kept = {
             "state": np.zeros((zones, 2)),
             "edge": np.zeros(zones),
-            "loud": np.ones((zones, 3)),
-            "means": np.ones((zones, 28)),
+            "loud": np.ones((zones, _MEAN_HOPS - 1)),
+            "means": np.ones((zones, _PAST_HOPS + _MEAN_HOPS)),
             "rest": np.zeros((self._hop, zones)),
         }
         least, most = noise
