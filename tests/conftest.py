@@ -8,6 +8,8 @@ import pytest
 from hypothesis import HealthCheck
 from hypothesis import settings as hypothesis_settings
 
+from arpegon.core.time import studio
+
 # These machines are noisy: how long an example takes says nothing. One state of the code has one result, so
 # examples are the same at every run; `make hunt` draws new and more ones.
 SLOW = [HealthCheck.too_slow]
@@ -22,3 +24,11 @@ def own_folders(tmp_path, monkeypatch):
     """Settings, state and data of a test go to its own temporary folder."""
     for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_DATA_HOME", "XDG_CACHE_HOME"):
         monkeypatch.setenv(name, str(tmp_path / name.lower()))
+
+
+@pytest.fixture(autouse=True)
+def own_time():
+    """Studio time that a test has set back ends with it."""
+    studio.set_behind(0.0)
+    yield
+    studio.set_behind(0.0)

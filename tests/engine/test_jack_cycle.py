@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import random
+from itertools import pairwise
 
 import pytest
 
 from arpegon.core.events import note_off, note_on
+from arpegon.core.time import studio
 from arpegon.engine.devices import jack_client
 from arpegon.engine.devices.jack_client import JackClient
 from arpegon.engine.devices.jack_ports import JackInput, JackOutput
@@ -40,9 +42,9 @@ class Server:
     """A server whose cycles begin by its frames, and wake us a little later."""
 
     def __init__(self, monkeypatch):
-        self.last_frame_time, self.late = 0, 0.0
+        self.last_frame_time, self.late, self.lost = 0, 0.0, 0.0
         self.draw = random.Random(3)
-        monkeypatch.setattr(jack_client.time, "monotonic", lambda: self.now)
+        monkeypatch.setattr(jack_client.time, "monotonic", lambda: self.clock)
         self.client = JackClient()
         self.client._client = self
         self.source, self.out = Port(self), Port(self)
@@ -53,7 +55,13 @@ class Server:
 
     @property
     def now(self):
-        return 100.0 + self.last_frame_time / RATE + self.late
+        """Studio time."""
+        return studio.now()
+
+    @property
+    def clock(self):
+        """The computer's."""
+        return 100.0 + self.last_frame_time / RATE + self.late + self.lost
 
     @property
     def frames_since_cycle_start(self):
@@ -193,3 +201,19 @@ def test_time_is_kept_to_over_periods_that_were_skipped(server):
     server.cycle([(0, b"\x90\x3c\x40")])
     ((_, time),) = server.taken
     assert abs(time - (100.0 + (server.last_frame_time - FRAMES) / RATE)) < 1.0 / RATE
+
+
+def test_what_is_evenly_apart_leaves_evenly_however_unevenly_the_server_calls(server):
+    began = server.now
+    times = [began + 0.05 + number * 0.125 for number in range(60)]
+    waiting = [note_on(time, 0, 60, 64) for time in times]
+    for _ in range(1500):
+        while waiting and waiting[0].time <= server.client.heard_until(server.now):
+            server.output.send([waiting.pop(0)])
+        server.lost += 0.008 * (server.draw.random() < 0.06)  # for good, as a server does that comes too late
+        server.cycle([(17, b"\x90\x3c\x40")])
+    frames = [frame for frame, _ in server.out.left]
+    assert [after - before for before, after in pairwise(frames)] == [6000] * 59
+    came = [time for _, time in server.taken]
+    assert all(abs(after - before - PERIOD) < 1e-9 for before, after in pairwise(came))
+    assert abs(server.clock - studio.behind() - studio.now()) < 1e-9 and studio.behind() > 0.5

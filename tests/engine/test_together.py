@@ -20,12 +20,22 @@ class World:
     def __init__(self, mode="follow", drift=0.0):
         self.clock = Clock(120.0)
         self.begun, self.asked = [], []
-        self.transport = JackTransport(self, self, lambda task: task(self.now), LATE)
+        self.transport = JackTransport(self, self, self.soon, LATE)
         self.transport.mode = mode
         self.transport.course = Course(tempi=((0.0, 120.0),), meters=((0.0, (4, 4), 1),))
         self.now, self.frame, self.drift = 100.0, 0, drift
         self.state, self.place_of = STOPPED, lambda frame: Place(frame)
-        self.ready_at = None
+        self.tasks, self.behind = [], 0
+        """What the loop is asked for, and how many periods later it hears of it."""
+        self.count = 0
+
+    def soon(self, task):
+        self.tasks.append((self.count + self.behind, task))
+        self.work()
+
+    def work(self):
+        while self.tasks and self.tasks[0][0] <= self.count:
+            self.tasks.pop(0)[1](self.now)
 
     # the piece
     def begin(self, time, beat):
@@ -65,6 +75,8 @@ class World:
         if ready:
             self.state = ROLLING
         self.now += PERIOD * (1.0 + self.drift)
+        self.count += 1
+        self.work()
 
     def roll(self, periods):
         for _ in range(periods):
@@ -101,6 +113,29 @@ def test_a_start_waits_until_the_piece_can_be_there():
     world.stop_transport()
     world.roll(2)
     assert not world.clock.playing
+
+
+def test_others_wait_for_a_loop_that_hears_late_of_a_start():
+    world = World()
+    world.behind = 9
+    world.start_transport()
+    world.roll(9)
+    world.behind = 1
+    world.roll(30)
+    assert world.state == ROLLING and abs(world.astray) < 1e-9
+    ((time, beat),) = world.begun
+    assert beat == 0.0 and time == pytest.approx(world.now - world.frame / RATE - LATE * PERIOD), "begun once, in time"
+
+
+@pytest.mark.parametrize("said", [False, True])
+def test_a_loop_that_hears_late_of_what_rolls_joins_it_where_it_is_by_then(said):
+    world = World()
+    if said:
+        world.place_of = lambda frame: Place(frame, frame / RATE * 2.0, 120.0)
+    world.behind = 9
+    world.state, world.frame = ROLLING, 12_345
+    world.roll(40)
+    assert len(world.begun) == 1 and abs(world.astray) < 1e-9
 
 
 def test_a_place_that_is_asked_for_while_it_starts_or_rolls_is_where_it_begins():

@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
 )
 
 from arpegon.core.theory.pitch import write_middle_c_as
+from arpegon.core.time import studio
 from arpegon.files.autosave import Leftover, forget
 from arpegon.files.places import DEMO
 from arpegon.files.project import SUFFIX, load_project
@@ -444,7 +445,7 @@ class Window(QMainWindow):
     def _frame(self) -> None:
         if self.isMinimized() or not self.isVisible():
             return  # papers go on taking what is printed; nobody looks
-        now = time.monotonic()
+        now = studio.now()
         self.header.tick(now)
         self.strip.tick(now)
         self._by_name[VIEWS[self.views.currentIndex()]].tick(now)

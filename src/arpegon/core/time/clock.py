@@ -18,7 +18,7 @@ METER_UNITS = (1, 2, 4, 8, 16, 32)
 class Clock:
     """Ties seconds to beats: beats run while ``playing``, at ``tempo`` quarter notes a minute.
 
-    Seconds are those of the caller (monotonic time live, zero-based offline). A change of tempo sets a new
+    Seconds are those of the caller (studio time live, zero-based offline). A change of tempo sets a new
     anchor at the moment it happens, so no beat is skipped or heard twice.
     """
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import threading
-import time
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any
 
@@ -11,6 +10,7 @@ from numpy.typing import NDArray
 
 from arpegon.core.document.model import Instrument
 from arpegon.core.events import Event
+from arpegon.core.time import studio
 from arpegon.engine.audio.renderer import Renderer
 from arpegon.engine.devices.portaudio import DEFAULT_RATE
 from arpegon.engine.devices.systems import AudioStream, AudioSystem, Fill
@@ -125,15 +125,15 @@ class AudioOut:
 
     def _keep(self) -> None:
         tried, attempts = 0.0, 0
-        silent_since = needed_at = time.monotonic()
+        silent_since = needed_at = studio.now()
         while self._running:
-            now = time.monotonic()
+            now = studio.now()
             if self._needed:
                 needed_at = now
             elif self._stream is None or now - needed_at > _REST_AFTER_SECONDS:
                 self._rest()
                 self._wait(0.5)
-                tried, attempts, silent_since = 0.0, 0, time.monotonic()
+                tried, attempts, silent_since = 0.0, 0, studio.now()
                 continue
             if self._pairs != self._pairs_there:
                 self._pairs_there = self._pairs
@@ -143,7 +143,7 @@ class AudioOut:
             if self._reopen or self._to_be_left(now) or (self._stream is None and now - tried > pause):
                 self._reopen = False
                 self._open()
-                tried = silent_since = time.monotonic()
+                tried = silent_since = studio.now()
                 attempts = 0 if self._stream is not None else attempts + 1
             if self._stream is not None:
                 self._wait(0.5)
@@ -183,12 +183,12 @@ class AudioOut:
             self.renderer = renderer
 
             def fill(frames: int, start: float, latency: float, apart: Mapping[str, Array]) -> Array:
-                self._last_block = time.monotonic()
+                self._last_block = studio.now()
                 return renderer.block(frames, start, latency, apart)
 
             return fill
 
-        self._last_block = time.monotonic() + 1.0
+        self._last_block = studio.now() + 1.0
         try:
             for system in self._systems:
                 stream = system.open_stream(self._device, self._block, prepare, self._drop)

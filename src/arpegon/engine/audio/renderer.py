@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from arpegon.core.document.model import Instrument
 from arpegon.core.events import Event
+from arpegon.core.time import studio
 from arpegon.engine.audio.monitor import Monitored
 from arpegon.engine.devices.lateness import Lateness
 from arpegon.engine.hearing.ears import BLOCK_SECONDS
@@ -44,7 +45,7 @@ class Renderer:
         if after is not None:
             # The queue is one and the same: the engine may still put into the old one while the new one begins.
             self._queue = after._queue
-            late = time.monotonic() - _KEPT_SECONDS
+            late = studio.now() - _KEPT_SECONDS
             self._pending = [entry for entry in after._pending if entry[1].time > late]
             while self._queue and self._queue[0][1].time <= late:
                 self._queue.popleft()
@@ -63,11 +64,11 @@ class Renderer:
         self._instruments = tuple(instruments)
 
     def play(self, instrument: str, events: Sequence[Event]) -> None:
-        """Take events at monotonic seconds."""
+        """Take events in studio time."""
         self._queue.extend([(instrument, event) for event in events])
 
     def block(self, frames: int, start: float, latency: float, apart: Mapping[str, Array] | None = None) -> Array:
-        """The next block, which begins at monotonic ``start``; float32 of shape (2, frames).
+        """The next block, which begins at ``start`` (studio time); float32 of shape (2, frames).
 
         What sounds of instruments named in ``apart`` is added to these blocks instead.
         """

@@ -20,10 +20,6 @@ _TICKS = 960
 """Of a beat, as we say it to others."""
 _AHEAD = 6
 """Periods from the first word of a start to it: two for the way out, two until the loop hears of it, two to spare."""
-_STEER_SECONDS = 0.25
-"""How often the piece is brought back to JACK's frames, from which the computer's clock drifts by a millionth or so."""
-_EARLY_SECONDS = 2.0
-"""For how long after a start it is brought back in every period: frames and seconds may only just have been tied."""
 _RELOCATED = 2
 """Periods from the one in which JACK is asked for a place while it rolls to the one in which it rolls from there, where
 nobody has others wait."""
@@ -40,6 +36,15 @@ class Place(msgspec.Struct, frozen=True):
     beat: float | None = None
     """In quarter notes from the start; ``None`` where nobody says it."""
     tempo: float | None = None
+
+
+class _Start(msgspec.Struct):
+    """A start of the piece: from which frame, and when that leaves."""
+
+    frame: int
+    out: float
+    taken: bool = False
+    """Whether the loop took it up while there was time."""
 
 
 class Server(Protocol):
@@ -93,10 +98,10 @@ class JackTransport:
         self.course = Course()
         """The tempi and meters of the piece."""
         self._state = STOPPED
-        self._armed: tuple[int, float] | None = None
-        """The frame from which a start is prepared, and when it is to begin."""
-        self._begun: tuple[int, float] | None = None
-        """The frame from which it rolls, and when that left."""
+        self._armed: _Start | None = None
+        """The start for which all others wait."""
+        self._begun: _Start | None = None
+        """The one from which it rolls."""
         self._said = Place(0)
         """Where JACK's transport was in the last period."""
         self._along: tuple[int, float, float] | None = None
@@ -105,7 +110,6 @@ class JackTransport:
         self._start, self._period = 0.0, 0.0
         """When the last period began, and how long it was."""
         self._nudged = 0.0
-        self._steer_at = 0.0
         self._tempo: float | None = None
 
     @property
@@ -197,12 +201,13 @@ class JackTransport:
             if self._along[0] == place.frame:
                 return True  # the piece is on its way there
             self._along = None  # others were quicker
-        if self._armed is None or self._armed[0] != place.frame or start > self._armed[1] - 0.5 * period:
-            out = start + _AHEAD * period
-            self._armed = (place.frame, out)
-            self._prepare(place, out, period, rate)
+        armed = self._armed
+        left = armed.out - start if armed is not None and armed.frame == place.frame else 0.0
+        near = left <= 1.5 * period
+        if armed is None or left < 0.5 * period or (near and not armed.taken):
+            self._armed = self._prepare(place, start + _AHEAD * period, period, rate, waits=True)
             return False
-        return start + 1.5 * period >= self._armed[1]
+        return near
 
     def cycle(self, state: int, place: Place, start: float, frames: int, rate: int) -> None:
         """A period begins."""
@@ -216,53 +221,55 @@ class JackTransport:
             self._soon(self._piece.cease)
         elif state == ROLLING and before != ROLLING:
             self._rolls(place, start, frames / rate, rate)
-        elif state == ROLLING and start >= self._steer_at:
-            early = self._begun is not None and start - self._begun[1] < _EARLY_SECONDS
-            self._steer_at = start + (0.0 if early else _STEER_SECONDS)
+        elif state == ROLLING:
             self._steer(place, start, frames / rate, rate)
 
-    def _prepare(self, place: Place, out: float, period: float, rate: int) -> None:
-        time, beat = out - self._late * period, self.beat_of(place, rate)
-        self._begun, self._nudged, self._tempo = (place.frame, out), 0.0, None
+    def _prepare(self, place: Place, out: float, period: float, rate: int, waits: bool) -> _Start:
+        """Have the piece begin at a place that leaves at a time. Where the loop hears of it too late, it is prepared
+        once more if all others wait; else the piece begins where it would be by then."""
+        time, made = out - self._late * period, _Start(place.frame, out)
+        self._begun, self._nudged, self._tempo = made, 0.0, None
 
         def begin(now: float) -> None:
+            made.taken = now <= time
+            if waits and not made.taken:
+                return
             self._take_tempo(now, place.tempo)
-            self._piece.begin(max(now, time), beat)
+            late = max(0.0, now - time)
+            self._piece.begin(time + late, self.beat_of(_later(place, late, rate), rate))
 
         self._soon(begin)
+        return made
 
     def _rolls(self, place: Place, start: float, period: float, rate: int) -> None:
         """It rolls: from where and when it was prepared, or from elsewhere."""
         armed, self._armed = self._armed, None
         along, self._along = self._along, None
-        self._steer_at = start
         if along is not None and along[0] == place.frame:
             self._come_along(along, start, rate)
             return
-        if armed is None or armed[0] != place.frame or abs(start - armed[1]) > 0.5 * period:
+        if armed is None or not armed.taken or armed.frame != place.frame or abs(start - armed.out) > 0.5 * period:
             self._join(place, start, period, rate)
 
     def _come_along(self, along: tuple[int, float, float], start: float, rate: int) -> None:
         """All others have come to where the piece is, but for a period or two, by which it is brought to them."""
         frame, leaves, second = along
         drift = frame / rate - second - (start - leaves)
-        self._begun, self._nudged = (frame, start), 0.0
+        self._begun, self._nudged = _Start(frame, start), 0.0
         if abs(drift) > _NEAR_SECONDS:
             self._soon(lambda now: self._piece.nudge(drift))
 
     def _join(self, place: Place, start: float, period: float, rate: int) -> None:
         """Go along with what rolls already, from a little later on."""
         ahead = _AHEAD * period
-        beat = place.beat
-        if beat is not None and place.tempo is not None:
-            beat += ahead * place.tempo / 60.0
-        self._prepare(Place(place.frame + round(ahead * rate), beat, place.tempo), start + ahead, period, rate)
+        self._prepare(_later(place, ahead, rate), start + ahead, period, rate, waits=False)
 
     def _steer(self, place: Place, start: float, period: float, rate: int) -> None:
+        """Studio time goes by JACK's frames, so nothing drifts; but others may move the transport while it rolls, and a
+        server may stand still."""
         if self._begun is None:
             return
-        frame, out = self._begun
-        drift = (place.frame - frame) / rate - (start - out) - self._nudged
+        drift = (place.frame - self._begun.frame) / rate - (start - self._begun.out) - self._nudged
         if abs(drift) > _FAR_SECONDS:
             self._join(place, start, period, rate)
             return
@@ -287,3 +294,11 @@ class JackTransport:
             self._tempo = tempo
             if TEMPO_RANGE[0] <= tempo <= TEMPO_RANGE[1]:
                 self._piece.set_tempo(now, tempo)
+
+
+def _later(place: Place, seconds: float, rate: int) -> Place:
+    """Where it is some seconds later, while it rolls."""
+    beat = place.beat
+    if beat is not None and place.tempo is not None:
+        beat += seconds * place.tempo / 60.0
+    return Place(place.frame + round(seconds * rate), beat, place.tempo)

@@ -11,6 +11,7 @@ from typing import Any
 import rtmidi
 
 from arpegon.core.events import Event
+from arpegon.core.time import studio
 from arpegon.engine.devices.systems import OWN_CLIENT, Take
 
 _SEQUENCER = "/dev/snd/seq"
@@ -109,4 +110,4 @@ def _made(kind: Any, name: str) -> Any:
 
 def _listen_to(device: Any, take: Take) -> None:
     device.ignore_types(sysex=False, timing=False, active_sense=True)
-    device.set_callback(lambda message, _: take(message[0], time.monotonic()))
+    device.set_callback(lambda message, _: take(message[0], studio.now()))

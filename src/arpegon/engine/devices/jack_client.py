@@ -17,12 +17,13 @@ import time
 from collections.abc import Callable
 from typing import Any
 
+from arpegon.core.time import studio
 from arpegon.engine.devices.jack_audio import JackAudio
 from arpegon.engine.devices.jack_latency import LatencyReport
 from arpegon.engine.devices.jack_ports import LOST_PERIODS, PERIODS_LATE, JackInput, JackOutput, JackPort
 from arpegon.engine.devices.jack_tie import JackTie
 from arpegon.engine.devices.lateness import Lateness
-from arpegon.engine.devices.steady import SteadyStart
+from arpegon.engine.devices.steady import FrameTime
 from arpegon.engine.devices.systems import OWN_CLIENT, InputBlock, Take
 
 try:
@@ -89,9 +90,9 @@ class JackClient:
         self._late_cycle = -LOST_PERIODS
         """and the last one in which it said that any of its clients was late: what left then may have been missed."""
         self._rate = 48_000
-        self._steady = SteadyStart(self._rate, _JUMP_SECONDS)
+        self._time = FrameTime(self._rate, _JUMP_SECONDS)
         self._heard = math.inf
-        """Up to when all that came in was told, in monotonic seconds,"""
+        """Up to when all that came in was told, in studio time,"""
         self.told_at = -math.inf
         """and when it was told."""
         self.lateness = Lateness()
@@ -117,7 +118,7 @@ class JackClient:
         with self.lock:
             if self._client is None:
                 return self._join()
-            if self._gone or time.monotonic() - self._last_cycle > _STALLED_SECONDS:
+            if self._gone or studio.now() - self._last_cycle > _STALLED_SECONDS:
                 self._leave_server()
                 return False
             return True
@@ -150,7 +151,7 @@ class JackClient:
         try:
             client = _open(self._name)
             self._rate = client.samplerate
-            self._steady = SteadyStart(self._rate, _JUMP_SECONDS)
+            self._time = FrameTime(self._rate, _JUMP_SECONDS)
             self.audio.join(client)
             self._own = client.midi_inports.register("in"), client.midi_outports.register("out")
             client.set_process_callback(self._process)
@@ -160,7 +161,7 @@ class JackClient:
             client.set_freewheel_callback(self._run_free)
             client.set_port_registration_callback(self._port_changed, only_available=False)
             self._gone = self._faulty = False
-            self._last_cycle = time.monotonic()
+            self._last_cycle, self._heard = studio.now(), math.inf
             self._silence = max(_SILENT_SECONDS, _SILENT_PERIODS * client.blocksize / self._rate)
             self._latency = LatencyReport(client, self._all_ports, self._own_latency)
             client.activate()
@@ -254,11 +255,11 @@ class JackClient:
     # -- time --------------------------------------------------------------------------------------
 
     def heard_until(self, now: float) -> float:
-        """Up to when all that came in was told, at most ``now``; ``now`` while no server calls us.
+        """Up to when all that came in was told; ``now`` while no server calls us.
 
         A period is told of once it is over. Whoever goes beyond this may learn of something that came earlier.
         """
-        return min(now, self._heard) if self._calls(now) else now
+        return self._heard if self._calls(now) and self._heard < math.inf else now
 
     def wakes_at(self, time: float, now: float) -> bool:
         """Have it said when all was told until a time; whether it will be said."""
@@ -385,16 +386,16 @@ class JackClient:
     def _cycle(self, frames: int) -> None:
         client = self._client
         self._cycles += 1
-        self._last_cycle = time.monotonic()
+        self._last_cycle = studio.now()
         if client is None:  # still joining
             return
         rate = self._rate
         self._frames = frames
         before = time.monotonic()
         measured = before - client.frames_since_cycle_start / rate
-        undisturbed = time.monotonic() - before < _GLANCE_SECONDS
+        after = time.monotonic()
         frame = client.last_frame_time
-        start = self._steady.at(frame, measured, undisturbed)
+        start = self._time.at(frame, measured, after, sure=after - before < _GLANCE_SECONDS)
         if frame != self._next_frame:
             self._lost_cycle = self._cycles
         self._next_frame = frame + frames
@@ -403,7 +404,7 @@ class JackClient:
         came = start - frames / rate
         for opened in self._inputs:
             opened.read(came, rate, lost)
-        self._heard, self.told_at = start, time.monotonic()
+        self._heard, self.told_at = start, studio.now()
         self.tie.cycle(start, frames, rate)
         if start >= self._wakes_at:
             self._wakes_at = math.inf

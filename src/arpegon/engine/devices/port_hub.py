@@ -10,6 +10,7 @@ from collections.abc import Callable, Iterable, Sequence
 
 from arpegon.core.document.model import OWN_PORT, output_name
 from arpegon.core.events import Event, from_bytes
+from arpegon.core.time import studio
 from arpegon.core.time.ticks import MESSAGES
 from arpegon.core.time.timecode import is_time_code
 from arpegon.engine.devices.systems import OWN_CLIENT, MidiOutput, MidiPort, MidiSystem, Take
@@ -43,12 +44,12 @@ class PortHub:
     """Opens the wanted inputs and outputs, and keeps on looking for those that are not there.
 
     Args:
-        arrived: called from MIDI threads with the input's name and the event, stamped with monotonic time.
+        arrived: called from MIDI threads with the input's name and the event, stamped in studio time.
         lost: called with the name of an input that vanished.
         changed: called with the inputs and outputs that are there, and those of both that are open, whenever
             these are others.
         missing: called with the outputs that are wanted and not open, and why, whenever these are others.
-        clocked: called from MIDI threads with the input's name, a message of its clock, and monotonic time.
+        clocked: called from MIDI threads with the input's name, a message of its clock, and when it came (studio time).
         systems: those that offer ports; a port that several offer is used over the first.
     """
 
@@ -196,7 +197,7 @@ class PortHub:
         """Silence what an engine that died left sounding there."""
         if self._hushing and name not in self._hushed:
             self._hushed.add(name)
-            opened.send(silence(time.monotonic()))
+            opened.send(silence(studio.now()))
 
     def _match_inputs(self, there: dict[str, Place]) -> None:
         for name, (place, device) in list(self._inputs.items()):

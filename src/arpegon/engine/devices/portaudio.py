@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import contextlib
-import time
 from collections.abc import Callable, Mapping
 from typing import Any
 
 import numpy as np
 
+from arpegon.core.time import studio
 from arpegon.engine.devices.steady import SteadyStart
 from arpegon.engine.devices.systems import Fill
 
@@ -55,7 +55,7 @@ class PortAudio:
             nonlocal done
             if status.output_underflow:
                 dropped()
-            samples = fill(frames, steady.at(done, time.monotonic()), latency, {})
+            samples = fill(frames, steady.at(done, studio.now()), latency, {})
             np.frombuffer(out, dtype=np.float32).reshape(frames, 2)[:] = samples.T
             done += frames
 

@@ -13,18 +13,18 @@ from arpegon.core.events import Event
 OWN_CLIENT = "Arpegon"
 
 Take = Callable[[Sequence[int], float], None]
-"""Takes a MIDI message, and when it came in monotonic seconds; called from a thread of the system."""
+"""Takes a MIDI message, and when it came in studio time; called from a thread of the system."""
 
 Array = NDArray[Any]
 
 Fill = Callable[[int, float, float, Mapping[str, Array]], Array]
-"""Makes the next block: of so many frames, which begins at monotonic seconds, with what is played so many seconds
+"""Makes the next block: of so many frames, which begins in studio time, with what is played so many seconds
 later than it was due; float32 of shape (2, frames). Instruments that have ports of their own are put into blocks
 of theirs instead, by id. Called from a thread of the system."""
 
 
 class InputBlock(msgspec.Struct, eq=False):
-    """Samples of a device: of shape (frames, channels), and when they began, in monotonic seconds."""
+    """Samples of a device: of shape (frames, channels), and when they began, in studio time."""
 
     device: str
     samples: Array

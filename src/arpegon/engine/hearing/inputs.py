@@ -6,7 +6,6 @@ import contextlib
 import subprocess
 import sys
 import threading
-import time
 from collections import deque
 from collections.abc import Callable, Iterable
 from typing import Any
@@ -14,6 +13,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from arpegon.core.time import studio
 from arpegon.engine.devices.portaudio import find_device
 from arpegon.engine.devices.steady import SteadyStart
 from arpegon.engine.devices.systems import InputBlock
@@ -74,7 +74,7 @@ class AudioIn:
 
     def keep(self) -> None:
         """Open what is wanted and not open, close what is not wanted; called by the keeper of the audio devices."""
-        now = time.monotonic()
+        now = studio.now()
         for device in list(self._streams):
             if device not in self._wanted:
                 self._close(device)
@@ -105,7 +105,7 @@ class AudioIn:
 
     def _fail(self, device: str, why: str) -> None:
         if device not in self._failed:
-            self._looked = time.monotonic()
+            self._looked = studio.now()
             name = f"The audio input “{device}”" if device else "The default audio input"
             self._say(device, f"{name} cannot be heard ({why}); it is taken up again when it is there.")
         self._failed[device] = why
@@ -133,7 +133,7 @@ class AudioIn:
 
         def take(samples: Any, frames: int, *_: Any) -> None:
             nonlocal done
-            now = self._last[device] = time.monotonic()
+            now = self._last[device] = studio.now()
             if samples.any():
                 self._sounded[device] = now
             start = steady.at(done, now - frames / rate)
@@ -141,7 +141,7 @@ class AudioIn:
             self._blocks.append(InputBlock(device, np.array(samples), rate, start))
             self._ready.release()
 
-        self._last[device] = self._sounded[device] = time.monotonic() + 1.0
+        self._last[device] = self._sounded[device] = studio.now() + 1.0
         stream = sounddevice.InputStream(
             samplerate=rate,
             blocksize=block,

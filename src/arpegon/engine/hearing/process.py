@@ -21,6 +21,7 @@ from typing import Any
 import numpy as np
 
 from arpegon.core.document.model import Project
+from arpegon.core.time import studio
 from arpegon.engine.devices.systems import InputBlock
 from arpegon.engine.hearing.ears import BLOCK_SECONDS, Block, Ears
 from arpegon.engine.hearing.hearing import blocks_of, file_sources, first_block
@@ -76,6 +77,8 @@ class EarsProcess:
         match command:
             case protocol.SetProject():
                 self._set_project(command.project, text_path(command.folder))
+            case protocol.SetTime():
+                studio.set_behind(command.behind)
             case protocol.SetParams():
                 self.ears.set_params(command.stage, command.values)
             case protocol.Roll():
@@ -159,9 +162,9 @@ class EarsProcess:
         threading.Thread(target=self._keep_inputs, name="inputs", daemon=True).start()
         self.inputs.start()
         ask_for_realtime(LISTENING)
-        report_at = time.monotonic()
+        report_at = studio.now()
         while self._running:
-            wait = min(self._next_due(), report_at) - time.monotonic()
+            wait = min(self._next_due(), report_at) - studio.now()
             try:
                 act = self._todo.get(timeout=max(0.0, wait)) if wait > 0 else self._todo.get_nowait()
                 self._safely(act)
@@ -169,7 +172,7 @@ class EarsProcess:
                     self._safely(self._todo.get_nowait())
             except queue.Empty:
                 pass
-            now = time.monotonic()
+            now = studio.now()
             self._safely(lambda: self._play_files(now))  # noqa: B023
             if now >= report_at:
                 report_at = now + _REPORT_SECONDS

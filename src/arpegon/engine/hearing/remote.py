@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from arpegon.core.document.model import Project
+from arpegon.core.time import studio
 from arpegon.engine.devices.systems import InputBlock
 from arpegon.engine.hearing.hearing import Heard
 from arpegon.engine.wire import protocol
@@ -16,6 +17,9 @@ from arpegon.engine.wire.supervisor import Ended, Supervisor
 from arpegon.files.audio import AudioFile
 from arpegon.files.logs import log_file
 from arpegon.listen import HeardNote, Sight
+
+_APART_SECONDS = 0.002
+"""How far the time of the process that listens may be from studio time: it stamps only what sound cards bring."""
 
 Task = Callable[[float], None]
 Monitor = Callable[[str, NDArray[Any], int, float], None]
@@ -53,6 +57,8 @@ class RemoteHearing:
         self._here = protocol.HeardHere([])
         self._marks: dict[str, list[HeardNote]] = {}
         self._sight: Sight | None = None
+        self._behind = 0.0
+        """How far studio time was behind when the process was told of it."""
         self._supervisor = Supervisor(
             "arpegon.engine.hearing.process",
             protocol.EarsReport,
@@ -99,6 +105,13 @@ class RemoteHearing:
             protocol.Samples(block.device, samples.tobytes(), samples.shape[1], block.rate, block.start)
         )
 
+    def keep_time(self) -> None:
+        """Tell the process of studio time, where that is another than it knows."""
+        behind = studio.behind()
+        if self._supervisor.started and abs(behind - self._behind) > _APART_SECONDS:
+            self._behind = behind
+            self._supervisor.send(protocol.SetTime(behind))
+
     @property
     def waiting(self) -> bool:
         """Whether something was heard that was not yet told."""
@@ -118,6 +131,8 @@ class RemoteHearing:
     # -- the process -------------------------------------------------------------------------------
 
     def _greeting(self) -> Iterator[protocol.Message]:
+        self._behind = studio.behind()
+        yield protocol.SetTime(self._behind)
         for message in (self._here, self._project, *self._rolls.values(), self._watch):
             if message is not None:
                 yield message

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import threading
-import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Protocol
@@ -12,6 +11,7 @@ import msgspec
 
 from arpegon.core.document.model import Project
 from arpegon.core.notes.taps import Batch, Passage
+from arpegon.core.time import studio
 from arpegon.engine.wire import protocol
 from arpegon.engine.wire.spawning import ENGINE
 from arpegon.engine.wire.supervisor import Ended, Supervisor
@@ -107,6 +107,7 @@ class EngineClient:
     # -- what it says ------------------------------------------------------------------------------
 
     def _greeting(self) -> Iterator[protocol.Command]:
+        yield protocol.SetTime(studio.behind())
         if self._ended_before:
             yield protocol.Hush()
         for command in (self._name, self._audio, self._project, self._watch):
@@ -118,6 +119,7 @@ class EngineClient:
     def _take(self, report: protocol.Report) -> None:
         if isinstance(report, protocol.Telemetry):
             self._playing, self._beat = report.playing, report.beat
+            studio.set_behind(report.behind)
         if self._keeper is not None:
             self._keeper.take(report)
         self._receive(report)
@@ -126,7 +128,7 @@ class EngineClient:
         """The engine is gone: what it held ends here, as events like any other."""
         self._ended_before = True
         if self._keeper is not None:
-            passages = self._keeper.open_ends(time.monotonic())
+            passages = self._keeper.open_ends(studio.now())
             if passages:
                 self._take(Batch(self.revision, passages))
         if how.again:

@@ -108,7 +108,7 @@ class MemoryKeeper:
             self._remember(self._piece)
 
     def history(self, since: float = 0.0) -> Remembered:
-        """What is remembered, decoded; what is older than ``since`` (monotonic seconds) may be left out."""
+        """What is remembered, decoded; what is older than ``since`` (studio time) may be left out."""
         with self._lock:
             records = self._memory.encoded(since)
         return Remembered(records)

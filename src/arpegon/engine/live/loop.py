@@ -25,6 +25,7 @@ from arpegon.core.errors import ArpegonError
 from arpegon.core.events import Event
 from arpegon.core.notes.course import Course
 from arpegon.core.notes.flood import thin
+from arpegon.core.time import studio
 from arpegon.core.time.timecode import is_time_code
 from arpegon.engine.audio.audio_in import AudioInputs
 from arpegon.engine.audio.audio_out import AudioOut
@@ -73,7 +74,7 @@ class HearsInPeriods(Protocol):
     """What tells of a period of time once it is over."""
 
     told_at: float
-    """When it last told, in monotonic seconds."""
+    """When it last told, in studio time."""
     lateness: Lateness
     """Of what left by it."""
 
@@ -182,7 +183,7 @@ class LiveEngine:
 
     def soon(self, task: Task) -> None:
         """Have something done by the loop at this moment, which comes once all before it was heard."""
-        self._asked_at = time.monotonic()
+        self._asked_at = studio.now()
         self._tasks.append((self._asked_at, task))
         self._wake_up()
 
@@ -191,22 +192,30 @@ class LiveEngine:
 
     def listen(self) -> None:
         """Take commands until the window is gone (runs in a thread of its own)."""
-        while True:
-            try:
-                command = self.channel.receive()
-            except WireError as error:
-                log.error("a command could not be read: %s", error)
-                self.channel.send(protocol.Notice("engine", f"The engine could not read a command ({error})."))
-                command = protocol.Quit() if error.lost else None
-                if command is None:
-                    continue
-            if command is None or isinstance(command, protocol.Quit):
+        while self.take_command():
+            pass
+
+    def take_command(self) -> bool:
+        """Take the next command; whether others may come."""
+        try:
+            command = self.channel.receive() or protocol.Quit()
+        except WireError as error:
+            log.error("a command could not be read: %s", error)
+            self.channel.send(protocol.Notice("engine", f"The engine could not read a command ({error})."))
+            if not error.lost:
+                return True
+            command = protocol.Quit()
+        match command:
+            case protocol.Quit():
                 self.soon(self.quit)
-                return
-            if isinstance(command, protocol.Feed):
+                return False
+            case protocol.SetTime():
+                studio.set_behind(command.behind)
+            case protocol.Feed():
                 self.feed(command)
-            else:
-                self.soon(lambda now, command=command: DO[type(command)](self, command, now))  # type: ignore[misc]
+            case _:
+                self.soon(lambda now: DO[type(command)](self, command, now))
+        return True
 
     def feed(self, command: protocol.Feed) -> None:
         """Take what is played in the window: after all that was asked for before it, however it is stamped."""
@@ -302,7 +311,7 @@ class LiveEngine:
     def run(self) -> None:
         """Work until told to leave."""
         self._realtime = ask_for_realtime()
-        report_at = time.monotonic()
+        report_at = studio.now()
         idle_report_at = report_at
         engine = self.engine
         waking = [self._wake]
@@ -315,15 +324,15 @@ class LiveEngine:
                 or self.hearing.waiting
             )
             wanted_at = report_at if busy else idle_report_at
-            if wanted_at < time.monotonic():
+            if wanted_at < studio.now():
                 # It waits for a quiet moment, which is looked for after the next event, or for the end of patience.
                 wanted_at += _REPORT_PATIENCE
-            told = self.jack.wakes_at(due, time.monotonic())
+            told = self.jack.wakes_at(due, studio.now())
             wake_at = min(due + (_TOLD_PATIENCE if told else 0.0), wanted_at)
-            timeout = min(1.0, wake_at - time.monotonic())
+            timeout = min(1.0, wake_at - studio.now())
             if timeout > 0 and not self._arrivals and select.select(waking, [], [], timeout)[0]:
                 self._drain()
-            now = time.monotonic()
+            now = studio.now()
             if due <= self.jack.heard_until(now):
                 self.reporter.lateness.add(now, now - max(due, self.jack.told_at))
             try:
@@ -360,7 +369,7 @@ class LiveEngine:
         for time_due, status in self.box.take(until):
             engine.run(time_due)
             engine.clocks.message(CLOCK_BOX, status, 0, time_due)
-        self._take_arrivals(now)
+        self._take_arrivals(max(now, until))
         while self._tasks and self._tasks[0][0] <= until:
             asked, task = self._tasks.popleft()
             self._feed(asked)
@@ -375,7 +384,7 @@ class LiveEngine:
         self._hear_of(engine.graph.project)
 
     def _take_arrivals(self, now: float) -> None:
-        """Put what arrived into its order."""
+        """Put what arrived into its order; nothing came later than now."""
         arrivals = self._arrivals
         if not arrivals:
             return
@@ -436,10 +445,12 @@ class LiveEngine:
                 marks=marks,
                 sight=sight,
                 revision=self.reporter.revision,
+                behind=studio.behind(),
                 section_wanted=-1 if wanted is None else wanted,
                 waiting=self.engine.waiting,
             )
         )
+        self.hearing.keep_time()
         self.jack.set_lead(self.engine.graph.lead)
         self.engine.clocks.ahead = self.jack.latency
         self.together.look()
@@ -508,6 +519,7 @@ def main(arguments: list[str]) -> None:
     channel = Channel(sock, protocol.Command)
     live = LiveEngine(channel)
     signal.signal(signal.SIGTERM, lambda *_: live.soon(live.quit))
+    live.take_command()  # what time it is, before anything is stamped
     threading.Thread(target=live.listen, name="commands", daemon=True).start()
     live.ports.start()
     live.audio.start()

@@ -25,6 +25,7 @@ from arpegon.core.document.model import Hookup, Project
 from arpegon.core.errors import ArpegonError
 from arpegon.core.events import Event, bend, control, note_off, note_on, pressure
 from arpegon.core.processing.parameters import Number, Param, Switch
+from arpegon.core.time import studio
 from arpegon.engine.wire import protocol
 from arpegon.processors.actions import ACTIONS, actions_on
 from arpegon.processors.targets import PROJECT_PARAMS, Target, differs, param_at, params_of, part_names, value_now
@@ -346,7 +347,7 @@ class OscServer:
 
 
 def _event(kind: str, numbers: list[float], channel: int) -> Event:
-    now = time.monotonic()
+    now = studio.now()
     first, second = (round(number) for number in (numbers[0], numbers[1] if len(numbers) > 1 else 0))
     low, high = (-1, 1) if kind == "bend" else (0, 127)
     if not low <= numbers[0] <= high or (kind in ("note", "control") and not 0 <= second <= 127):

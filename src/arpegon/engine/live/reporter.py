@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable, Collection, Iterable, Sequence
 
 import msgspec
@@ -11,6 +10,7 @@ from arpegon.core.events import CONTROL, NOTE_ON, Event
 from arpegon.core.notes.course import TimeFacts
 from arpegon.core.notes.flood import thin
 from arpegon.core.notes.taps import IN, Batch, OpenNotes, Passage, Tap
+from arpegon.core.time import studio
 from arpegon.engine.devices.lateness import Lateness
 from arpegon.engine.wire import protocol
 from arpegon.engine.wire.channel import Channel
@@ -62,7 +62,7 @@ class Reporter:
         self.rate = 0.0
         """Events that came in a second, of late."""
         self._counted = 0
-        self._rate_since = self._began = time.monotonic()
+        self._rate_since = self._began = studio.now()
 
     # -- outputs of the graph ----------------------------------------------------------------------
 

@@ -40,10 +40,16 @@ class SetParams(Message):
 
 
 class Feed(Message):
-    """Events from the window (the play surface), at monotonic seconds."""
+    """Events from the window (the play surface), in studio time."""
 
     name: str
     events: list[Event]
+
+
+class SetTime(Message):
+    """Studio time is so much behind the computer's clock: said first, and to whoever cannot measure it."""
+
+    behind: float
 
 
 class SetName(Message):
@@ -160,6 +166,7 @@ Command = (
     SetProject
     | SetParams
     | Feed
+    | SetTime
     | SetName
     | Play
     | Stop
@@ -242,6 +249,8 @@ class Telemetry(Message):
     """What the watched audio source hears."""
     revision: int = 0
     """The document at work."""
+    behind: float = 0.0
+    """By how many seconds studio time is behind the computer's clock."""
     section_wanted: int = -1
     """The section that was asked for, and begins on the next bar line."""
     waiting: list[str] = []
@@ -316,11 +325,11 @@ class Samples(Message):
     start: float
 
 
-EarsCommand = SetProject | SetParams | Watch | Roll | HeardHere | Samples | Quit
+EarsCommand = SetTime | SetProject | SetParams | Watch | Roll | HeardHere | Samples | Quit
 
 
 class HeardNotes(Message):
-    """Events of audio sources by feed, at monotonic seconds, of files (which, and of which run) or of inputs."""
+    """Events of audio sources by feed, in studio time, of files (which, and of which run) or of inputs."""
 
     endless: bool | None
     run: int

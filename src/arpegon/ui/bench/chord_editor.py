@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Sequence
 from typing import Any
 
@@ -13,6 +12,7 @@ from arpegon.core.theory.chords import chord_name
 from arpegon.core.theory.pitch import written
 from arpegon.core.theory.scales import Key, stage_key
 from arpegon.core.theory.voicing import within
+from arpegon.core.time import studio
 from arpegon.engine.wire.protocol import Passed
 from arpegon.processors.stages.chord import chord_of, voiced
 from arpegon.ui.bench.chord_key import KeyPane
@@ -92,7 +92,7 @@ class ChordEditor(StageEditor):
     # -- what sounds -------------------------------------------------------------------------------
 
     def passed(self, batch: Sequence[Passed]) -> None:
-        now = time.monotonic()
+        now = studio.now()
         struck = False
         for one in batch:
             made = [event.data1 for event in one.out if event.kind == NOTE_ON]

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from collections import deque
 from collections.abc import Sequence
 from typing import Any
@@ -11,6 +10,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QGridLayout, QSizePolicy, QWidget
 
+from arpegon.core.time import studio
 from arpegon.engine.wire.protocol import Passed
 from arpegon.processors.stages.humanize import width_in_words
 from arpegon.ui.bench.editor import StageEditor, strokes
@@ -55,7 +55,7 @@ class VelocityFaces(PaintedParts):
 
     def add(self, came: int | None, went: int | None) -> None:
         """A note came in, went out, or both at once (``None``: not at this moment)."""
-        self.hits.append((came, went, time.monotonic()))
+        self.hits.append((came, went, studio.now()))
 
     def tick(self, now: float) -> None:
         """Let marks fade."""

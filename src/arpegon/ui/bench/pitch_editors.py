@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
@@ -12,6 +11,7 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QPushButton
 from arpegon.core.errors import ArpegonError
 from arpegon.core.theory.chords import CHORD_TYPES, TYPE_LABELS
 from arpegon.core.theory.scales import SCALES, Key, pitch_classes, stage_key
+from arpegon.core.time import studio
 from arpegon.engine.wire.protocol import Passed
 from arpegon.files.keymap_csv import load_keymap, save_keymap
 from arpegon.processors.stages.keymap import TEMPLATE, all_threads, fill_chord, fill_scale, only
@@ -36,7 +36,7 @@ class FacingEditor(StageEditor):
         self.box.addWidget(self.keys)
 
     def passed(self, batch: Sequence[Passed]) -> None:
-        now = time.monotonic()
+        now = studio.now()
         for struck, made in strokes(batch):
             if struck is not None:
                 targets = [event.data1 for event in made]

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Sequence
 from typing import Any
 
@@ -11,6 +10,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout
 
 from arpegon.core.theory.pitch import ascii_name, parse_pitch_class
 from arpegon.core.theory.scales import stage_key
+from arpegon.core.time import studio
 from arpegon.engine.wire.protocol import Passed
 from arpegon.processors.stages.scale import moves
 from arpegon.ui.bench.editor import StageEditor, strokes
@@ -98,7 +98,7 @@ class ScaleEditor(StageEditor):
         self.set(targets=targets)
 
     def passed(self, batch: Sequence[Passed]) -> None:
-        now = time.monotonic()
+        now = studio.now()
         for struck, made in strokes(batch):
             for event in (*([struck] if struck else ()), *made):
                 self.ring.strike(event.data1 % 12, now)

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import time
 from collections import Counter
 from collections.abc import Sequence
 from typing import Any
 
 from arpegon.core.events import NOTE_ON, SYSEX
+from arpegon.core.time import studio
 from arpegon.engine.wire.protocol import Passed
 from arpegon.ui.bench.editor import StageEditor
 from arpegon.ui.controls.lanes import ChannelLanes
@@ -49,7 +49,7 @@ class SieveEditor(StageEditor):
         self._say()
 
     def passed(self, batch: Sequence[Passed]) -> None:
-        now = time.monotonic()
+        now = studio.now()
         for one in batch:
             if one.event is None:
                 continue
@@ -82,7 +82,7 @@ class ChannelEditor(StageEditor):
         self.lanes.show_lanes(to)
 
     def passed(self, batch: Sequence[Passed]) -> None:
-        now = time.monotonic()
+        now = studio.now()
         for one in batch:
             if one.event is not None and one.event.status < SYSEX:
                 self.lanes.strike(one.event.channel, now)

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Sequence
 from typing import Any
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
 
+from arpegon.core.time import studio
 from arpegon.engine.wire.protocol import Passed
 from arpegon.processors.stages.velocity import response
 from arpegon.ui.bench.editor import StageEditor, strokes
@@ -69,7 +69,7 @@ class VelocityEditor(StageEditor):
         self.controls["together_ms"].setVisible(bool(values["accents"]))
 
     def passed(self, batch: Sequence[Passed]) -> None:
-        now = time.monotonic()
+        now = studio.now()
         accents = self.values["accents"]
         for struck, made in strokes(batch):
             if struck is None or not made:

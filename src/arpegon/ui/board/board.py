@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import time
-
 from PyQt6.QtCore import QPoint, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPen, QResizeEvent
 from PyQt6.QtWidgets import (
@@ -17,6 +15,7 @@ from PyQt6.QtWidgets import (
 )
 
 from arpegon.core.document import edits
+from arpegon.core.time import studio
 from arpegon.core.time.clock import bar_beats
 from arpegon.sound import SOUNDS
 from arpegon.ui.board.column import NARROWEST, WIDEST, WIDTH, Column
@@ -351,7 +350,7 @@ class Board(QWidget):
 
     def frame(self) -> None:
         """One frame, now."""
-        self.tick(time.monotonic())
+        self.tick(studio.now())
 
     def _selected(self) -> None:
         for column in self.columns.values():

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import time
-
 from PyQt6.QtCore import QEvent, QObject, QRectF, QSignalBlocker, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QResizeEvent, QWheelEvent
 from PyQt6.QtWidgets import (
@@ -21,6 +19,7 @@ from PyQt6.QtWidgets import (
 from arpegon.core.events import SUSTAIN, Event, bend, control, note_off, note_on, pressure
 from arpegon.core.theory.pitch import written
 from arpegon.core.theory.scales import Key
+from arpegon.core.time import studio
 from arpegon.ui.controls import arrows
 from arpegon.ui.controls.keyboard import Keyboard
 from arpegon.ui.frame.surface_parts import KnobsAndPads
@@ -212,7 +211,7 @@ class PlaySurface(QWidget):
         self.keyboard = Keyboard(36, 96)
         self.keyboard.pressed.connect(lambda note, velocity: self.press("mouse", note, velocity))
         self.keyboard.released.connect(lambda note: self.release("mouse"))
-        self.keyboard.pressed_on.connect(lambda value: self._send(pressure(time.monotonic(), 0, value)))
+        self.keyboard.pressed_on.connect(lambda value: self._send(pressure(studio.now(), 0, value)))
         column.addWidget(self.keyboard, 1)
         row.addWidget(self._keys, 1)
         self.all_off = QPushButton("All off")
@@ -348,14 +347,14 @@ class PlaySurface(QWidget):
         sounding = note in self._held.values()
         self._held[key] = note
         if not sounding:
-            self.session.feed(note_on(time.monotonic(), 0, note, velocity))
+            self.session.feed(note_on(studio.now(), 0, note, velocity))
         self.keyboard.set_held(frozenset(self._held.values()))
 
     def release(self, key: object) -> None:
         """End the note that a key started."""
         note = self._held.pop(key, None)
         if note is not None and note not in self._held.values():
-            self.session.feed(note_off(time.monotonic(), 0, note))
+            self.session.feed(note_off(studio.now(), 0, note))
         self.keyboard.set_held(frozenset(self._held.values()))
 
     def release_all(self) -> None:
@@ -387,13 +386,13 @@ class PlaySurface(QWidget):
         self.session.feed(event)
 
     def _bend(self, value: float) -> None:
-        self._send(bend(time.monotonic(), 0, max(-8192, min(8191, round((value - 0.5) * 16384)))))
+        self._send(bend(studio.now(), 0, max(-8192, min(8191, round((value - 0.5) * 16384)))))
 
     def _control(self, number: int, value: float) -> None:
-        self._send(control(time.monotonic(), 0, number, round(value * 127)))
+        self._send(control(studio.now(), 0, number, round(value * 127)))
 
     def _pressure(self, value: float) -> None:
-        self._send(pressure(time.monotonic(), 0, round(value * 127)))
+        self._send(pressure(studio.now(), 0, round(value * 127)))
 
     # -- the computer's keys -----------------------------------------------------------------------
 

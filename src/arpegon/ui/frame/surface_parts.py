@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-import time
 from typing import TYPE_CHECKING
 
 import msgspec
@@ -14,6 +13,7 @@ from PyQt6.QtWidgets import QGridLayout, QInputDialog, QMenu, QWidget
 from arpegon.core.document import edits
 from arpegon.core.document.model import Hookup
 from arpegon.core.events import control, note_off, note_on
+from arpegon.core.time import studio
 from arpegon.processors.actions import target_words
 from arpegon.ui.controls import arrows
 from arpegon.ui.controls.hook_mark import paint_mark
@@ -275,13 +275,13 @@ class KnobsAndPads(QWidget):
         return ", ".join(words or "something that is gone" for words in found)
 
     def _turn(self, number: int, value: int) -> None:
-        self.session.feed(control(time.monotonic(), 0, KNOB_CC + number, value))
+        self.session.feed(control(studio.now(), 0, KNOB_CC + number, value))
 
     def _strike(self, number: int, velocity: int) -> None:
-        self.session.feed(note_on(time.monotonic(), PAD_CHANNEL, PAD_NOTE + number, velocity))
+        self.session.feed(note_on(studio.now(), PAD_CHANNEL, PAD_NOTE + number, velocity))
 
     def _let_go(self, number: int) -> None:
-        self.session.feed(note_off(time.monotonic(), PAD_CHANNEL, PAD_NOTE + number))
+        self.session.feed(note_off(studio.now(), PAD_CHANNEL, PAD_NOTE + number))
 
     def rest(self) -> None:
         """Let go of all pads."""

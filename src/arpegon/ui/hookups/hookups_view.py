@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from pathlib import Path
 
 from PyQt6.QtWidgets import (
@@ -15,6 +14,7 @@ from PyQt6.QtWidgets import (
 from arpegon.core.document import edits
 from arpegon.core.document.model import Hookup
 from arpegon.core.errors import ArpegonError
+from arpegon.core.time import studio
 from arpegon.files.hookup_sets import SUFFIX, load_set, save_set
 from arpegon.processors.actions import target_words
 from arpegon.ui.controls.choices import ToggleSwitch
@@ -123,7 +123,7 @@ class HookupsView(WhenSeen):
     def tick(self, now: float) -> None:
         """One frame."""
         controls = self.session.hooking.controls
-        self.list.show_values(controls, time.monotonic())
+        self.list.show_values(controls, studio.now())
         if self.touch.value():
             by_hand = [one.id for one in self.session.project.hookups if one.control != "stage" and one.id in controls]
             latest = max(by_hand, key=lambda name: controls[name][1], default="")

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-import time
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
@@ -15,6 +14,7 @@ from arpegon.core.document.learning import Learner
 from arpegon.core.document.model import Hookup, Project
 from arpegon.core.events import CONTROL
 from arpegon.core.processing.parameters import Switch
+from arpegon.core.time import studio
 from arpegon.engine.wire.protocol import Hooked
 from arpegon.processors.actions import target_words
 from arpegon.processors.targets import declared, differs, holdable, params_of, value_now, with_value
@@ -64,7 +64,7 @@ class Hooking(QObject):
 
     def take(self, told: Hooked) -> None:
         """Take in what hookups did."""
-        now = time.monotonic()
+        now = studio.now()
         for name, value in told.moved.items():
             self.controls[name] = (value, now)
         for target, key, value, by_stage in told.set:

@@ -103,7 +103,7 @@ class EngineLink(QObject):
         self.client.send(protocol.Learn(on))
 
     def feed(self, name: str, events: Sequence[Event]) -> None:
-        """Let events arrive at a feed, at monotonic seconds."""
+        """Let events arrive at a feed, in studio time."""
         self.client.send(protocol.Feed(name, list(events)))
 
     def direct(self, strand: str, events: Sequence[Event]) -> None:

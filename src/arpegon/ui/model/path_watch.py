@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import time
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from arpegon.core.document.mending import PLAY, mend_label, mended
 from arpegon.core.document.path_check import Break, check_paths
+from arpegon.core.time import studio
 from arpegon.processors.facts import stage_facts
 from arpegon.sound import DEFAULT_SOUND
 from arpegon.ui.model.surroundings import surroundings
@@ -49,7 +49,7 @@ class PathWatch(QObject):
 
     def check(self) -> None:
         """Find out why strands are silent."""
-        found = check_paths(self.session.project, stage_facts, surroundings(self.session, time.monotonic()))
+        found = check_paths(self.session.project, stage_facts, surroundings(self.session, studio.now()))
         breaks = {one.strand: one for one in found}
         if breaks != self.breaks:
             self.breaks = breaks

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -10,6 +9,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from arpegon.core.document import edits, take_edits
 from arpegon.core.notes.memory import Remembered
 from arpegon.core.notes.takes import Take, cut_take
+from arpegon.core.time import studio
 from arpegon.core.time.clock import bar_beats
 
 if TYPE_CHECKING:
@@ -29,19 +29,19 @@ class Recorder(QObject):
         super().__init__(session)
         self.session = session
         self.since: float | None = None
-        """When the recording began that runs, in monotonic seconds."""
+        """When the recording began that runs, in studio time."""
 
     def forget(self) -> None:
         """Another document is worked on."""
         self.since = None
 
     def history(self, since: float = 0.0) -> Remembered:
-        """What is remembered, decoded; what is older than ``since`` (monotonic seconds) may be left out."""
+        """What is remembered, decoded; what is older than ``since`` (studio time) may be left out."""
         return self.session.link.keeper.history(since)
 
     def keep(self, seconds: float | None = None) -> bool:
         """Make a take of what was played last (or of the last ``seconds``); False where there is nothing."""
-        end = time.monotonic()
+        end = studio.now()
         history = self.history(0.0 if seconds is None else end - seconds)
         start = end - seconds if seconds is not None else history.phrase_start()
         return start is not None and self._make_take("Kept", history, start, end)
@@ -50,14 +50,14 @@ class Recorder(QObject):
         """Start recording, or stop and make a take."""
         session = self.session
         if self.since is None:
-            self.since = time.monotonic()
+            self.since = studio.now()
             if not session.telemetry.playing and session.project.strands:
                 counted = session.project.count_in * bar_beats(session.project.meter)
                 self.since += counted * 60.0 / session.project.tempo
                 session.link.play(session.telemetry.beat - counted)
         else:
             start, self.since = self.since, None
-            if not self._make_take("Recorded", self.history(start), start, time.monotonic()):
+            if not self._make_take("Recorded", self.history(start), start, studio.now()):
                 session.notice("take", "Nothing was played while recording, so no take was made.")
         session.file_changed.emit()
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import random
-import time
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
@@ -19,6 +18,7 @@ from arpegon.core.errors import ArpegonError
 from arpegon.core.events import Event
 from arpegon.core.notes.taps import Batch
 from arpegon.core.processing.parameters import check_params, with_defaults
+from arpegon.core.time import studio
 from arpegon.engine.live.client import GIVEN_UP
 from arpegon.engine.wire.protocol import Missing, Ports, Telemetry
 from arpegon.files.places import Settings, save_settings
@@ -347,7 +347,7 @@ class Session(QObject):
             self.link.hear(strand_id, notes, seconds)
 
     def beat_at(self, now: float) -> float:
-        """The transport's beat at a monotonic time, from the last telemetry."""
+        """The transport's beat at a time, from the last telemetry."""
         return self.transport.beat_at(now)
 
     def position(self, now: float) -> str:
@@ -397,7 +397,7 @@ class Session(QObject):
         self.link.start_anew()
 
     def _prune(self) -> None:
-        now = time.monotonic()
+        now = studio.now()
         for paper in self.papers.values():
             paper.prune(now)
 

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import time
-
 from PyQt6.QtCore import QObject
 
 from arpegon.core.document.model import Project
 from arpegon.core.document.sections import position_in
+from arpegon.core.time import studio
 from arpegon.core.time.clock import position_text
 from arpegon.core.time.tapping import Taps
 from arpegon.engine.wire.protocol import Health, Telemetry
@@ -21,7 +20,7 @@ class TransportModel(QObject):
         super().__init__(parent)
         self._link = link
         self._taps = Taps()
-        self.told = Telemetry(time.monotonic(), 0.0, False, 120.0, None, [], {}, Health())
+        self.told = Telemetry(studio.now(), 0.0, False, 120.0, None, [], {}, Health())
         """How the engine was when it last said so."""
         link.told.connect(self._take)
 
@@ -42,10 +41,10 @@ class TransportModel(QObject):
 
     def tap(self) -> float | None:
         """Take a tap of the tempo; the tempo that the last taps make, from the second one on."""
-        return self._taps.tap(time.monotonic())
+        return self._taps.tap(studio.now())
 
     def beat_at(self, now: float) -> float:
-        """The beat at a monotonic time."""
+        """The beat at a time."""
         return self.told.beat + ((now - self.told.now) * self.told.tempo / 60.0 if self.told.playing else 0.0)
 
     def position(self, now: float, project: Project) -> str:

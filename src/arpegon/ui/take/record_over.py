@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import time
-
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from arpegon.core.document import take_edits
 from arpegon.core.events import Event
 from arpegon.core.notes.takes import Part, Take, trim
+from arpegon.core.time import studio
 from arpegon.ui.model.session import Session
 
 _LATE_SECONDS = 0.05
@@ -49,7 +48,7 @@ class RecordOver(QObject):
     def stop(self) -> None:
         """End it; what was played of the round that goes on is kept."""
         if self.on:
-            self._end_round(time.monotonic())
+            self._end_round(studio.now())
         self.take_id = ""
 
     def tick(self, now: float) -> None:
@@ -64,7 +63,7 @@ class RecordOver(QObject):
             self._begin()
 
     def _begin(self) -> None:
-        self._since = time.monotonic()
+        self._since = studio.now()
         self.begun.emit(self.span[0])
 
     def _end_round(self, end: float) -> None:

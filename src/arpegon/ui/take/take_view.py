@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable, Mapping
 from pathlib import Path
 
@@ -17,6 +16,7 @@ from arpegon.core.events import Event, note_off, note_on
 from arpegon.core.notes.course import Course
 from arpegon.core.notes.sheet import Sheet
 from arpegon.core.notes.takes import Part, Round, Take
+from arpegon.core.time import studio
 from arpegon.files.midi import Track, write_song
 from arpegon.files.musicxml import SCORES, Line, write_score
 from arpegon.processors import PROCESSORS
@@ -276,7 +276,7 @@ class TakeView(WhenSeen):
             self.taps.start(project.meter, project.key)
 
     def _tap(self) -> None:
-        now = time.monotonic()
+        now = studio.now()
         second = self.playing.heard(now)
         if second is None:
             self.playing.play_from(0.0)
