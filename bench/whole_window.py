@@ -8,8 +8,8 @@ from __future__ import annotations
 
 import os
 import sys
-import time
 
+from arpegon.core.time import studio
 from arpegon.starting import begin, begun
 
 _KEY = 60
@@ -43,8 +43,8 @@ def main() -> None:
 
     def strike() -> None:
         if "sounds" not in said:
-            session.feed(note_on(time.monotonic(), 0, _KEY, 100))
-            session.feed(note_off(time.monotonic() + 0.02, 0, _KEY))
+            session.feed(note_on(studio.now(), 0, _KEY, 100))
+            session.feed(note_off(studio.now() + 0.02, 0, _KEY))
 
     def heard(telemetry: object) -> None:
         if any(peak > 0.0 for peak in session.telemetry.meters.values()):

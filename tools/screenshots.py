@@ -25,6 +25,7 @@ from tools.jack_server import jack_server
 from arpegon.core.document import edits
 from arpegon.core.document.model import Stage
 from arpegon.core.events import note_off, note_on
+from arpegon.core.time import studio
 from arpegon.files.presets import factory_presets
 from arpegon.ui.app import make_application
 from arpegon.ui.bench.chord_editor import ChordEditor
@@ -75,11 +76,11 @@ class Photographer:
     def strum(self, *keys: int) -> None:
         """Play a few keys by hand."""
         for key in keys:
-            self.session.feed(note_on(time.monotonic(), 0, key, 100))
+            self.session.feed(note_on(studio.now(), 0, key, 100))
             self.wait(0.15)
         self.wait(0.2)
         for key in keys:
-            self.session.feed(note_off(time.monotonic(), 0, key))
+            self.session.feed(note_off(studio.now(), 0, key))
 
     def stage_at_work(self, kind: str, params: dict[str, Any], before: tuple[Stage, ...] = ()) -> None:
         """Let the lamp room's clip pass one stage, which stands on the bench."""

@@ -44,6 +44,7 @@ from arpegon.core.document.model import (
     Strand,
 )
 from arpegon.core.events import NOTE_ON
+from arpegon.core.time import studio
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
@@ -227,7 +228,7 @@ class Soak:
         self.warm_up()
         self.player.report()
         checked_at, killed_at = time.monotonic(), time.monotonic()
-        self.since = time.monotonic()
+        self.since = studio.now()
         while time.monotonic() - self.began < self.seconds:
             self.act()
             if not session.telemetry.playing and self.draw.random() < 0.6:
@@ -432,7 +433,7 @@ class Soak:
             if missing > near:
                 self.lost += missing - near
                 print(f"lost: {missing - near} of {len(times)} notes {note} on channel {channel + 1}", flush=True)
-        self.since = time.monotonic()
+        self.since = studio.now()
         self.player.tell("play")
         session.play()
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from pathlib import Path
 
 import jack
@@ -14,6 +13,7 @@ from tools.jack_server import jack_server as server
 
 from arpegon.core.document.model import Instrument, InstrumentDestination, MidiSource, PortDestination
 from arpegon.core.events import note_off, note_on
+from arpegon.core.time import studio
 from arpegon.engine.devices.jack_client import JackClient
 from arpegon.engine.devices.port_hub import PortHub
 from arpegon.engine.live.client import EngineClient
@@ -57,7 +57,7 @@ def test_further_outputs_of_our_own_are_ports_of_the_one_client(live, pair):
     assert clients() >= {"Arpegon"} and not any(name.startswith("Arpegon ") for name in clients())
 
     def heard():
-        live.send(protocol.Feed("surface", [note_on(time.monotonic(), 0, 60, 90), note_off(time.monotonic(), 0, 60)]))
+        live.send(protocol.Feed("surface", [note_on(studio.now(), 0, 60, 90), note_off(studio.now(), 0, 60)]))
         return [0x90, 60, 90] in pair.heard
 
     wait_for(heard)
@@ -68,7 +68,7 @@ def test_further_outputs_of_our_own_are_ports_of_the_one_client(live, pair):
 def test_a_flood_leaves_whole_and_in_order_however_little_a_period_holds(client, pair):
     pair.connect_to_own_output()
     own = client.open_own(lambda *_: None)[1]
-    now = time.monotonic()
+    now = studio.now()
     sent = [note_on(now, place % 16, 1 + place % 127, 1 + place // 127) for place in range(5000)]
     own.send(sent)
     wait_for(lambda: len(pair.heard) == len(sent))
@@ -78,7 +78,7 @@ def test_a_flood_leaves_whole_and_in_order_however_little_a_period_holds(client,
 def test_all_that_was_sent_leaves_before_a_port_is_closed(client, pair):
     name = f"{pair.name} synth:in"
     out = client.open_output(name)
-    now = time.monotonic()
+    now = studio.now()
     out.send([note_on(now, 0, 60, 90), note_off(now, 0, 60)])
     out.close()
     wait_for(lambda: not list(pair.synth.port.connections))
@@ -118,7 +118,7 @@ def test_a_client_that_another_thread_joined_anew_is_opened_anew(client, pair):
     pair.connect_to_own_output()
     pair.keys.send([0x90, 61, 1])
     wait_for(lambda: heard == [(f"{pair.name} keys:out", 61)])
-    hub.send("", [note_on(time.monotonic(), 0, 60, 90)])
+    hub.send("", [note_on(studio.now(), 0, 60, 90)])
     wait_for(lambda: pair.heard == [[0x90, 60, 90]])
 
 
@@ -131,7 +131,7 @@ def test_a_fault_in_a_taker_is_logged_once_and_the_cycles_go_on(client, pair, ca
     pair.connect_to_own_output()
     for _ in range(3):
         pair.keys.send([0x90, 60, 1])
-    own.send([note_on(time.monotonic(), 0, 60, 90)])
+    own.send([note_on(studio.now(), 0, 60, 90)])
     wait_for(lambda: pair.heard)
     assert [record.message for record in caplog.records].count("a fault in a JACK cycle") == 1
 

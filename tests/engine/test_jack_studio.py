@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from itertools import pairwise
 from pathlib import Path
 
@@ -15,6 +14,7 @@ from tools.jack_devices import Synth
 
 from arpegon.core.document.model import AudioSource, ClockSettings, Instrument, InstrumentDestination, MidiSource
 from arpegon.core.events import note_on
+from arpegon.core.time import studio
 from arpegon.core.time.timecode import CodeReader
 from arpegon.engine.devices.jack_latency import CAPTURE, PLAYBACK, latency_range
 from arpegon.engine.wire import protocol
@@ -127,13 +127,13 @@ def test_an_instrument_with_outputs_of_its_own_sounds_there_and_not_in_the_mix(l
     try:
         player.client.connect("Arpegon:Felt piano left", "Tin deck:own")
         player.client.connect("Arpegon:left", "Tin deck:mix")
-        live.send(protocol.Feed("surface", [note_on(time.monotonic(), 0, 60, 100)]))
+        live.send(protocol.Feed("surface", [note_on(studio.now(), 0, 60, 100)]))
         wait_for(lambda: player.peaks["own"] > 0.01)
         assert player.peaks["mix"] == 0.0
         # Back in the mix: the ports go.
         live.set_project(with_instruments(strands, replace(one, own_outputs=False), two), HERE)
         wait_for(lambda: not look.get_ports("^Arpegon:Felt piano"))
-        live.send(protocol.Feed("surface", [note_on(time.monotonic(), 0, 64, 100)]))
+        live.send(protocol.Feed("surface", [note_on(studio.now(), 0, 64, 100)]))
         wait_for(lambda: player.peaks["mix"] > 0.01)
     finally:
         player.close()

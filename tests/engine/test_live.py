@@ -15,6 +15,7 @@ import pytest
 from arpegon.core.document import edits
 from arpegon.core.document.model import ClockSettings, InstrumentDestination, MidiSource, PortDestination, SurfaceSource
 from arpegon.core.events import Event, control, note_off, note_on
+from arpegon.core.time import studio
 from arpegon.engine.wire import protocol
 from building import assert_whole, generator, pitches, project, stage, strand
 from jacking import wait_for, without_repeats
@@ -38,7 +39,7 @@ def at_work(client):
 
 
 def surface(client, *events):
-    now = time.monotonic()
+    now = studio.now()
     client.send(protocol.Feed("surface", [event.at(now) for event in events]))
 
 
@@ -233,7 +234,7 @@ def test_a_flood_of_controllers_is_thinned_and_shown_and_the_last_value_stays(li
     live.set_project(project(strand(destinations=(PortDestination(),))), HERE)
     pair.connect_to_own_output()
     at_work(live)
-    now = time.monotonic()
+    now = studio.now()
     flood = [Event(now, 0xB0, 1, value % 128) for value in range(5000)]
     live.send(
         protocol.Feed("surface", [note_on(now, 0, 60, 90), *flood, note_off(now, 0, 60), Event(now, 0xB0, 1, 77)])

@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 import random
 import signal
-import time
 from pathlib import Path
 
 import pytest
@@ -14,6 +13,7 @@ from arpegon.core.document import edits
 from arpegon.core.document.model import Held, PortDestination, Section
 from arpegon.core.events import NOTE_OFF, NOTE_ON, note_off, note_on
 from arpegon.core.notes.takes import bars, cut_take
+from arpegon.core.time import studio
 from arpegon.engine.live.client import EngineClient
 from arpegon.engine.live.keeper import MemoryKeeper
 from arpegon.engine.wire import protocol
@@ -74,7 +74,7 @@ def test_stages_put_in_and_taken_out_lose_and_stretch_nothing(kept, pair):
 @pytest.mark.parametrize("jack_server", ["async"], indirect=True)
 def test_the_notes_of_a_killed_engine_end_and_what_follows_is_remembered(kept):
     kept.set_project(project(strand(stage("chord", offsets=[7]))), HERE)
-    kept.send(protocol.Feed("surface", [note_on(time.monotonic(), 0, 60, 90)]))
+    kept.send(protocol.Feed("surface", [note_on(studio.now(), 0, 60, 90)]))
     wait_for(lambda: len(kept.keeper.history().generated("a")) == 2)
     os.kill(kept.pid, signal.SIGKILL)
     wait_for(lambda: len(kept.keeper.history().generated("a")) == 4)
@@ -83,7 +83,7 @@ def test_the_notes_of_a_killed_engine_end_and_what_follows_is_remembered(kept):
         assert all(bar.end is not None for bar in bars(history.events["a", place])), place
 
     def heard_again():
-        now = time.monotonic()
+        now = studio.now()
         kept.send(protocol.Feed("surface", [note_on(now, 0, 64, 90), note_off(now + 0.01, 0, 64)]))
         return any(bar.note == 71 and bar.end for bar in bars(kept.keeper.history().generated("a")))
 
@@ -92,7 +92,7 @@ def test_the_notes_of_a_killed_engine_end_and_what_follows_is_remembered(kept):
 
 def test_what_was_played_is_found_on_disk_when_the_window_was_killed(kept, tmp_path):
     kept.set_project(project(strand(), title="Tide"), HERE)
-    now = time.monotonic()
+    now = studio.now()
     kept.send(protocol.Feed("surface", [note_on(now, 0, 60, 90), note_off(now, 0, 60)]))
     wait_for(lambda: len(kept.keeper.history().generated("a")) == 2)
     (left,) = Autosave(tmp_path).leftovers()  # as the next window does, while nobody closed this one
@@ -107,10 +107,10 @@ def test_a_take_over_three_tempi_lies_on_the_bars_of_the_piece(kept, pair):
     sections = tuple(Section(id=f"s{place}", name=f"S{place}", bars=1, holds=one) for place, one in enumerate(held))
     steps = generator("steps", patterns=[[{"note": 60}]], rate="1/8", in_scale=False)
     kept.set_project(project(strand(sources=(steps,), destinations=(PortDestination(),)), sections=sections), HERE)
-    began = time.monotonic()
+    began = studio.now()
     kept.send(protocol.Play(0.0))
     wait_for(lambda: kept.reports.telemetry and kept.reports.telemetry[-1].beat > 14.0)
-    take = cut_take(kept.keeper.history(), began, time.monotonic(), id="t", name="Tide")
+    take = cut_take(kept.keeper.history(), began, studio.now(), id="t", name="Tide")
     assert [round(bpm) for _, bpm in take.course.tempi] == [240, 120, 300]
     assert take.course.meters[0][2] == 1 and [name for _, name in take.course.sections] == ["S0", "S1", "S2"]
     begins = [event.time for event in take.parts[0].generated if event.kind == NOTE_ON]
