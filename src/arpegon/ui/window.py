@@ -50,7 +50,7 @@ from arpegon.ui.model.change import EVERYTHING
 from arpegon.ui.model.faults import Faults
 from arpegon.ui.model.managed import Managed
 from arpegon.ui.model.session import Session
-from arpegon.ui.model.timers import ticking
+from arpegon.ui.look.timers import ticking
 from arpegon.ui.parts import clipboard
 from arpegon.ui.parts.hook_handle import handle_of
 from arpegon.ui.parts.save_dialog import ask_where

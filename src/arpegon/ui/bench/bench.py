@@ -34,7 +34,7 @@ from arpegon.ui.look.plain import Label, name_controls
 from arpegon.ui.model.change import Change
 from arpegon.ui.model.selection import Selection
 from arpegon.ui.model.session import Session
-from arpegon.ui.model.timers import one_shot
+from arpegon.ui.look.timers import one_shot
 from arpegon.ui.model.words import destination_words, source_words
 from arpegon.ui.parts import clipboard
 from arpegon.ui.parts.bench_part import BenchPart

@@ -17,7 +17,7 @@ from arpegon.ui.look.painted import Painted
 from arpegon.ui.look.plain import Label, unmarked
 from arpegon.ui.model.notices import NoticeAction
 from arpegon.ui.model.session import Session
-from arpegon.ui.model.timers import one_shot, ticking
+from arpegon.ui.look.timers import one_shot, ticking
 
 _PASSING = {"edit", "done", "take", "kept", "restart"}
 _GOOD = {"done", "learn", "kept", "recover", "restart"}

@@ -6,7 +6,7 @@ import contextlib
 from collections.abc import Callable, Collection, Iterator, Sequence
 from typing import TYPE_CHECKING, Any, ClassVar, NamedTuple
 
-from PyQt6.QtCore import QEvent, QModelIndex, QRect, QRectF, Qt, QTimer
+from PyQt6.QtCore import QEvent, QModelIndex, QRect, QRectF, Qt
 from PyQt6.QtGui import (
     QInputEvent,
     QKeyEvent,
@@ -20,6 +20,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QAbstractButton, QAbstractSlider, QComboBox, QLabel, QListView, QSizePolicy, QWidget
 
 from arpegon.ui.look import theme
+from arpegon.ui.look.timers import one_shot
 
 if TYPE_CHECKING:  # their names for values and signals are ours in the subclasses
     _Widget = QWidget
@@ -242,9 +243,7 @@ class PaintedParts(Drawn, _PlainList):
         super().__init__(parent)
         self._told: tuple[Sequence[Part], int | None] = ((), None)
         self._is_told = False
-        self._tell_timer = QTimer(self)
-        self._tell_timer.setSingleShot(True)
-        self._tell_timer.setInterval(_TELL_MS)
+        self._tell_timer = one_shot(self, _TELL_MS)
         self._tell_timer.timeout.connect(self.tell)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Preferred)

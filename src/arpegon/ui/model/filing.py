@@ -21,7 +21,7 @@ from arpegon.files.path_text import is_text, path_text
 from arpegon.files.project import format_project, parse_project
 from arpegon.ui.model.beside import beside
 from arpegon.ui.model.notices import NoticeAction
-from arpegon.ui.model.timers import one_shot
+from arpegon.ui.look.timers import one_shot
 
 if TYPE_CHECKING:
     from arpegon.ui.model.session import Session

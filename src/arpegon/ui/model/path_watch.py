@@ -12,7 +12,7 @@ from arpegon.core.time import studio
 from arpegon.processors.facts import stage_facts
 from arpegon.sound import DEFAULT_SOUND
 from arpegon.ui.model.surroundings import surroundings
-from arpegon.ui.model.timers import ticking
+from arpegon.ui.look.timers import ticking
 
 if TYPE_CHECKING:
     from arpegon.ui.model.session import Session

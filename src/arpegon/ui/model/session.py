@@ -37,7 +37,7 @@ from arpegon.ui.model.path_watch import PathWatch
 from arpegon.ui.model.piece import Piece
 from arpegon.ui.model.recorder import Recorder
 from arpegon.ui.model.selection import NOTHING, Selection, source_selection, stage_selection
-from arpegon.ui.model.timers import one_shot, ticking
+from arpegon.ui.look.timers import one_shot, ticking
 from arpegon.ui.model.transport import TransportModel
 
 ENGINE_DEBOUNCE_MS = 8
