@@ -46,11 +46,11 @@ from arpegon.ui.frame.surface import PlaySurface
 from arpegon.ui.hookups.hookups_view import HookupsView
 from arpegon.ui.look import motion, theme
 from arpegon.ui.look.plain import name_controls
+from arpegon.ui.look.timers import ticking
 from arpegon.ui.model.change import EVERYTHING
 from arpegon.ui.model.faults import Faults
 from arpegon.ui.model.managed import Managed
 from arpegon.ui.model.session import Session
-from arpegon.ui.look.timers import ticking
 from arpegon.ui.parts import clipboard
 from arpegon.ui.parts.hook_handle import handle_of
 from arpegon.ui.parts.save_dialog import ask_where

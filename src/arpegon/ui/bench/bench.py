@@ -31,10 +31,10 @@ from arpegon.ui.controls.elided import Elided
 from arpegon.ui.controls.fold import Fold
 from arpegon.ui.controls.more_edge import MoreEdge
 from arpegon.ui.look.plain import Label, name_controls
+from arpegon.ui.look.timers import one_shot
 from arpegon.ui.model.change import Change
 from arpegon.ui.model.selection import Selection
 from arpegon.ui.model.session import Session
-from arpegon.ui.look.timers import one_shot
 from arpegon.ui.model.words import destination_words, source_words
 from arpegon.ui.parts import clipboard
 from arpegon.ui.parts.bench_part import BenchPart

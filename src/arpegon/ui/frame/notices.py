@@ -15,9 +15,9 @@ from arpegon.ui.controls.elided import Elided
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import Painted
 from arpegon.ui.look.plain import Label, unmarked
+from arpegon.ui.look.timers import one_shot, ticking
 from arpegon.ui.model.notices import NoticeAction
 from arpegon.ui.model.session import Session
-from arpegon.ui.look.timers import one_shot, ticking
 
 _PASSING = {"edit", "done", "take", "kept", "restart"}
 _GOOD = {"done", "learn", "kept", "recover", "restart"}

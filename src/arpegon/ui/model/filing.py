@@ -19,9 +19,9 @@ from arpegon.files.collect import take_clips_along
 from arpegon.files.on_disk import OpenMark, digest, free_name, obstacle
 from arpegon.files.path_text import is_text, path_text
 from arpegon.files.project import format_project, parse_project
+from arpegon.ui.look.timers import one_shot
 from arpegon.ui.model.beside import beside
 from arpegon.ui.model.notices import NoticeAction
-from arpegon.ui.look.timers import one_shot
 
 if TYPE_CHECKING:
     from arpegon.ui.model.session import Session

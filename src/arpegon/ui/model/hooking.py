@@ -18,8 +18,8 @@ from arpegon.core.time import studio
 from arpegon.engine.wire.protocol import Hooked
 from arpegon.processors.actions import target_words
 from arpegon.processors.targets import declared, differs, holdable, params_of, value_now, with_value
-from arpegon.ui.model.hookup_words import control_words
 from arpegon.ui.look.timers import one_shot
+from arpegon.ui.model.hookup_words import control_words
 
 if TYPE_CHECKING:
     from arpegon.core.events import Event

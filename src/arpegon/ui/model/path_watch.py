@@ -11,8 +11,8 @@ from arpegon.core.document.path_check import Break, check_paths
 from arpegon.core.time import studio
 from arpegon.processors.facts import stage_facts
 from arpegon.sound import DEFAULT_SOUND
-from arpegon.ui.model.surroundings import surroundings
 from arpegon.ui.look.timers import ticking
+from arpegon.ui.model.surroundings import surroundings
 
 if TYPE_CHECKING:
     from arpegon.ui.model.session import Session

@@ -25,6 +25,7 @@ from arpegon.files.places import Settings, save_settings
 from arpegon.processors import processor_class
 from arpegon.processors.tossing import tossed
 from arpegon.sound import CLICK_SOUND
+from arpegon.ui.look.timers import one_shot, ticking
 from arpegon.ui.model.change import EVERYTHING, Change, change_between
 from arpegon.ui.model.exporting import Export
 from arpegon.ui.model.filing import Filing
@@ -37,7 +38,6 @@ from arpegon.ui.model.path_watch import PathWatch
 from arpegon.ui.model.piece import Piece
 from arpegon.ui.model.recorder import Recorder
 from arpegon.ui.model.selection import NOTHING, Selection, source_selection, stage_selection
-from arpegon.ui.look.timers import one_shot, ticking
 from arpegon.ui.model.transport import TransportModel
 
 ENGINE_DEBOUNCE_MS = 8

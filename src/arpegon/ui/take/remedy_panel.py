@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from arpegon.core.document.remedies import REMEDIES, Plan
@@ -17,6 +17,7 @@ from arpegon.processors import PROCESSORS
 from arpegon.ui.controls.choices import Picker, ToggleSwitch
 from arpegon.ui.look import theme
 from arpegon.ui.look.plain import Label
+from arpegon.ui.look.timers import one_shot
 from arpegon.ui.model.take_stage import plan_stage
 from arpegon.ui.parts.standard import STANDARD, caps, captioned, standard_control
 
@@ -106,8 +107,7 @@ class RemedyPanel(QWidget):
         row.addWidget(self.do, 1)
         row.addWidget(self.leave)
         box.addLayout(row)
-        self._timer = QTimer(self)
-        self._timer.setSingleShot(True)
+        self._timer = one_shot(self, _SOON_MS)
         self._timer.timeout.connect(self.look)
         self.name = ""
         self.choose("")
@@ -167,7 +167,7 @@ class RemedyPanel(QWidget):
 
         def turn(value: Any, settled: bool) -> None:
             self._values.setdefault(self.name, {})[key] = value
-            self._timer.start(_SOON_MS)
+            self._timer.start()
 
         return turn
 
@@ -191,7 +191,7 @@ class RemedyPanel(QWidget):
         if (sheet, chosen, course) != (self._sheet, self._chosen, self._course):
             self._sheet, self._chosen, self._course = sheet, chosen, course
             if self.name:
-                self._timer.start(_SOON_MS)
+                self._timer.start()
 
     def look(self) -> None:
         """Work out what it would do, and say it."""
