@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -10,6 +12,7 @@ from hypothesis import strategies as st
 from arpegon.listen import kernel, listener
 from arpegon.listen.bands import Bands
 from arpegon.listen.hits import HitListener
+from arpegon.listen.periods import PeriodMeter
 
 RATES = (8_000, 22_050, 44_100, 48_000, 96_000)
 
@@ -63,6 +66,52 @@ def test_bands_rise_alike_wherever_blocks_are_cut(without, rate, seed):
     assert ours == pytest.approx(theirs, abs=1e-6)
     assert len(ours) == len(samples) // here.hop and ours.max() > 10.0
     assert here.hiss == pytest.approx(there.hiss, rel=1e-6)
+
+
+@pytest.mark.parametrize("lowest, highest", [(41.0, 330.0), (82.0, 1047.0), (196.0, 3136.0)])
+@pytest.mark.parametrize("seed", range(6))
+def test_periods_are_alike_after_strokes_and_in_steady_tones(without, lowest, highest, seed):
+    samples = sound(seed, 48_000)[:, 0]
+    here = PeriodMeter(48_000, lowest, highest, 2.22)
+    there = without(lambda: PeriodMeter(48_000, lowest, highest, 2.22))
+    found = []
+    struck, rings = -math.inf, None
+    for count, (now, _) in enumerate(zip(here.process(samples), there.process(samples), strict=True)):
+        if count % 60 == 30:
+            struck, rings = now, here.before(now)
+        mine, other = (meter.read(struck, rings) for meter in (here, there))
+        if max(mine.clarity, other.clarity) > 1e-6:  # else it is chance how they round
+            assert (mine.hz, mine.clarity) == pytest.approx((other.hz, other.clarity), rel=1e-6, abs=1e-9)
+        found.append(mine.hz > 0.0)
+    assert sum(found) > len(found) // 4
+
+
+@given(
+    st.lists(st.floats(-1.0, 1.0, width=32), min_size=9, max_size=80),
+    st.floats(0.05, 0.47),
+    st.integers(2, 12),
+    st.floats(0.3, 0.95),
+)
+def test_the_period_of_any_window_is_found_alike(samples, part, least, share):
+    window = np.array(samples, dtype=np.float64)
+    most = max(1, int(part * len(window)))
+    period, clarity = kernel.PeriodKernel(most, least).find(window, most, share)
+    likeness = [
+        2.0 * np.dot(first, second) / max(np.dot(first, first) + np.dot(second, second), 1e-12)
+        for first, second in ((window[: len(window) - lag], window[lag:]) for lag in range(most))
+    ]
+    below = [lag for lag in range(most) if likeness[lag] < 0.0]
+    start = max(below[0], least) if below else most
+    peaks = [
+        lag
+        for lag in range(start + 1, most - 1)
+        if likeness[lag - 1] < likeness[lag] >= likeness[lag + 1] and likeness[lag] > 0.0
+    ]
+    if not period:
+        assert clarity == 0.0
+    assert bool(period) == bool(peaks and most - start >= 4) or min(abs(one) for one in likeness[1:]) < 1e-9
+    if period and peaks:
+        assert abs(period - min(peaks, key=lambda lag: abs(lag - period))) <= 1.0
 
 
 @pytest.mark.parametrize("rate", RATES)

@@ -18,13 +18,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from arpegon.listen import kernel
-from arpegon.listen.kernel import BandsKernel
+from arpegon.listen.kernel import MOST_SIZE, BandsKernel
 
 HOP_SECONDS = 0.001
 EDGES = (100.0, 375.0, 1125.0, 3000.0, 7000.0, 16000.0)
 """Limits of the bands, Hz; those above what the rate carries are left out."""
-_RISE_SECONDS = 0.003
-_FALL_SECONDS = 0.001
+_RISE_HOPS, _FALL_HOPS = 3, 1
 """The slopes of the window, older and newer."""
 _SMOOTH_HOPS = 3
 """Over how many hops the lowest band is averaged, the next one over one less: a slow wave must not look like a rise."""
@@ -58,8 +57,7 @@ class Bands:
 
     def __init__(self, rate: int) -> None:
         self.hop = max(1, round(rate * HOP_SECONDS))
-        rising = (np.arange(round(_RISE_SECONDS * rate)) + 0.5) / round(_RISE_SECONDS * rate)
-        falling = (np.arange(round(_FALL_SECONDS * rate)) + 0.5) / round(_FALL_SECONDS * rate)
+        rising, falling = ((np.arange(count) + 0.5) / count for count in (_RISE_HOPS * self.hop, _FALL_HOPS * self.hop))
         window = np.concatenate([np.sin(0.5 * np.pi * rising) ** 2, np.cos(0.5 * np.pi * falling) ** 2])
         self._window = window / np.sqrt(np.sum(np.square(window)))
         self._size = len(window)
@@ -83,7 +81,7 @@ class Bands:
         self._to_know = _START_HOPS + _PAST_HOPS
         self.kernel: BandsKernel | None = None
         """The compiled way, where there is one."""
-        if kernel.is_there():
+        if kernel.is_there() and self._size <= MOST_SIZE:
             remembered = {"raw": self._raw, "past": self._past, "floor": self._floor, "span": self._span}
             counts = {"to_start": self._to_start, "to_know": self._to_know}
             self.kernel = BandsKernel(self.hop, self._window, self._sums, {**remembered, "spans": self._spans}, counts)

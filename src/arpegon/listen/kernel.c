@@ -1,4 +1,5 @@
-/* What Bands.process in bands.py and HitListener.hops in hits.py do in NumPy, hop by hop, in one call.
+/* What Bands.process in bands.py, HitListener.hops in hits.py and PeriodMeter.read in periods.py do in NumPy, in one call
+ * each.
  *
  * It is called through ctypes, so it needs nothing of Python's, and Python's lock is free meanwhile. All that is
  * remembered lies in arrays of NumPy's, to which the structs point.
@@ -8,6 +9,7 @@
 #include <string.h>
 
 #define MOST_BANDS 8
+#define MOST_QUARTER 1024
 #define SMOOTH_HOPS 3
 #define PAST_HOPS 24
 #define GAP_HOPS 3
@@ -30,9 +32,11 @@ typedef struct {
     int64_t hop;
     int64_t bins; /* that lie in a band */
     int64_t bands;
-    const double *real;     /* bins x size: the window and the cosine of each bin */
-    const double *imaginary;
-    const int64_t *band;    /* of each bin */
+    const double *window;
+    const double *cosine;   /* bins x (a quarter of the size + 1): of each bin, over the first quarter of the window */
+    const double *sine;
+    const int64_t *bin;     /* which they are */
+    const int64_t *band;    /* of each */
     double share;           /* of its power that a bin gives to its band */
     double *line;           /* the last samples, as many as the window has */
     double *raw;            /* powers of the last hops but this, bands x (SMOOTH_HOPS - 1) */
@@ -89,19 +93,42 @@ static void follow_floor(Bands *b, const double *power)
     b->hiss = low < LOW_SHARE * total ? total : 0.0;
 }
 
+/* The power of the window in each band. Cosines and sines are alike in all quarters of it, but for their signs: so the
+ * quarters are laid over one another first, once for the even bins and once for the odd ones. */
+static void powers_of(const Bands *b, double *power)
+{
+    const int64_t size = b->size, half = size / 2, quarter = half / 2;
+    double even[2][MOST_QUARTER + 1], odd[2][MOST_QUARTER + 1]; /* under cosines, and under sines */
+    const double *x = b->line, *w = b->window;
+    for (int64_t k = 0; k <= quarter; k++) {
+        const int64_t j = half - k;
+        const double a = x[k] * w[k], c = x[j] * w[j];
+        const double d = k ? x[size - k] * w[size - k] : 0.0, e = j < half ? x[size - j] * w[size - j] : 0.0;
+        const double near = a + d, far = k < quarter ? c + e : 0.0;
+        even[0][k] = near + far;
+        odd[0][k] = near - far;
+        const double left = a - d, right = k && k < quarter ? c - e : 0.0;
+        even[1][k] = left - right;
+        odd[1][k] = left + right;
+    }
+    for (int64_t place = 0; place < b->bins; place++) {
+        const double *cosine = b->cosine + place * (quarter + 1), *sine = b->sine + place * (quarter + 1);
+        const double *under_cosine = b->bin[place] % 2 ? odd[0] : even[0];
+        const double *under_sine = b->bin[place] % 2 ? odd[1] : even[1];
+        double re = 0.0, im = 0.0;
+        for (int64_t k = 0; k <= quarter; k++) {
+            re += under_cosine[k] * cosine[k];
+            im += under_sine[k] * sine[k];
+        }
+        power[b->band[place]] += re * re + im * im;
+    }
+}
+
 /* The line holds a whole window: how far all bands together rose, in dB. */
 static double rise_of(Bands *b)
 {
     double power[MOST_BANDS] = {0.0};
-    for (int64_t bin = 0; bin < b->bins; bin++) {
-        const double *re = b->real + bin * b->size, *im = b->imaginary + bin * b->size;
-        double x = 0.0, y = 0.0;
-        for (int64_t k = 0; k < b->size; k++) {
-            x += b->line[k] * re[k];
-            y += b->line[k] * im[k];
-        }
-        power[b->band[bin]] += x * x + y * y;
-    }
+    powers_of(b, power);
     const int starts = b->to_start > 0, young = b->to_know > 0;
     if (starts)
         b->to_start--;
@@ -216,4 +243,72 @@ int64_t arpegon_hits(Hits *h, const double *samples, int64_t n, double *rise, do
         rise[hops++] = grown > risen ? grown : risen;
     }
     return hops;
+}
+
+/* How like itself a window of n samples is, for each lag up to `most`: the normalized square difference. Four lags are
+ * worked on together. */
+static void alike(const double *window, int64_t n, int64_t most, double *likeness)
+{
+    int64_t lag = 0;
+    for (; lag + 4 <= most; lag += 4) {
+        double a = 0.0, b = 0.0, c = 0.0, d = 0.0;
+        const double *later = window + lag;
+        const int64_t shared = n - lag - 3;
+        for (int64_t k = 0; k < shared; k++) {
+            const double x = window[k];
+            a += x * later[k];
+            b += x * later[k + 1];
+            c += x * later[k + 2];
+            d += x * later[k + 3];
+        }
+        a += window[shared] * later[shared] + window[shared + 1] * later[shared + 1] +
+             window[shared + 2] * later[shared + 2];
+        b += window[shared] * later[shared + 1] + window[shared + 1] * later[shared + 2];
+        c += window[shared] * later[shared + 2];
+        likeness[lag] = a;
+        likeness[lag + 1] = b;
+        likeness[lag + 2] = c;
+        likeness[lag + 3] = d;
+    }
+    for (; lag < most; lag++) {
+        double sum = 0.0;
+        for (int64_t k = 0; k < n - lag; k++)
+            sum += window[k] * window[k + lag];
+        likeness[lag] = sum;
+    }
+    double pairs = 2.0 * likeness[0];
+    for (lag = 0; lag < most; lag++) {
+        likeness[lag] = 2.0 * likeness[lag] / (pairs > SMALLEST ? pairs : SMALLEST);
+        pairs -= window[lag] * window[lag] + window[n - 1 - lag] * window[n - 1 - lag];
+    }
+}
+
+/* Finds the period of a window of n samples, at least four more than `most`, the longest lag but one that is looked at:
+ * the first peak, at `least` or later, that is at least `share` as high as the highest. `likeness` has room for `most`
+ * values. Returns the period in samples, 0 where there is none; `clarity` takes how clear it is. */
+double arpegon_period(const double *window, int64_t n, int64_t most, int64_t least, double share, double *likeness,
+                      double *clarity)
+{
+    *clarity = 0.0;
+    alike(window, n, most, likeness);
+    int64_t start = 0;
+    while (start < most && likeness[start] >= 0.0)
+        start++;
+    if (start < most && start < least)
+        start = least;
+    double highest = 0.0;
+    for (int64_t lag = start + 1; lag < most - 1; lag++)
+        if (likeness[lag] > likeness[lag - 1] && likeness[lag] >= likeness[lag + 1] && likeness[lag] > highest)
+            highest = likeness[lag];
+    if (most - start < 4 || highest <= 0.0)
+        return 0.0;
+    for (int64_t lag = start + 1; lag < most - 1; lag++) {
+        const double left = likeness[lag - 1], top = likeness[lag], right = likeness[lag + 1];
+        if (top <= left || top < right || top <= 0.0 || top < share * highest)
+            continue;
+        const double bend = left - 2.0 * top + right, shift = bend != 0.0 ? 0.5 * (left - right) / bend : 0.0;
+        *clarity = top - 0.25 * (left - right) * shift;
+        return lag + shift;
+    }
+    return 0.0;
 }

@@ -1,6 +1,7 @@
 """The compiled way of looking at hops, where there is one: ``kernel.c``, built when Arpegon is installed.
 
-Where no compiler was there NumPy does the same (``Bands`` in ``bands.py``, ``HitListener``), a dozen times slower.
+Where no compiler was there NumPy does the same (``Bands`` in ``bands.py``, ``HitListener``, ``PeriodMeter``), a dozen
+times slower.
 """
 
 from __future__ import annotations
@@ -13,6 +14,8 @@ from numpy.typing import NDArray
 
 from arpegon.core.compiled import function
 
+MOST_SIZE = 4096
+"""Samples in the window of bands; as in ``kernel.c``."""
 _LIBRARY = "arpegon.listen._kernel"
 _MEAN_HOPS, _PAST_HOPS = 4, 24
 """Over how many hops loudness is averaged, and against how many before it is held; as in ``kernel.c``."""
@@ -27,7 +30,7 @@ class BandsState(ctypes.Structure):
 
     _fields_ = (
         *((name, _number) for name in ("size", "hop", "bins", "bands")),
-        *((name, _place) for name in ("real", "imaginary", "band")),
+        *((name, _place) for name in ("window", "cosine", "sine", "bin", "band")),
         ("share", _double),
         *((name, _place) for name in ("line", "raw", "past", "floor", "span", "spans")),
         ("hiss", _double),
@@ -53,9 +56,12 @@ _hits = function(
 )
 
 
+_period = function(_LIBRARY, "arpegon_period", (_place, _number, _number, _number, _double, _place, _place), _double)
+
+
 def is_there() -> bool:
     """Whether hops can be looked at so."""
-    return _bands is not None and _hits is not None
+    return None not in (_bands, _hits, _period)
 
 
 class BandsKernel:
@@ -63,7 +69,7 @@ class BandsKernel:
 
     Args:
         hop: samples of a hop.
-        window: of shape (size,).
+        window: of shape (size,), a multiple of four.
         sums: what each bin of the window's spectrum gives to the power of each band, of shape (bands, bins).
         arrays: what is remembered at the start, by its name in :class:`BandsState`.
         counts: the numbers that are, in the same way.
@@ -72,19 +78,20 @@ class BandsKernel:
     def __init__(self, hop: int, window: Array, sums: Array, arrays: dict[str, Array], counts: dict[str, int]) -> None:
         size = len(window)
         band, bins = np.nonzero(sums)
-        angles = 2.0 * np.pi * bins[:, None] * np.arange(size) / size
+        angles = 2.0 * np.pi * bins[:, None] * np.arange(size // 4 + 1) / size
         made = {
-            "real": window * np.cos(angles),
-            "imaginary": window * np.sin(angles),
+            "window": window,
+            "cosine": np.cos(angles),
+            "sine": np.sin(angles),
             "line": np.zeros(size),
             **arrays,
         }
         self._kept = {name: np.ascontiguousarray(array, dtype=np.float64) for name, array in made.items()}
-        self._band = np.ascontiguousarray(band, dtype=np.int64)
+        self._bins = np.ascontiguousarray([bins, band], dtype=np.int64)
         self.hop = hop
         self.state = BandsState(size=size, hop=hop, bins=len(bins), bands=len(sums), share=float(sums.max()), **counts)
         self.state.fill = size - hop
-        self.state.band = self._band.ctypes.data
+        self.state.bin, self.state.band = (one.ctypes.data for one in self._bins)
         for name, array in self._kept.items():
             setattr(self.state, name, array.ctypes.data)
 
@@ -94,6 +101,33 @@ class BandsKernel:
         rise = np.empty(len(samples) // self.hop + 1)
         hops = _bands(self.state, samples.ctypes.data, len(samples), 1, rise.ctypes.data)
         return rise[:hops]
+
+
+class PeriodKernel:
+    """Finds the period of windows.
+
+    Args:
+        most: how many lags are looked at, at most.
+        least: the shortest period, in samples.
+    """
+
+    def __init__(self, most: int, least: int) -> None:
+        self._least = least
+        self._likeness = np.zeros(most)
+        self._clarity = np.zeros(1)
+        self._places = self._likeness.ctypes.data, self._clarity.ctypes.data
+
+    def find(self, window: Array, most: int, share: float) -> tuple[float, float]:
+        """The period of a window in samples, and its clarity; zeros where there is none.
+
+        Args:
+            window: of shape (frames,), float64, without gaps.
+            most: how many lags are looked at: some less than half of it.
+            share: how high the first peak must be, of the highest.
+        """
+        likeness, clarity = self._places
+        period = _period(window.ctypes.data, len(window), most, self._least, share, likeness, clarity)
+        return period, float(self._clarity[0])
 
 
 class HitsKernel:

@@ -19,8 +19,10 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
+from arpegon.listen import kernel
 from arpegon.listen.bands import windows
 from arpegon.listen.filters import butter, firwin, lfilter
+from arpegon.listen.kernel import PeriodKernel
 
 LONGEST = 1.4
 """How far the window grows after a stroke, in windows."""
@@ -104,6 +106,7 @@ class PeriodMeter:
         """What was heard last, newest at the end."""
         self._rest = np.zeros(0)
         self._taken = 0
+        self._kernel = PeriodKernel(self._most, self._least) if kernel.is_there() else None
         self._told = (0.0, 1.0, 0)
         """The last pitch, what its harmonics made of it, and for how many readings that has held."""
 
@@ -151,12 +154,14 @@ class PeriodMeter:
             return Reading(level)
         most = min(self._most, int(0.47 * len(window)))
         share = _AFTER_STROKE if grows else _STEADY
-        spectrum = np.fft.rfft(window, self._length)
-        energies = np.square(spectrum.real) + np.square(spectrum.imag)
-        hz, clarity = self._peak(_alike(window, energies, most, self._length), share)
+        if self._kernel is None:
+            hz, clarity = self._peak(_alike(window, self._energies(window), most, self._length), share)
+        else:
+            period, clarity = self._kernel.find(window, most, share)
+            hz = self.rate / period if period else 0.0
         if grows and clarity < 0.95 and rings is not None and len(rings) >= len(window):
-            old = np.fft.rfft(rings[-len(window) :], self._length)
-            left = np.maximum(energies - _RINGING * (np.square(old.real) + np.square(old.imag)), 0.0)
+            old = self._energies(rings[-len(window) :])
+            left = np.maximum(self._energies(window) - _RINGING * old, 0.0)
             rest = np.fft.irfft(left, self._length)[:most]
             if rest[0] > 0.15 * power:
                 rest *= len(window) / (rest[0] * (len(window) - np.arange(most)))
@@ -166,10 +171,16 @@ class PeriodMeter:
         if hz > 0.0:
             before, ratio, uses = self._told
             if grows or uses >= _TOLD_ANEW or abs(hz - before) > _SAME * before:
-                ratio, uses = self._told_by_harmonics(window, energies, hz) / hz, 0
+                ratio, uses = self._told_by_harmonics(window, self._energies(window), hz) / hz, 0
             self._told = (hz, ratio, uses + 1)
             hz *= ratio
         return Reading(level, hz, min(1.0, clarity))
+
+    def _energies(self, window: Array) -> Array:
+        """Those of the spectrum of a window."""
+        spectrum = np.fft.rfft(window, self._length)
+        energies: Array = np.square(spectrum.real) + np.square(spectrum.imag)
+        return energies
 
     def _told_by_harmonics(self, window: Array, energies: Array, hz: float) -> float:
         """A pitch corrected by its harmonics: without odd ones it is the octave above; with those only that two of them
