@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import os
+import tempfile
+from pathlib import Path
 
 import pytest
 from hypothesis import HealthCheck
@@ -17,6 +19,9 @@ hypothesis_settings.register_profile("arpegon", deadline=None, suppress_health_c
 hypothesis_settings.register_profile("hunt", deadline=None, suppress_health_check=SLOW, max_examples=400)
 hypothesis_settings.load_profile(os.environ.get("ARPEGON_EXAMPLES", "arpegon"))
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+# Hundreds of processes are started: what they import is compiled once.
+os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
+os.environ.setdefault("PYTHONPYCACHEPREFIX", str(Path(tempfile.gettempdir()) / f"arpegon-tests-{os.getuid()}"))
 
 
 @pytest.fixture(autouse=True)

@@ -3,7 +3,7 @@
     python3 tools/reader_tree.py NAME [SET ROLE VALUE]
 
 Waits for the program of that name. With ``SET`` the value of a control of that name and role is set first, as a screen
-reader does it.
+reader does it, and only that control is printed.
 """
 
 from __future__ import annotations
@@ -14,8 +14,11 @@ import time
 from typing import Any
 
 import pyatspi
+from gi.repository import GLib
 
 _PATIENCE_SECONDS = 90.0
+_ANSWER_SECONDS = 2.0
+"""How long a control may take to say what became of it."""
 _STATES = ("focusable", "focused", "checked", "enabled", "showing", "selected")
 
 
@@ -43,8 +46,16 @@ def tree(node: Any) -> dict[str, Any]:
     if "Action" in interfaces:
         action = node.queryAction()
         found["actions"] = [action.getName(number) for number in range(action.nActions)]
-    found["children"] = [tree(child) for child in node if child is not None]
+    found["children"] = [made for child in node if child is not None and (made := there(child)) is not None]
     return found
+
+
+def there(node: Any) -> dict[str, Any] | None:
+    """A node and all beneath it; ``None`` where it has just gone: the window lives on while it is read."""
+    try:
+        return tree(node)
+    except (LookupError, NotImplementedError, GLib.Error):
+        return None
 
 
 def find(node: Any, name: str, role: str) -> Any:
@@ -66,6 +77,7 @@ def main() -> None:
         control = find(root, sys.argv[2], sys.argv[3])
         if control is None:
             raise SystemExit(f"no {sys.argv[3]} {sys.argv[2]}")
+        before = tree(control)
         if sys.argv[4] == "press":
             action = control.queryAction()
             names = [action.getName(number) for number in range(action.nActions)]
@@ -74,7 +86,10 @@ def main() -> None:
             )
         else:
             control.queryValue().currentValue = float(sys.argv[4])
-        time.sleep(1.0)
+        root = control
+        end = time.monotonic() + _ANSWER_SECONDS
+        while tree(control) == before and time.monotonic() < end:
+            time.sleep(0.1)
     print(json.dumps(tree(root)))
 
 

@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 
 from arpegon.core.document.model import MidiSource, PortDestination, SurfaceSource
 from arpegon.core.events import NOTE_ON, note_off, note_on
+from arpegon.core.time import studio
 from arpegon.engine.live import loop
 from arpegon.engine.offline import run
 from arpegon.engine.wire import protocol
@@ -97,13 +98,14 @@ def test_what_is_stamped_later_waits_until_all_before_it_was_heard(live):
 
 
 def test_what_is_played_in_the_window_comes_after_what_was_asked_for_before_it(live):
+    studio.set_behind(time.monotonic() - 2.0)  # it is two seconds since the engine began
     done = []
     live.soon(lambda now: done.append(len(begun(live, 72))))
     live.feed(protocol.Feed("surface", [note_on(0.5, 0, 72, 90), note_off(0.6, 0, 72)]))
     live.soon(lambda now: done.append(len(begun(live, 72))))
     live.jack.heard = math.inf
-    live._work(time.monotonic())
-    live._work(time.monotonic())
+    live._work(studio.now())
+    live._work(studio.now())
     assert done == [0, 1], "stamped before the document that it is to meet"
 
 

@@ -52,23 +52,23 @@ def collect(signal):
     return told
 
 
-def _colours(widget):
-    """What a widget looks like: red, green, blue of its pixels, shape (height, width, 3)."""
-    image = picture(widget).convertToFormat(QImage.Format.Format_RGBA8888)
+def _image(widget):
+    """What a widget looks like: red, green, blue and 255 of its pixels, shape (height, width, 4)."""
+    image = picture(widget).convertToFormat(QImage.Format.Format_RGBX8888)
     flat = np.frombuffer(image.constBits().asstring(image.sizeInBytes()), np.uint8)
-    return flat.reshape(image.height(), image.bytesPerLine() // 4, 4)[:, : image.width(), :3].astype(int)
+    return flat.reshape(image.height(), image.bytesPerLine() // 4, 4)[:, : image.width()]
 
 
 def pixels(widget, colour=INK):
     """How many pixels of a widget have nearly this colour."""
     wanted = QColor(colour)
-    away = np.abs(_colours(widget) - [wanted.red(), wanted.green(), wanted.blue()])
+    away = np.abs(_image(widget)[:, :, :3].astype(np.int16) - [wanted.red(), wanted.green(), wanted.blue()])
     return int((away.max(axis=2) <= 6).sum())
 
 
 def drawn(widget):
     """Whether there is something on a widget but one ground."""
-    return len(np.unique(_colours(widget).reshape(-1, 3), axis=0)) > 2
+    return len(np.unique(np.ascontiguousarray(_image(widget)).view(np.uint32))) > 2
 
 
 def picture(widget):

@@ -536,7 +536,7 @@ def test_the_demo_plays_from_its_start_also_when_it_is_opened_while_it_plays(win
 
 def test_the_tempo_is_tapped_as_one_step_of_undo(window, monkeypatch):
     times = iter([0.0, 0.5, 1.0, 1.5])
-    monkeypatch.setattr("arpegon.ui.model.session.time.monotonic", lambda: next(times, 9.0))
+    monkeypatch.setattr("arpegon.core.time.studio.now", lambda: next(times, 9.0))
     before = window.session.project.tempo
     window.session.edit("t", edits.set_project(window.session.project, tempo=90.0))
     for _ in range(4):

@@ -248,7 +248,8 @@ def _forget_endless(result: Result, end: float, late: float) -> None:
 
 def course_ahead(project: Project, seconds: float) -> Course:
     """The course of time that a piece takes by itself: its tempi, meters, keys and sections."""
-    bare = msgspec.structs.replace(project, strands=(), hookups=())
+    silent = msgspec.structs.replace(project.clock, send=(), code_to=())
+    bare = msgspec.structs.replace(project, strands=(), hookups=(), clock=silent)
     return course_of(run(bare, seconds=seconds).facts, 0.0, seconds)
 
 

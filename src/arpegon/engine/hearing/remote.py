@@ -21,6 +21,9 @@ from arpegon.listen import HeardNote, Sight
 _APART_SECONDS = 0.002
 """How far the time of the process that listens may be from studio time: it stamps only what sound cards bring."""
 
+_PATIENCE_SECONDS = 0.1
+"""How long the process may take to leave: it keeps nothing, and may still be loading what it needs."""
+
 Task = Callable[[float], None]
 Monitor = Callable[[str, NDArray[Any], int, float], None]
 
@@ -126,7 +129,7 @@ class RemoteHearing:
     def close(self) -> None:
         """End the process."""
         if self._supervisor.started:
-            self._supervisor.close(protocol.Quit(), patience=2.0)
+            self._supervisor.close(protocol.Quit(), _PATIENCE_SECONDS)
 
     # -- the process -------------------------------------------------------------------------------
 

@@ -129,7 +129,9 @@ def use(name: str) -> None:
     _current.theme = THEMES.get(name, DAY)
     application = QApplication.instance()
     if isinstance(application, QApplication):
-        application.setStyleSheet(style_sheet(_current.theme))
+        sheet = style_sheet(_current.theme)
+        if sheet != application.styleSheet():  # every widget would be dressed anew
+            application.setStyleSheet(sheet)
     _current.changed.emit()
 
 
