@@ -44,6 +44,8 @@ _AT_ONCE = 4
 _BEHIND_SECONDS = 0.25
 """Further behind than this, blocks of files are left out: the machine slept."""
 _KEEP_SECONDS = 0.5
+_REST_SECONDS = 1.0
+"""How long it sleeps at most while nothing is to be done."""
 
 
 class EarsProcess:
@@ -62,6 +64,8 @@ class EarsProcess:
         self._watched = ""
         self._heard_there: set[str] = set()
         """The devices that the engine hears for us."""
+        self._untold = False
+        """Whether anything was heard since the last report."""
         self._running = True
         self._devices = threading.RLock()
         self.inputs = AudioIn(
@@ -129,6 +133,7 @@ class EarsProcess:
                 samples = np.ascontiguousarray(self.ears.by_id[ear_id].channels(block.samples), dtype=np.float32)
                 dry = protocol.Dry(ear_id, samples.tobytes(), samples.shape[1], block.rate, block.start)
                 self.channel.send(dry)
+        self._untold = True
         events = self.ears.hear(blocks)
         if events:
             self.channel.send(protocol.HeardNotes(endless, run, events))
@@ -164,9 +169,9 @@ class EarsProcess:
         ask_for_realtime(LISTENING)
         report_at = studio.now()
         while self._running:
-            wait = min(self._next_due(), report_at) - studio.now()
+            wait = min(self._next_due(), report_at if self._untold else math.inf) - studio.now()
             try:
-                act = self._todo.get(timeout=max(0.0, wait)) if wait > 0 else self._todo.get_nowait()
+                act = self._todo.get(timeout=min(wait, _REST_SECONDS)) if wait > 0 else self._todo.get_nowait()
                 self._safely(act)
                 while True:
                     self._safely(self._todo.get_nowait())
@@ -174,8 +179,8 @@ class EarsProcess:
                 pass
             now = studio.now()
             self._safely(lambda: self._play_files(now))  # noqa: B023
-            if now >= report_at:
-                report_at = now + _REPORT_SECONDS
+            if self._untold and now >= report_at:
+                report_at, self._untold = now + _REPORT_SECONDS, False
                 self._report()
         self.inputs.close()
 
