@@ -42,7 +42,7 @@ def test_a_jump_is_taken_over_at_once_and_skipped_frames_are_none():
 def test_studio_time_goes_by_frames_however_late_a_server_calls(rate, frames, first, behind, calls):
     """Also where it begins to count anew, loses time for good, or leaves us out for a period."""
     studio.set_behind(behind)
-    tied = FrameTime(rate, 0.5)
+    tied = FrameTime(rate)
     frame, clock, known = first, 1000.0, None
     for late, lost, periods, sure in calls:
         frame += periods * frames
@@ -56,15 +56,22 @@ def test_studio_time_goes_by_frames_however_late_a_server_calls(rate, frames, fi
     studio.set_behind(0.0)
 
 
-def test_after_a_server_stood_still_time_has_gone_on():
-    tied = FrameTime(48_000, 0.1)
+def test_where_a_server_stood_still_for_a_moment_so_did_time():
+    tied = FrameTime(48_000)
+    assert tied.at(0, 10.0, 10.0) == 10.0
+    assert abs(tied.at(256, 11.0, 11.0) - 10.0 - 256 / 48_000) < 1e-9
+    assert abs(studio.behind() - 1.0 + 256 / 48_000) < 1e-9
+
+
+def test_where_it_was_gone_for_long_time_has_gone_on():
+    tied = FrameTime(48_000)
     assert tied.at(0, 10.0, 10.0) == 10.0
     assert abs(tied.at(256, 13.0, 13.0) - 13.0) < 1e-9
     assert abs(tied.at(512, 13.0 + 256 / 48_000, 13.0 + 256 / 48_000) - 13.0 - 256 / 48_000) < 1e-9
 
 
 def test_the_computers_clock_is_followed_slowly():
-    tied = FrameTime(48_000, 0.1)
+    tied = FrameTime(48_000)
     for number in range(3000):
         clock = 5.0 + number * 256 / 48_000 * 1.0001  # a crystal that is 100 ppm slow
         tied.at(256 * number, clock, clock)

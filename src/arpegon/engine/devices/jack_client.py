@@ -37,7 +37,6 @@ _STALLED_SECONDS = 5.0
 """A server that has not called us for so long has lost us."""
 _SILENT_SECONDS, _SILENT_PERIODS = 0.1, 4
 """After how long without a call nobody waits for it any more."""
-_JUMP_SECONDS = 0.1
 _NAME_SECONDS, _NAME_PAUSE = 0.5, 0.02
 """How long an engine that was killed may go on holding its name: JACK finds out some 40 ms later."""
 _CYCLES = 3
@@ -90,7 +89,7 @@ class JackClient:
         self._late_cycle = -LOST_PERIODS
         """and the last one in which it said that any of its clients was late: what left then may have been missed."""
         self._rate = 48_000
-        self._time = FrameTime(self._rate, _JUMP_SECONDS)
+        self._time = FrameTime(self._rate)
         self._heard = math.inf
         """Up to when all that came in was told, in studio time,"""
         self.told_at = -math.inf
@@ -151,7 +150,7 @@ class JackClient:
         try:
             client = _open(self._name)
             self._rate = client.samplerate
-            self._time = FrameTime(self._rate, _JUMP_SECONDS)
+            self._time = FrameTime(self._rate)
             self.audio.join(client)
             self._own = client.midi_inports.register("in"), client.midi_outports.register("out")
             client.set_process_callback(self._process)

@@ -7,6 +7,10 @@ from arpegon.core.time import studio
 _DRIFT_SHARE = 0.02
 """How much of a deviation between sound card and clock is taken over at each block: enough to follow the
 drift of a crystal, too little to let the jitter of one callback be heard."""
+_STALL_SECONDS = 0.1
+"""A deviation that is no jitter: so long the server stood still."""
+_GONE_SECONDS = 2.0
+"""… and so long that time is taken to have gone on without it."""
 _FRAME_NUMBERS = 2**32
 """A server begins anew after so many: after a day."""
 
@@ -47,14 +51,14 @@ class FrameTime:
     """Studio time by the frames of a server: where it calls us, that is what counts, and we say how far it is behind
     the computer's clock (:func:`arpegon.core.time.studio.set_behind`).
 
+    Where a server stands still for a moment, so does the music. So much longer it takes; nothing is out of step.
+
     Args:
         rate: samples a second.
-        jump: a deviation in seconds after which the server is taken to have stood still: time went by without it.
     """
 
-    def __init__(self, rate: int, jump: float) -> None:
+    def __init__(self, rate: int) -> None:
         self._rate = rate
-        self._jump = jump
         self._origin: float | None = None
         """When its first frame was that we know."""
         self._last = 0
@@ -77,13 +81,15 @@ class FrameTime:
         self._frames += (frame - self._last) % _FRAME_NUMBERS
         self._last = frame
         start = self._origin + self._frames / self._rate
-        apart = began - studio.behind() - start
-        if abs(apart) > self._jump:
+        behind = studio.behind()
+        apart = began - behind - start
+        if abs(apart) > _GONE_SECONDS:
             self._origin += apart
             start += apart
             apart, self._count = 0.0, 0
-        behind = studio.behind()
-        if sure:
+        if abs(apart) > _STALL_SECONDS:
+            behind, self._count = behind + apart, 0
+        elif sure:
             self._count += 1
             behind += max(_DRIFT_SHARE, 1.0 / self._count) * apart
         studio.set_behind(min(behind, arrived - start))  # a period that was told has begun
