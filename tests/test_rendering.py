@@ -270,6 +270,7 @@ FULL = """
 import resource, signal, sys
 signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
 resource.setrlimit(resource.RLIMIT_FSIZE, (4096, 4096))
+sys.dont_write_bytecode = True
 from arpegon.cli import main
 main(sys.argv[1:])
 """

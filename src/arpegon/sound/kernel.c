@@ -107,14 +107,18 @@ static void slide_through(float *tone, int64_t from, int64_t frames, int64_t use
     }
 }
 
-/* Adds frames samples from sample `now` on to `left` and `right`; `peaks` takes how loud each slot still is at its end. */
-void arpegon_render(const State *s, const int64_t *slots, int64_t count, int64_t now, int64_t frames, float *left,
-                    float *right, double *peaks)
+/* Adds frames samples from sample `now` on, of those of `count` slots that are `used`, to `left` and `right`. `over` takes
+ * which slots have begun and are softer than `silence` at its end; returns how many that are. */
+int64_t arpegon_render(const State *s, const uint8_t *used_slots, int64_t count, int64_t now, int64_t frames, float *left,
+                       float *right, double silence, int64_t *over)
 {
     static _Thread_local float tone[MOST_FRAMES];
     const int64_t n = s->partials;
-    for (int64_t place = 0; place < count; place++) {
-        const int64_t slot = slots[place], channel = s->channel[slot];
+    int64_t ended = 0;
+    for (int64_t slot = 0; slot < count; slot++) {
+        if (!used_slots[slot])
+            continue;
+        const int64_t channel = s->channel[slot];
         const int64_t age = now - s->start[slot];
         double re[MOST_PARTIALS], im[MOST_PARTIALS], dre[MOST_PARTIALS], dim[MOST_PARTIALS];
         double ere[MOST_PARTIALS], eim[MOST_PARTIALS], amp[MOST_PARTIALS], change[MOST_PARTIALS];
@@ -208,8 +212,31 @@ void arpegon_render(const State *s, const int64_t *slots, int64_t count, int64_t
             right[k] += tone[k] * (r0 + r1 * (float)k);
         }
         const int64_t after = now + frames - s->start[slot];
-        peaks[place] = sum * exp(slowest * (after > 0 ? after : 0));
+        double peak = sum * exp(slowest * (after > 0 ? after : 0));
         if (s->end[slot] < now + frames)
-            peaks[place] *= envelope;
+            peak *= envelope;
+        if (peak < silence && after > 0)
+            over[ended++] = slot;
     }
+    return ended;
+}
+
+/* Turns the two sides of a strip, `frames` after one another, up by gains that go from `first` to
+ * `last`, and adds them to `out`, laid out alike; returns how far they swing. */
+float arpegon_mix(const float *dry, float *out, int64_t frames, const float *first,
+                  const float *last)
+{
+    float low = 0.0f, high = 0.0f;
+    for (int side = 0; side < 2; side++) {
+        const float *from = dry + side * frames;
+        float *into = out + side * frames;
+        const float gain = first[side], more = frames > 1 ? (last[side] - gain) / (float)(frames - 1) : 0.0f;
+        for (int64_t k = 0; k < frames; k++) {
+            const float x = from[k] * (gain + more * (float)k);
+            into[k] += x;
+            low = x < low ? x : low;
+            high = x > high ? x : high;
+        }
+    }
+    return high > -low ? high : -low;
 }

@@ -6,7 +6,7 @@ Where no compiler was there, NumPy does the same, some five times slower (:meth:
 from __future__ import annotations
 
 import ctypes
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -33,26 +33,48 @@ _number, _place = ctypes.c_int64, ctypes.c_void_p
 _render = function(
     _LIBRARY,
     "arpegon_render",
-    (ctypes.POINTER(_State), _place, _number, _number, _number, _place, _place, _place),
+    (ctypes.POINTER(_State), _place, _number, _number, _number, _place, _place, ctypes.c_double, _place),
+    _number,
 )
+_mix = function(_LIBRARY, "arpegon_mix", (_place, _place, _number, _place, _place), ctypes.c_float)
 
 
 def is_there() -> bool:
     """Whether blocks can be rendered so."""
-    return _render is not None
+    return _render is not None and _mix is not None
+
+
+class Sides(NamedTuple):
+    """Something of two sides, and where the compiled code finds it."""
+
+    values: Array
+    """Float32 of shape (2,) or (2, frames), without gaps."""
+    place: int
+
+    @classmethod
+    def of(cls, values: Array) -> Sides:
+        """As it lies now; it must stay there."""
+        return cls(values, values.ctypes.data)
+
+
+def mix(dry: Sides, first: Sides, last: Sides, out: Sides) -> float:
+    """Add a strip to a mix, with gains from ``first`` to ``last``, and say how far it swings."""
+    swing: float = _mix(dry.place, out.place, dry.values.shape[1], first.place, last.place)
+    return swing
 
 
 class Kernel:
     """One instrument's arrays, as the compiled code sees them.
 
     Args:
-        channel, start, end, fade: one for each slot.
+        used, channel, start, end, fade: one for each slot.
         phase, step, level, fall: of shape (slots, partials).
         attack: in samples.
     """
 
     def __init__(
         self,
+        used: Array,
         channel: Array,
         phase: Array,
         step: Array,
@@ -67,29 +89,24 @@ class Kernel:
         self._tuning = np.ones((2, 16))
         self._weights = np.ones((2, 16, partials))
         self._gain = np.ones((2, 2, 16))
-        self._peaks = np.zeros(slots)
+        self._over = np.zeros(slots, dtype=np.int64)
         self._kept = (channel, phase, step, level, fall, start, end, fade)
+        self._used = used
+        self._slots = used.ctypes.data, slots
+        self._over_place = self._over.ctypes.data
         places = [one.ctypes.data for one in self._kept]
         pairs = [both[side].ctypes.data for both in (self._tuning, self._weights, self._gain) for side in (0, 1)]
         self._state = _State(partials, *places, attack, *pairs)
+        self._by = ctypes.byref(self._state)
 
     def control(self, gain: tuple[Array, Array], tuning: tuple[Array, Array], weights: tuple[Array, Array]) -> None:
         """What the controllers make of the next block, at its beginning and at its end."""
         for into, both in ((self._gain, gain), (self._tuning, tuning), (self._weights, weights)):
             into[0], into[1] = both
 
-    def render(self, slots: Array, now: int, frames: int, out: Array) -> Array:
-        """Add a block to ``out``, float32 of shape (2, frames); how loud each slot is at its end."""
-        left, right = out[0], out[1]
-        peaks = self._peaks
-        _render(
-            ctypes.byref(self._state),
-            slots.ctypes.data,
-            len(slots),
-            now,
-            frames,
-            left.ctypes.data,
-            right.ctypes.data,
-            peaks.ctypes.data,
-        )
-        return peaks[: len(slots)]
+    def render(self, now: int, frames: int, out: Array, silence: float) -> Array:
+        """Add a block to ``out``, float32 of shape (2, frames), each row without gaps; the slots that began and are
+        softer than ``silence`` at its end."""
+        left = out.ctypes.data
+        ended = _render(self._by, *self._slots, now, frames, left, left + out.strides[0], silence, self._over_place)
+        return self._over[:ended]

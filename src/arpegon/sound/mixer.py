@@ -11,6 +11,8 @@ from numpy.typing import NDArray
 
 from arpegon.core.document.model import Instrument
 from arpegon.core.events import CONTROL, SYSEX, Event
+from arpegon.sound import kernel
+from arpegon.sound.kernel import Sides
 from arpegon.sound.kit import Kit
 from arpegon.sound.sounds import SOUNDS
 from arpegon.sound.voices import Voices
@@ -30,7 +32,7 @@ class Strip:
         self.instrument = instrument
         sound = SOUNDS[instrument.sound]
         self.voices: Voices | Kit = Kit(sound, rate) if sound.kit else Voices(sound, rate)
-        self.target = _gains(instrument)
+        self.target = Sides.of(_gains(instrument))
         self.gain = self.target
         self.leaving = False
         self.peak = 0.0
@@ -48,7 +50,7 @@ class Mixer:
         self._strips: dict[str, Strip] = {}
         self._leaving: list[Strip] = []
         self._limit = 1.0
-        self._dry = np.zeros((2, 0), dtype=np.float32)
+        self._dry = Sides.of(np.zeros((2, 0), dtype=np.float32))
 
     def set_instruments(self, instruments: Iterable[Instrument]) -> None:
         """Take new settings; an instrument that is gone, or has another sound, fades out."""
@@ -57,7 +59,7 @@ class Mixer:
             known = self._strips.pop(instrument.id, None)
             if known is not None and known.instrument.sound == instrument.sound:
                 known.instrument = instrument
-                known.target = _gains(instrument)
+                known.target = Sides.of(_gains(instrument))
                 strips[instrument.id] = known
             else:
                 strips[instrument.id] = Strip(instrument, self.rate)
@@ -82,7 +84,7 @@ class Mixer:
         Returns:
             float32 of shape (2, frames), within -1 ... 1.
         """
-        out = np.zeros((2, frames), dtype=np.float32)
+        mixed = Sides.of(np.zeros((2, frames), dtype=np.float32))
         by_strip: dict[str, list[tuple[int, Event]]] = {}
         for offset, instrument, event in events:
             by_strip.setdefault(instrument, []).append((min(frames - 1, max(0, offset)), event))
@@ -90,12 +92,13 @@ class Mixer:
         for name, strip in self._strips.items():
             own = apart.get(name) if apart else None
             if own is not None:
-                self._render_strip(strip, frames, by_strip.get(name, ()), own)
+                self._render_strip(strip, frames, by_strip.get(name, ()), Sides.of(own))
             else:
-                sounded |= self._render_strip(strip, frames, by_strip.get(name, ()), out)
+                sounded |= self._render_strip(strip, frames, by_strip.get(name, ()), mixed)
         for strip in self._leaving:
-            sounded |= self._render_strip(strip, frames, (), out)
+            sounded |= self._render_strip(strip, frames, (), mixed)
         self._leaving = [strip for strip in self._leaving if strip.voices.sounding]
+        out = mixed.values
         return self._limited(out) if sounded or self._limit < 1.0 else out
 
     def peaks(self) -> dict[str, float]:
@@ -110,16 +113,16 @@ class Mixer:
         """How many voices sound."""
         return sum(strip.voices.sounding for strip in self._strips.values())
 
-    def _render_strip(self, strip: Strip, frames: int, events: Sequence[tuple[int, Event]], out: Array) -> bool:
+    def _render_strip(self, strip: Strip, frames: int, events: Sequence[tuple[int, Event]], out: Sides) -> bool:
         """Add a strip's block to ``out``; whether anything was added."""
         target = strip.target
         first, strip.gain = strip.gain, target
         if not strip.voices.sounding and not events:
             strip.voices.rest(frames)
             return False
-        dry = self._dry
-        if dry.shape[1] != frames:
-            dry = self._dry = np.empty((2, frames), dtype=np.float32)
+        if self._dry.values.shape[1] != frames:
+            self._dry = Sides.of(np.empty((2, frames), dtype=np.float32))
+        dry = self._dry.values
         dry.fill(0.0)
         done = 0
         channel = strip.instrument.channel
@@ -131,13 +134,17 @@ class Mixer:
                 done = offset
             strip.voices.handle(event, offset - done)
         strip.voices.render(frames - done, dry[:, done:])
-        if first is target or np.array_equal(first, target):
-            dry *= target[:, None]
+        if kernel.is_there():
+            strip.peak = max(strip.peak, kernel.mix(self._dry, first, target, out))
+            return True
+        if first is target:
+            dry *= target.values[:, None]
         else:
             ramp = np.linspace(0.0, 1.0, frames, dtype=np.float32)
-            dry *= first[:, None] + (target - first)[:, None] * ramp
+            dry *= first.values[:, None] + (target.values - first.values)[:, None] * ramp
         strip.peak = max(strip.peak, float(dry.max()), -float(dry.min()))
-        out += dry
+        into = out.values
+        into += dry
         return True
 
     def _limited(self, out: Array) -> Array:

@@ -94,6 +94,7 @@ class Voices:
         fits = count <= MOST_PARTIALS and is_there()
         self._kernel = (
             Kernel(
+                self._used,
                 self._channel,
                 self._phase,
                 self._step,
@@ -116,7 +117,7 @@ class Voices:
     @property
     def sounding(self) -> int:
         """How many notes sound, tails included."""
-        return int(self._used.sum())
+        return int(np.count_nonzero(self._used))
 
     # -- events ------------------------------------------------------------------------------------
 
@@ -231,12 +232,12 @@ class Voices:
         self._settled = False
         gain0, bright0, tuning0, weights0 = self._gain, self._bright, self._tuning, self._weights
         self._ease(1.0 - math.exp(-frames / (_SMOOTH_SECONDS * self.rate)))
-        slots = np.flatnonzero(self._used)
-        if not len(slots):
+        if not np.count_nonzero(self._used):
             return
         if self._kernel is not None and frames <= MOST_FRAMES:
-            self._render_compiled(slots, frames, start, out, (gain0, bright0, tuning0, weights0))
+            self._render_compiled(frames, start, out, (gain0, bright0, tuning0, weights0))
             return
+        slots = np.flatnonzero(self._used)
         channel = self._channel[slots]
         count = _counts(frames)
         tone = self._tone(slots, channel, frames, start, tuning0, bright0, weights0)
@@ -251,7 +252,7 @@ class Voices:
         self._retire(slots, self._peaks(slots, envelope))
 
     def _render_compiled(
-        self, slots: Array, frames: int, start: int, out: Array, before: tuple[Array, Array, Array, Array | None]
+        self, frames: int, start: int, out: Array, before: tuple[Array, Array, Array, Array | None]
     ) -> None:
         """The same by the compiled kernel; ``before`` are gain, brightness, tuning and weights at the beginning."""
         kernel = self._kernel
@@ -263,12 +264,13 @@ class Voices:
             kernel.control((gain0, self._gain), (tuning0, self._tuning), weights)
             self._told = not self._moving and not moves
         if self._rotor is None:
-            peaks = kernel.render(slots, start, frames, out)
+            over = kernel.render(start, frames, out, _SILENCE)
         else:
             dry = np.zeros((2, frames), dtype=np.float32)
-            peaks = kernel.render(slots, start, frames, dry)
+            over = kernel.render(start, frames, dry, _SILENCE)
             out += self._rotor.turned(dry, self._fast_rotor())
-        self._retire(slots, peaks)
+        if len(over):
+            self._free(over)
 
     def _shade(self, bright: Array, weights: Array | None) -> Array:
         """What pressure and controllers make of each partial on each channel; shape (16, partials)."""
@@ -402,9 +404,11 @@ class Voices:
     def _retire(self, slots: Array, peak: Array) -> None:
         """Slots that are no longer heard are free."""
         quiet = peak < _SILENCE
-        if not quiet.any():
-            return
-        gone = slots[quiet & (self._start[slots] < self.now)]
+        if quiet.any():
+            self._free(slots[quiet & (self._start[slots] < self.now)])
+
+    def _free(self, gone: Array) -> None:
+        """These slots sound no more."""
         self._used[gone] = False
         self._note[gone] = -1
         self._end[gone] = _FOREVER

@@ -42,6 +42,7 @@ from arpegon.ui.frame.notices import NoticeBar, StatusLine
 from arpegon.ui.frame.place import place_of
 from arpegon.ui.frame.recipe_book import RecipeBook
 from arpegon.ui.frame.seeking import Seeking, everything, topic_of
+from arpegon.ui.frame.stirring import Stirring
 from arpegon.ui.frame.surface import PlaySurface
 from arpegon.ui.hookups.hookups_view import HookupsView
 from arpegon.ui.look import motion, theme
@@ -106,6 +107,8 @@ class Workplace(QWidget):
             part.tick(now)
 
 
+_RESTING_FRAMES = 6
+"""Where nothing moves one frame of so many is drawn: what is turned elsewhere is seen soon."""
 LEAST = QSize(800, 480)
 """The least room that there may be: that of a small screen on which everything is drawn at 160 %."""
 
@@ -180,6 +183,9 @@ class Window(QMainWindow):
         self.header.find_button.clicked.connect(self.open_finder)
         self.board.recipes.connect(self.open_recipes)
         self.surface.all_off.clicked.connect(self.all_off)
+        self._stirring = Stirring(session)
+        self._left_out = 0
+        """Frames since the last one that was drawn."""
         self._frames = ticking(self, FRAME_MS)
         self._frames.setTimerType(Qt.TimerType.PreciseTimer)
         self._frames.timeout.connect(self._frame)
@@ -446,6 +452,10 @@ class Window(QMainWindow):
         if self.isMinimized() or not self.isVisible():
             return  # papers go on taking what is printed; nobody looks
         now = studio.now()
+        self._left_out += 1
+        if self._left_out < _RESTING_FRAMES and self._stirring.rests(now) and not self.board.moves:
+            return
+        self._left_out = 0
         self.header.tick(now)
         self.strip.tick(now)
         self._by_name[VIEWS[self.views.currentIndex()]].tick(now)

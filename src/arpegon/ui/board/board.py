@@ -232,6 +232,8 @@ class Board(QWidget):
         session.selected.connect(self._selected)
         session.paths.broken.connect(self._breaks)
         theme.changed.connect(self.update)
+        self.moves = False
+        """Whether any paper moves."""
         self.refresh()
 
     def refresh(self) -> None:
@@ -333,9 +335,10 @@ class Board(QWidget):
         ruler.seconds_per_beat = 60.0 / told.tempo
         ruler.beats_per_bar = bar_beats(self.session.project.meter)
         fresh = now - told.now < 0.3
+        self.moves = False
         for column in self.columns.values():
             if not column.visibleRegion().isEmpty():
-                column.tick(told.playing, told.meters if fresh else {})
+                self.moves |= column.tick(told.playing, told.meters if fresh else {})
         if self.following and now - self._followed_at > _FOLLOW_SECONDS:
             self._followed_at = now
             for column in self.columns.values():

@@ -319,15 +319,16 @@ class Column(Painted):
         for roll, view in enumerate(self.rolls):
             view.show_mark(marks[roll] if roll < len(marks) else None)
 
-    def tick(self, playing: bool, meters: dict[str, float]) -> None:
-        """One frame."""
-        eased = self.session.paper(self.strand.id).ease(_EASE)
+    def tick(self, playing: bool, meters: dict[str, float]) -> bool:
+        """One frame; whether any paper moves."""
+        moves = eased = self.session.paper(self.strand.id).ease(_EASE)
         for roll in self.rolls:
-            roll.tick(playing or eased)
+            moves |= roll.tick(playing or eased)
         self._keys.tick()
         for row in self.rows:
             if row.meter is not None:
                 row.set_level(meters.get(row.meter, 0.0))
+        return moves
 
     def paint(self, painter: QPainter, t: theme.Theme) -> None:
         painter.setPen(QPen(theme.color(t.line), 1))

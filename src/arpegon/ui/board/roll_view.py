@@ -120,13 +120,14 @@ class RollView(QLabel):
         """What is printed here."""
         return self.paper.line(self.place)
 
-    def tick(self, playing: bool) -> None:
-        """Move the paper, if anything on it moves."""
+    def tick(self, playing: bool) -> bool:
+        """Move the paper, if anything on it moves; whether anything does."""
         now = self.ruler.now
         moving = playing or self.line.moves(now, self.height() / PIXELS_PER_SECOND + 0.2)
         if moving or self._was_moving:
             self._advance()
         self._was_moving = moving
+        return moving
 
     def _advance(self) -> None:
         """Bring what stands on the screen up to now."""
