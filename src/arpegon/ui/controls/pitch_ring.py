@@ -167,9 +167,22 @@ class PitchRing(PaintedParts):
 
     def paint(self, painter: QPainter, t: theme.Theme) -> None:
         arrows = tuple(self.arrows.items())
-        key = (tuple(self.shape), arrows, tuple(self.fixed), self.title, self.subtitle, self.ink)
-        self._still.draw(painter, self, key, lambda painter: self._paint_still(painter, t))
-        self._paint_notes(painter, t)
+        words = (self.title, self.subtitle, tuple(self.names))
+        notes = (tuple(self.members), tuple(self.filled), self.armed)
+        key = (tuple(self.shape), arrows, tuple(self.fixed), words, notes, self.ink)
+        self._still.draw(painter, self, key, lambda painter: self._paint_unlit(painter, t))
+        for pc in self._lit:
+            if glow := self._glow(pc):
+                self._paint_note(painter, t, pc, glow / _GLOWS)
+        if self.hasFocus():
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(theme.color(t.ink), 1.2))
+            painter.drawEllipse(self._place(self._cursor), 14.5, 14.5)
+
+    def _paint_unlit(self, painter: QPainter, t: theme.Theme) -> None:
+        self._paint_still(painter, t)
+        for pc in range(12):
+            self._paint_note(painter, t, pc, 0.0)
 
     def _paint_still(self, painter: QPainter, t: theme.Theme) -> None:
         painter.setPen(QPen(theme.color(t.line), 1))
@@ -231,26 +244,16 @@ class PitchRing(PaintedParts):
             barbs = [end + QPointF(math.cos(heading + turn), math.sin(heading + turn)) * 7 for turn in (2.7, -2.7)]
             painter.drawPolygon(QPolygonF([end, *barbs]))
 
-    def _paint_notes(self, painter: QPainter, t: theme.Theme) -> None:
-        for pc in range(12):
-            centre = self._place(pc)
-            glow = self._glow(pc) / _GLOWS
-            filled = pc in self.filled
-            ground = theme.mix(t.field, self.ink, 1.0 if filled else 0.55 * min(1.0, glow))
-            member = pc in self.members or filled
-            outline = t.ink if pc == self.armed else t.drawn(self.ink) if member else t.line
-            halo = theme.color(t.drawn(self.ink), 0.35 * min(1.0, glow)) if glow > 0 else None
-            disc = _disc(
-                ground, outline, 2.4 if pc == self.armed else 1.5, halo and halo.rgba(), self.devicePixelRatioF()
-            )
-            painter.drawPixmap(centre - QPointF(_DISC / 2, _DISC / 2), disc)
-            if pc == self._cursor and self.hasFocus():
-                painter.setBrush(Qt.BrushStyle.NoBrush)
-                painter.setPen(QPen(theme.color(t.ink), 1.2))
-                painter.drawEllipse(centre, 14.5, 14.5)
-            painter.setFont(theme.label_font(12, 600 if member else 400))
-            text = theme.text_on(ground) if filled or glow > 0.3 else (t.ink if member else t.second)
-            painter.setPen(theme.color(text))
-            painter.drawText(
-                QRectF(centre.x() - 14, centre.y() - 14, 28, 28), Qt.AlignmentFlag.AlignCenter, self.names[pc]
-            )
+    def _paint_note(self, painter: QPainter, t: theme.Theme, pc: int, glow: float) -> None:
+        centre = self._place(pc)
+        filled = pc in self.filled
+        ground = theme.mix(t.field, self.ink, 1.0 if filled else 0.55 * min(1.0, glow))
+        member = pc in self.members or filled
+        outline = t.ink if pc == self.armed else t.drawn(self.ink) if member else t.line
+        halo = theme.color(t.drawn(self.ink), 0.35 * min(1.0, glow)) if glow > 0 else None
+        disc = _disc(ground, outline, 2.4 if pc == self.armed else 1.5, halo and halo.rgba(), self.devicePixelRatioF())
+        painter.drawPixmap(centre - QPointF(_DISC / 2, _DISC / 2), disc)
+        painter.setFont(theme.label_font(12, 600 if member else 400))
+        text = theme.text_on(ground) if filled or glow > 0.3 else (t.ink if member else t.second)
+        painter.setPen(theme.color(text))
+        painter.drawText(QRectF(centre.x() - 14, centre.y() - 14, 28, 28), Qt.AlignmentFlag.AlignCenter, self.names[pc])
