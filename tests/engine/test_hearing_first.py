@@ -42,6 +42,9 @@ class Jack:
     def wakes_at(self, time, now):
         return self.heard < time
 
+    def worked(self, until):
+        pass
+
 
 @pytest.fixture
 def live(monkeypatch):

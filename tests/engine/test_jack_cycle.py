@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import queue
 import random
+import threading
 from itertools import pairwise
 
 import pytest
@@ -217,3 +219,24 @@ def test_what_is_evenly_apart_leaves_evenly_however_unevenly_the_server_calls(se
     came = [time for _, time in server.taken]
     assert all(abs(after - before - PERIOD) < 1e-9 for before, after in pairwise(came))
     assert abs(server.clock - studio.behind() - studio.now()) < 1e-9 and studio.behind() > 0.5
+
+
+def test_a_server_that_runs_free_waits_for_a_loop_that_is_slow(server):
+    client, asked = server.client, queue.SimpleQueue()
+    client._advanced = lambda: asked.put(client._heard)
+
+    def work():
+        while (until := asked.get()) is not None:
+            threading.Event().wait(0.003)  # it is slower than the server
+            server.output.send([note_on(until, 0, 60, 64)])
+            client.worked(until)
+
+    worker = threading.Thread(target=work)
+    worker.start()
+    client._run_free(True)
+    for _ in range(20):
+        server.cycle()
+    asked.put(None)
+    worker.join()
+    frames = [frame for frame, _ in server.out.left]
+    assert len(frames) >= 17 and [after - before for before, after in pairwise(frames)] == [FRAMES] * (len(frames) - 1)

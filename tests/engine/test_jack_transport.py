@@ -241,6 +241,25 @@ def test_what_rolls_already_is_joined(live, other):
     in_step(other)
 
 
+def test_while_the_server_runs_free_every_note_leaves_at_its_frame(live, other):
+    """As where another program bounces what it hears: there is no time to be late in."""
+    at_work(live, other, walking("follow"))
+    other.connect()
+    other.client.transport_start()
+    in_step(other)
+    other.client.set_freewheel(True)
+    try:
+        first = len(begins(other))
+        wait_for(lambda: len(begins(other)) >= first + 400)
+        found = begins(other)[first + 8 : first + 400]
+    finally:
+        other.client.set_freewheel(False)
+    assert [after - before for before, after in pairwise(found)] == [STEP] * 391
+    assert found[0] % STEP <= NEAR
+    count = len(begins(other))
+    wait_for(lambda: len(begins(other)) >= count + 16 and on_steps(begins(other)[-8:]))  # and on, in time again
+
+
 def test_the_tempo_of_whoever_leads_is_followed(live, jack_server):
     other = Player(tempo=90.0)
     try:

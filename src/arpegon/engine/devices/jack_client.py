@@ -42,6 +42,8 @@ _NAME_SECONDS, _NAME_PAUSE = 0.5, 0.02
 _CYCLES = 3
 """A connection that was just made takes part in the graph of the cycle after the next; what is sent before is lost."""
 _CYCLES_PATIENCE = 0.5
+_WORK_PATIENCE, _LOOK_SECONDS = 1.0, 0.05
+"""How long a period of a server that runs free waits for the loop, and how often it looks."""
 _GLANCE_SECONDS = 0.0002
 """How long it may take to read two clocks, for one to tell of the other."""
 _LOOKS = 5
@@ -103,6 +105,11 @@ class JackClient:
         self._known: tuple[int, int] | None = None
         """The rate and the period that somebody was told of, or that there were first."""
         self._wakes_at = math.inf
+        self._free = False
+        """Whether the server waits for nobody but its clients: then each period waits for the loop."""
+        self._worked = -math.inf
+        """Up to when all was worked on."""
+        self._worked_on = threading.Event()
         self._silence = _SILENT_SECONDS
         self._own: tuple[Any, Any] | None = None
         self._inputs: tuple[JackInput, ...] = ()
@@ -159,7 +166,7 @@ class JackClient:
             client.set_blocksize_callback(lambda frames: self._learn(self._rate, frames))
             client.set_freewheel_callback(self._run_free)
             client.set_port_registration_callback(self._port_changed, only_available=False)
-            self._gone = self._faulty = False
+            self._gone = self._faulty = self._free = False
             self._last_cycle, self._heard = studio.now(), math.inf
             self._silence = max(_SILENT_SECONDS, _SILENT_PERIODS * client.blocksize / self._rate)
             self._latency = LatencyReport(client, self._all_ports, self._own_latency)
@@ -211,7 +218,11 @@ class JackClient:
         self._said(f"The JACK server now has {' and '.join(changes)}; Arpegon goes on with that.")
 
     def _run_free(self, on: bool) -> None:
-        words = "The JACK server runs free, faster than real time: what Arpegon plays is not in step until it is done."
+        self._free = on
+        words = (
+            "The JACK server runs free, faster than real time: notes and sound keep step, "
+            "but what audio sources hear does not until it is done."
+        )
         self._said(words if on else "")
 
     # -- latency -----------------------------------------------------------------------------------
@@ -264,6 +275,20 @@ class JackClient:
         """Have it said when all was told until a time; whether it will be said."""
         self._wakes_at = time
         return self._calls(now) and self._heard < time
+
+    def worked(self, until: float) -> None:
+        """All is worked on until a time."""
+        self._worked = until
+        if self._free:
+            self._worked_on.set()
+
+    def _wait_for_work(self, until: float) -> None:
+        """In JACK's thread, where the server runs free: wait until the loop has worked up to a time."""
+        end = time.monotonic() + _WORK_PATIENCE
+        while self._worked < until and (left := end - time.monotonic()) > 0.0:
+            self._worked_on.clear()
+            if self._worked < until:
+                self._worked_on.wait(min(left, _LOOK_SECONDS))
 
     def _calls(self, now: float) -> bool:
         return self.joined and now - self._last_cycle < self._silence
@@ -403,9 +428,13 @@ class JackClient:
         came = start - frames / rate
         for opened in self._inputs:
             opened.read(came, rate, lost)
-        self._heard, self.told_at = start, studio.now()
+        told_before, self._heard, self.told_at = self._heard, start, studio.now()
         self.tie.cycle(start, frames, rate)
-        if start >= self._wakes_at:
+        if self._free:
+            self._advanced()
+            if told_before < math.inf:
+                self._wait_for_work(told_before)
+        elif start >= self._wakes_at:
             self._wakes_at = math.inf
             self._advanced()
         for output in self._outputs:

@@ -88,6 +88,9 @@ class HearsInPeriods(Protocol):
     def wakes_at(self, time: float, now: float) -> bool:
         """Have it said when all was told until a time; whether it will be said."""
 
+    def worked(self, until: float) -> None:
+        """All is worked on until a time."""
+
     def set_lead(self, seconds: float) -> None:
         """By how much all strands wait for one that is early."""
 
@@ -382,6 +385,7 @@ class LiveEngine:
         self._feed(until)
         engine.run(until)
         self._hear_of(engine.graph.project)
+        self.jack.worked(until)
 
     def _take_arrivals(self, now: float) -> None:
         """Put what arrived into its order; nothing came later than now."""
