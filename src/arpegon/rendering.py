@@ -106,15 +106,22 @@ def render_project(
             progress=None if progress is None else lambda share: progress(shares[0] + share * shares[1]),
         )
 
-    # MIDI by strands and sound are worked out one after the other.
-    shares = [0.0, 0.5 if wish.wav_out is not None or wish.midi_out is not None else 1.0]
-    result = run(document)
+    # MIDI by strands and sound are worked out one after the other, where both are wanted.
+    shares = [0.0, 0.5]
+    by_strand = wish.midi_out is not None and wish.by == "strand" and not wish.everything
+    split = apart(document) if by_strand else None
+    result = run(split[0] if split is not None and wish.wav_out is None else document)
     shares = [0.5, 0.25]
     if result.left_out:
         yield Line(crowd_words(document, result.left_out), True)
     if wish.midi_out is not None:
         course = _course(result, score, wish)
-        write_song(wish.midi_out, _tracks(document, wish, result, course, run), course, document.title, wish.single)
+        if split is not None:
+            sent = result if wish.wav_out is None else run(split[0])
+            tracks = tracks_by_strand(document, split[1], _without_lead(sent.ports, sent.lead), course)
+        else:
+            tracks = _tracks(document, wish, result, course)
+        write_song(wish.midi_out, tracks, course, document.title, wish.single)
     if wish.wav_out is not None:
         for place, (name, path) in enumerate([(None, wish.wav_out), *stems.items()]):
             if progress is not None:
@@ -204,13 +211,9 @@ def _course(result: offline.Result, score: Clip | None, wish: Wish) -> Course:
     return course
 
 
-def _tracks(document: Project, wish: Wish, result: offline.Result, course: Course, run: Any) -> list[Track]:
+def _tracks(document: Project, wish: Wish, result: offline.Result, course: Course) -> list[Track]:
     if wish.everything:
         return [Track(strand.name, course.lay(result.strands.get(strand.id, []))) for strand in document.strands]
-    if wish.by == "strand":
-        split, owners = apart(document)
-        sent = run(split)
-        return tracks_by_strand(document, owners, _without_lead(sent.ports, sent.lead), course)
     instruments: dict[str, list[Event]] = {}
     for name, event in result.instruments:
         instruments.setdefault(name, []).append(event)
