@@ -2,21 +2,17 @@
 
 from __future__ import annotations
 
-import contextlib
 import gc
 
 from arpegon.engine.wire.spare import begin_early
 from arpegon.engine.wire.spawning import ENGINE
-from arpegon.files.logs import ENGINE_ERRORS, log_file
+from arpegon.files.logs import ENGINE_ERRORS, log_file, open_errors
 
 
 def begin() -> None:
     """Let the engine start beside us, and look for no garbage while there is none: all that is imported stays."""
     gc.disable()
-    with contextlib.suppress(OSError):
-        path = log_file(ENGINE_ERRORS)
-        path.parent.mkdir(parents=True, exist_ok=True)
-        begin_early(ENGINE, path.open("ab"))
+    begin_early(ENGINE, open_errors(log_file(ENGINE_ERRORS)))
 
 
 def begun() -> None:

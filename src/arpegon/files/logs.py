@@ -5,6 +5,8 @@ from __future__ import annotations
 import contextlib
 import faulthandler
 import logging
+import os
+import shutil
 import sys
 import threading
 import traceback
@@ -37,6 +39,18 @@ ENGINE_ERRORS = "engine-errors.log"
 def log_file(name: str) -> Path:
     """A file in the folder of the logs."""
     return log_dir() / name
+
+
+def open_errors(path: Path) -> IO[bytes] | None:
+    """Open a file to which a process appends what it says on standard error: kept up to a length, over its restarts.
+    ``None`` where it cannot be written to."""
+    with contextlib.suppress(OSError):
+        path.parent.mkdir(parents=True, exist_ok=True)
+        if path.exists() and path.stat().st_size > _BYTES:
+            shutil.copyfile(path, path.with_suffix(".1"))
+            os.truncate(path, 0)  # those who write to it now go on at its new end
+        return path.open("ab")
+    return None
 
 
 def start_log(role: str) -> Path:

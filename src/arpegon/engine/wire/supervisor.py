@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import contextlib
 import logging
-import os
-import shutil
 import subprocess
 import threading
 import time
@@ -19,13 +17,12 @@ import msgspec
 from arpegon.engine.wire.channel import Channel, WireError
 from arpegon.engine.wire.realtime import ask_for_realtime
 from arpegon.engine.wire.spare import Spare, start
+from arpegon.files.logs import open_errors
 
 RESTARTS = 5
 RESTART_SPAN_SECONDS = 60.0
 """A process that ends this often within so many seconds is left alone: what is wrong is not mended by a start."""
 _REASON_BYTES = 4096
-_STDERR_BYTES = 512 * 1024
-"""What a process says on standard error is kept up to this length, over its restarts."""
 
 log = logging.getLogger(__name__)
 
@@ -146,14 +143,9 @@ class Supervisor:
     def _open_stderr(self) -> IO[bytes] | None:
         if self._stderr is None:
             return None
-        with contextlib.suppress(OSError):
-            self._stderr.parent.mkdir(parents=True, exist_ok=True)
-            if self._stderr_length() > _STDERR_BYTES:
-                shutil.copyfile(self._stderr, self._stderr.with_suffix(".1"))
-                os.truncate(self._stderr, 0)  # those who write to it now go on at its new end
-                self._said_before = 0
-            return self._stderr.open("ab")
-        return None
+        opened = open_errors(self._stderr)
+        self._said_before = min(self._said_before, self._stderr_length())
+        return opened
 
     def _stderr_length(self) -> int:
         with contextlib.suppress(OSError):
