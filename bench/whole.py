@@ -28,8 +28,11 @@ DRIVER = Path(__file__).with_name("whole_window.py")
 
 
 def _cost(pid: int) -> float:
-    """Seconds of a core that a process used."""
-    fields = Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()
+    """Seconds of a core that a process used; 0 where it is gone."""
+    try:
+        fields = Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()
+    except OSError:
+        return 0.0
     return (int(fields[11]) + int(fields[12])) / _TICK
 
 
@@ -86,7 +89,7 @@ class Program:
         took = time.monotonic() - begun
         found: dict[str, float] = {}
         for pid, name in family.items():
-            found[name] = found.get(name, 0.0) + 100.0 * (_cost(pid) - before[pid]) / took
+            found[name] = found.get(name, 0.0) + 100.0 * max(0.0, _cost(pid) - before[pid]) / took
         return found
 
     def memory(self) -> float:

@@ -8,6 +8,7 @@ import shutil
 import subprocess
 import time
 from collections.abc import Iterator
+from pathlib import Path
 
 import jack
 
@@ -62,7 +63,7 @@ def _started(command: list[str]) -> subprocess.Popen[bytes]:
     One that was killed may leave the metadata that all servers share locked, and the next would wait for that for ever,
     also while a third goes on with what it holds of it. So one that does not answer starts again, on new metadata.
     """
-    if subprocess.run(["pgrep", "-x", "jackd"], stdout=subprocess.DEVNULL, check=False).returncode:
+    if not _any_runs():
         _clear_metadata()
     for _ in range(_ATTEMPTS):
         server = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
@@ -87,6 +88,12 @@ def _may_be_realtime() -> bool:
 
 def _clear_metadata() -> None:
     shutil.rmtree(f"/dev/shm/jack_db-{os.getuid()}", ignore_errors=True)
+    if not _any_runs():  # its eight names may be those of servers that were killed
+        Path("/dev/shm/jack-shm-registry").unlink(missing_ok=True)
+
+
+def _any_runs() -> bool:
+    return not subprocess.run(["pgrep", "-x", "jackd"], stdout=subprocess.DEVNULL, check=False).returncode
 
 
 def _kill(server: subprocess.Popen[bytes]) -> None:
