@@ -74,6 +74,7 @@ def _started(command: list[str]) -> subprocess.Popen[bytes]:
             time.sleep(0.05)
         _kill(server)
         _clear_metadata()
+        _clear_names()
     raise RuntimeError(f"the JACK server does not answer: {' '.join(command)}")
 
 
@@ -88,7 +89,11 @@ def _may_be_realtime() -> bool:
 
 def _clear_metadata() -> None:
     shutil.rmtree(f"/dev/shm/jack_db-{os.getuid()}", ignore_errors=True)
-    if not _any_runs():  # its eight names may be those of servers that were killed
+
+
+def _clear_names() -> None:
+    """Forget the names of servers: the eight that are kept may all be of such as were killed."""
+    if not _any_runs():
         Path("/dev/shm/jack-shm-registry").unlink(missing_ok=True)
 
 
