@@ -132,7 +132,7 @@ def edited(draw, now):
     return edits.set_destination(now, here, draw(st.integers(0, 2)), draw(st.sampled_from(ends)))
 
 
-@settings(suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large])
+@settings(max_examples=250, deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large])
 @given(st.data())
 def test_nothing_hangs_under_any_edit(data):
     recorder = Recorder()

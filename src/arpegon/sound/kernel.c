@@ -221,10 +221,9 @@ int64_t arpegon_render(const State *s, const uint8_t *used_slots, int64_t count,
     return ended;
 }
 
-/* Turns the two sides of a strip, `frames` after one another, up by gains that go from `first` to
- * `last`, and adds them to `out`, laid out alike; returns how far they swing. */
-float arpegon_mix(const float *dry, float *out, int64_t frames, const float *first,
-                  const float *last)
+/* Turns the two sides of a strip, `frames` after one another, up by gains that go from `first` to `last`, and adds them to
+ * `out`, laid out alike; returns how far they swing. */
+float arpegon_mix(const float *dry, float *out, int64_t frames, const float *first, const float *last)
 {
     float low = 0.0f, high = 0.0f;
     for (int side = 0; side < 2; side++) {

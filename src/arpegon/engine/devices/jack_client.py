@@ -42,8 +42,8 @@ _NAME_SECONDS, _NAME_PAUSE = 0.5, 0.02
 _CYCLES = 3
 """A connection that was just made takes part in the graph of the cycle after the next; what is sent before is lost."""
 _CYCLES_PATIENCE = 0.5
-_WORK_PATIENCE, _LOOK_SECONDS = 1.0, 0.05
-"""How long a period of a server that runs free waits for the loop, and how often it looks."""
+_WORK_PATIENCE = 1.0
+"""How long a period of a server that runs free waits for the loop."""
 _GLANCE_SECONDS = 0.0002
 """How long it may take to read two clocks, for one to tell of the other."""
 _LOOKS = 5
@@ -288,7 +288,7 @@ class JackClient:
         while self._worked < until and (left := end - time.monotonic()) > 0.0:
             self._worked_on.clear()
             if self._worked < until:
-                self._worked_on.wait(min(left, _LOOK_SECONDS))
+                self._worked_on.wait(left)
 
     def _calls(self, now: float) -> bool:
         return self.joined and now - self._last_cycle < self._silence

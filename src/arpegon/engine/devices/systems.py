@@ -18,7 +18,7 @@ Take = Callable[[Sequence[int], float], None]
 Array = NDArray[Any]
 
 Fill = Callable[[int, float, float, Mapping[str, Array]], Array]
-"""Makes the next block: of so many frames, which begins in studio time, with what is played so many seconds
+"""Makes the next block: of so many frames, which begins at a second of studio time, with what is played so many seconds
 later than it was due; float32 of shape (2, frames). Instruments that have ports of their own are put into blocks
 of theirs instead, by id. Called from a thread of the system."""
 
