@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import os
+import threading
 import time
 from collections import deque
 from itertools import cycle
@@ -15,6 +16,7 @@ from hypothesis import strategies as st
 from arpegon.core.document.model import MidiSource, PortDestination, SurfaceSource
 from arpegon.core.events import NOTE_ON, note_off, note_on
 from arpegon.core.time import studio
+from arpegon.engine.devices.lateness import Lateness
 from arpegon.engine.live import loop
 from arpegon.engine.offline import run
 from arpegon.engine.wire import protocol
@@ -22,9 +24,15 @@ from building import generator, project, stage, strand
 
 
 class Channel:
-    """A window that hears nothing."""
+    """A window that keeps what it hears."""
+
+    waiting = 0
+
+    def __init__(self):
+        self.told = []
 
     def send(self, message):
+        self.told.append(message)
         return True
 
 
@@ -32,17 +40,22 @@ class Jack:
     """A server that tells of a period once it is over."""
 
     told_at = -math.inf
+    latency = 0.0
 
     def __init__(self):
         self.heard = -math.inf
+        self.lateness = Lateness()
 
     def heard_until(self, now):
         return min(now, self.heard)
 
-    def wakes_at(self, time, now):
+    def wakes_at(self, time):
         return self.heard < time
 
     def worked(self, until):
+        pass
+
+    def set_lead(self, seconds):
         pass
 
 
@@ -65,6 +78,10 @@ def live(monkeypatch):
     yield made
     made.hearing.close()
     os.close(made._wake)
+
+
+def reports(live):
+    return sum(isinstance(message, protocol.Telemetry) for message in live.channel.told)
 
 
 def begun(live, note):
@@ -110,6 +127,25 @@ def test_what_is_played_in_the_window_comes_after_what_was_asked_for_before_it(l
     live._work(studio.now())
     live._work(studio.now())
     assert done == [0, 1], "stamped before the document that it is to meet"
+
+
+def test_reports_go_on_while_studio_time_goes_back(live, monkeypatch):
+    monkeypatch.setattr(loop, "ask_for_realtime", lambda: False)
+    live.jack.heard = 1.0
+    studio.set_behind(time.monotonic() - 1.0)
+    running = threading.Thread(target=live.run)
+    running.start()
+    try:
+        for _ in range(3):
+            studio.set_behind(studio.behind() + 100.0)
+            before, end = reports(live), time.monotonic() + 20.0
+            while reports(live) < before + 2 and time.monotonic() < end:
+                time.sleep(0.01)
+            assert reports(live) >= before + 2
+    finally:
+        live._running = False
+        live._wake_up()
+        running.join()
 
 
 def test_a_command_is_done_at_the_moment_at_which_it_was_given(live):

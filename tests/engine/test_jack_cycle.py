@@ -136,7 +136,7 @@ def test_all_is_heard_until_a_period_begins_and_somebody_is_woken_then(server):
     client._advanced = lambda: said.append(client.heard_until(server.now))
     heard = client.heard_until(server.now)
     assert heard == pytest.approx(100.0 + server.last_frame_time / RATE, abs=1e-4)
-    assert not client.wakes_at(heard, server.now) and client.wakes_at(heard + 1.5 * PERIOD, server.now)
+    assert not client.wakes_at(heard) and client.wakes_at(heard + 1.5 * PERIOD)
     server.cycle()
     assert not said
     server.cycle()
@@ -144,7 +144,7 @@ def test_all_is_heard_until_a_period_begins_and_somebody_is_woken_then(server):
     assert len(said) == 1 and said[0] >= heard + 1.5 * PERIOD
     # A server that no longer calls is not waited for.
     server.last_frame_time += RATE
-    assert client.heard_until(server.now) == server.now and not client.wakes_at(server.now + 1.0, server.now)
+    assert client.heard_until(server.now) == server.now and not client.wakes_at(server.now + 1.0)
 
 
 def test_a_period_that_is_full_leaves_the_rest_to_the_next(server):
@@ -219,6 +219,15 @@ def test_what_is_evenly_apart_leaves_evenly_however_unevenly_the_server_calls(se
     came = [time for _, time in server.taken]
     assert all(abs(after - before - PERIOD) < 1e-9 for before, after in pairwise(came))
     assert abs(server.clock - studio.behind() - studio.now()) < 1e-9 and studio.behind() > 0.5
+
+
+def test_a_server_that_stood_still_and_calls_no_more_is_not_waited_for(server):
+    server.cycle()
+    server.lost += 1.5  # studio time stands still with it
+    server.cycle()
+    assert server.client.heard_until(server.now) < server.now
+    server.lost += 0.2
+    assert server.client.heard_until(server.now) == server.now
 
 
 def test_a_server_that_runs_free_waits_for_a_loop_that_is_slow(server):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+import time
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any
 
@@ -125,9 +126,9 @@ class AudioOut:
 
     def _keep(self) -> None:
         tried, attempts = 0.0, 0
-        silent_since = needed_at = studio.now()
+        silent_since, needed_at = studio.now(), time.monotonic()
         while self._running:
-            now = studio.now()
+            now = time.monotonic()
             if self._needed:
                 needed_at = now
             elif self._stream is None or now - needed_at > _REST_AFTER_SECONDS:
@@ -143,15 +144,16 @@ class AudioOut:
             if self._reopen or self._to_be_left(now) or (self._stream is None and now - tried > pause):
                 self._reopen = False
                 self._open()
-                tried = silent_since = studio.now()
+                tried, silent_since = time.monotonic(), studio.now()
                 attempts = 0 if self._stream is not None else attempts + 1
             if self._stream is not None:
                 self._wait(0.5)
                 continue
             frames = int(self.renderer.rate * _SILENT_SECONDS)
-            if now - silent_since > 0.5:
-                silent_since = now
-            while silent_since <= now:
+            sounding = studio.now()
+            if sounding - silent_since > 0.5:
+                silent_since = sounding
+            while silent_since <= sounding:
                 self.renderer.block(frames, silent_since, 0.0)
                 silent_since += frames / self.renderer.rate
             self._wait(_SILENT_SECONDS)
@@ -183,12 +185,12 @@ class AudioOut:
             self.renderer = renderer
 
             def fill(frames: int, start: float, latency: float, apart: Mapping[str, Array]) -> Array:
-                self._last_block = studio.now()
+                self._last_block = time.monotonic()
                 return renderer.block(frames, start, latency, apart)
 
             return fill
 
-        self._last_block = studio.now() + 1.0
+        self._last_block = time.monotonic() + 1.0
         try:
             for system in self._systems:
                 stream = system.open_stream(self._device, self._block, prepare, self._drop)

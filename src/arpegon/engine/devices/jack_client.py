@@ -85,6 +85,7 @@ class JackClient:
         self._gone = False
         self._cycles = 0
         self._last_cycle = 0.0
+        """When we were called, by the computer's clock: studio time stands still where nobody calls."""
         self._next_frame = 0
         self._lost_cycle = 0
         """The last cycle before which the server had skipped some,"""
@@ -124,7 +125,7 @@ class JackClient:
         with self.lock:
             if self._client is None:
                 return self._join()
-            if self._gone or studio.now() - self._last_cycle > _STALLED_SECONDS:
+            if self._gone or time.monotonic() - self._last_cycle > _STALLED_SECONDS:
                 self._leave_server()
                 return False
             return True
@@ -167,7 +168,7 @@ class JackClient:
             client.set_freewheel_callback(self._run_free)
             client.set_port_registration_callback(self._port_changed, only_available=False)
             self._gone = self._faulty = self._free = False
-            self._last_cycle, self._heard = studio.now(), math.inf
+            self._last_cycle, self._heard = time.monotonic(), math.inf
             self._silence = max(_SILENT_SECONDS, _SILENT_PERIODS * client.blocksize / self._rate)
             self._latency = LatencyReport(client, self._all_ports, self._own_latency)
             client.activate()
@@ -269,12 +270,12 @@ class JackClient:
 
         A period is told of once it is over. Whoever goes beyond this may learn of something that came earlier.
         """
-        return self._heard if self._calls(now) and self._heard < math.inf else now
+        return self._heard if self._calls and self._heard < math.inf else now
 
-    def wakes_at(self, time: float, now: float) -> bool:
+    def wakes_at(self, time: float) -> bool:
         """Have it said when all was told until a time; whether it will be said."""
         self._wakes_at = time
-        return self._calls(now) and self._heard < time
+        return self._calls and self._heard < time
 
     def worked(self, until: float) -> None:
         """All is worked on until a time."""
@@ -290,8 +291,9 @@ class JackClient:
             if self._worked < until:
                 self._worked_on.wait(left)
 
-    def _calls(self, now: float) -> bool:
-        return self.joined and now - self._last_cycle < self._silence
+    @property
+    def _calls(self) -> bool:
+        return self.joined and time.monotonic() - self._last_cycle < self._silence
 
     # -- MIDI --------------------------------------------------------------------------------------
 
@@ -410,7 +412,7 @@ class JackClient:
     def _cycle(self, frames: int) -> None:
         client = self._client
         self._cycles += 1
-        self._last_cycle = studio.now()
+        self._last_cycle = time.monotonic()
         if client is None:  # still joining
             return
         rate = self._rate

@@ -6,6 +6,7 @@ import contextlib
 import subprocess
 import sys
 import threading
+import time
 from collections import deque
 from collections.abc import Callable, Iterable
 from typing import Any
@@ -74,7 +75,7 @@ class AudioIn:
 
     def keep(self) -> None:
         """Open what is wanted and not open, close what is not wanted; called by the keeper of the audio devices."""
-        now = studio.now()
+        now = time.monotonic()
         for device in list(self._streams):
             if device not in self._wanted:
                 self._close(device)
@@ -105,7 +106,7 @@ class AudioIn:
 
     def _fail(self, device: str, why: str) -> None:
         if device not in self._failed:
-            self._looked = studio.now()
+            self._looked = time.monotonic()
             name = f"The audio input “{device}”" if device else "The default audio input"
             self._say(device, f"{name} cannot be heard ({why}); it is taken up again when it is there.")
         self._failed[device] = why
@@ -133,15 +134,15 @@ class AudioIn:
 
         def take(samples: Any, frames: int, *_: Any) -> None:
             nonlocal done
-            now = self._last[device] = studio.now()
+            now = self._last[device] = time.monotonic()
             if samples.any():
                 self._sounded[device] = now
-            start = steady.at(done, now - frames / rate)
+            start = steady.at(done, studio.now() - frames / rate)
             done += frames
             self._blocks.append(InputBlock(device, np.array(samples), rate, start))
             self._ready.release()
 
-        self._last[device] = self._sounded[device] = studio.now() + 1.0
+        self._last[device] = self._sounded[device] = time.monotonic() + 1.0
         stream = sounddevice.InputStream(
             samplerate=rate,
             blocksize=block,

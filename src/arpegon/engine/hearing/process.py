@@ -167,9 +167,11 @@ class EarsProcess:
         threading.Thread(target=self._keep_inputs, name="inputs", daemon=True).start()
         self.inputs.start()
         ask_for_realtime(LISTENING)
-        report_at = studio.now()
+        report_at = time.monotonic()
         while self._running:
-            wait = min(self._next_due(), report_at if self._untold else math.inf) - studio.now()
+            wait = self._next_due() - studio.now()
+            if self._untold:
+                wait = min(wait, report_at - time.monotonic())
             try:
                 act = self._todo.get(timeout=min(wait, _REST_SECONDS)) if wait > 0 else self._todo.get_nowait()
                 self._safely(act)
@@ -177,10 +179,9 @@ class EarsProcess:
                     self._safely(self._todo.get_nowait())
             except queue.Empty:
                 pass
-            now = studio.now()
-            self._safely(lambda: self._play_files(now))  # noqa: B023
-            if self._untold and now >= report_at:
-                report_at, self._untold = now + _REPORT_SECONDS, False
+            self._safely(lambda: self._play_files(studio.now()))
+            if self._untold and time.monotonic() >= report_at:
+                report_at, self._untold = time.monotonic() + _REPORT_SECONDS, False
                 self._report()
         self.inputs.close()
 

@@ -85,7 +85,7 @@ class HearsInPeriods(Protocol):
     def heard_until(self, now: float) -> float:
         """Up to when all that came in was told; ``now`` where it is told at once."""
 
-    def wakes_at(self, time: float, now: float) -> bool:
+    def wakes_at(self, time: float) -> bool:
         """Have it said when all was told until a time; whether it will be said."""
 
     def worked(self, until: float) -> None:
@@ -314,8 +314,7 @@ class LiveEngine:
     def run(self) -> None:
         """Work until told to leave."""
         self._realtime = ask_for_realtime()
-        report_at = studio.now()
-        idle_report_at = report_at
+        report_at = idle_report_at = time.monotonic()  # studio time may stand still, and nobody waits for a report then
         engine = self.engine
         waking = [self._wake]
         while self._running:
@@ -327,12 +326,12 @@ class LiveEngine:
                 or self.hearing.waiting
             )
             wanted_at = report_at if busy else idle_report_at
-            if wanted_at < studio.now():
+            if wanted_at < time.monotonic():
                 # It waits for a quiet moment, which is looked for after the next event, or for the end of patience.
                 wanted_at += _REPORT_PATIENCE
-            told = self.jack.wakes_at(due, studio.now())
-            wake_at = min(due + (_TOLD_PATIENCE if told else 0.0), wanted_at)
-            timeout = min(1.0, wake_at - studio.now())
+            told = self.jack.wakes_at(due)
+            wake_at = due + (_TOLD_PATIENCE if told else 0.0)
+            timeout = min(1.0, wake_at - studio.now(), wanted_at - time.monotonic())
             if timeout > 0 and not self._arrivals and select.select(waking, [], [], timeout)[0]:
                 self._drain()
             now = studio.now()
@@ -346,12 +345,12 @@ class LiveEngine:
                     protocol.Notice("engine", "The engine met a fault and silenced everything; please go on playing.")
                 )
                 engine.all_off(now)
-            wanted_at = report_at if busy else idle_report_at
+            wanted_at, clock = report_at if busy else idle_report_at, time.monotonic()
             # A report can wait a little, a note that is due in a moment cannot.
-            if now >= wanted_at and (self.next_due() - now > _REPORT_SECONDS or now > wanted_at + _REPORT_PATIENCE):
+            if clock >= wanted_at and (self.next_due() - now > _REPORT_SECONDS or clock > wanted_at + _REPORT_PATIENCE):
                 self._report(now)
-                report_at = now + TELEMETRY_SECONDS
-                idle_report_at = now + IDLE_TELEMETRY_SECONDS
+                report_at = clock + TELEMETRY_SECONDS
+                idle_report_at = clock + IDLE_TELEMETRY_SECONDS
 
     def next_due(self) -> float:
         """When there is something to do next by itself."""
