@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import sys
 import tempfile
 from pathlib import Path
 
@@ -11,6 +12,8 @@ from hypothesis import HealthCheck
 from hypothesis import settings as hypothesis_settings
 
 from arpegon.core.time import studio
+from arpegon.engine.wire import spare
+from nursery import Nursery
 
 # These machines are noisy: how long an example takes says nothing. One state of the code has one result, so
 # examples are the same at every run; `make hunt` draws new and more ones.
@@ -29,6 +32,21 @@ def own_folders(tmp_path, monkeypatch):
     """Settings, state and data of a test go to its own temporary folder."""
     for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_DATA_HOME", "XDG_CACHE_HOME"):
         monkeypatch.setenv(name, str(tmp_path / name.lower()))
+
+
+@pytest.fixture(scope="session")
+def nursery():
+    """Where engines are forked."""
+    made = Nursery()
+    yield made
+    made.close()
+
+
+@pytest.fixture(autouse=True)
+def forked_engines(nursery, monkeypatch):
+    """Engines begin at once; but where lines are counted, which forked ones do not tell of."""
+    if "coverage" not in sys.modules:
+        monkeypatch.setattr(spare, "spawn", nursery.spawn)
 
 
 @pytest.fixture(autouse=True)
