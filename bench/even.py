@@ -7,7 +7,7 @@ from pathlib import Path
 from statistics import pstdev
 
 import msgspec
-from tools.jack_devices import Ear, Keyboard, Synth
+from tools.jack_devices import Ear, Keyboard
 from tools.jack_server import jack_server
 
 from arpegon.core.document.model import (
@@ -21,6 +21,7 @@ from arpegon.core.document.model import (
     Strand,
 )
 from arpegon.engine.live.client import EngineClient
+from bench.beside import Beside
 from bench.paint import painted
 from bench.pulse import arpeggiators
 from bench.rows import Row, median
@@ -35,16 +36,9 @@ _SETTLED = 40
 NOTES = 120
 
 
-def _even(period: int) -> tuple[list[float], list[float]]:
-    """By how many seconds the gaps of sixteenths, and of ticks of the sent clock, are astray."""
-    notes: list[int] = []
-    ticks: list[int] = []
-
-    def hear(message: list[int], frame: int) -> None:
-        if message[0] == 0xF8:
-            ticks.append(frame)
-        elif message[0] == 0x90:
-            notes.append(frame)
+def _even(period: int) -> tuple[list[float], list[float], list[float]]:
+    """By how many seconds the gaps of sixteenths, and of ticks of the sent clock, are astray; and of ticks that a bare
+    client sends beside them, which does nothing but that."""
 
     def make(folder: Path) -> Project:
         steps = {"rate": "1/16", "patterns": [[{"note": 36}]], "in_scale": False}
@@ -58,11 +52,9 @@ def _even(period: int) -> tuple[list[float], list[float]]:
         clock = ClockSettings(send=("Even synth:in",))
         return msgspec.structs.replace(arps, strands=(walk, *arps.strands), clock=clock)
 
-    with jack_server("arpegon-even", period, realtime=True):
-        synth = Synth("Even synth", hear, once=True)
+    with jack_server("arpegon-even", period, realtime=True), Beside(TICK) as beside:
         painted(make)
-        synth.close()
-    return _astray(notes, STEP), _astray(ticks, TICK)
+    return _astray(beside.notes, STEP), _astray(beside.ticks, TICK), _astray(beside.bare, TICK)
 
 
 def _astray(frames: list[int], gap: float) -> list[float]:
@@ -113,7 +105,8 @@ def rows() -> list[Row]:
     """A row for each size of the period, and one of the sound."""
     found = []
     for period in PERIODS:
-        notes, ticks = _even(period)
+        notes, ticks, bare = _even(period)
+        limit = pstdev(bare)
         for what, gaps, worst in (("Sixteenths", notes, 0.00025), ("Ticks of the sent clock", ticks, None)):
             spread = pstdev(gaps)
             farthest = max(map(abs, gaps))
@@ -121,7 +114,8 @@ def rows() -> list[Row]:
                 Row(
                     f"{what} at a MIDI output, {period} frames, 16 arpeggiators painted: gaps astray",
                     f"sd {spread * 1000:.4f} ms, worst {farthest * 1000:.3f} ms, of {len(gaps)}",
-                    f"{1000 / RATE:.3f} ms (a frame)",
+                    f"sd {limit * 1000:.4f} ms, worst {max(map(abs, bare)) * 1000:.3f} ms, of {len(bare)} (a client "
+                    "that sends ticks and nothing else)",
                     f"{spread * RATE:.2f} frames",
                     "sd ≤ 0.05 ms" + (", worst ≤ 0.25 ms" if worst else ""),
                     spread <= 0.00005 and (worst is None or farthest <= worst),

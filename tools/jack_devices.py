@@ -95,6 +95,29 @@ class Keyboard(_Device):
             self.sent.append(first + offset)
 
 
+class Pulse(_Device):
+    """Sends one message again and again, by the frame, and does nothing else: what a client can reach here.
+
+    Args:
+        gap: frames from one to the next, which need not be whole.
+    """
+
+    def __init__(self, name: str, message: Sequence[int], gap: float, port: str = "out") -> None:
+        self._message = bytes(message)
+        self._gap = gap
+        self._next = -1.0
+        super().__init__(name, "midi_outports", port)
+
+    def cycle(self, frames: int) -> None:
+        self.port.clear_buffer()
+        first = self.client.last_frame_time
+        if self._next < 0.0:
+            self._next = float(first)
+        while int(self._next) < first + frames:
+            self.port.write_midi_event(max(0, int(self._next) - first), self._message)
+            self._next += self._gap
+
+
 class Synth(_Device):
     """Hears what comes.
 
