@@ -15,7 +15,7 @@ from arpegon.core.theory.controllers import cc_words
 from arpegon.core.theory.pitch import written
 from arpegon.core.time.clock import position_text
 from arpegon.engine.wire.protocol import Passed
-from arpegon.ui.controls.elided import draw_elided
+from arpegon.ui.controls.elided import draw_fitted
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import painting
 from arpegon.ui.model.hookup_words import controller_names
@@ -128,7 +128,7 @@ class Rows(QWidget):
                 wide = out_x - 84 - (46 if value else 4)
                 if painter.fontMetrics().horizontalAdvance(name) > wide and passed.event is not None:
                     name = short_name(passed.event) or name
-                draw_elided(painter, QRectF(84, y, wide, ROW), name)
+                draw_fitted(painter, QRectF(84, y, wide, ROW), name)
                 room = QRectF(out_x + 6, y, width - out_x - values_width - 16, ROW)
                 shown = painter.fontMetrics().elidedText(out, Qt.TextElideMode.ElideRight, int(room.width()))
                 painter.setPen(theme.color(t.second if out in (SAME, SAME_STROKE, NOTHING) else t.ink))

@@ -5,9 +5,10 @@ from __future__ import annotations
 from math import log10
 
 from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QContextMenuEvent, QFont, QKeyEvent, QMouseEvent, QPainter, QPen
+from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from arpegon.ui.controls.elided import draw_fitted
 from arpegon.ui.controls.hook_mark import paint_mark
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import PaintedButton
@@ -16,7 +17,7 @@ from arpegon.ui.look.plain import tip
 _SEGMENTS = 16
 _MIN_SEGMENT = 4.0
 _NARROW = 120
-"""Rows up to this width leave more room to the name than to the meter."""
+"""Rows up to this width leave all of it to the name."""
 
 
 class EndRow(PaintedButton):
@@ -100,7 +101,7 @@ class SourcePill(EndRow):
         if self.hooked:
             paint_mark(painter, QPointF(inner.right() - 3, body.center().y()), ground)
             inner.setRight(inner.right() - 9)
-        _two_texts(painter, inner, self.name, self.detail, text, text if self._selected else t.second, 600)
+        _two_texts(painter, inner, self.name, self.detail, text, text if self._selected else t.second)
 
 
 class DestinationRow(EndRow):
@@ -134,12 +135,17 @@ class DestinationRow(EndRow):
             return 0
         return round(max(0.0, min(1.0, 1.0 + 20 * log10(self._level) / 48.0)) * self._segments())
 
-    def _meter_width(self) -> float:
-        return min(78.0, (0.36 if self.width() > _NARROW else 0.2) * self.width())
+    def _meter_area(self) -> QRectF:
+        """Where the meter is: at the right, or beneath the name in a narrow column, which leaves it all the width."""
+        body = self.sheet()
+        if self.width() <= _NARROW:
+            return QRectF(body.left() + 4, body.bottom() - 6, body.width() - 8, 4)
+        wide = min(78.0, 0.36 * self.width())
+        return QRectF(body.right() - wide - 4, body.top() + 6, wide, body.height() - 12)
 
     def _segments(self) -> int:
         """How many segments the meter has: fewer in a narrow column."""
-        return max(4, min(_SEGMENTS, int(self._meter_width() / _MIN_SEGMENT)))
+        return max(4, min(_SEGMENTS, int(self._meter_area().width() / _MIN_SEGMENT)))
 
     def paint(self, painter: QPainter, t: theme.Theme) -> None:
         body = self.sheet()
@@ -155,11 +161,13 @@ class DestinationRow(EndRow):
             painter.drawRoundedRect(body, 4, 4)
         room = body.adjusted(4, 0, -4, 0)
         if self.meter is not None:
-            wide = self._meter_width()
-            area = QRectF(body.right() - wide - 4, body.top() + 6, wide, body.height() - 12)
+            area = self._meter_area()
             self._paint_meter(painter, t, area, text)
-            room.setRight(body.right() - wide - 7)
-        _two_texts(painter, room, self.name, self.detail, text, quiet, 600)
+            if area.left() > body.center().x():
+                room.setRight(area.left() - 3)
+            else:
+                room.setBottom(area.top())
+        _two_texts(painter, room, self.name, self.detail, text, quiet)
 
     def _paint_meter(self, painter: QPainter, t: theme.Theme, area: QRectF, text: str) -> None:
         count = self._segments()
@@ -180,25 +188,16 @@ class DestinationRow(EndRow):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
 
 
-def _two_texts(painter: QPainter, room: QRectF, name: str, detail: str, ink: str, quiet: str, weight: int) -> None:
+def _two_texts(painter: QPainter, room: QRectF, name: str, detail: str, ink: str, quiet: str) -> None:
     """A name at the left, a detail at the right where there is room for it."""
     painter.setFont(theme.label_font(12))
     detail_width = painter.fontMetrics().horizontalAdvance(detail) + 8 if detail else 0
-    painter.setFont(theme.label_font(13, weight))
+    painter.setFont(theme.label_font(13, 600))
     if room.width() - detail_width < min(100, painter.fontMetrics().horizontalAdvance(name)):
         detail, detail_width = "", 0
-    name_width = room.width() - detail_width
-    for pixels, stretch in ((12, 100), (11, 100), (11, 88)):  # smaller, then closer, before it is cut
-        if painter.fontMetrics().horizontalAdvance(name) <= name_width:
-            break
-        font = theme.label_font(pixels, weight)
-        if stretch != 100:
-            font = QFont(font)
-            font.setStretch(stretch)
-        painter.setFont(font)
-    shown = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(name_width))
     painter.setPen(theme.color(ink))
-    painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, shown)
-    painter.setFont(theme.label_font(12))
-    painter.setPen(theme.color(quiet))
-    painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, detail)
+    draw_fitted(painter, room.adjusted(0, 0, -detail_width, 0), name)
+    if detail:
+        painter.setFont(theme.label_font(12))
+        painter.setPen(theme.color(quiet))
+        painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, detail)

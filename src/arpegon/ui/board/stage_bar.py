@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QContextMenuEvent, QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QContextMenuEvent, QFont, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
 
 from arpegon.core.document.model import Stage
 from arpegon.core.processing.parameters import with_defaults
 from arpegon.processors import processor_class
+from arpegon.ui.controls.elided import draw_fitted
 from arpegon.ui.controls.hook_mark import paint_mark
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import PaintedButton
@@ -64,9 +65,10 @@ class StageBar(PaintedButton):
         self.setAccessibleName(f"{self.label}, {self.caption}")
         self.setToolTip(
             rich(
-                "<b>{}</b>: {}<br>Click to edit, drag to move (Alt+↑ ↓), double click to bypass (Ctrl+B), "
+                "<b>{}</b> ({}): {}<br>Click to edit, drag to move (Alt+↑ ↓), double click to bypass (Ctrl+B), "
                 "Del to remove.",
                 self.label,
+                self.caption,
                 processor.summary,
             )
         )
@@ -157,14 +159,10 @@ class StageBar(PaintedButton):
             painter.drawRoundedRect(body.adjusted(2.5, 2.5, -2.5, -2.5), 3, 3)
         inner = body.adjusted(12, 0, -10, 0) if body.width() > 110 else body.adjusted(5, 0, -4, 0)
         name_font = QFont(theme.label_font(round(14 * self._scale), 600))
-        if QFontMetricsF(name_font).horizontalAdvance(self.label) > inner.width():
-            name_font = QFont(theme.label_font(14, 600))
         name_font.setStrikeOut(bypass)
         painter.setFont(name_font)
         painter.setPen(theme.color(text))
-        left = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft
-        label = painter.fontMetrics().elidedText(self.label, Qt.TextElideMode.ElideRight, int(inner.width()))
-        painter.drawText(inner, left, label)
+        draw_fitted(painter, inner, self.label)
         used = painter.fontMetrics().horizontalAdvance(self.label) + 10
         if self.hooked:
             paint_mark(painter, QPointF(inner.left() + used, body.center().y()), ground)
@@ -175,6 +173,4 @@ class StageBar(PaintedButton):
         room = inner.adjusted(used, 0, 0, 0)
         if room.width() < _MIN_CAPTION:
             return
-        caption = "bypassed" if bypass else self.caption
-        caption = painter.fontMetrics().elidedText(caption, Qt.TextElideMode.ElideRight, int(room.width()))
-        painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, caption)
+        draw_fitted(painter, room, "bypassed" if bypass else self.caption, Qt.AlignmentFlag.AlignRight)

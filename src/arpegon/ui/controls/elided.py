@@ -3,10 +3,15 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QRectF, QSize, Qt
-from PyQt6.QtGui import QPainter, QResizeEvent
+from PyQt6.QtGui import QFont, QPainter, QResizeEvent
 from PyQt6.QtWidgets import QWidget
 
 from arpegon.ui.look.plain import Label
+
+_SMALLEST = 11
+"""Pixels; below that nobody reads."""
+_CLOSEST = (_SMALLEST, 88)
+"""Pixels, and percent of the usual width: closer, letters touch."""
 
 
 class Elided(Label):
@@ -40,7 +45,23 @@ class Elided(Label):
             self.updateGeometry()
 
 
-def draw_elided(painter: QPainter, room: QRectF, words: str) -> None:
-    """Words at the left of their room, cut with dots where they are too long."""
+def draw_fitted(
+    painter: QPainter, room: QRectF, words: str, side: Qt.AlignmentFlag = Qt.AlignmentFlag.AlignLeft
+) -> None:
+    """Words at a side of their room; where they are too long, smaller, then closer, then cut with dots."""
+    _fit_font(painter, words, room.width())
     shown = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(room.width()))
-    painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, shown)
+    painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | side, shown)
+
+
+def _fit_font(painter: QPainter, words: str, width: float) -> None:
+    """The painter's font, or the largest beneath it with which words fit, and the smallest where they never do."""
+    if painter.fontMetrics().horizontalAdvance(words) <= width:
+        return
+    font = QFont(painter.font())
+    for pixels, stretch in [*((size, 100) for size in range(font.pixelSize() - 1, _SMALLEST - 1, -1)), _CLOSEST]:
+        font.setPixelSize(pixels)
+        font.setStretch(stretch)
+        painter.setFont(font)
+        if painter.fontMetrics().horizontalAdvance(words) <= width:
+            return

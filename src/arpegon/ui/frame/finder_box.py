@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from arpegon.ui.controls.elided import draw_elided
+from arpegon.ui.controls.elided import draw_fitted
 from arpegon.ui.look import theme
 from arpegon.ui.look.plain import Label
 from arpegon.ui.model.finder import KINDS, Found, search
@@ -153,9 +153,9 @@ class _Rows(QStyledItemDelegate):
         painter.setFont(theme.label_font(14, 600))
         painter.setPen(theme.color(first))
         name = room.adjusted(62, 0, -10, 0)
-        draw_elided(painter, name, found.label)
+        draw_fitted(painter, name, found.label)
         left = name.left() + painter.fontMetrics().horizontalAdvance(found.label) + 16.0
         painter.setFont(theme.label_font(12))
         painter.setPen(theme.color(second))
         if left < name.right() - 60:
-            draw_elided(painter, QRectF(left, room.top(), name.right() - left, room.height()), found.detail)
+            draw_fitted(painter, QRectF(left, room.top(), name.right() - left, room.height()), found.detail)

@@ -6,7 +6,7 @@ import msgspec
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 
-from arpegon.ui.controls.elided import draw_elided
+from arpegon.ui.controls.elided import draw_fitted
 from arpegon.ui.controls.hook_mark import paint_mark
 from arpegon.ui.controls.row_list import RowList
 from arpegon.ui.look import theme
@@ -88,7 +88,7 @@ class HookupList(RowList[HookupRow]):
         wide = row.width() * 0.3
         top = QRectF(row.left() + 30, row.top() + 3, wide - 30, 18)
         left = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft
-        draw_elided(painter, top, entry.name or entry.control)
+        draw_fitted(painter, top, entry.name or entry.control)
         painter.setFont(theme.label_font(12))
         painter.setPen(theme.color(t.second))
         words = entry.control if entry.name else ""
@@ -98,7 +98,7 @@ class HookupList(RowList[HookupRow]):
         painter.setFont(theme.label_font(14, 600))
         painter.setPen(theme.color(t.warning if entry.gone else t.second if entry.muted else t.ink))
         target = entry.target if not entry.gone else f"{entry.target} (gone)"
-        draw_elided(painter, right, target)
+        draw_fitted(painter, right, target)
         painter.setFont(theme.label_font(12))
         painter.setPen(theme.color(t.second))
         painter.drawText(right.translated(0, 17), left, entry.how)

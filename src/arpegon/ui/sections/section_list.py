@@ -7,7 +7,7 @@ from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 
 from arpegon.ui.controls import arrows
-from arpegon.ui.controls.elided import draw_elided
+from arpegon.ui.controls.elided import draw_fitted
 from arpegon.ui.controls.row_list import RowList
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import Part
@@ -126,10 +126,10 @@ class SectionList(RowList[SectionRow]):
         upper = QRectF(tab.right() + 12, row.top() + 4, row.width() - tab.width() - 196, 22)
         painter.setFont(theme.name_font(15))
         painter.setPen(theme.color(t.ink))
-        draw_elided(painter, upper, entry.name)
+        draw_fitted(painter, upper, entry.name)
         painter.setFont(theme.label_font(12))
         painter.setPen(theme.color(t.second))
-        draw_elided(painter, QRectF(upper.left(), row.top() + 24, row.width() - tab.width() - 24, 18), entry.holds)
+        draw_fitted(painter, QRectF(upper.left(), row.top() + 24, row.width() - tab.width() - 24, 18), entry.holds)
         right = QRectF(row.right() - 180, row.top() + 4, 168, 22)
         painter.setFont(theme.number_font(12))
         painter.drawText(right, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, entry.bars)

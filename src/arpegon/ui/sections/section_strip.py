@@ -14,7 +14,7 @@ from arpegon.core.document.model import Hookup, Section
 from arpegon.core.document.sections import ENDS
 from arpegon.processors.targets import held_words
 from arpegon.ui.controls import arrows
-from arpegon.ui.controls.elided import draw_elided
+from arpegon.ui.controls.elided import draw_fitted
 from arpegon.ui.look import motion, theme
 from arpegon.ui.look.painted import PaintedParts, Part, Still
 from arpegon.ui.look.plain import Tip, rich, tip, unmarked
@@ -238,7 +238,7 @@ class SectionRuler(PaintedParts):
             room.setRight(room.right() - wide)
         painter.setFont(theme.name_font(14 if self._tall == HEIGHT else 22))
         painter.setPen(theme.color(t.bar_text if now else t.ink))
-        draw_elided(painter, room, section.name)
+        draw_fitted(painter, room, section.name)
 
     def _paint_bars(self, painter: QPainter, section: Section, cell: QRectF, shade: str) -> None:
         """A tick for every bar along the foot, as many as there is room for."""
