@@ -2,18 +2,25 @@
 
 from __future__ import annotations
 
+import ctypes
+import math
 import queue
 import random
 import threading
+import time
 from itertools import pairwise
 
+import numpy as np
 import pytest
 
 from arpegon.core.events import note_off, note_on
 from arpegon.core.time import studio
 from arpegon.engine.devices import jack_client
+from arpegon.engine.devices import relay as jack_relay
 from arpegon.engine.devices.jack_client import JackClient
 from arpegon.engine.devices.jack_ports import JackInput, JackOutput
+from arpegon.engine.devices.plain_relay import PlainRelay
+from arpegon.engine.devices.relay import CYCLE, CompiledRelay
 
 RATE, FRAMES = 48_000, 256
 PERIOD = FRAMES / RATE
@@ -40,20 +47,125 @@ class Port:
         self.left.append((self.server.last_frame_time + offset, bytes(message)))
 
 
+class Speaker:
+    """A port of ours where something sounds."""
+
+    def __init__(self):
+        self.period = np.zeros(FRAMES, dtype=np.float32)
+
+    def get_array(self):
+        return self.period
+
+
+class Counted:
+    """What sounds: a sample says its number; silent where it is told to be."""
+
+    silent = False
+
+    def __init__(self, number=1):
+        self.number = number
+        self.starts, self.rested = [], []
+
+    def __call__(self, frames, start, latency, apart):
+        self.starts.append(start)
+        self.number += frames
+        return np.tile(np.arange(self.number - frames, self.number, dtype=np.float32), (2, 1))
+
+    def rest(self, frames):
+        self.rested.append(frames)
+
+
+class Event(ctypes.Structure):
+    """As the library hands it over."""
+
+    _fields_ = (("time", ctypes.c_uint32), ("size", ctypes.c_size_t), ("bytes", ctypes.c_char_p))
+
+
+class Library:
+    """JACK's functions as compiled code calls them; a port, and its buffer, is known by its number."""
+
+    def __init__(self, server):
+        self.server = server
+        self.ports = [None, server.source, server.out, *server.speakers]
+        number, place = ctypes.c_uint32, ctypes.c_void_p
+        self.calls = [
+            ctypes.CFUNCTYPE(place, place, number)(self.buffer),
+            ctypes.CFUNCTYPE(None, place)(lambda port: self.ports[port].clear_buffer()),
+            ctypes.CFUNCTYPE(number, place)(lambda port: len(self.ports[port].coming)),
+            ctypes.CFUNCTYPE(ctypes.c_int, ctypes.POINTER(Event), place, number)(self.get),
+            ctypes.CFUNCTYPE(ctypes.c_int, place, number, place, ctypes.c_size_t)(self.write),
+            ctypes.CFUNCTYPE(number, place)(lambda client: server.last_frame_time),
+            ctypes.CFUNCTYPE(number, place)(lambda client: server.frames_since_cycle_start),
+            ctypes.CFUNCTYPE(ctypes.c_int, place, place)(lambda client, position: 0),
+            ctypes.CFUNCTYPE(ctypes.c_int64)(lambda: round(server.clock * 1e9)),
+        ]
+
+    def buffer(self, port, frames):
+        found = self.ports[port]
+        return found.period.ctypes.data if isinstance(found, Speaker) else port
+
+    def get(self, event, port, place):
+        event[0].time, event[0].bytes = self.ports[port].coming[place]
+        event[0].size = len(self.ports[port].coming[place][1])
+        return 0
+
+    def write(self, port, offset, message, size):
+        try:
+            self.ports[port].write_midi_event(offset, ctypes.string_at(message, size))
+        except jack_client.jack.JackError:
+            return -1
+        return 0
+
+
 class Server:
     """A server whose cycles begin by its frames, and wake us a little later."""
 
-    def __init__(self, monkeypatch):
+    samplerate = RATE
+
+    def __init__(self, monkeypatch, compiled):
         self.last_frame_time, self.late, self.lost = 0, 0.0, 0.0
         self.draw = random.Random(3)
         monkeypatch.setattr(jack_client.time, "monotonic", lambda: self.clock)
-        self.client = JackClient()
-        self.client._client = self
+        self.said = []
+        self.client = client = JackClient(advanced=self.advanced)
+        client._client = self
         self.source, self.out = Port(self), Port(self)
+        self.speakers = [Speaker(), Speaker()]
         self.taken = []
-        self.output = JackOutput(self.client, self.out, "x:y")
-        self.client._outputs = (self.output,)
-        self.client._inputs = (JackInput(self.client, self.source, "x:z", self.take),)
+        if compiled:
+            self.library = Library(self)
+            calls = [ctypes.cast(call, ctypes.c_void_p).value for call in self.library.calls]
+            relay = CompiledRelay(0, RATE, calls)
+            relay._state.patience = 10**8  # nanoseconds a frame: as long as it takes
+            monkeypatch.setattr(jack_relay, "_address", lambda port: self.library.ports.index(port))
+            self.process = lambda: CYCLE(FRAMES, relay.address)
+        else:
+            relay = PlainRelay(self, jack_relay.Beat)
+            self.process = lambda: relay.cycle(FRAMES)
+        client._relay = self.relay = relay
+        self.output = JackOutput(client, relay.add_messages(self.out, out=True), "x:y")
+        client._outputs = (self.output,)
+        client._inputs = (JackInput(client, relay.add_messages(self.source, out=False), "x:z", self.take),)
+        client.audio._host, client.audio._relay = self, relay
+        client.audio._speakers = [relay.add_samples(speaker, out=True) for speaker in self.speakers]
+        self.rate = RATE
+        self.worker = threading.Thread(target=relay.work, args=(client._safely,))
+        self.worker.start()
+
+    def advanced(self):
+        """A loop that works at once."""
+        self.said.append(self.client.heard_until(self.now))
+        self.client.worked(self.client._heard)
+
+    def set_process_callback(self, callback):
+        pass
+
+    def transport_query_struct(self):
+        return 0, None
+
+    def close(self):
+        self.relay.close()
+        self.worker.join()
 
     @property
     def now(self):
@@ -73,18 +185,33 @@ class Server:
         self.taken.append((bytes(message), time))
 
     def cycle(self, coming=(), skipped=0):
+        """A period begins, and is worked on."""
         self.last_frame_time += FRAMES * (1 + skipped)
         self.late = self.draw.uniform(0.0, 0.8) * PERIOD
         self.source.coming = list(coming)
-        self.client._cycle(FRAMES)
+        self.process()
+        while not self.relay.idle:
+            time.sleep(0.0)
+
+    def cycles(self, count):
+        """Several; what each sounded, on each side."""
+        heard = [[], []]
+        for _ in range(count):
+            self.cycle()
+            for side, speaker in zip(heard, self.speakers, strict=True):
+                side.extend(speaker.period.tolist())
+        return heard
 
 
-@pytest.fixture
-def server(monkeypatch):
-    made = Server(monkeypatch)
+@pytest.fixture(params=["compiled", "plain"])
+def server(request, monkeypatch):
+    if request.param == "compiled" and CYCLE is None:
+        pytest.skip("no compiler was there")
+    made = Server(monkeypatch, request.param == "compiled")
     for _ in range(5):
         made.cycle()
-    return made
+    yield made
+    made.close()
 
 
 def test_what_is_answered_at_once_leaves_one_period_after_its_frame(server):
@@ -132,8 +259,8 @@ def test_how_late_something_left_is_known(server):
 
 
 def test_all_is_heard_until_a_period_begins_and_somebody_is_woken_then(server):
-    client, said = server.client, []
-    client._advanced = lambda: said.append(client.heard_until(server.now))
+    client, said = server.client, server.said
+    said.clear()
     heard = client.heard_until(server.now)
     assert heard == pytest.approx(100.0 + server.last_frame_time / RATE, abs=1e-4)
     assert not client.wakes_at(heard) and client.wakes_at(heard + 1.5 * PERIOD)
@@ -172,6 +299,7 @@ def test_after_periods_that_were_skipped_ends_are_said_again(server):
     server.cycle()
     assert server.out.left == []
     server.cycle(skipped=1)
+    server.cycle()
     assert [message[:2] for _, message in server.out.left] == [b"\x80\x3c"]
 
 
@@ -228,6 +356,79 @@ def test_a_server_that_stood_still_and_calls_no_more_is_not_waited_for(server):
     assert server.client.heard_until(server.now) < server.now
     server.lost += 0.2
     assert server.client.heard_until(server.now) == server.now
+
+
+def test_while_nothing_happens_hardly_any_period_is_told_of(server):
+    client, told, beat = server.client, [], server.client._beat
+    client._beat = lambda *more: (told.append(more[0]), beat(*more))
+    client.wakes_at(math.inf)
+    for _ in range(200):
+        server.cycle()
+        assert client.heard_until(server.now) == pytest.approx(100.0 + server.last_frame_time / RATE, abs=1e-3)
+    assert 10 < len(told) < 30 and not any(one.lost for one in told)
+    server.cycle([(17, b"\x90\x3c\x40")])
+    ((_, time),) = server.taken
+    assert time == pytest.approx(100.0 + (server.last_frame_time - FRAMES + 17) / RATE, abs=1e-3)
+    server.said.clear()
+    due = client.heard_until(server.now) + 3.5 * PERIOD
+    client.wakes_at(due)
+    for _ in range(4):
+        assert not server.said
+        server.cycle()
+    assert server.said and server.said[0] >= due - 1 / RATE
+
+
+def test_what_sounds_goes_on_over_periods_that_were_skipped(server):
+    client = server.client
+    client.audio._fill = fill = Counted()
+    client.worked(0.0)
+    server.cycle()
+    left, right = server.cycles(20)
+    assert left == right == list(range(1, 1 + 20 * FRAMES))
+    server.cycle(skipped=3)
+    assert server.speakers[0].period[0] == 1 + 20 * FRAMES, "what was ready sounds now"
+    assert server.cycles(5)[0] == list(range(1 + 21 * FRAMES, 1 + 26 * FRAMES))
+    assert client._missing == 0
+    starts = np.diff(fill.starts) / PERIOD
+    assert np.allclose(np.delete(starts, 20), 1.0, atol=1e-3) and starts[20] == pytest.approx(4.0, abs=1e-3)
+
+
+def test_silence_costs_nothing_and_ends_when_something_is_played(server):
+    client = server.client
+    client.audio._fill = fill = Counted()
+    client.worked(0.0)
+    server.cycles(4)
+    fill.silent = True
+    server.cycle()
+    made = len(fill.starts)
+    assert not any(server.cycles(30)[0]) and len(fill.starts) == made and client._missing == 0
+    fill.silent = False
+    client.worked(server.now)  # the loop played something
+    assert any(server.cycles(3)[0]) and sum(fill.rested) == pytest.approx(31 * FRAMES, abs=2 * FRAMES)
+
+
+def test_a_period_waits_for_sound_that_is_still_being_made(server):
+    client = server.client
+    slow, goes_on = Counted(), threading.Event()
+
+    def fill(*words):
+        assert goes_on.wait(20.0)
+        return slow(*words)
+
+    client.audio._fill = type("Slow", (), {"silent": False, "__call__": staticmethod(fill), "rest": slow.rest})()
+    client.worked(0.0)
+    goes_on.set()
+    server.cycle()
+    server.cycle()
+    goes_on.clear()
+    server.last_frame_time += FRAMES
+    server.process()  # nothing of what comes next is ready at its end
+    server.last_frame_time += FRAMES
+    waiting = threading.Thread(target=server.process)
+    waiting.start()
+    threading.Timer(0.05, goes_on.set).start()
+    waiting.join()
+    assert server.speakers[0].period.tolist() == list(range(1 + 2 * FRAMES, 1 + 3 * FRAMES))
 
 
 def test_a_server_that_runs_free_waits_for_a_loop_that_is_slow(server):

@@ -7,7 +7,6 @@ import pytest
 from arpegon.core.notes.course import Course
 from arpegon.core.time.clock import Clock
 from arpegon.engine.clocks.jack_transport import ROLLING, STARTING, STOPPED, JackTransport, Place
-from arpegon.engine.devices.jack_tie import JackTie
 
 RATE, FRAMES = 48_000, 1024
 PERIOD = FRAMES / RATE
@@ -207,15 +206,6 @@ def test_where_it_leads_bars_are_those_of_the_piece():
     for beat in (0.0, 3.25, 7.5, 11.0):
         frame = world.transport.frame_of(beat, RATE)
         assert world.transport.beat_of(Place(frame), RATE) == pytest.approx(beat, abs=1e-4)
-
-
-def test_periods_before_we_joined_and_after_the_server_went_are_no_fault():
-    tie, world = JackTie(lambda: (0.0, FRAMES, RATE)), World()
-    tie.use(world.transport, "follow")
-    tie.cycle(1.0, FRAMES, RATE)
-    tie.joined(None)
-    tie.cycle(2.0, FRAMES, RATE)
-    assert world.begun == [] and not world.transport.rolling
 
 
 @pytest.mark.parametrize("late", [0.0, 0.3, 0.9])

@@ -109,6 +109,17 @@ class Mixer:
         return found
 
     @property
+    def silent(self) -> bool:
+        """Whether nothing sounds until something is played."""
+        return not self.sounding and not self._leaving and self._limit >= 1.0
+
+    def rest(self, frames: int) -> None:
+        """Let so many frames pass in silence."""
+        for strip in self._strips.values():
+            strip.gain = strip.target
+            strip.voices.rest(frames)
+
+    @property
     def sounding(self) -> int:
         """How many voices sound."""
         return sum(strip.voices.sounding for strip in self._strips.values())

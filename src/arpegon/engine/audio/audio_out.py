@@ -183,12 +183,7 @@ class AudioOut:
             renderer = Renderer(rate, self.renderer)
             renderer.set_instruments(self._instruments)
             self.renderer = renderer
-
-            def fill(frames: int, start: float, latency: float, apart: Mapping[str, Array]) -> Array:
-                self._last_block = time.monotonic()
-                return renderer.block(frames, start, latency, apart)
-
-            return fill
+            return _Filling(renderer, self._is_called)
 
         self._last_block = time.monotonic() + 1.0
         try:
@@ -208,6 +203,9 @@ class AudioOut:
     def _drop(self) -> None:
         self.dropouts += 1
 
+    def _is_called(self) -> None:
+        self._last_block = time.monotonic()
+
     def _say(self, text: str) -> None:
         if text != self._said:
             self._said = text
@@ -217,6 +215,28 @@ class AudioOut:
         stream, self._stream = self._stream, None
         if stream is not None:
             stream.close()
+
+
+class _Filling:
+    """What a renderer makes, for a device.
+
+    Args:
+        called: told whenever the device asks for anything.
+    """
+
+    def __init__(self, renderer: Renderer, called: Callable[[], None]) -> None:
+        self._renderer = renderer
+        self._called = called
+        self.rest = renderer.rest
+
+    def __call__(self, frames: int, start: float, latency: float, apart: Mapping[str, NDArray[Any]]) -> NDArray[Any]:
+        self._called()
+        return self._renderer.block(frames, start, latency, apart)
+
+    @property
+    def silent(self) -> bool:
+        self._called()
+        return self._renderer.silent
 
 
 def _nothing_there(error: Exception) -> bool:

@@ -67,6 +67,17 @@ class Renderer:
         """Take events in studio time."""
         self._queue.extend([(instrument, event) for event in events])
 
+    @property
+    def silent(self) -> bool:
+        """Whether nothing sounds until something is played."""
+        waits = self._queue or self._pending or self._monitors or self._instruments is not None
+        return not waits and self.mixer.silent
+
+    def rest(self, frames: int) -> None:
+        """Let so many frames pass in silence."""
+        self.load = 0.0
+        self.mixer.rest(frames)
+
     def block(self, frames: int, start: float, latency: float, apart: Mapping[str, Array] | None = None) -> Array:
         """The next block, which begins at ``start`` (studio time); float32 of shape (2, frames).
 

@@ -10,6 +10,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from arpegon.engine.devices.jack_ports import PERIODS_LATE
+from arpegon.engine.devices.plain_relay import since
+from arpegon.engine.devices.relay import Relay, Samples
+from arpegon.engine.devices.steady import FRAME_NUMBERS
 from arpegon.engine.devices.systems import Fill, InputBlock
 
 try:
@@ -75,7 +78,7 @@ class _Stream:
 class _Listening:
     """The ports at which a device is heard."""
 
-    def __init__(self, ports: list[Any]) -> None:
+    def __init__(self, ports: list[Samples]) -> None:
         self.ports = ports
         self.samples: list[Array] = []
         self.frames = 0
@@ -86,7 +89,7 @@ class JackAudio:
     """The audio device of a JACK server.
 
     Args:
-        give: takes what was heard, in JACK's thread.
+        give: takes what was heard, in the thread that works on periods.
     """
 
     label = "JACK"
@@ -94,8 +97,9 @@ class JackAudio:
     def __init__(self, host: Host, give: Callable[[InputBlock], None] = lambda block: None) -> None:
         self._host = host
         self._give = give
-        self._speakers: list[Any] = []
-        self._pairs: dict[str, tuple[str, list[Any]]] = {}
+        self._relay: Relay | None = None
+        self._speakers: list[Samples] = []
+        self._pairs: dict[str, tuple[str, list[Samples]]] = {}
         """Of instruments by id: what they are called, and their ports."""
         self._wanted_pairs: Mapping[str, str] = {}
         self._listening: dict[str, _Listening] = {}
@@ -103,6 +107,9 @@ class JackAudio:
         self._targets: list[str] = []
         """What we connected the speakers to; what others connect is theirs."""
         self._fill: Fill | None = None
+        self._hushed = True
+        self._filled: int | None = None
+        """Up to which frame it was filled before, if ever."""
         self._dropped: Callable[[], None] = lambda: None
 
     # -- the server --------------------------------------------------------------------------------
@@ -112,18 +119,24 @@ class JackAudio:
         """Whether a server runs and has us."""
         return self._host.there
 
-    def join(self, client: Any) -> None:
+    def join(self, client: Any, relay: Relay) -> None:
         """A server takes us."""
-        self._speakers = [client.outports.register(side) for side in _SIDES]
+        self._relay = relay
+        self._speakers = [relay.add_samples(client.outports.register(side), out=True) for side in _SIDES]
 
     def leave(self) -> None:
         """The server has us no more."""
-        self._speakers, self._targets, self._fill = [], [], None
+        self._speakers, self._targets, self._fill, self._relay = [], [], None, None
         self._pairs, self._listening = {}, {}
 
     def late(self) -> None:
-        """A client came too late."""
+        """A client came too late, or we did."""
         self._dropped()
+
+    @property
+    def silent(self) -> bool:
+        """Whether nothing sounds until something is played, and nobody listens."""
+        return not self._listening and (self._fill is None or self._fill.silent)
 
     # -- what sounds -------------------------------------------------------------------------------
 
@@ -142,7 +155,7 @@ class JackAudio:
             self._connect_speakers(targets)
             self._dropped = dropped
             self._match_pairs()
-            self._fill = prepare(self._host.rate)
+            self._fill, self._filled = prepare(self._host.rate), None
             return _Stream(self, self._host, name or self.label)
 
     def _connect_speakers(self, targets: list[str]) -> None:
@@ -169,21 +182,36 @@ class JackAudio:
         for whose in gone:
             _, ports = pairs.pop(whose)
             self._pairs = dict(pairs)
-            self._host.let_cycles_pass()
-            _unregister(ports)
+            self._leave(ports)
         for whose, name in wanted.items():
             if whose in pairs:
                 continue
-            ports = []
-            try:
-                for side in _SIDES:
-                    ports.append(client.outports.register(f"{name} {side}".replace(":", " ")))
-            except JackError:  # a name that is taken, or no port is left: it stays in the mix
-                _unregister(ports)
+            made = self._register(client.outports, [f"{name} {side}" for side in _SIDES], out=True)
+            if not made:  # it stays in the mix
                 continue
-            _each(client.connect, ports, self._targets)
-            pairs[whose] = (name, ports)
+            _each(client.connect, made, self._targets)
+            pairs[whose] = (name, made)
             self._pairs = dict(pairs)
+
+    def _register(self, ports: Any, names: list[str], out: bool) -> list[Samples]:
+        """Ports of ours; none where a name is taken, or no port is left."""
+        made: list[Any] = []
+        try:
+            for name in names:
+                made.append(ports.register(name.replace(":", " ")))
+        except JackError:
+            _unregister(made)
+            return []
+        relay = self._relay
+        return [relay.add_samples(port, out) for port in made] if relay is not None else []
+
+    def _leave(self, ports: list[Samples]) -> None:
+        """Give ports up, once no cycle knows of them."""
+        if self._relay is not None:
+            for port in ports:
+                self._relay.remove(port)
+            self._host.let_cycles_pass()
+            _unregister([port.jack for port in ports])
 
     def silence(self) -> None:
         """Play nothing more; the ports stay."""
@@ -235,60 +263,67 @@ class JackAudio:
         return [port for port in ports if _client_of(port) == name]
 
     def _hear(self, device: str, sources: list[str]) -> None:
-        ports: list[Any] = []
-        name = (device or "audio").replace(":", " ")
-        try:
-            for place in range(len(sources)):
-                ports.append(self._host.client.inports.register(f"{name} in {place + 1}"))
-        except JackError:
-            _unregister(ports)
-            return
-        self._connect_sources(ports, sources)
-        self._listening = {**self._listening, device: _Listening(ports)}
+        names = [f"{device or 'audio'} in {place + 1}" for place in range(len(sources))]
+        ports = self._register(self._host.client.inports, names, out=False)
+        if ports:
+            self._connect_sources(ports, sources)
+            self._listening = {**self._listening, device: _Listening(ports)}
 
-    def _connect_sources(self, ports: list[Any], sources: list[str]) -> None:
+    def _connect_sources(self, ports: list[Samples], sources: list[str]) -> None:
         """Connect those that nobody is connected to: a patchbay may have chosen others."""
         for port, source in zip(ports, sources, strict=True):
             with contextlib.suppress(JackError):
-                if not port.connections:
-                    self._host.client.connect(source, port)
+                if not port.jack.connections:
+                    self._host.client.connect(source, port.jack)
 
     def _forget(self, device: str) -> None:
         listening = dict(self._listening)
         gone = listening.pop(device)
         self._listening = listening
-        self._host.let_cycles_pass()
-        _unregister(gone.ports)
+        self._leave(gone.ports)
 
-    # -- in JACK's thread --------------------------------------------------------------------------
+    # -- a period ----------------------------------------------------------------------------------
 
-    def cycle(self, frames: int, start: float, rate: int) -> None:
-        """Hear the period that is over, and fill the one that begins at ``start``."""
+    def cycle(self, frame: int, frames: int, start: float, newest: bool) -> None:
+        """Hear the period before the one that began with a frame, at ``start``; fill the one after it, where that did
+        not begin yet, as it has where this one is not the ``newest``."""
+        rate = self._host.rate
         for device, heard in self._listening.items():
             if not heard.samples:
                 heard.start = start - frames / rate
-            heard.samples.append(np.stack([port.get_array() for port in heard.ports], axis=1))
+            heard.samples.append(np.stack([port.heard(frame, frames) for port in heard.ports], axis=1))
             heard.frames += frames
             if heard.frames >= _BLOCK_FRAMES:
                 self._give(InputBlock(device, np.concatenate(heard.samples), rate, heard.start))
                 heard.samples, heard.frames = [], 0
-        fill, pairs = self._fill, self._pairs
-        apart = {whose: np.zeros((2, frames), dtype=np.float32) for whose in pairs}
-        block = fill(frames, start, PERIODS_LATE * frames / rate, apart) if fill is not None else None
-        _write(self._speakers, block)
-        for whose, (_, ports) in pairs.items():
-            _write(ports, apart[whose])
+        fill, pairs, speakers = self._fill, self._pairs, self._speakers
+        after = (frame + frames) % FRAME_NUMBERS
+        if fill is None or fill.silent:
+            if not self._hushed:
+                self._hushed = True
+                for port in (*speakers, *(port for _, ports in pairs.values() for port in ports)):
+                    port.hush()
+        elif newest:
+            if self._hushed:
+                self._hushed = False
+                if self._filled is not None:
+                    fill.rest(max(0, since(after, self._filled)))
+            self._filled = (after + frames) % FRAME_NUMBERS
+            apart = {whose: np.zeros((2, frames), dtype=np.float32) for whose in pairs}
+            _fill(speakers, after, fill(frames, start + frames / rate, PERIODS_LATE * frames / rate, apart))
+            for whose, (_, ports) in pairs.items():
+                _fill(ports, after, apart[whose])
 
 
-def _write(ports: Iterable[Any], block: Array | None) -> None:
-    for place, port in enumerate(ports):
-        port.get_array()[:] = 0.0 if block is None else block[place]
+def _fill(ports: list[Samples], frame: int, block: Array) -> None:
+    for port, samples in zip(ports, block, strict=True):
+        port.fill(frame, samples)
 
 
-def _each(connect: Callable[[Any, str], None], ports: list[Any], others: list[str]) -> None:
+def _each(connect: Callable[[Any, str], None], ports: list[Samples], others: list[str]) -> None:
     for port, other in zip(ports, others, strict=False):
         with contextlib.suppress(JackError):  # as it should be already, or just gone
-            connect(port, other)
+            connect(port.jack, other)
 
 
 def _unregister(ports: Iterable[Any]) -> None:

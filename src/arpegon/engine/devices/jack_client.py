@@ -2,7 +2,10 @@
 
 Whatever comes in is stamped by its frame: a message at frame *f* came one period before *f* is worked on. Whatever
 leaves does so two periods after its time, at its exact frame. So a note that is answered at once leaves one period
-after the frame at which it came, and the engine may be late by a period without anybody hearing it.
+after the frame at which it came.
+
+JACK's own thread only copies (:mod:`arpegon.engine.devices.relay`), and waits for none of ours. While a period lasts,
+a thread of this client works on it: it tells of what came in, and has the sound of the next one made.
 """
 
 from __future__ import annotations
@@ -23,8 +26,11 @@ from arpegon.engine.devices.jack_latency import LatencyReport
 from arpegon.engine.devices.jack_ports import LOST_PERIODS, PERIODS_LATE, JackInput, JackOutput, JackPort
 from arpegon.engine.devices.jack_tie import JackTie
 from arpegon.engine.devices.lateness import Lateness
-from arpegon.engine.devices.steady import FrameTime
+from arpegon.engine.devices.plain_relay import since
+from arpegon.engine.devices.relay import Beat, Messages, Relay, relay_for
+from arpegon.engine.devices.steady import FRAME_NUMBERS, FrameTime
 from arpegon.engine.devices.systems import OWN_CLIENT, InputBlock, Take
+from arpegon.engine.wire.realtime import SOUND, ask_for_realtime
 
 try:
     import jack
@@ -39,13 +45,17 @@ _SILENT_SECONDS, _SILENT_PERIODS = 0.1, 4
 """After how long without a call nobody waits for it any more."""
 _NAME_SECONDS, _NAME_PAUSE = 0.5, 0.02
 """How long an engine that was killed may go on holding its name: JACK finds out some 40 ms later."""
+_REST_SECONDS = 0.05
+"""How often we look while nothing happens, so that time is kept."""
+_FAR_FRAMES = 2**30
+"""Hours: for nothing to happen until then."""
 _CYCLES = 3
 """A connection that was just made takes part in the graph of the cycle after the next; what is sent before is lost."""
 _CYCLES_PATIENCE = 0.5
 _WORK_PATIENCE = 1.0
-"""How long a period of a server that runs free waits for the loop."""
-_GLANCE_SECONDS = 0.0002
-"""How long it may take to read two clocks, for one to tell of the other."""
+"""How long a period of a server that runs free waits for the loop,"""
+_WORK_SHARE = 0.5
+"""and which share of itself any other one, before its sound is made."""
 _LOOKS = 5
 """How often a list of ports is asked for while ports come and go."""
 
@@ -55,10 +65,10 @@ class JackClient:
 
     Args:
         name: what it is called there.
-        advanced: called, from JACK's thread, once all was told until the time that somebody waits for
+        advanced: called, from the thread of periods, once all was told until the time that somebody waits for
             (:meth:`wakes_at`).
         changed: called, from a thread of JACK's, when ports of anybody came or went.
-        heard: takes the audio that was heard, in JACK's thread.
+        heard: takes the audio that was heard, in that thread.
         said: takes a sentence for the musician; called from any thread.
     """
 
@@ -83,9 +93,10 @@ class JackClient:
         self.generation = 0
         """Which server we are with; what was opened on an earlier one is of no use."""
         self._gone = False
+        self._joined_at = 0.0
+        self._relay: Relay | None = None
         self._cycles = 0
-        self._last_cycle = 0.0
-        """When we were called, by the computer's clock: studio time stands still where nobody calls."""
+        """The last one that was worked on."""
         self._next_frame = 0
         self._lost_cycle = 0
         """The last cycle before which the server had skipped some,"""
@@ -111,8 +122,12 @@ class JackClient:
         self._worked = -math.inf
         """Up to when all was worked on."""
         self._worked_on = threading.Event()
+        self._rests = False
+        """Whether we are not told of all periods."""
+        self._missing = 0
+        """Periods of ours without the sound that they should have had."""
         self._silence = _SILENT_SECONDS
-        self._own: tuple[Any, Any] | None = None
+        self._own: tuple[Messages, Messages] | None = None
         self._inputs: tuple[JackInput, ...] = ()
         self._outputs: tuple[JackOutput, ...] = ()
         self._faulty = False
@@ -125,7 +140,7 @@ class JackClient:
         with self.lock:
             if self._client is None:
                 return self._join()
-            if self._gone or time.monotonic() - self._last_cycle > _STALLED_SECONDS:
+            if self._gone or time.monotonic() - self._called > _STALLED_SECONDS:
                 self._leave_server()
                 return False
             return True
@@ -159,19 +174,24 @@ class JackClient:
             client = _open(self._name)
             self._rate = client.samplerate
             self._time = FrameTime(self._rate)
-            self.audio.join(client)
-            self._own = client.midi_inports.register("in"), client.midi_outports.register("out")
-            client.set_process_callback(self._process)
+            relay = relay_for(client)
+            self.audio.join(client, relay)
+            self._own = (
+                relay.add_messages(client.midi_inports.register("in"), out=False),
+                relay.add_messages(client.midi_outports.register("out"), out=True),
+            )
             client.set_xrun_callback(self._on_xrun)
             client.set_shutdown_callback(self._shut_down)
             client.set_blocksize_callback(lambda frames: self._learn(self._rate, frames))
             client.set_freewheel_callback(self._run_free)
             client.set_port_registration_callback(self._port_changed, only_available=False)
             self._gone = self._faulty = self._free = False
-            self._last_cycle, self._heard = time.monotonic(), math.inf
+            self._joined_at, self._heard = time.monotonic(), math.inf
             self._silence = max(_SILENT_SECONDS, _SILENT_PERIODS * client.blocksize / self._rate)
             self._latency = LatencyReport(client, self._all_ports, self._own_latency)
+            self._relay, self._missing = relay, 0
             client.activate()
+            threading.Thread(target=self._work, args=(relay,), name="jack", daemon=True).start()
         except jack.JackError as error:
             log.debug("no JACK server: %s", error)
             if client is not None:
@@ -196,6 +216,9 @@ class JackClient:
         if client is not None:
             client.deactivate()
             client.close()
+        relay, self._relay = self._relay, None
+        if relay is not None:
+            relay.close()
 
     def _port_changed(self, port: Any, registered: bool) -> None:
         if registered and port is not None:
@@ -220,6 +243,8 @@ class JackClient:
 
     def _run_free(self, on: bool) -> None:
         self._free = on
+        if self._relay is not None:
+            self._relay.set_free(on)
         words = (
             "The JACK server runs free, faster than real time: notes and sound keep step, "
             "but what audio sources hear does not until it is done."
@@ -229,7 +254,8 @@ class JackClient:
     # -- latency -----------------------------------------------------------------------------------
 
     def _moment(self) -> tuple[float, int, int]:
-        return self._heard, self._frames, self._rate
+        relay = self._relay
+        return self._time.time_at(relay.frame) if relay is not None else self._heard, self._frames, self._rate
 
     @property
     def client(self) -> Any:
@@ -270,30 +296,60 @@ class JackClient:
 
         A period is told of once it is over. Whoever goes beyond this may learn of something that came earlier.
         """
-        return self._heard if self._calls and self._heard < math.inf else now
+        relay = self._relay
+        if not self._calls or relay is None or self._heard == math.inf:
+            return now
+        frame = relay.frame
+        # Where all that was told of is worked on, nothing came in the periods since.
+        return max(self._heard, self._time.time_at(frame)) if relay.idle else self._heard
 
     def wakes_at(self, time: float) -> bool:
         """Have it said when all was told until a time; whether it will be said."""
         self._wakes_at = time
-        return self._calls and self._heard < time
+        frame = self._time.frame_at(time) if time < math.inf else self._next_frame + _FAR_FRAMES
+        if self._relay is not None and frame is not None:
+            self._relay.wake_at(frame % FRAME_NUMBERS)
+        return self._calls and self.heard_until(math.inf) < time
 
     def worked(self, until: float) -> None:
         """All is worked on until a time."""
         self._worked = until
-        if self._free:
-            self._worked_on.set()
+        self._worked_on.set()
+        if self._rests and not self.audio.silent:
+            self._rest(False)
 
-    def _wait_for_work(self, until: float) -> None:
-        """In JACK's thread, where the server runs free: wait until the loop has worked up to a time."""
-        end = time.monotonic() + _WORK_PATIENCE
+    def _rest(self, on: bool) -> None:
+        """Be told of all periods, or only of those in which something comes in or is due."""
+        self._rests = on
+        if self._relay is not None:
+            self._relay.rest(round(_REST_SECONDS * self._rate) if on else 0)
+
+    def _wait_for_work(self, until: float, patience: float) -> None:
+        """Wait until the loop has worked up to a time: what sounds in the next period is known then."""
+        end = time.monotonic() + patience
         while self._worked < until and (left := end - time.monotonic()) > 0.0:
             self._worked_on.clear()
             if self._worked < until:
                 self._worked_on.wait(left)
 
     @property
+    def _called(self) -> float:
+        """When the server called, by the computer's clock: studio time stands still where nobody calls."""
+        relay = self._relay
+        return max(self._joined_at, relay.called if relay is not None else 0.0)
+
+    @property
     def _calls(self) -> bool:
-        return self.joined and time.monotonic() - self._last_cycle < self._silence
+        return self.joined and time.monotonic() - self._called < self._silence
+
+    def out_at(self, time: float) -> tuple[int, int]:
+        """The frame at which something of a time leaves, and in which cycle, by our count."""
+        frame = self._time.frame_at(time)
+        if frame is None:
+            return self._next_frame, self._cycles + 1
+        frames = self._frames
+        frame = (frame + PERIODS_LATE * frames) % FRAME_NUMBERS
+        return frame, self._cycles + 1 + max(0, since(frame, self._next_frame) // frames)
 
     # -- MIDI --------------------------------------------------------------------------------------
 
@@ -314,13 +370,13 @@ class JackClient:
 
     def open_named(self, name: str) -> JackOutput | None:
         with self.lock:
-            if not self.there:
+            if not self.there or self._relay is None:
                 return None
             try:
                 port = self._client.midi_outports.register(name.replace(":", " "))
             except jack.JackError:
                 return None
-            opened = JackOutput(self, port, "")
+            opened = JackOutput(self, self._relay.add_messages(port, out=True), "")
             self._outputs += (opened,)
             return opened
 
@@ -343,9 +399,9 @@ class JackClient:
             self.let_cycles_pass()
             return opened
 
-    def _connected(self, kind: str, name: str, ends: Callable[[Any], tuple[Any, Any]]) -> Any:
+    def _connected(self, kind: str, name: str, ends: Callable[[Any], tuple[Any, Any]]) -> Messages | None:
         """A port of ours that was made for another one, and is connected to it."""
-        if not self.there:
+        if not self.there or self._relay is None:
             return None
         port = None
         try:
@@ -356,14 +412,14 @@ class JackClient:
                 with contextlib.suppress(jack.JackError):
                     port.unregister()
             return None
-        return port
+        return self._relay.add_messages(port, out=kind == "midi_outports")
 
     def has(self, opened: JackPort) -> bool:
         """Whether a port was opened on the server that we are with, and is connected to what it was opened for."""
         with self.lock:
             if opened not in (*self._inputs, *self._outputs):
                 return False
-            return not opened.renewed or bool(opened.port.is_connected_to(opened.other))
+            return not opened.renewed or bool(opened.port.jack.is_connected_to(opened.other))
 
     def leave(self, opened: JackPort) -> None:
         """Close a port, once no cycle under way works on it; our own stay."""
@@ -375,15 +431,18 @@ class JackClient:
                 self.let_cycles_pass()  # in which it says nothing: what stands in its port is heard in every cycle
             self._inputs = tuple(one for one in self._inputs if one is not opened)
             self._outputs = tuple(one for one in self._outputs if one is not opened)
-            if self._own is None or opened.port not in self._own:
+            if self._relay is not None and (self._own is None or opened.port not in self._own):
+                self._relay.remove(opened.port)
                 self.let_cycles_pass()
                 with contextlib.suppress(jack.JackError):
-                    opened.port.unregister()
+                    opened.port.jack.unregister()
 
     def let_cycles_pass(self) -> None:
         """Wait until no cycle is under way that knows of what was there before."""
-        wanted = self._cycles + _CYCLES
-        self._wait(lambda: self._cycles >= wanted)
+        relay = self._relay
+        if relay is not None:
+            wanted = relay.cycles + _CYCLES
+            self._wait(lambda: relay.cycles >= wanted)
 
     def _wait(self, condition: Callable[[], bool]) -> None:
         """Wait for something that JACK's thread does, as long as it does anything."""
@@ -399,49 +458,53 @@ class JackClient:
                 return [port.name for port in ports if not port.name.startswith(f"{self._client.name}:")]
         return []
 
-    # -- the cycle, in JACK's thread ---------------------------------------------------------------
+    # -- a period ----------------------------------------------------------------------------------
 
-    def _process(self, frames: int) -> None:
+    def _work(self, relay: Relay) -> None:
+        ask_for_realtime(SOUND)
+        relay.work(self._safely)
+
+    def _safely(self, beat: Beat, newest: bool) -> None:
         try:
-            self._cycle(frames)
-        except Exception:  # JACK would never call us again
+            self._beat(beat, newest)
+        except Exception:  # the next period may be better
             if not self._faulty:
                 self._faulty = True
-                log.exception("a fault in a JACK cycle")
+                log.exception("a fault in a period of JACK's")
 
-    def _cycle(self, frames: int) -> None:
-        client = self._client
-        self._cycles += 1
-        self._last_cycle = time.monotonic()
-        if client is None:  # still joining
+    def _beat(self, beat: Beat, newest: bool) -> None:
+        """Work on a period that began; where it is not the ``newest``, it is over."""
+        relay, rate, frames = self._relay, self._rate, beat.frames
+        if relay is None:  # we leave
             return
-        rate = self._rate
         self._frames = frames
-        before = time.monotonic()
-        measured = before - client.frames_since_cycle_start / rate
-        after = time.monotonic()
-        frame = client.last_frame_time
-        start = self._time.at(frame, measured, after, sure=after - before < _GLANCE_SECONDS)
-        if frame != self._next_frame:
+        seconds = frames / rate
+        start = self._time.at(beat.frame, beat.began, beat.called, beat.sure)
+        self._cycles = beat.cycle
+        if beat.lost:
             self._lost_cycle = self._cycles
-        self._next_frame = frame + frames
+        end = self._next_frame = (beat.frame + frames) % FRAME_NUMBERS
         lost = self._cycles - self._lost_cycle < LOST_PERIODS
         missed = lost or self._cycles - self._late_cycle < LOST_PERIODS
-        came = start - frames / rate
+        came = False
         for opened in self._inputs:
-            opened.read(came, rate, lost)
-        told_before, self._heard, self.told_at = self._heard, start, studio.now()
-        self.tie.cycle(start, frames, rate)
-        if self._free:
-            self._advanced()
-            if told_before < math.inf:
-                self._wait_for_work(told_before)
-        elif start >= self._wakes_at:
+            came |= opened.read(start - seconds, end, frames, rate, lost)
+        self._heard, self.told_at = start, studio.now()
+        self.tie.cycle(start, frames, rate, beat.state, beat.position)
+        if came or self._free or start >= self._wakes_at:
             self._wakes_at = math.inf
             self._advanced()
+            if self._free or newest:
+                self._wait_for_work(start, _WORK_PATIENCE if self._free else _WORK_SHARE * seconds)
         for output in self._outputs:
-            output.write(self._cycles, start, frames, rate, missed)
-        self.audio.cycle(frames, start, rate)
+            output.look(self._cycles + 1, end, missed)
+        for late in relay.lates():
+            self.lateness.add(start, late / rate)
+        self.audio.cycle(beat.frame, frames, start, newest or self._free)
+        self._rest(self.audio.silent and not self._free and not self.tie.on)
+        if relay.missing != self._missing:
+            self._missing = relay.missing
+            self.audio.late()
 
 
 def _may_run() -> bool:

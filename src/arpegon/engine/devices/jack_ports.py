@@ -2,21 +2,16 @@
 
 from __future__ import annotations
 
-import contextlib
 import logging
-from collections import deque
+import threading
 from collections.abc import Sequence
-from typing import Any, Protocol
+from typing import Protocol
 
 from arpegon.core.events import Event
-from arpegon.engine.devices.lateness import Lateness
+from arpegon.engine.devices.plain_relay import since
+from arpegon.engine.devices.relay import Messages
 from arpegon.engine.devices.resending import Resending
 from arpegon.engine.devices.systems import Take
-
-try:
-    from jack import JackError
-except (ImportError, OSError):  # this machine has no JACK library
-    JackError = RuntimeError
 
 log = logging.getLogger(__name__)
 
@@ -30,8 +25,8 @@ about then may be heard never, or twice (measured: some of 4,000 while clients c
 class Client(Protocol):
     """Whose ports they are."""
 
-    lateness: Lateness
-    """Of what left, against its own frame."""
+    def out_at(self, time: float) -> tuple[int, int]:
+        """The frame at which something of a time leaves, and in which cycle, by our count."""
 
     def has(self, opened: JackPort) -> bool:
         """Whether a port is open on the server that we are with, and connected to what it was opened for."""
@@ -43,7 +38,7 @@ class Client(Protocol):
 class JackPort:
     """A port of ours that is connected to another one (none: whoever comes)."""
 
-    def __init__(self, client: Client, port: Any, other: str) -> None:
+    def __init__(self, client: Client, port: Messages, other: str) -> None:
         self._client = client
         self.port = port
         self.other = other
@@ -61,67 +56,59 @@ class JackPort:
 class JackInput(JackPort):
     """A port at which we hear."""
 
-    def __init__(self, client: Client, port: Any, other: str, take: Take) -> None:
+    def __init__(self, client: Client, port: Messages, other: str, take: Take) -> None:
         super().__init__(client, port, other)
         self._take = take
         self._before: list[tuple[int, bytes]] = []
 
-    def read(self, came: float, rate: int, lost: bool) -> None:
-        """Take what came in the period that began at ``came``.
+    def read(self, came: float, end: int, frames: int, rate: int, lost: bool) -> bool:
+        """Take what came in the period that began at ``came``; whether anything did.
 
         Where periods were lost, a sender may not have written anew: what it wrote before came already.
+
+        Args:
+            end: the first frame after what is to be taken, as it was numbered when it came.
         """
-        found = [(offset, bytes(message)) for offset, message in self.port.incoming_midi_events()]
-        if found and not (lost and found == self._before):
+        found = [(since(frame, end) + frames, message) for frame, message in self.port.pull(end)]
+        taken = bool(found) and not (lost and found == self._before)
+        if taken:
             for offset, message in found:
                 self._take(message, came + offset / rate)
         self._before = found
+        return taken
 
 
 class JackOutput(JackPort):
     """A port at which we speak."""
 
-    def __init__(self, client: Client, port: Any, other: str) -> None:
+    def __init__(self, client: Client, port: Messages, other: str) -> None:
         super().__init__(client, port, other)
-        self._queue: deque[tuple[float, bytes]] = deque()
-        self._resending = Resending(LOST_PERIODS)
+        self._resending = Resending(LOST_PERIODS + 1)  # what is said again leaves a period later
+        self._left_out = 0
+        self._lock = threading.Lock()
 
     def send(self, events: Sequence[Event]) -> None:
-        self._queue.extend([(event.time, event.to_bytes()) for event in events])
+        with self._lock:
+            for event in events:
+                frame, cycle = self._client.out_at(event.time)
+                message = event.to_bytes()
+                self.port.push(frame, message)
+                self._resending.sent(cycle, message)
 
     @property
     def waiting(self) -> bool:
-        """Whether anything was not yet handed to JACK."""
-        return bool(self._queue)
+        """Whether anything did not leave yet."""
+        return self.port.waiting
 
-    def write(self, cycle: int, start: float, frames: int, rate: int, missed: bool) -> None:
-        """Put what is due into the period that begins at ``start``, in the order in which it was sent.
+    def look(self, cycle: int, frame: int, missed: bool) -> None:
+        """A cycle comes next, whose first frame is this.
 
-        Where the last ones may have been ``missed`` by who hears us, what must not be missed is said again before.
+        Where the last ones may have been ``missed`` by who hears us, what must not be missed is said again.
         """
-        port, queue = self.port, self._queue
-        port.clear_buffer()
-        offset, written = 0, False
         if missed:
-            for message in self._resending.again(cycle):
-                with contextlib.suppress(JackError):  # the period is full
-                    port.write_midi_event(0, message)
-                written = True
-        late = PERIODS_LATE * frames
-        while queue:
-            at, message = queue[0]
-            due = round((at - start) * rate) + late
-            if due >= frames:
-                return
-            offset = max(offset, due)
-            try:
-                port.write_midi_event(offset, message)
-            except JackError:  # the period is full: the rest leaves with the next one
-                if written:
-                    return
-                log.warning("a message of %d bytes is too long for JACK, and was left out", len(message))
-            else:
-                self._resending.sent(cycle, message)
-                self._client.lateness.add(start, (offset - due) / rate)
-            queue.popleft()
-            written = True
+            with self._lock:
+                for message in self._resending.again(cycle):
+                    self.port.push(frame, message)
+        if self.port.left_out != self._left_out:
+            self._left_out = self.port.left_out
+            log.warning("a message is too long for JACK, or there were too many, and it was left out")

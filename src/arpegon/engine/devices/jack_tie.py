@@ -24,7 +24,7 @@ class JackTie:
     """Hands JACK's transport to ours, and moves it.
 
     Args:
-        moment: when what comes in is heard, in seconds, of how many frames a period is, and how many a second has.
+        moment: when the last period began, in seconds, of how many frames it is, and how many a second has.
     """
 
     def __init__(self, moment: Callable[[], tuple[float, int, int]]) -> None:
@@ -46,6 +46,11 @@ class JackTie:
         if self._client is not None:
             self._tell()
 
+    @property
+    def on(self) -> bool:
+        """Whether a transport goes along."""
+        return self._transport is not None and self._transport.on
+
     def start_transport(self) -> None:
         if self._client is not None:
             self._client.transport_start()
@@ -58,12 +63,10 @@ class JackTie:
         if self._client is not None:
             self._client.transport_frame = frame
 
-    def cycle(self, start: float, frames: int, rate: int) -> None:
-        """A period begins (in JACK's thread)."""
-        transport, client = self._transport, self._client
-        if transport is not None and transport.on and client is not None:  # we may be joining, or leave
-            state, position = client.transport_query_struct()
-            transport.cycle(int(state), _place(position), start, frames, rate)
+    def cycle(self, start: float, frames: int, rate: int, state: int, position: Any) -> None:
+        """A period began, in which JACK's transport is in a state, and at a position."""
+        if self._transport is not None and self.on:
+            self._transport.cycle(state, _place(position), start, frames, rate)
 
     def _tell(self) -> None:
         """Tell the server that we go along, and whether we say its bars."""
@@ -85,9 +88,9 @@ class JackTie:
         transport = self._transport
         if transport is None:
             return True
-        heard, frames, rate = self._moment()
+        began, frames, rate = self._moment()
         try:
-            return transport.sync(state, _place(position), heard + frames / rate, frames, rate)
+            return transport.sync(state, _place(position), began + frames / rate, frames, rate)
         except Exception:
             log.exception("a fault in JACK's transport")
             return True

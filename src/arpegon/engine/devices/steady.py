@@ -11,7 +11,7 @@ _STALL_SECONDS = 0.1
 """A deviation that is no jitter: so long the server stood still."""
 _GONE_SECONDS = 2.0
 """… and so long that time is taken to have gone on without it."""
-_FRAME_NUMBERS = 2**32
+FRAME_NUMBERS = 2**32
 """A server begins anew after so many: after a day."""
 
 
@@ -60,8 +60,9 @@ class FrameTime:
     def __init__(self, rate: int) -> None:
         self._rate = rate
         self._origin: float | None = None
-        """When its first frame was that we know."""
-        self._last = 0
+        """When its first frame was that we know,"""
+        self._first = 0
+        """and its number."""
         self._frames = 0
         """Since then."""
         self._count = 0
@@ -77,9 +78,8 @@ class FrameTime:
             sure: whether ``began`` is worth anything.
         """
         if self._origin is None:
-            self._origin, self._last = began - studio.behind(), frame
-        self._frames += (frame - self._last) % _FRAME_NUMBERS
-        self._last = frame
+            self._origin, self._first = began - studio.behind(), frame
+        self._frames += (frame - self._first - self._frames) % FRAME_NUMBERS
         start = self._origin + self._frames / self._rate
         behind = studio.behind()
         apart = began - behind - start
@@ -94,3 +94,15 @@ class FrameTime:
             behind += max(_DRIFT_SHARE, 1.0 / self._count) * apart
         studio.set_behind(min(behind, arrived - start))  # a period that was told has begun
         return start
+
+    def frame_at(self, time: float) -> int | None:
+        """The number of the frame nearest to a time; ``None`` where nothing is known yet."""
+        origin = self._origin
+        return None if origin is None else (self._first + round((time - origin) * self._rate)) % FRAME_NUMBERS
+
+    def time_at(self, frame: int) -> float:
+        """When a frame is, not far from the last one that is known."""
+        if self._origin is None:
+            return studio.now()
+        apart = (frame - self._first - self._frames + FRAME_NUMBERS // 2) % FRAME_NUMBERS - FRAME_NUMBERS // 2
+        return self._origin + (self._frames + apart) / self._rate

@@ -17,10 +17,29 @@ Take = Callable[[Sequence[int], float], None]
 
 Array = NDArray[Any]
 
-Fill = Callable[[int, float, float, Mapping[str, Array]], Array]
-"""Makes the next block: of so many frames, which begins at a second of studio time, with what is played so many seconds
-later than it was due; float32 of shape (2, frames). Instruments that have ports of their own are put into blocks
-of theirs instead, by id. Called from a thread of the system."""
+
+class Fill(Protocol):
+    """What sounds; called from a thread of the system."""
+
+    def __call__(self, frames: int, start: float, latency: float, apart: Mapping[str, Array]) -> Array:
+        """Make the next block.
+
+        Args:
+            frames: its length.
+            start: when it begins, in studio time.
+            latency: how many seconds later something sounds than it was due.
+            apart: blocks of instruments that have ports of their own, by id: they are put there instead.
+
+        Returns:
+            float32 of shape (2, frames).
+        """
+
+    @property
+    def silent(self) -> bool:
+        """Whether nothing sounds until something is played."""
+
+    def rest(self, frames: int) -> None:
+        """Let so many frames pass in silence."""
 
 
 class InputBlock(msgspec.Struct, eq=False):

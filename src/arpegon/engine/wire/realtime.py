@@ -6,8 +6,9 @@ import ctypes
 import os
 import threading
 
-LOOP, LISTENING = 50, 40
-"""Priorities: what must be on time, and what is heard before it may be."""
+SOUND, LOOP, LISTENING = 54, 50, 40
+"""Priorities: what must be ready before the next period (a server's clients run at 55, so that they may copy it),
+what must be on time, and what is heard before it may be."""
 
 
 def ask_for_realtime(priority: int = LOOP) -> bool:
