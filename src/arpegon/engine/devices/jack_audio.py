@@ -129,9 +129,10 @@ class JackAudio:
         self._speakers, self._targets, self._fill, self._relay = [], [], None, None
         self._pairs, self._listening = {}, {}
 
-    def late(self) -> None:
-        """A client came too late, or we did."""
-        self._dropped()
+    def late(self, times: int) -> None:
+        """A client came too late so many times, or we did."""
+        for _ in range(times):
+            self._dropped()
 
     @property
     def silent(self) -> bool:

@@ -205,7 +205,7 @@ class JackClient:
 
     def _on_xrun(self, _: float) -> None:
         self._late_cycle = self._cycles
-        self.audio.late()
+        self.audio.late(1)
 
     def _leave_server(self) -> None:
         client, self._client = self._client, None
@@ -502,9 +502,8 @@ class JackClient:
             self.lateness.add(start, late / rate)
         self.audio.cycle(beat.frame, frames, start, newest or self._free)
         self._rest(self.audio.silent and not self._free and not self.tie.on)
-        if relay.missing != self._missing:
-            self._missing = relay.missing
-            self.audio.late()
+        missing, self._missing = relay.missing - self._missing, relay.missing
+        self.audio.late(missing)
 
 
 def _may_run() -> bool:

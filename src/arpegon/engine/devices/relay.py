@@ -10,6 +10,7 @@ import contextlib
 import ctypes
 import logging
 import os
+import weakref
 from collections.abc import Callable
 from ctypes.util import find_library
 from functools import lru_cache
@@ -294,6 +295,8 @@ class CompiledRelay:
     def __init__(self, client: int, rate: int, calls: list[int]) -> None:
         self._rate = rate
         self._signal, self._answer = os.eventfd(0), os.eventfd(0, os.EFD_NONBLOCK)
+        for number in (self._signal, self._answer):
+            weakref.finalize(self, os.close, number)
         self._state = _Relay(client=client, signal=self._signal, answer=self._answer)
         self._state.patience = round(PATIENCE_SHARE * 1e9 / rate)
         self._state.calls[:] = calls
