@@ -10,8 +10,8 @@ from arpegon.ui.look.plain import Label
 
 _SMALLEST = 11
 """Pixels; below that nobody reads."""
-_CLOSEST = (_SMALLEST, 88)
-"""Pixels, and percent of the usual width: closer, letters touch."""
+_CLOSEST = 88
+"""Percent of the usual width: closer, letters touch."""
 
 
 class Elided(Label):
@@ -56,12 +56,12 @@ def draw_fitted(
 
 def _fit_font(painter: QPainter, words: str, width: float) -> None:
     """The painter's font, or the largest beneath it with which words fit, and the smallest where they never do."""
-    if painter.fontMetrics().horizontalAdvance(words) <= width:
-        return
     font = QFont(painter.font())
-    for pixels, stretch in [*((size, 100) for size in range(font.pixelSize() - 1, _SMALLEST - 1, -1)), _CLOSEST]:
+    sizes = range(font.pixelSize(), _SMALLEST - 1, -1)
+    for pixels, stretch in [*((size, 0) for size in sizes), (_SMALLEST, _CLOSEST)]:
         font.setPixelSize(pixels)
-        font.setStretch(stretch)
+        if stretch:
+            font.setStretch(stretch)
         painter.setFont(font)
         if painter.fontMetrics().horizontalAdvance(words) <= width:
             return
