@@ -1,4 +1,5 @@
-"""Complaints of a JACK server while the demo plays in the window, minute about with a bare client that does nothing.
+"""Complaints of a JACK server while the demo plays in the window, minute about with a bare client that does nothing;
+and the drop-outs that the window counts: these complaints, and periods without the sound that they should have had.
 
     python -m bench.dropouts [MINUTES [PERIOD]]
 
@@ -45,9 +46,9 @@ class Bare:
         return self.complaints - before
 
 
-def measure(minutes: int, period: int) -> tuple[list[int], list[int]]:
-    """Complaints in each minute: with the demo, and of the bare client alone."""
-    demo, alone = [], []
+def measure(minutes: int, period: int) -> tuple[list[int], list[int], list[int]]:
+    """Complaints in each minute: with the demo, and of the bare client alone; and drop-outs of the demo."""
+    demo, alone, dropouts = [], [], []
     with tempfile.TemporaryDirectory() as own, jack_server("arpegon-drops", period, realtime=True), screen():
         for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_DATA_HOME"):
             os.environ[name] = own
@@ -58,17 +59,20 @@ def measure(minutes: int, period: int) -> tuple[list[int], list[int]]:
             program.wait_for("sounds")
             program.tell("play")
             time.sleep(_SETTLE_SECONDS)
+            before = program.dropouts()
             demo.append(bare.during(60.0))
+            dropouts.append(program.dropouts() - before)
             program.close()
-    return demo, alone
+    return demo, alone, dropouts
 
 
 def main() -> None:
     """Measure and say."""
     numbers = [int(word) for word in sys.argv[1:]]
-    demo, alone = measure(*(numbers + [10, 256][len(numbers) :]))
+    demo, alone, dropouts = measure(*(numbers + [10, 256][len(numbers) :]))
     print(f"with the demo:  {sum(demo)} complaints, by minutes {demo}")
     print(f"the bare client: {sum(alone)} complaints, by minutes {alone}")
+    print(f"drop-outs that the window counted: {sum(dropouts)}, by minutes {dropouts}")
 
 
 if __name__ == "__main__":

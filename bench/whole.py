@@ -80,6 +80,14 @@ class Program:
             self._said[line.strip()] = time.monotonic() - self.begun
         return self._said[word]
 
+    def dropouts(self) -> int:
+        """How many it counted: what the server complained of, and periods without the sound that they should have."""
+        assert self.process.stdout is not None
+        self.tell("count")
+        while not (line := self.process.stdout.readline().strip()).isdigit():
+            self._said[line] = time.monotonic() - self.begun
+        return int(line)
+
     def shares(self, seconds: float) -> dict[str, float]:
         """Per cent of a core that each kind of process uses."""
         family = _family(self.process.pid)

@@ -1,7 +1,7 @@
 """The window with the demo, to be measured from outside: it does what it reads, and says when it is there.
 
-Reads ``play``, ``stop``, ``minimize``, ``show`` and ``quit``; writes ``seen`` once it is painted, and ``sounds`` once a
-key that was struck in it made a sound.
+Reads ``play``, ``stop``, ``minimize``, ``show``, ``count`` and ``quit``; writes ``seen`` once it is painted, ``sounds``
+once a key that was struck in it made a sound, and, when asked to ``count``, how many drop-outs there were.
 """
 
 from __future__ import annotations
@@ -72,7 +72,16 @@ def main() -> None:
         if not session.transport.playing:  # the demo plays as soon as it is open
             session.play()
 
-    does = {"play": play, "stop": window.all_off, "minimize": window.showMinimized, "show": window.showNormal}
+    def count() -> None:
+        print(session.telemetry.health.audio_dropouts, flush=True)
+
+    does = {
+        "play": play,
+        "stop": window.all_off,
+        "minimize": window.showMinimized,
+        "show": window.showNormal,
+        "count": count,
+    }
 
     def obey() -> None:
         striking.stop()

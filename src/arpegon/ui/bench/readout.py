@@ -130,9 +130,9 @@ class Rows(QWidget):
                     name = short_name(passed.event) or name
                 draw_fitted(painter, QRectF(84, y, wide, ROW), name)
                 room = QRectF(out_x + 6, y, width - out_x - values_width - 16, ROW)
-                shown = painter.fontMetrics().elidedText(out, Qt.TextElideMode.ElideRight, int(room.width()))
+                painter.setFont(theme.label_font(13, 600))
                 painter.setPen(theme.color(t.second if out in (SAME, SAME_STROKE, NOTHING) else t.ink))
-                painter.drawText(room, centre, shown)
+                draw_fitted(painter, room, out)
 
 
 class Readout(QWidget):

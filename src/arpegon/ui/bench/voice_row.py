@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.core.theory.chords import interval_name
 from arpegon.ui.controls import arrows
+from arpegon.ui.controls.elided import draw_fitted
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import PaintedRange
 
@@ -128,10 +129,7 @@ class VoiceRow(PaintedRange):
         painter.drawText(QRectF(8, 0, 36, 30), middle, f"{self.offset:+d}".replace("-", "−"))
         painter.setFont(theme.label_font(12))
         room = QRectF(40, 0, self.width() - 40 - 62, 30)
-        name = interval_name(self.offset)
-        painter.drawText(
-            room, middle, painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(room.width()))
-        )
+        draw_fitted(painter, room, interval_name(self.offset))
         area = self._level_area()
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.color(t.rule_strong))

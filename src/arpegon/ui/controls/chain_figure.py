@@ -8,6 +8,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QSizePolicy
 
+from arpegon.ui.controls.elided import draw_fitted
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import PaintedPicture
 
@@ -63,6 +64,5 @@ class ChainFigure(PaintedPicture):
                     painter.drawRoundedRect(box, 4, 4)
                 painter.setPen(theme.color(t.bar_text if kind == "stage" else t.ink))
                 inside = box.adjusted(26 if kind == "source" else 10, 0, -8, 0)
-                shown = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(inside.width()))
-                painter.drawText(inside, Qt.AlignmentFlag.AlignVCenter, shown)
+                draw_fitted(painter, inside, words)
                 y += _ROW + _GAP

@@ -19,6 +19,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.ui.controls.chord_palette import MIME
+from arpegon.ui.controls.elided import draw_fitted
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import PaintedParts, Part
 
@@ -191,9 +192,7 @@ class PadGrid(PaintedParts):
         text = theme.text_on(ground) if glow > 0.4 else t.ink
         painter.setPen(theme.color(text))
         painter.setFont(theme.name_font(15))
-        metrics = painter.fontMetrics()
-        name = metrics.elidedText(tile.name, Qt.TextElideMode.ElideRight, int(cell.width()) - 8)
-        painter.drawText(cell.adjusted(4, 2, -4, -16), Qt.AlignmentFlag.AlignCenter, name)
+        draw_fitted(painter, cell.adjusted(4, 2, -4, -16), tile.name, Qt.AlignmentFlag.AlignHCenter)
         painter.setFont(theme.label_font(11))
         painter.setPen(theme.color(text if glow > 0.4 else t.second))
         foot = cell.adjusted(6, 26, -6, -3)

@@ -16,6 +16,7 @@ from arpegon.core.events import control, note_off, note_on
 from arpegon.core.time import studio
 from arpegon.processors.actions import target_words
 from arpegon.ui.controls import arrows
+from arpegon.ui.controls.elided import draw_fitted
 from arpegon.ui.controls.hook_mark import paint_mark
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import PaintedButton, PaintedRange
@@ -117,8 +118,8 @@ class Knob(PaintedRange):
         painter.drawLine(middle, end)
         painter.setFont(theme.label_font(11))
         painter.setPen(theme.color(t.second))
-        words = painter.fontMetrics().elidedText(self.name or str(self.number + 1), Qt.TextElideMode.ElideRight, 40)
-        painter.drawText(QRectF(0, 24, self.width(), 13), Qt.AlignmentFlag.AlignCenter, words)
+        words = self.name or str(self.number + 1)
+        draw_fitted(painter, QRectF(0, 24, self.width(), 13), words, Qt.AlignmentFlag.AlignHCenter)
         if self.hooked:
             paint_mark(painter, QPointF(self.width() - 6, 6), t.paper)
 
@@ -213,10 +214,8 @@ class Pad(PaintedButton):
         painter.drawRoundedRect(QRectF(1, 1, self.width() - 2, self.height() - 2), 5, 5)
         painter.setFont(theme.label_font(18 if self._large else 11))
         painter.setPen(theme.color(t.bar_text if self.down else t.second))
-        words = painter.fontMetrics().elidedText(
-            self.name or str(self.number + 1), Qt.TextElideMode.ElideRight, self.width() - 4
-        )
-        painter.drawText(QRectF(2, 2, self.width() - 4, self.height() - 4), Qt.AlignmentFlag.AlignCenter, words)
+        room = QRectF(2, 2, self.width() - 4, self.height() - 4)
+        draw_fitted(painter, room, self.name or str(self.number + 1), Qt.AlignmentFlag.AlignHCenter)
         if self.hooked:
             paint_mark(painter, QPointF(self.width() - 7, 7), ground)
 

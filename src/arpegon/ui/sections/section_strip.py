@@ -6,7 +6,16 @@ import math
 import time
 
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QContextMenuEvent, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
+from PyQt6.QtGui import (
+    QContextMenuEvent,
+    QFontMetricsF,
+    QHelpEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPen,
+    QPolygonF,
+)
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QSizePolicy, QToolTip, QWidget
 
 from arpegon.core.document import edits
@@ -230,13 +239,14 @@ class SectionRuler(PaintedParts):
             painter.drawRect(cell.adjusted(1, 1, -1, -1))
         room = cell.adjusted(8, 0, -7, -3)
         sign = _SIGNS[section.then]
+        name_font = theme.name_font(14 if self._tall == HEIGHT else 22)
         painter.setFont(theme.label_font(11 if self._tall == HEIGHT else 15))
         wide = painter.fontMetrics().horizontalAdvance(sign) + 8 if sign else 0
-        if wide and room.width() > wide + 60:
+        if wide and room.width() > wide + QFontMetricsF(name_font).horizontalAdvance(section.name):
             painter.setPen(theme.color(t.bar_second if now else t.second))
             painter.drawText(room, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, sign)
             room.setRight(room.right() - wide)
-        painter.setFont(theme.name_font(14 if self._tall == HEIGHT else 22))
+        painter.setFont(name_font)
         painter.setPen(theme.color(t.bar_text if now else t.ink))
         draw_fitted(painter, room, section.name)
 
