@@ -62,7 +62,7 @@ class Jack:
 @pytest.fixture
 def live(monkeypatch):
     made = loop.LiveEngine(Channel())
-    made.jack = Jack()
+    made.jack = made.periods = Jack()
     made.sent = []
     monkeypatch.setattr(made.ports, "send", lambda port, events: made.sent.extend(events))
     made.reporter.port = made.ports.send
@@ -182,7 +182,7 @@ def test_in_whatever_periods_keys_are_told_of_they_sound_as_offline(keys, period
     played.sort(key=lambda event: event.time)
 
     live, sent = loop.LiveEngine(Channel()), []
-    live.jack = Jack()
+    live.jack = live.periods = Jack()
     live.reporter.port = lambda port, events: sent.extend(events)
     live.jack.heard = 0.0
     live.set_project(protocol.SetProject(BOTH, "", 1), 0.0)

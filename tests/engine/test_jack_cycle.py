@@ -15,9 +15,10 @@ import pytest
 
 from arpegon.core.events import note_off, note_on
 from arpegon.core.time import studio
-from arpegon.engine.devices import jack_client
+from arpegon.engine.devices import jack_periods
 from arpegon.engine.devices import relay as jack_relay
-from arpegon.engine.devices.jack_client import JackClient
+from arpegon.engine.devices.jack_audio import JackAudio, JackError
+from arpegon.engine.devices.jack_periods import Periods
 from arpegon.engine.devices.jack_ports import JackInput, JackOutput
 from arpegon.engine.devices.plain_relay import PlainRelay
 from arpegon.engine.devices.relay import CYCLE, CompiledRelay
@@ -42,7 +43,7 @@ class Port:
     def write_midi_event(self, offset, message):
         assert 0 <= offset < FRAMES
         if not self._free:
-            raise jack_client.jack.JackError("full")
+            raise JackError("full")
         self._free -= 1
         self.left.append((self.server.last_frame_time + offset, bytes(message)))
 
@@ -112,7 +113,7 @@ class Library:
     def write(self, port, offset, message, size):
         try:
             self.ports[port].write_midi_event(offset, ctypes.string_at(message, size))
-        except jack_client.jack.JackError:
+        except JackError:
             return -1
         return 0
 
@@ -125,10 +126,10 @@ class Server:
     def __init__(self, monkeypatch, compiled):
         self.last_frame_time, self.late, self.lost = 0, 0.0, 0.0
         self.draw = random.Random(3)
-        monkeypatch.setattr(jack_client.time, "monotonic", lambda: self.clock)
+        monkeypatch.setattr(jack_periods.time, "monotonic", lambda: self.clock)
         self.said = []
-        self.client = client = JackClient(advanced=self.advanced)
-        client._client = self
+        self.audio = JackAudio(self)
+        self.periods = Periods(self.audio, self.advanced)
         self.source, self.out = Port(self), Port(self)
         self.speakers = [Speaker(), Speaker()]
         self.taken = []
@@ -142,20 +143,19 @@ class Server:
         else:
             relay = PlainRelay(self, jack_relay.Beat)
             self.process = lambda: relay.cycle(FRAMES)
-        client._relay = self.relay = relay
-        self.output = JackOutput(client, relay.add_messages(self.out, out=True), "x:y")
-        client._outputs = (self.output,)
-        client._inputs = (JackInput(client, relay.add_messages(self.source, out=False), "x:z", self.take),)
-        client.audio._host, client.audio._relay = self, relay
-        client.audio._speakers = [relay.add_samples(speaker, out=True) for speaker in self.speakers]
+        self.relay = relay
+        self.output = JackOutput(self, relay.add_messages(self.out, out=True), "x:y", self.periods.out_at)
+        self.periods.outputs = (self.output,)
+        self.periods.inputs = (JackInput(self, relay.add_messages(self.source, out=False), "x:z", self.take),)
+        self.audio._relay = relay
+        self.audio._speakers = [relay.add_samples(speaker, out=True) for speaker in self.speakers]
         self.rate = RATE
-        self.worker = threading.Thread(target=relay.work, args=(client._safely,))
-        self.worker.start()
+        self.periods.begin(relay, RATE, FRAMES)
 
     def advanced(self):
         """A loop that works at once."""
-        self.said.append(self.client.heard_until(self.now))
-        self.client.worked(self.client._heard)
+        self.said.append(self.periods.heard_until(self.now))
+        self.periods.worked(self.periods._heard)
 
     def set_process_callback(self, callback):
         pass
@@ -164,8 +164,7 @@ class Server:
         return 0, None
 
     def close(self):
-        self.relay.close()
-        self.worker.join()
+        self.periods.end()
 
     @property
     def now(self):
@@ -251,19 +250,19 @@ def test_how_late_something_left_is_known(server):
     start = server.now - server.late
     server.output.send([note_on(start - 0.7 * PERIOD, 0, 60, 90)])
     server.cycle()
-    assert server.client.lateness.p99(server.now) == 0.0
+    assert server.periods.lateness.p99(server.now) == 0.0
     server.output.send([note_on(start - 6.0 * PERIOD, 0, 61, 90)])
     server.cycle()
-    assert server.client.lateness.p99(server.now) == pytest.approx(6.0 * PERIOD, abs=0.02 * PERIOD)
-    assert server.client.lateness.p99(server.now + 60.0) is None
+    assert server.periods.lateness.p99(server.now) == pytest.approx(6.0 * PERIOD, abs=0.02 * PERIOD)
+    assert server.periods.lateness.p99(server.now + 60.0) is None
 
 
 def test_all_is_heard_until_a_period_begins_and_somebody_is_woken_then(server):
-    client, said = server.client, server.said
+    periods, said = server.periods, server.said
     said.clear()
-    heard = client.heard_until(server.now)
+    heard = periods.heard_until(server.now)
     assert heard == pytest.approx(100.0 + server.last_frame_time / RATE, abs=1e-4)
-    assert not client.wakes_at(heard) and client.wakes_at(heard + 1.5 * PERIOD)
+    assert not periods.wakes_at(heard) and periods.wakes_at(heard + 1.5 * PERIOD)
     server.cycle()
     assert not said
     server.cycle()
@@ -271,7 +270,7 @@ def test_all_is_heard_until_a_period_begins_and_somebody_is_woken_then(server):
     assert len(said) == 1 and said[0] >= heard + 1.5 * PERIOD
     # A server that no longer calls is not waited for.
     server.last_frame_time += RATE
-    assert client.heard_until(server.now) == server.now and not client.wakes_at(server.now + 1.0)
+    assert periods.heard_until(server.now) == server.now and not periods.wakes_at(server.now + 1.0)
 
 
 def test_a_period_that_is_full_leaves_the_rest_to_the_next(server):
@@ -308,7 +307,7 @@ def test_when_the_server_says_that_a_client_was_late_ends_are_said_again_and_wha
     server.output.send([note_on(0.0, 0, 60, 64), note_off(0.0, 0, 60)])
     server.cycle()
     server.out.left.clear()
-    server.client._on_xrun(0.0)
+    server.periods.may_be_missed()
     server.cycle(coming)
     server.cycle(coming)
     assert [message[:2] for _, message in server.out.left][:1] == [b"\x80\x3c"] and len(server.taken) == 2
@@ -338,7 +337,7 @@ def test_what_is_evenly_apart_leaves_evenly_however_unevenly_the_server_calls(se
     times = [began + 0.05 + number * 0.125 for number in range(60)]
     waiting = [note_on(time, 0, 60, 64) for time in times]
     for _ in range(1500):
-        while waiting and waiting[0].time <= server.client.heard_until(server.now):
+        while waiting and waiting[0].time <= server.periods.heard_until(server.now):
             server.output.send([waiting.pop(0)])
         server.lost += 0.008 * (server.draw.random() < 0.06)  # for good, as a server does that comes too late
         server.cycle([(17, b"\x90\x3c\x40")])
@@ -353,25 +352,25 @@ def test_a_server_that_stood_still_and_calls_no_more_is_not_waited_for(server):
     server.cycle()
     server.lost += 1.5  # studio time stands still with it
     server.cycle()
-    assert server.client.heard_until(server.now) < server.now
+    assert server.periods.heard_until(server.now) < server.now
     server.lost += 0.2
-    assert server.client.heard_until(server.now) == server.now
+    assert server.periods.heard_until(server.now) == server.now
 
 
 def test_while_nothing_happens_hardly_any_period_is_told_of(server):
-    client, told, beat = server.client, [], server.client._beat
-    client._beat = lambda *more: (told.append(more[0]), beat(*more))
-    client.wakes_at(math.inf)
+    periods, told, beat = server.periods, [], server.periods._beat
+    periods._beat = lambda *more: (told.append(more[0]), beat(*more))
+    periods.wakes_at(math.inf)
     for _ in range(200):
         server.cycle()
-        assert client.heard_until(server.now) == pytest.approx(100.0 + server.last_frame_time / RATE, abs=1e-3)
+        assert periods.heard_until(server.now) == pytest.approx(100.0 + server.last_frame_time / RATE, abs=1e-3)
     assert 10 < len(told) < 30 and not any(one.lost for one in told)
     server.cycle([(17, b"\x90\x3c\x40")])
     ((_, time),) = server.taken
     assert time == pytest.approx(100.0 + (server.last_frame_time - FRAMES + 17) / RATE, abs=1e-3)
     server.said.clear()
-    due = client.heard_until(server.now) + 3.5 * PERIOD
-    client.wakes_at(due)
+    due = periods.heard_until(server.now) + 3.5 * PERIOD
+    periods.wakes_at(due)
     for _ in range(4):
         assert not server.said
         server.cycle()
@@ -379,44 +378,44 @@ def test_while_nothing_happens_hardly_any_period_is_told_of(server):
 
 
 def test_what_sounds_goes_on_over_periods_that_were_skipped(server):
-    client = server.client
-    client.audio._fill = fill = Counted()
-    client.worked(0.0)
+    periods = server.periods
+    server.audio._fill = fill = Counted()
+    periods.worked(0.0)
     server.cycle()
     left, right = server.cycles(20)
     assert left == right == list(range(1, 1 + 20 * FRAMES))
     server.cycle(skipped=3)
     assert server.speakers[0].period[0] == 1 + 20 * FRAMES, "what was ready sounds now"
     assert server.cycles(5)[0] == list(range(1 + 21 * FRAMES, 1 + 26 * FRAMES))
-    assert client._missing == 0
+    assert periods._missing == 0
     starts = np.diff(fill.starts) / PERIOD
     assert np.allclose(np.delete(starts, 20), 1.0, atol=1e-3) and starts[20] == pytest.approx(4.0, abs=1e-3)
 
 
 def test_silence_costs_nothing_and_ends_when_something_is_played(server):
-    client = server.client
-    client.audio._fill = fill = Counted()
-    client.worked(0.0)
+    periods = server.periods
+    server.audio._fill = fill = Counted()
+    periods.worked(0.0)
     server.cycles(4)
     fill.silent = True
     server.cycle()
     made = len(fill.starts)
-    assert not any(server.cycles(30)[0]) and len(fill.starts) == made and client._missing == 0
+    assert not any(server.cycles(30)[0]) and len(fill.starts) == made and periods._missing == 0
     fill.silent = False
-    client.worked(server.now)  # the loop played something
+    periods.worked(server.now)  # the loop played something
     assert any(server.cycles(3)[0]) and sum(fill.rested) == pytest.approx(31 * FRAMES, abs=2 * FRAMES)
 
 
 def test_a_period_waits_for_sound_that_is_still_being_made(server):
-    client = server.client
+    periods = server.periods
     slow, goes_on = Counted(), threading.Event()
 
     def fill(*words):
         assert goes_on.wait(20.0)
         return slow(*words)
 
-    client.audio._fill = type("Slow", (), {"silent": False, "__call__": staticmethod(fill), "rest": slow.rest})()
-    client.worked(0.0)
+    server.audio._fill = type("Slow", (), {"silent": False, "__call__": staticmethod(fill), "rest": slow.rest})()
+    periods.worked(0.0)
     goes_on.set()
     server.cycle()
     server.cycle()
@@ -432,18 +431,18 @@ def test_a_period_waits_for_sound_that_is_still_being_made(server):
 
 
 def test_a_server_that_runs_free_waits_for_a_loop_that_is_slow(server):
-    client, asked = server.client, queue.SimpleQueue()
-    client._advanced = lambda: asked.put(client._heard)
+    periods, asked = server.periods, queue.SimpleQueue()
+    periods._advanced = lambda: asked.put(periods._heard)
 
     def work():
         while (until := asked.get()) is not None:
             threading.Event().wait(0.003)  # it is slower than the server
             server.output.send([note_on(until, 0, 60, 64)])
-            client.worked(until)
+            periods.worked(until)
 
     worker = threading.Thread(target=work)
     worker.start()
-    client._run_free(True)
+    periods.set_free(True)
     for _ in range(20):
         server.cycle()
     asked.put(None)

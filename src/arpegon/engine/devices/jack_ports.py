@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import logging
 import threading
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Protocol
 
 from arpegon.core.events import Event
@@ -24,9 +24,6 @@ about then may be heard never, or twice (measured: some of 4,000 while clients c
 
 class Client(Protocol):
     """Whose ports they are."""
-
-    def out_at(self, time: float) -> tuple[int, int]:
-        """The frame at which something of a time leaves, and in which cycle, by our count."""
 
     def has(self, opened: JackPort) -> bool:
         """Whether a port is open on the server that we are with, and connected to what it was opened for."""
@@ -79,10 +76,15 @@ class JackInput(JackPort):
 
 
 class JackOutput(JackPort):
-    """A port at which we speak."""
+    """A port at which we speak.
 
-    def __init__(self, client: Client, port: Messages, other: str) -> None:
+    Args:
+        out_at: the frame at which something of a time leaves, and in which cycle.
+    """
+
+    def __init__(self, client: Client, port: Messages, other: str, out_at: Callable[[float], tuple[int, int]]) -> None:
         super().__init__(client, port, other)
+        self._out_at = out_at
         self._resending = Resending(LOST_PERIODS + 1)  # what is said again leaves a period later
         self._left_out = 0
         self._lock = threading.Lock()
@@ -90,7 +92,7 @@ class JackOutput(JackPort):
     def send(self, events: Sequence[Event]) -> None:
         with self._lock:
             for event in events:
-                frame, cycle = self._client.out_at(event.time)
+                frame, cycle = self._out_at(event.time)
                 message = event.to_bytes()
                 self.port.push(frame, message)
                 self._resending.sent(cycle, message)

@@ -78,10 +78,6 @@ class HearsInPeriods(Protocol):
     lateness: Lateness
     """Of what left by it."""
 
-    @property
-    def latency(self) -> float:
-        """How many seconds after something came what answers it leaves."""
-
     def heard_until(self, now: float) -> float:
         """Up to when all that came in was told; ``now`` where it is told at once."""
 
@@ -90,9 +86,6 @@ class HearsInPeriods(Protocol):
 
     def worked(self, until: float) -> None:
         """All is worked on until a time."""
-
-    def set_lead(self, seconds: float) -> None:
-        """By how much all strands wait for one that is early."""
 
 
 class LiveEngine:
@@ -117,7 +110,8 @@ class LiveEngine:
             heard=lambda block: self.inputs.take(block),
             said=lambda words: channel.send(protocol.Notice("jack", words)),
         )
-        self.jack: HearsInPeriods = jack
+        self.jack = jack
+        self.periods: HearsInPeriods = jack.periods
         self._call_us = jack.rename
         self.inputs = AudioInputs(jack.audio, self.hearing.heard_here, self.hearing.hear)
         self.together = Together(jack, lambda: self.engine, self.soon)
@@ -329,14 +323,14 @@ class LiveEngine:
             if wanted_at < time.monotonic():
                 # It waits for a quiet moment, which is looked for after the next event, or for the end of patience.
                 wanted_at += _REPORT_PATIENCE
-            told = self.jack.wakes_at(due)
+            told = self.periods.wakes_at(due)
             wake_at = due + (_TOLD_PATIENCE if told else 0.0)
             timeout = min(1.0, wake_at - studio.now(), wanted_at - time.monotonic())
             if timeout > 0 and not self._arrivals and select.select(waking, [], [], timeout)[0]:
                 self._drain()
             now = studio.now()
-            if due <= self.jack.heard_until(now):
-                self.reporter.lateness.add(now, now - max(due, self.jack.told_at))
+            if due <= self.periods.heard_until(now):
+                self.reporter.lateness.add(now, now - max(due, self.periods.told_at))
             try:
                 self._work(now)
             except Exception:  # a fault in one stage must neither hang notes nor stop the others
@@ -367,7 +361,7 @@ class LiveEngine:
     def _work(self, now: float) -> None:
         """Do what is due, up to when all was heard: nothing that came earlier is told of afterwards."""
         engine = self.engine
-        until = max(engine.now, self.jack.heard_until(now))
+        until = max(engine.now, self.periods.heard_until(now))
         for time_due, status in self.box.take(until):
             engine.run(time_due)
             engine.clocks.message(CLOCK_BOX, status, 0, time_due)
@@ -384,7 +378,7 @@ class LiveEngine:
         self._feed(until)
         engine.run(until)
         self._hear_of(engine.graph.project)
-        self.jack.worked(until)
+        self.periods.worked(until)
 
     def _take_arrivals(self, now: float) -> None:
         """Put what arrived into its order; nothing came later than now."""
@@ -428,7 +422,7 @@ class LiveEngine:
         if not self.reporter.send_batches():
             self.reporter.drop()
             return
-        self.reporter.measure(now, (self.jack.lateness, self.audio.renderer.lateness))
+        self.reporter.measure(now, (self.periods.lateness, self.audio.renderer.lateness))
         clock = self.engine.clock
         follower = self.engine.clocks.follower
         marks, sight = self.hearing.seen()
