@@ -113,3 +113,19 @@ def test_where_the_disk_has_no_room_a_file_with_other_names_is_as_it_was(tmp_pat
     with pytest.raises(FileError, match="the disk is full"):
         write_atomic(file, b"new and longer")
     assert file.read_bytes() == b"old" and sorted(os.listdir(tmp_path)) == ["other", "x"]
+
+
+def test_a_program_that_is_ended_as_it_begins_to_write_leaves_nothing(tmp_path, monkeypatch):
+    really = os.open
+
+    def ended(name, *more, **others):
+        handle = really(name, *more, **others)
+        if os.path.basename(os.fspath(name)).startswith(".arpegon-"):
+            os.close(handle)
+            raise SystemExit(143)  # as a handler of SIGTERM does, at any moment
+        return handle
+
+    monkeypatch.setattr(os, "open", ended)
+    with pytest.raises(SystemExit):
+        write_atomic(tmp_path / "x", b"new")
+    assert os.listdir(tmp_path) == []

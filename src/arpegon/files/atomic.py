@@ -6,9 +6,9 @@ import contextlib
 import errno
 import fcntl
 import os
+import secrets
 import shutil
 import stat
-import tempfile
 import time
 from collections.abc import Iterator
 from pathlib import Path
@@ -51,9 +51,10 @@ def replacing(path: Path) -> Iterator[BinaryIO]:
         target = path.resolve()
         target.parent.mkdir(parents=True, exist_ok=True)
         _sweep(target.parent)
-        handle, temporary = tempfile.mkstemp(prefix=_TEMPORARY, dir=target.parent)
-        with os.fdopen(handle, "w+b") as file:
-            _lock(handle)
+        # Its name is known before it is there, so that it goes whenever a program is told to end.
+        temporary = str(target.parent / f"{_TEMPORARY}{secrets.token_hex(8)}")
+        with open(temporary, "x+b", opener=lambda name, flags: os.open(name, flags, 0o600)) as file:
+            _lock(file.fileno())
             yield file
             file.flush()
             os.fsync(file.fileno())
