@@ -123,13 +123,14 @@ class Server:
 
     samplerate = RATE
 
-    def __init__(self, monkeypatch, compiled):
+    def __init__(self, monkeypatch, compiled, periods=None):
+        self.again = lambda: Server(monkeypatch, compiled, self.periods)
         self.last_frame_time, self.late, self.lost = 0, 0.0, 0.0
         self.draw = random.Random(3)
         monkeypatch.setattr(jack_periods.time, "monotonic", lambda: self.clock)
         self.said = []
         self.audio = JackAudio(self)
-        self.periods = Periods(self.audio, self.advanced)
+        self.periods = periods or Periods(self.audio, self.advanced)
         self.source, self.out = Port(self), Port(self)
         self.speakers = [Speaker(), Speaker()]
         self.taken = []
@@ -323,6 +324,21 @@ def test_what_a_sender_had_no_time_to_write_anew_is_taken_once(server):
     server.cycle(coming)
     server.cycle(coming)
     assert len(server.taken) == 3, "where no period was lost, the same twice is played twice"
+
+
+def test_what_one_server_lost_says_nothing_of_the_next(server):
+    for _ in range(40):
+        server.cycle()
+    server.periods.may_be_missed()
+    server.close()
+    other = server.again()
+    for _ in range(6):
+        other.cycle()
+    other.output.send([note_on(0.0, 0, 60, 64), note_off(0.0, 0, 60)])
+    for _ in range(4):
+        other.cycle()
+    other.close()
+    assert len(other.out.left) == 2
 
 
 def test_time_is_kept_to_over_periods_that_were_skipped(server):

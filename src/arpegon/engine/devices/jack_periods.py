@@ -88,6 +88,7 @@ class Periods:
         self.gone = self._faulty = self._free = False
         self._began_at, self._heard = time.monotonic(), math.inf
         self._time, self._missing = FrameTime(rate), 0
+        self._cycle, self._lost_cycle, self._late_cycle = 0, 0, -LOST_PERIODS
         self.expect(rate, frames)
         self._relay = relay
         threading.Thread(target=self._work, args=(relay,), name="jack", daemon=True).start()
@@ -207,7 +208,7 @@ class Periods:
         self._frames = frames
         seconds = frames / rate
         start = self._time.at(beat.frame, beat.began, beat.called, beat.sure)
-        self._cycle = beat.cycle
+        self._cycle += (beat.cycle - self._cycle) % FRAME_NUMBERS
         if beat.lost:
             self._lost_cycle = self._cycle
         end = self._next_frame = (beat.frame + frames) % FRAME_NUMBERS
