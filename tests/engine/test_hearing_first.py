@@ -96,8 +96,8 @@ def test_a_message_told_of_late_is_worked_on_at_its_own_time(live):
         if number:
             # What came in the last period is told now, in any order; the loop was woken in between by what is due.
             stamp = start - period * 0.7
-            live._arrived("Keys", note_off(stamp + 0.3 * period, 0, 60))
-            live._arrived("Keys", note_on(stamp, 0, 60, 90))
+            live.inbox.put("midi:Keys", note_off(stamp + 0.3 * period, 0, 60))
+            live.inbox.put("midi:Keys", note_on(stamp, 0, 60, 90))
         for share in (0.001, 0.5, 0.9):
             live._work(start + share * period)
     stamps = [number * period - period * 0.7 for number in range(1, 40)]
@@ -108,11 +108,11 @@ def test_a_message_told_of_late_is_worked_on_at_its_own_time(live):
 
 def test_what_is_stamped_later_waits_until_all_before_it_was_heard(live):
     live.jack.heard = 1.0
-    live._arrivals.append(("surface", note_on(1.005, 0, 72, 90)))
+    live.inbox.put("surface", note_on(1.005, 0, 72, 90))
     live._work(1.01)
     assert not begun(live, 72) and live.next_due() <= 1.005
     live.jack.heard = 1.02
-    live._arrived("Keys", note_on(1.001, 0, 71, 90))
+    live.inbox.put("midi:Keys", note_on(1.001, 0, 71, 90))
     live._work(1.021)
     assert begun(live, 71) == [1.001] and begun(live, 72) == [1.005]
 
@@ -121,7 +121,7 @@ def test_what_is_played_in_the_window_comes_after_what_was_asked_for_before_it(l
     studio.set_behind(time.monotonic() - 2.0)  # it is two seconds since the engine began
     done = []
     live.soon(lambda now: done.append(len(begun(live, 72))))
-    live.feed(protocol.Feed("surface", [note_on(0.5, 0, 72, 90), note_off(0.6, 0, 72)]))
+    live.inbox.play("surface", [note_on(0.5, 0, 72, 90), note_off(0.6, 0, 72)])
     live.soon(lambda now: done.append(len(begun(live, 72))))
     live.jack.heard = math.inf
     live._work(studio.now())
@@ -151,13 +151,13 @@ def test_reports_go_on_while_studio_time_goes_back(live, monkeypatch):
 def test_a_command_is_done_at_the_moment_at_which_it_was_given(live):
     live.jack.heard = 1.0
     done = []
-    live._tasks.append((1.005, done.append))
-    live._arrived("Keys", note_on(1.004, 0, 70, 90))
+    live.inbox._tasks.append((1.005, done.append))
+    live.inbox.put("midi:Keys", note_on(1.004, 0, 70, 90))
     live._work(1.02)
     assert not done and live.next_due() <= 1.005, "what came before it may not have been told yet"
     live.jack.heard = 1.02
-    live._arrived("Keys", note_on(1.003, 0, 69, 90))
-    live._arrived("Keys", note_on(1.006, 0, 71, 90))
+    live.inbox.put("midi:Keys", note_on(1.003, 0, 69, 90))
+    live.inbox.put("midi:Keys", note_on(1.006, 0, 71, 90))
     live._work(1.021)
     assert done == [1.005] and [begun(live, note) for note in (69, 70, 71)] == [[1.003], [1.004], [1.006]]
 
@@ -191,7 +191,7 @@ def test_in_whatever_periods_keys_are_told_of_they_sound_as_offline(keys, period
     for period in cycle(periods):
         live.jack.heard = start
         while waiting and waiting[0].time < start:
-            live._arrived("Keys", waiting.popleft())
+            live.inbox.put("midi:Keys", waiting.popleft())
         for look in (0.0, *looks):
             live._work(start + look * period)
         if start > SECONDS:

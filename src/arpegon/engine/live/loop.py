@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import gc
 import logging
-import math
 import os
 import select
 import signal
@@ -15,16 +14,11 @@ import socket
 import sys
 import threading
 import time
-from bisect import bisect_right
-from collections import deque
-from collections.abc import Callable
 from typing import Any, Protocol
 
 from arpegon.core.document.model import PortDestination, Project
 from arpegon.core.errors import ArpegonError
-from arpegon.core.events import Event
 from arpegon.core.notes.course import Course
-from arpegon.core.notes.flood import thin
 from arpegon.core.time import studio
 from arpegon.core.time.timecode import is_time_code
 from arpegon.engine.audio.audio_in import AudioInputs
@@ -40,6 +34,7 @@ from arpegon.engine.graph.crowds import CrowdWatch
 from arpegon.engine.hearing.remote import RemoteHearing
 from arpegon.engine.live.assets import Assets, Clips
 from arpegon.engine.live.commands import DO
+from arpegon.engine.live.inbox import Inbox
 from arpegon.engine.live.plan import CoursePlan
 from arpegon.engine.live.reporter import Reporter
 from arpegon.engine.live.together import Together
@@ -55,8 +50,6 @@ from arpegon.files.path_text import text_path
 
 TELEMETRY_SECONDS = 1.0 / 60.0
 IDLE_TELEMETRY_SECONDS = 0.1
-FLOOD_LIMIT = 256
-"""Events that may wait at one wake-up before controllers are thinned."""
 _REPORT_SECONDS = 0.0025
 _REPORT_PATIENCE = 0.02
 _TOLD_PATIENCE = 0.1
@@ -65,9 +58,6 @@ _ASSETS_PATIENCE = 3.0
 """How long the transport waits for clips that were named just before it is started."""
 
 log = logging.getLogger(__name__)
-
-Task = Callable[[float], None]
-"""Something that the loop does, with the time at which it does it."""
 
 
 class HearsInPeriods(Protocol):
@@ -97,6 +87,9 @@ class LiveEngine:
 
     def __init__(self, channel: Channel) -> None:
         self.channel = channel
+        self._wake = os.eventfd(0, os.EFD_NONBLOCK)
+        self.inbox = Inbox(self._wake_up)
+        self.soon = self.inbox.soon
         self.hearing = RemoteHearing(
             self.soon,
             lambda events: self.engine.audio.expect(events),
@@ -120,7 +113,7 @@ class LiveEngine:
             lambda text: channel.send(protocol.Notice("audio", text)), (jack.audio, PortAudio())
         )
         self.ports: PortHub = PortHub(
-            self._arrived,
+            lambda name, event: self.inbox.put(f"midi:{name}", event),
             self._lost,
             self._ports_changed,
             lambda missing: channel.send(protocol.Missing("port", missing)),
@@ -137,19 +130,11 @@ class LiveEngine:
         self._heard_of = Project()
         """The project whose instruments the audio output knows."""
         self._clock_words = ""
-        self._wake = os.eventfd(0, os.EFD_NONBLOCK)
-        self._arrivals: deque[tuple[str, Event]] = deque()
-        self._pending: list[tuple[str, Event]] = []
-        """What arrived, in order of time, and waits until all before it was heard."""
-        self._tasks: deque[tuple[float, Task]] = deque()
-        """What is to be done, and since when."""
-        self._asked_at = -math.inf
         self._running = True
         self._reading_since: float | None = None
         """Since when clips are read that the document names anew."""
         self._play_at: tuple[float | None] | None = None
         """The beat at which the transport starts once they are read."""
-        self._thinned = 0
         self._realtime = False
 
     def _beat(self, time: float) -> float | None:
@@ -157,10 +142,6 @@ class LiveEngine:
         return clock.beat_at(time) if clock.playing else None
 
     # -- what arrives, from other threads ----------------------------------------------------------
-
-    def _arrived(self, name: str, event: Event) -> None:
-        self._arrivals.append((f"midi:{name}", event))
-        self._wake_up()
 
     def _wake_up(self) -> None:
         os.eventfd_write(self._wake, 1)
@@ -177,12 +158,6 @@ class LiveEngine:
 
     def _lost(self, name: str) -> None:
         self.soon(lambda now: self.engine.lost(f"midi:{name}", max(now, self.engine.now)))
-
-    def soon(self, task: Task) -> None:
-        """Have something done by the loop at this moment, which comes once all before it was heard."""
-        self._asked_at = studio.now()
-        self._tasks.append((self._asked_at, task))
-        self._wake_up()
 
     def _ports_changed(self, inputs: list[str], outputs: list[str], opened: list[str]) -> None:
         self.channel.send(protocol.Ports(inputs, outputs, *self.audio.devices(), opened))
@@ -209,18 +184,10 @@ class LiveEngine:
             case protocol.SetTime():
                 studio.set_behind(command.behind)
             case protocol.Feed():
-                self.feed(command)
+                self.inbox.play(command.name, command.events)
             case _:
                 self.soon(lambda now: DO[type(command)](self, command, now))
         return True
-
-    def feed(self, command: protocol.Feed) -> None:
-        """Take what is played in the window: after all that was asked for before it, however it is stamped."""
-        after = math.nextafter(self._asked_at, math.inf)
-        self._arrivals.extend(
-            [(command.name, event if event.time >= after else event.at(after)) for event in command.events]
-        )
-        self._wake_up()
 
     # -- commands ----------------------------------------------------------------------------------
 
@@ -292,8 +259,7 @@ class LiveEngine:
 
     def all_off(self, now: float) -> None:
         """Silence everything, what has just arrived too."""
-        self._arrivals.clear()
-        self._pending.clear()
+        self.inbox.clear()
         self._play_at = None
         self.engine.all_off(now)
 
@@ -326,7 +292,7 @@ class LiveEngine:
             told = self.periods.wakes_at(due)
             wake_at = due + (_TOLD_PATIENCE if told else 0.0)
             timeout = min(1.0, wake_at - studio.now(), wanted_at - time.monotonic())
-            if timeout > 0 and not self._arrivals and select.select(waking, [], [], timeout)[0]:
+            if timeout > 0 and not self.inbox.untaken and select.select(waking, [], [], timeout)[0]:
                 self._drain()
             now = studio.now()
             if due <= self.periods.heard_until(now):
@@ -348,9 +314,7 @@ class LiveEngine:
 
     def next_due(self) -> float:
         """When there is something to do next by itself."""
-        arrived = self._pending[0][1].time if self._pending else math.inf
-        asked = self._tasks[0][0] if self._tasks else math.inf
-        return min(self.engine.next_due(), self.box.next_due(), arrived, asked)
+        return min(self.engine.next_due(), self.box.next_due(), self.inbox.due())
 
     def _drain(self) -> None:
         try:
@@ -365,9 +329,9 @@ class LiveEngine:
         for time_due, status in self.box.take(until):
             engine.run(time_due)
             engine.clocks.message(CLOCK_BOX, status, 0, time_due)
-        self._take_arrivals(max(now, until))
-        while self._tasks and self._tasks[0][0] <= until:
-            asked, task = self._tasks.popleft()
+        self.inbox.take(max(now, until))
+        while (wanted := self.inbox.task(until)) is not None:
+            asked, task = wanted
             self._feed(asked)
             engine.run(asked)
             task(max(asked, engine.now))
@@ -380,24 +344,11 @@ class LiveEngine:
         self._hear_of(engine.graph.project)
         self.periods.worked(until)
 
-    def _take_arrivals(self, now: float) -> None:
-        """Put what arrived into its order; nothing came later than now."""
-        arrivals = self._arrivals
-        if not arrivals:
-            return
-        taken = [arrivals.popleft() for _ in range(len(arrivals))]
-        if len(taken) > FLOOD_LIMIT:
-            taken = self._thin(taken)
-        self._pending += [(name, event if event.time <= now else event.at(now)) for name, event in taken]
-        self._pending.sort(key=_time_of)
-
     def _feed(self, until: float) -> None:
         """Let in what arrived up to a time."""
-        count = bisect_right(self._pending, until, key=_time_of)
-        for name, event in self._pending[:count]:
+        for name, event in self.inbox.events(until):
             self.engine.feed(name, event)
             self.reporter.heard(name, event, self._learning)
-        del self._pending[:count]
 
     def _hear_of(self, project: Project) -> None:
         """Tell the audio output of what sounds: the document is another, or a hookup or a section turns a level."""
@@ -407,14 +358,6 @@ class LiveEngine:
             self.audio.set_instruments(project.instruments)
         self.audio.need(bool(project.instruments) or any(source.monitor for _, source in project.audio_sources()))
         self._heard_of = project
-
-    def _thin(self, taken: list[tuple[str, Event]]) -> list[tuple[str, Event]]:
-        by_name: dict[str, list[Event]] = {}
-        for name, event in taken:
-            by_name.setdefault(name, []).append(event)
-        kept = [(name, event) for name, events in by_name.items() for event in thin(events, FLOOD_LIMIT)]
-        self._thinned += len(taken) - len(kept)
-        return kept
 
     # -- telemetry ---------------------------------------------------------------------------------
 
@@ -493,13 +436,9 @@ class LiveEngine:
             audio_dropouts=self.audio.dropouts,
             realtime=self._realtime,
             sounding=self.engine.graph.sounding,
-            thinned=self._thinned,
+            thinned=self.inbox.thinned,
             events_per_second=self.reporter.rate,
         )
-
-
-def _time_of(entry: tuple[str, Event]) -> float:
-    return entry[1].time
 
 
 def main(arguments: list[str]) -> None:
