@@ -79,3 +79,18 @@ def test_a_period_that_is_too_long_for_it_goes_the_other_way():
 def test_without_it_everything_is_as_it_was(monkeypatch):
     monkeypatch.setattr(kernel, "_render", None)
     assert not kernel.is_there() and Voices(SOUNDS["felt-piano"], RATE)._kernel is None
+
+
+@pytest.mark.parametrize("frames", [1, 16, 255, 8192])
+def test_both_ways_mix_alike(frames, monkeypatch):
+    draw = np.random.default_rng(frames)
+    dry = draw.uniform(-1.0, 1.0, (2, frames)).astype(np.float32)
+    first, last = (kernel.Sides.of(np.array(gains, dtype=np.float32)) for gains in ((0.5, 0.0), (0.1, 1.0)))
+    found = []
+    for _ in range(2):
+        out = np.full((2, frames), 0.25, dtype=np.float32)
+        swing = kernel.mix(kernel.Sides.of(dry.copy()), first, last, kernel.Sides.of(out))
+        found.append((out, swing))
+        monkeypatch.setattr(kernel, "_mix", None)
+    assert np.allclose(found[0][0], found[1][0], atol=1e-6) and found[0][1] == pytest.approx(found[1][1], abs=1e-6)
+    assert found[0][1] > 0.0

@@ -145,17 +145,7 @@ class Mixer:
                 done = offset
             strip.voices.handle(event, offset - done)
         strip.voices.render(frames - done, dry[:, done:])
-        if kernel.is_there():
-            strip.peak = max(strip.peak, kernel.mix(self._dry, first, target, out))
-            return True
-        if first is target:
-            dry *= target.values[:, None]
-        else:
-            ramp = np.linspace(0.0, 1.0, frames, dtype=np.float32)
-            dry *= first.values[:, None] + (target.values - first.values)[:, None] * ramp
-        strip.peak = max(strip.peak, float(dry.max()), -float(dry.min()))
-        into = out.values
-        into += dry
+        strip.peak = max(strip.peak, kernel.mix(self._dry, first, target, out))
         return True
 
     def _limited(self, out: Array) -> Array:
