@@ -14,7 +14,9 @@ from tools.jack_server import jack_server as server
 from arpegon.core.document.model import Instrument, InstrumentDestination, MidiSource, PortDestination
 from arpegon.core.events import note_off, note_on
 from arpegon.core.time import studio
+from arpegon.engine.devices import relay
 from arpegon.engine.devices.jack_client import JackClient
+from arpegon.engine.devices.plain_relay import PlainRelay
 from arpegon.engine.devices.port_hub import PortHub
 from arpegon.engine.live.client import EngineClient
 from arpegon.engine.wire import protocol
@@ -34,10 +36,12 @@ def clients():
         look.close()
 
 
-@pytest.fixture
-def client(jack_server):
+@pytest.fixture(params=["compiled", "plain"])
+def client(request, jack_server, monkeypatch):
+    if request.param == "plain":  # as where no compiler was there
+        monkeypatch.setattr(relay, "_calls", lambda: None)
     made = JackClient()
-    assert made.there
+    assert made.there and isinstance(made._relay, PlainRelay) == (request.param == "plain")
     yield made
     made.close()
 
