@@ -302,6 +302,8 @@ class JackAudio:
         if fill is None or fill.silent:
             if not self._hushed:
                 self._hushed = True
+                if fill is not None:
+                    fill.rest(0)
                 for port in (*speakers, *(port for _, ports in pairs.values() for port in ports)):
                     port.hush()
         elif newest:
