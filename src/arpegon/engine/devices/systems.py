@@ -39,7 +39,7 @@ class Fill(Protocol):
         """Whether nothing sounds until something is played."""
 
     def rest(self, frames: int) -> None:
-        """Let so many frames pass in silence, which may begin with this."""
+        """Let so many frames pass in silence (0: it begins)."""
 
 
 class InputBlock(msgspec.Struct, eq=False):
