@@ -16,8 +16,7 @@ run: $(READY) ## Open the window on an empty board
 	@$(BIN)/arpegon
 
 TESTS ?= tests
-# Some tests wait for music to be played: one more than there are cores.
-JOBS ?= $(shell echo $$(($$(nproc) + 1)))
+JOBS ?= auto
 test: $(READY) ## Run all tests (TESTS=tests/core: some of them; JOBS=1: one after the other)
 	@sh tools/system-packages.sh test
 	@$(BIN)/pytest -n $(JOBS) --dist worksteal $(TESTS)

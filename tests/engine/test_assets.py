@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import threading
 import time
 from pathlib import Path
@@ -101,7 +102,7 @@ def test_notes_go_on_while_a_clip_is_read(folder, slow):
     now = time.monotonic()
     both = project(CLIP, strand(strand_id="b"))
     live.soon(lambda at: live.set_project(protocol.SetProject(both, str(folder), 1), at))
-    live.feed(protocol.Feed("surface", [note_on(now, 0, 62, 90)]))
+    live.inbox.play("surface", [note_on(now, 0, 62, 90)])
     work(live, time.monotonic())
     assert pitches(printed(live, "in")) == [62]
     slow.set()
@@ -115,7 +116,7 @@ def test_the_transport_waits_for_a_clip_that_was_named_just_before(folder, slow)
     assert not live.engine.clock.playing
     slow.set()
     wait_for(lambda: live.assets.clips)
-    wait_for(lambda: live._tasks or live.engine.clock.playing)
+    wait_for(lambda: live.inbox.due() < math.inf or live.engine.clock.playing)
     work(live, time.monotonic())
     assert live.engine.clock.playing
     work(live, time.monotonic() + 0.2)
@@ -128,7 +129,7 @@ def test_what_of_a_clip_could_not_be_read_is_said(folder):
     (folder / "tide.mid").write_bytes(content[:-6])
     live = LiveEngine(Nowhere())
     live.soon(lambda at: live.set_project(protocol.SetProject(project(CLIP), str(folder), 1), at))
-    wait_for(lambda: work(live, time.monotonic()) or (live.assets.clips and not live._tasks))
+    wait_for(lambda: work(live, time.monotonic()) or (live.assets.clips and live.inbox.due() == math.inf))
     said = [one.text for one in live.channel.told if isinstance(one, protocol.Notice) and one.topic == "clip-remarks"]
     assert "Not all of “tide.mid” could be read" in said[-1]
 

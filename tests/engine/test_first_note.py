@@ -33,7 +33,7 @@ def test_a_note_that_comes_with_its_instrument_sounds():
     live = LiveEngine(Nowhere())
     now = time.monotonic()
     live.soon(lambda at: live.set_project(protocol.SetProject(project(strand()), "."), at))
-    live.feed(protocol.Feed("surface", [note_on(now, 0, 60, 90)]))
+    live.inbox.play("surface", [note_on(now, 0, 60, 90)])
     live._work(time.monotonic())
     live._report(time.monotonic())
     assert live.channel.told[-1].health.sounding == 1

@@ -419,7 +419,11 @@ def test_silence_costs_nothing_and_ends_when_something_is_played(server):
     assert not any(server.cycles(30)[0]) and len(fill.starts) == made and periods._missing == 0
     fill.silent = False
     periods.worked(server.now)  # the loop played something
-    assert any(server.cycles(3)[0]) and fill.rested[0] == 0 and sum(fill.rested) == pytest.approx(31 * FRAMES, abs=2 * FRAMES)
+    assert (
+        any(server.cycles(3)[0])
+        and fill.rested[0] == 0
+        and sum(fill.rested) == pytest.approx(31 * FRAMES, abs=2 * FRAMES)
+    )
 
 
 def test_a_period_waits_for_sound_that_is_still_being_made(server):
