@@ -435,6 +435,7 @@ def test_a_period_waits_for_sound_that_is_still_being_made(server):
         return slow(*words)
 
     server.audio._fill = type("Slow", (), {"silent": False, "__call__": staticmethod(fill), "rest": slow.rest})()
+    server.relay.set_sounding(True)
     periods.worked(0.0)
     goes_on.set()
     server.cycle()

@@ -157,6 +157,8 @@ class JackAudio:
             self._dropped = dropped
             self._match_pairs()
             self._fill, self._filled = prepare(self._host.rate), None
+            if self._relay is not None:
+                self._relay.set_sounding(True)
             return _Stream(self, self._host, name or self.label)
 
     def _connect_speakers(self, targets: list[str]) -> None:
@@ -219,6 +221,8 @@ class JackAudio:
         with self._host.lock:
             self._fill = None
             self._dropped = lambda: None
+            if self._relay is not None:
+                self._relay.set_sounding(False)
 
     def outputs(self) -> list[str]:
         return self._clients(is_input=True)
@@ -285,9 +289,9 @@ class JackAudio:
 
     # -- a period ----------------------------------------------------------------------------------
 
-    def cycle(self, frame: int, frames: int, start: float, newest: bool) -> None:
-        """Hear the period before the one that began with a frame, at ``start``; fill the one after it, where that did
-        not begin yet, as it has where this one is not the ``newest``."""
+    def cycle(self, frame: int, frames: int, start: float, in_time: bool) -> None:
+        """Hear the period before the one that began with a frame, at ``start``; fill the one after it, where that is
+        ``in_time``: else what is due goes into the next."""
         rate = self._host.rate
         for device, heard in self._listening.items():
             if not heard.samples:
@@ -306,7 +310,7 @@ class JackAudio:
                     fill.rest(0)
                 for port in (*speakers, *(port for _, ports in pairs.values() for port in ports)):
                     port.hush()
-        elif newest:
+        elif in_time:
             if self._hushed:
                 self._hushed = False
                 if self._filled is not None:

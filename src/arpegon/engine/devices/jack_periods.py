@@ -28,8 +28,8 @@ _FAR_FRAMES = 2**30
 """Hours: for nothing to happen until then."""
 _WORK_PATIENCE = 1.0
 """How long a period of a server that runs free waits for the loop,"""
-_WORK_SHARE = 0.5
-"""and which share of itself any other one, before its sound is made."""
+_WORK_SHARE = 0.9
+"""and how far into itself any other one, before its sound is made: it may be ready when the next one has begun."""
 
 
 class Periods:
@@ -165,9 +165,9 @@ class Periods:
         if self._relay is not None:
             self._relay.rest(round(_REST_SECONDS * self._rate) if on else 0)
 
-    def _wait_for_work(self, until: float, patience: float) -> None:
-        """Wait until the loop has worked up to a time: what sounds in the next period is known then."""
-        end = time.monotonic() + patience
+    def _wait_for_work(self, until: float, end: float) -> None:
+        """Wait until the loop has worked up to a time: what sounds in the next period is known then. The wait ends at a
+        moment of the computer's clock."""
         while self._worked < until and (left := end - time.monotonic()) > 0.0:
             self._worked_on.clear()
             if self._worked < until:
@@ -192,16 +192,16 @@ class Periods:
         ask_for_realtime(SOUND)
         relay.work(self._safely)
 
-    def _safely(self, beat: Beat, newest: bool) -> None:
+    def _safely(self, beat: Beat) -> None:
         try:
-            self._beat(beat, newest)
+            self._beat(beat)
         except Exception:  # the next period may be better
             if not self._faulty:
                 self._faulty = True
                 log.exception("a fault in a period of JACK's")
 
-    def _beat(self, beat: Beat, newest: bool) -> None:
-        """Work on a period that began; where it is not the ``newest``, it is over."""
+    def _beat(self, beat: Beat) -> None:
+        """Work on a period that began."""
         relay, rate, frames = self._relay, self._rate, beat.frames
         if relay is None:  # we leave
             return
@@ -222,13 +222,13 @@ class Periods:
         if came or self._free or start >= self._wakes_at:
             self._wakes_at = math.inf
             self._advanced()
-            if self._free or newest:
-                self._wait_for_work(start, _WORK_PATIENCE if self._free else _WORK_SHARE * seconds)
+            patience = _WORK_PATIENCE if self._free else _WORK_SHARE * seconds
+            self._wait_for_work(start, beat.called + patience)
         for output in self.outputs:
             output.look(self._cycle + 1, end, missed)
         for late in relay.lates():
             self.lateness.add(start, late / rate)
-        self._audio.cycle(beat.frame, frames, start, newest or self._free)
+        self._audio.cycle(beat.frame, frames, start, in_time=since(relay.frame, end) < 0)
         self._rest(self._audio.silent and not self._free and not self.tie.on)
         if self._rests and not self._audio.silent:  # something was played just now
             self._rest(False)

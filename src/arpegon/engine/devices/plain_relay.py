@@ -54,8 +54,8 @@ class _Messages:
             found.append(self._queue.popleft())
         return found
 
-    def lacks(self, frame: int, frames: int) -> bool:
-        return False
+    def ready(self, frame: int, frames: int) -> bool:
+        return True
 
     def _hear(self, frame: int, frames: int, _: int) -> bool | None:
         """Whether anything came."""
@@ -112,18 +112,17 @@ class _Samples:
     def _hear(self, frame: int, frames: int, _: int) -> None:
         self._samples[self._places(frame, frames)] = self.jack.get_array()
 
-    def lacks(self, frame: int, frames: int) -> bool:
-        """Whether something should sound in a period that is not ready."""
+    def ready(self, frame: int, frames: int) -> bool:
+        """Whether there is what sounds in a period."""
         there = since(frame, self._first) >= 0 and since(self._last, frame + frames) >= 0
-        return self._plays and not there and self._first != self._last
+        return not self._plays or (there and self._first != self._last)
 
     def _play(self, _: int, frames: int, ready: int) -> bool | None:
         """Where the server skipped periods, what was ``ready`` sounds now; ``False`` where there is no sound that
         should be there."""
-        lacks = self.lacks(ready, frames)
-        there = not lacks and self._first != self._last
+        there = self.ready(ready, frames)
         self.jack.get_array()[:] = self.heard(ready, frames) if there else 0.0
-        return False if lacks else None
+        return None if there or self._first == self._last else False
 
 
 class PlainRelay:
@@ -146,6 +145,7 @@ class PlainRelay:
         self._told_frame = self._expected = 0
         self._lost = False
         self._pause = self._wake = 0
+        self._sounds = False
         self._done = threading.Event()
         self.cycles = self.frame = self.missing = 0
         self.called = 0.0
@@ -171,15 +171,18 @@ class PlainRelay:
     def idle(self) -> bool:
         return self._told == self._worked
 
+    def set_sounding(self, on: bool) -> None:
+        self._sounds = on
+
     def rest(self, frames: int) -> None:
         self._pause = frames
 
     def wake_at(self, frame: int) -> None:
         self._wake = frame
 
-    def work(self, beat: Callable[[Any, bool], None]) -> None:
+    def work(self, beat: Callable[[Any], None]) -> None:
         while (told := self._beats.get()) is not None:
-            beat(told, self._beats.empty())
+            beat(told)
             self._worked += 1
             self._done.set()
 
@@ -200,7 +203,7 @@ class PlainRelay:
         after = time.monotonic()
         frame = self._client.last_frame_time
         whole, came = True, False
-        if any(port.lacks(self._expected, frames) for port in self._ports):
+        if self._sounds and not all(port.ready(self._expected, frames) for port in self._ports):
             self._wait_until_idle(PATIENCE_SHARE * frames / self._client.samplerate)
         for port in self._ports:
             found = port.cycle(frame, frames, self._expected)

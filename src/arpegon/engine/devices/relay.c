@@ -77,7 +77,8 @@ struct relay {
     uint32_t told, expected, lost;
     _Atomic int64_t called; /* when JACK called last */
     _Atomic int32_t free_run; /* whether the server waits for nobody but its clients: then each waits for us */
-    _Atomic uint32_t missing; /* periods for which there was no sound though there should have been */
+    _Atomic int32_t sounds;   /* whether anybody makes sound, */
+    _Atomic uint32_t missing; /* and periods for which there was none though there should have been */
     _Atomic uint32_t lates;
     int32_t late[LATES]; /* by how many frames what left was late */
     struct beat beats[BEATS];
@@ -265,11 +266,14 @@ static void wait_until_idle(struct relay *relay, int64_t nanoseconds)
     }
 }
 
-/* What sounds may take a share of this period, too, as with any client that makes its sound in JACK's thread. */
+/* What sounds, or may begin to, may take a share of this period, too, as with any client that makes its sound in JACK's
+ * thread. */
 static void wait_for_sound(struct relay *relay, uint32_t frame, uint32_t frames)
 {
+    if (!atomic_load(&relay->sounds))
+        return;
     for (struct port **place = atomic_load(&relay->ports); *place; place++)
-        if ((*place)->kind == AUDIO_OUT && readiness(*place, frame, frames) == LACKS) {
+        if ((*place)->kind == AUDIO_OUT && readiness(*place, frame, frames) != READY) {
             wait_until_idle(relay, relay->patience * frames);
             return;
         }

@@ -122,7 +122,7 @@ class Relay(Protocol):
 
     @property
     def frame(self) -> int:
-        """With which frame it called last."""
+        """With which frame the last period began that needs nothing more from us."""
 
     @property
     def missing(self) -> int:
@@ -140,14 +140,17 @@ class Relay(Protocol):
     def set_free(self, on: bool) -> None:
         """Whether each period waits until it is worked on."""
 
+    def set_sounding(self, on: bool) -> None:
+        """Whether a period may wait a little for its sound."""
+
     def rest(self, frames: int) -> None:
         """Periods need not be told of in which nothing comes in, for so many frames (0: all are)."""
 
     def wake_at(self, frame: int) -> None:
         """The period that begins with this frame, or the next one after it, is told of."""
 
-    def work(self, beat: Callable[[Beat, bool], None]) -> None:
-        """Work on periods until closed: called with each, and whether it is the last one that began."""
+    def work(self, beat: Callable[[Beat], None]) -> None:
+        """Work on periods until closed: called with each."""
 
     def lates(self) -> list[int]:
         """By how many frames each was late that left since this was asked last."""
@@ -202,6 +205,7 @@ class _Relay(ctypes.Structure):
         ("lost", ctypes.c_uint32),
         ("called", ctypes.c_int64),
         ("free_run", ctypes.c_int32),
+        ("sounds", ctypes.c_int32),
         ("missing", ctypes.c_uint32),
         ("lates", ctypes.c_uint32),
         ("late", ctypes.c_int32 * _LATES),
@@ -352,19 +356,21 @@ class CompiledRelay:
     def set_free(self, on: bool) -> None:
         self._state.free_run = on
 
+    def set_sounding(self, on: bool) -> None:
+        self._state.sounds = on
+
     def rest(self, frames: int) -> None:
         self._state.pause = frames
 
     def wake_at(self, frame: int) -> None:
         self._state.wake = frame
 
-    def work(self, beat: Callable[[Beat, bool], None]) -> None:
+    def work(self, beat: Callable[[Beat], None]) -> None:
         state = self._state
         while self._running:
             os.eventfd_read(self._signal)
             while self._running and state.done != state.begun:
-                told = state.beats[state.done % _BEATS]
-                beat(self._read(told), (state.done + 1) % 2**32 == state.begun)
+                beat(self._read(state.beats[state.done % _BEATS]))
                 state.done += 1
                 os.eventfd_write(self._answer, 1)
 
