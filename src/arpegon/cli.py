@@ -11,6 +11,7 @@ from typing import Any
 import click
 
 from arpegon import __version__
+from arpegon.core.counting import counted
 from arpegon.core.errors import ArpegonError
 from arpegon.files.places import DEMO
 
@@ -223,7 +224,7 @@ def _show_notes(notes: Any, name: str) -> None:
     if notes.marks:
         console.print(table)
     doubtful = sum(bool(mark.doubt) for mark in notes.marks)
-    click.echo(f"{len(notes.marks)} notes, {doubtful} of them doubtful.{_delay_words(notes)}")
+    click.echo(f"{counted(len(notes.marks), 'note')}, {doubtful} of them doubtful.{_delay_words(notes)}")
 
 
 def _delay_words(notes: Any) -> str:

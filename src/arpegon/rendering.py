@@ -11,6 +11,7 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
+from arpegon.core.counting import counted
 from arpegon.core.document.model import Held, Project, Section
 from arpegon.core.errors import ArpegonError
 from arpegon.core.events import Event
@@ -128,7 +129,8 @@ def render_project(
                 progress(0.75 + 0.25 * place / (1 + len(stems)))
             _write_sound(document, result, path, wish.normalize, name)
     count = sum(len(events) for events in result.strands.values())
-    yield Line(f"{count} events from {len(document.strands)} strands in {result.seconds:.1f} s of music.")
+    strands = counted(len(document.strands), "strand")
+    yield Line(f"{counted(count, 'event')} from {strands} in {result.seconds:.1f} s of music.")
 
 
 def _metered(document: Project, score: Clip) -> Project:

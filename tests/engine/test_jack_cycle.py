@@ -408,6 +408,16 @@ def test_what_sounds_goes_on_over_periods_that_were_skipped(server):
     assert np.allclose(np.delete(starts, 20), 1.0, atol=1e-3) and starts[20] == pytest.approx(4.0, abs=1e-3)
 
 
+def test_what_sounds_for_days_goes_on(server):
+    """Frames begin anew after 2 ** 32: what began to sound is not remembered for so long."""
+    port, frame = server.audio._speakers[0], 2**32 - 5 * 8192
+    for _ in range(40):
+        port.fill(frame, np.zeros(8192, dtype=np.float32))
+        frame = (frame + 8192) % 2**32
+    first, last = (port._port.read, port._port.written) if hasattr(port, "_port") else (port._first, port._last)
+    assert last == frame and 8192 <= (last - first) % 2**32 <= 2**15
+
+
 def test_silence_costs_nothing_and_ends_when_something_is_played(server):
     periods = server.periods
     server.audio._fill = fill = Counted()

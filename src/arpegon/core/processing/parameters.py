@@ -13,6 +13,7 @@ from typing import Any, Self
 
 import msgspec
 
+from arpegon.core.counting import counted
 from arpegon.core.errors import ParameterError, shown
 from arpegon.core.processing.parts import OUT, place_in, replaced
 from arpegon.core.theory.controllers import cc_number, cc_words
@@ -468,7 +469,7 @@ class KeyThreads(Param, frozen=True, kw_only=True):
         return (f"{key}.{number}" for key, notes in value.items() for number in range(1, len(notes) + 1))
 
     def text(self, value: Any) -> str:
-        return f"{len(value)} keys mapped" if value else "each key plays itself"
+        return f"{counted(len(value), 'key')} mapped" if value else "each key plays itself"
 
     @property
     def range_text(self) -> str:

@@ -226,6 +226,8 @@ class Periods:
             self._wait_for_work(start, beat.called + patience)
         for output in self.outputs:
             output.look(self._cycle + 1, end, missed)
+        for port in (*self.inputs, *self.outputs):
+            port.report()
         for late in relay.lates():
             self.lateness.add(start, late / rate)
         self._audio.cycle(beat.frame, frames, start, in_time=since(relay.frame, end) < 0)

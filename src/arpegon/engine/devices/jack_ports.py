@@ -41,6 +41,7 @@ class JackPort:
         self.other = other
         self.renewed = False
         """Whether a port of the other one's name was made since."""
+        self._left_out = 0
 
     @property
     def alive(self) -> bool:
@@ -48,6 +49,12 @@ class JackPort:
 
     def close(self) -> None:
         self._client.leave(self)
+
+    def report(self) -> None:
+        """Say in the log what could not be passed on since the last time."""
+        if self.port.left_out != self._left_out:
+            self._left_out = self.port.left_out
+            log.warning("a message at a JACK port was too long, or there were too many, and it was left out")
 
 
 class JackInput(JackPort):
@@ -86,7 +93,6 @@ class JackOutput(JackPort):
         super().__init__(client, port, other)
         self._out_at = out_at
         self._resending = Resending(LOST_PERIODS + 1)  # what is said again leaves a period later
-        self._left_out = 0
         self._lock = threading.Lock()
 
     def send(self, events: Sequence[Event]) -> None:
@@ -111,6 +117,3 @@ class JackOutput(JackPort):
             with self._lock:
                 for message in self._resending.again(cycle):
                     self.port.push(frame, message)
-        if self.port.left_out != self._left_out:
-            self._left_out = self.port.left_out
-            log.warning("a message is too long for JACK, or there were too many, and it was left out")

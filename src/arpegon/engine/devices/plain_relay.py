@@ -100,6 +100,8 @@ class _Samples:
     def fill(self, frame: int, samples: Array) -> None:
         if frame != self._last:
             self._first = self._last = frame
+        elif since(frame, self._first) > _ROOM // 2:  # what is older is overwritten soon; no period is longer
+            self._first = (frame - _ROOM // 4) % FRAME_NUMBERS
         self._samples[self._places(frame, len(samples))] = samples
         self._last = (frame + len(samples)) % FRAME_NUMBERS
 

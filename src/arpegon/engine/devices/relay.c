@@ -49,7 +49,7 @@ struct port {
     _Atomic uint32_t left_out; /* messages that no period holds, or for which there was no room */
     union {
         unsigned char bytes[BYTES]; /* each message: its frame, its length, itself */
-        float samples[SAMPLES];     /* by their frames; between read (what it began with) and written */
+        float samples[SAMPLES];     /* by their frames, between read and written; the same where nothing sounds */
     };
 };
 
@@ -216,7 +216,8 @@ void arpegon_fill(struct port *port, uint32_t frame, const float *samples, uint3
     if (frame != atomic_load(&port->written)) {
         atomic_store(&port->read, frame);
         atomic_store(&port->written, frame);
-    }
+    } else if (frame - atomic_load(&port->read) > SAMPLES / 2)
+        atomic_store(&port->read, frame - SAMPLES / 4); /* what is older is overwritten soon; no period is longer */
     copy_in(port, frame, samples, frames);
     atomic_store(&port->written, frame + frames);
 }

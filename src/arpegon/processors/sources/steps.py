@@ -6,6 +6,7 @@ import random
 from collections.abc import Mapping
 from typing import Any
 
+from arpegon.core.counting import counted
 from arpegon.core.events import Event
 from arpegon.core.processing.entries import Entries
 from arpegon.core.processing.parameters import Choice, NoteKey, NoteValue, Number, Switch, seed_param, swing_param
@@ -297,4 +298,4 @@ class Steps(Generator):
         count = len(patterns[chosen(values, len(patterns))]) if patterns else 0
         stride = f" · stride {values['stride']}" if values["stride"] > 1 else ""
         walk = "" if values["walk"] == "round" else f" · {WALKS[values['walk']]}"
-        return f"{count} steps · {values['rate']}{stride}{walk}"
+        return f"{counted(count, 'step')} · {values['rate']}{stride}{walk}"

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
+from arpegon.core.counting import counted
 from arpegon.core.events import Event
 from arpegon.core.processing.parameters import Choice, Number, Numbers, Switch, key_params
 from arpegon.core.processing.processor import KeyBook
@@ -242,7 +243,7 @@ class Chord(KeyBook):
         else:
             words = " + ".join(interval_name(offset).removeprefix("minor ") for offset in values["offsets"])
             if len(words) > _LONGEST_CAPTION:
-                words = f"{len(values['offsets'])} voices added"
+                words = f"{counted(len(values['offsets']), 'voice')} added"
         return f"{words} · smooth" if values["lead"] else words
 
 

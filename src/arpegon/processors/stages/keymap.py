@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
+from arpegon.core.counting import counted
 from arpegon.core.events import Event
 from arpegon.core.processing.parameters import KeyThreads, Switch
 from arpegon.core.processing.processor import NoteMapper
@@ -53,7 +54,7 @@ class KeyMap(NoteMapper):
         count = len(values["threads"])
         if not count:
             return "each key is itself"
-        return f"{count} keys{' of each octave' if values['octave'] else ''} led elsewhere"
+        return f"{counted(count, 'key')}{' of each octave' if values['octave'] else ''} led elsewhere"
 
 
 def all_threads(values: Mapping[str, Any]) -> list[tuple[int, ...]]:

@@ -6,6 +6,7 @@ from collections import Counter
 from collections.abc import Sequence
 from typing import Any
 
+from arpegon.core.counting import counted
 from arpegon.core.events import NOTE_ON, SYSEX
 from arpegon.core.time import studio
 from arpegon.engine.wire.protocol import Passed
@@ -60,7 +61,8 @@ class SieveEditor(StageEditor):
 
     def _say(self) -> None:
         passed, kept_out = self._counts[True], self._counts[False]
-        self.word.setText(f"{passed} events passed, {kept_out} were kept out." if passed + kept_out else "")
+        words = f"{counted(passed, 'event')} passed, {kept_out:,} kept out."
+        self.word.setText(words if passed + kept_out else "")
 
     def tick(self, now: float) -> None:
         self.field.tick(now)

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy
 
+from arpegon.core.counting import counted
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import PaintedParts, Part
@@ -30,7 +31,7 @@ class RingLook(msgspec.Struct, frozen=True):
 
 def _words(ring: RingLook) -> str:
     """What a ring plays, as it is read out."""
-    hits = f"{sum(map(bool, ring.rhythm))} hits in {len(ring.rhythm)} steps"
+    hits = f"{counted(sum(map(bool, ring.rhythm)), 'hit')} in {counted(len(ring.rhythm), 'step')}"
     return f"{ring.name}, {hits}{', silent' if ring.silent else ''}"
 
 

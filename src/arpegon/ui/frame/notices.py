@@ -9,6 +9,7 @@ from PyQt6.QtCore import QEvent, QObject, QPointF, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from arpegon.core.counting import counted
 from arpegon.core.document.mending import mend_label
 from arpegon.core.document.path_check import Break
 from arpegon.ui.controls.elided import Elided
@@ -220,14 +221,14 @@ class StatusLine(Painted):
             count = _NUMBERS.get(len(strands), str(len(strands)))
             self._left = f"{words.get(len(strands), f'All {count} strands reach')} a destination"
         health = session.telemetry.health
-        parts = [f"engine {health.events_per_second:.0f} events/s", f"{health.sounding} notes held"]
-        parts.append(f"{health.audio_dropouts} drop-outs" if health.audio_dropouts else "no drop-outs")
+        parts = [f"engine {health.events_per_second:.0f} events/s", f"{counted(health.sounding, 'note')} held"]
+        parts.append(counted(health.audio_dropouts, "drop-out") if health.audio_dropouts else "no drop-outs")
         if health.audio:
             parts.append(f"audio load {health.audio_load * 100:.0f} %")
         else:
             parts.append("audio rests" if health.audio_rests else "no audio device")
         if health.thinned:
-            parts.append(f"{health.thinned} controller values thinned")
+            parts.append(f"{counted(health.thinned, 'controller value')} thinned")
         self._right = " · ".join(parts)
         self._words.setText(self._left)
         self._health.setText(self._right)

@@ -18,6 +18,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QSizePolicy, QToolTip, QWidget
 
+from arpegon.core.counting import counted
 from arpegon.core.document import edits
 from arpegon.core.document.model import Hookup, Section
 from arpegon.core.document.sections import ENDS
@@ -182,7 +183,7 @@ class SectionRuler(PaintedParts):
 
     def _words(self, place: int) -> Tip:
         section, project = self.sections[place], self.session.project
-        bars = "1 bar" if section.bars == 1 else f"{section.bars} bars"
+        bars = counted(section.bars, "bar")
         held = [words for one in section.holds if (words := held_words(project, one)) is not None]
         if len(held) > _TOOLTIP_HOLDS:
             held[_TOOLTIP_HOLDS:] = [f"and {len(held) - _TOOLTIP_HOLDS} more"]
@@ -197,7 +198,9 @@ class SectionRuler(PaintedParts):
 
     def parts(self) -> list[Part]:
         here = self.session.piece.place
-        return [Part(f"{one.name}, {one.bars} bars", place == here) for place, one in enumerate(self.sections)]
+        return [
+            Part(f"{one.name}, {counted(one.bars, 'bar')}", place == here) for place, one in enumerate(self.sections)
+        ]
 
     def chosen_part(self) -> int | None:
         place = self.session.piece.place

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton
 
+from arpegon.core.counting import counted
 from arpegon.core.document import edits
 from arpegon.core.document.model import Section
 from arpegon.core.document.sections import ENDS, seconds_of
@@ -86,7 +87,7 @@ class SectionsView(WhenSeen):
             self.buttons[text].setEnabled(bool(sections))
         bars = sum(section.bars for section in sections)
         minutes, seconds = divmod(round(seconds_of(self.session.piece.document, None)), 60)
-        self.length.setText(f"{bars} bars, {minutes}:{seconds:02d} once through" if sections else "")
+        self.length.setText(f"{counted(bars, 'bar')}, {minutes}:{seconds:02d} once through" if sections else "")
         self.editor.refresh()
 
     def _entry(self, one: Section) -> SectionRow:
@@ -98,7 +99,7 @@ class SectionsView(WhenSeen):
         return SectionRow(
             id=one.id,
             name=one.name,
-            bars="1 bar" if one.bars == 1 else f"{one.bars} bars",
+            bars=counted(one.bars, "bar"),
             then="" if one.then == "on" else ENDS[one.then],
             holds="  ·  ".join(held) or "as the project is",
         )

@@ -8,6 +8,7 @@ import msgspec
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMenu, QWidget
 
+from arpegon.core.counting import counted
 from arpegon.core.document import edits, take_edits
 from arpegon.core.events import NOTE_ON
 from arpegon.core.notes.course import Course
@@ -97,7 +98,7 @@ class TakeActs(QObject):
             return
         for one in reversed(take.rounds):
             count = sum(event.kind == NOTE_ON for part in one.added for event in part.generated)
-            notes = "1 note" if count == 1 else f"{count} notes"
+            notes = counted(count, "note")
             action = rounds.addAction(f"Drop round {one.number}: {notes}", lambda one=one: self.drop_round(one.number))
             action.hovered.connect(lambda one=one: self.pointed_at.emit(one))  # type: ignore[union-attr]
         rounds.aboutToHide.connect(lambda: self.pointed_at.emit(None))

@@ -7,6 +7,7 @@ from collections.abc import Iterable
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
+from arpegon.core.counting import counted
 from arpegon.core.notes.takes import Take
 from arpegon.ui.look.plain import Label
 from arpegon.ui.look.swatch import ink_icon
@@ -56,7 +57,7 @@ class TakeList(QWidget):
         for take in self._takes:
             if not _is_found(take, self.sought.text()):
                 continue
-            strands = "1 strand" if len(take.parts) == 1 else f"{len(take.parts)} strands"
+            strands = counted(len(take.parts), "strand")
             star = " ★" if take.starred else ""
             item = QListWidgetItem(f"{take.name}{star}\n{take.seconds:.1f} s · {strands}")
             item.setData(Qt.ItemDataRole.UserRole, take.id)

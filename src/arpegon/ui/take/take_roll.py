@@ -12,6 +12,7 @@ from PyQt6.QtCore import QLineF, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QPainter, QPen, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from arpegon.core.counting import counted
 from arpegon.core.events import BEND, PRESSURE, Event
 from arpegon.core.notes.sheet import Line, Note, Sheet, value_of
 from arpegon.core.theory.pitch import written
@@ -201,7 +202,7 @@ class TakeRoll(PaintedParts):
 
     def parts(self) -> list[Part]:
         if len(self.chosen) > _READ:
-            return [Part(f"{len(self.chosen):,} notes are chosen")]
+            return [Part(f"{counted(len(self.chosen), 'note')} chosen")]
         return [Part(_words(self.notes[place])) for place in sorted(self.chosen) if place < len(self.notes)]
 
     # -- painting ----------------------------------------------------------------------------------
