@@ -7,6 +7,7 @@ from bisect import bisect_right
 from collections.abc import Mapping
 from typing import Any
 
+from arpegon.core.counting import counted
 from arpegon.core.processing.parameters import Choice, NoteValue, Number, Numbers, Points
 from arpegon.core.processing.values import TOP
 from arpegon.core.time.rhythm import beats_of
@@ -108,7 +109,8 @@ class Contour(Modulator):
     @classmethod
     def caption(cls, values: Mapping[str, Any]) -> str:
         drawn = values["drawn"]
-        return f"{len(values[drawn])} {drawn} · {values['length']} · {cls.target_words(values)}"
+        several = counted(len(values[drawn]), drawn.removesuffix("s"))
+        return f"{several} · {values['length']} · {cls.target_words(values)}"
 
 
 def _split(cycles: float) -> tuple[int, float]:
