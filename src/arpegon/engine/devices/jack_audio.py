@@ -10,9 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from arpegon.engine.devices.jack_ports import PERIODS_LATE
-from arpegon.engine.devices.plain_relay import since
 from arpegon.engine.devices.relay import Relay, Samples
-from arpegon.engine.devices.steady import FRAME_NUMBERS
+from arpegon.engine.devices.steady import FRAME_NUMBERS, since
 from arpegon.engine.devices.systems import Fill, InputBlock
 
 try:

@@ -13,9 +13,8 @@ from arpegon.engine.devices.jack_audio import JackAudio
 from arpegon.engine.devices.jack_ports import LOST_PERIODS, PERIODS_LATE, JackInput, JackOutput, JackPort
 from arpegon.engine.devices.jack_tie import JackTie
 from arpegon.engine.devices.lateness import Lateness
-from arpegon.engine.devices.plain_relay import since
 from arpegon.engine.devices.relay import Beat, Relay
-from arpegon.engine.devices.steady import FRAME_NUMBERS, FrameTime
+from arpegon.engine.devices.steady import FRAME_NUMBERS, FrameTime, since
 from arpegon.engine.wire.realtime import SOUND, ask_for_realtime
 
 log = logging.getLogger(__name__)

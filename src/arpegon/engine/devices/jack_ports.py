@@ -8,9 +8,9 @@ from collections.abc import Callable, Sequence
 from typing import Protocol
 
 from arpegon.core.events import Event
-from arpegon.engine.devices.plain_relay import since
 from arpegon.engine.devices.relay import Messages
 from arpegon.engine.devices.resending import Resending
+from arpegon.engine.devices.steady import since
 from arpegon.engine.devices.systems import Take
 
 log = logging.getLogger(__name__)

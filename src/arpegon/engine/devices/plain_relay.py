@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from arpegon.engine.devices.steady import FRAME_NUMBERS
+from arpegon.engine.devices.steady import FRAME_NUMBERS, since
 
 try:
     from jack import JackError
@@ -237,8 +237,3 @@ class PlainRelay:
         state, position = self._client.transport_query_struct()
         sure = glance < GLANCE_SECONDS
         self._beats.put(self._make(self.cycles, lost, frame, frames, began, called, sure, int(state), position))
-
-
-def since(frame: int, other: int) -> int:
-    """How many frames after another one it is; before it, where this is negative."""
-    return (frame - other + FRAME_NUMBERS // 2) % FRAME_NUMBERS - FRAME_NUMBERS // 2

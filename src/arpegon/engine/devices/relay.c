@@ -85,8 +85,6 @@ struct relay {
     unsigned char scratch[BYTES / 4];
 };
 
-uint64_t arpegon_relay_size(void) { return sizeof(struct relay); }
-uint64_t arpegon_port_size(void) { return sizeof(struct port); }
 
 int64_t arpegon_clock(void)
 {

@@ -104,5 +104,9 @@ class FrameTime:
         """When a frame is, not far from the last one that is known."""
         if self._origin is None:
             return studio.now()
-        apart = (frame - self._first - self._frames + FRAME_NUMBERS // 2) % FRAME_NUMBERS - FRAME_NUMBERS // 2
-        return self._origin + (self._frames + apart) / self._rate
+        return self._origin + (self._frames + since(frame, self._first + self._frames)) / self._rate
+
+
+def since(frame: int, other: int) -> int:
+    """How many frames after another one it is; before it, where this is negative."""
+    return (frame - other + FRAME_NUMBERS // 2) % FRAME_NUMBERS - FRAME_NUMBERS // 2
