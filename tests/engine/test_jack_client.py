@@ -14,7 +14,7 @@ from tools.jack_server import jack_server as server
 from arpegon.core.document.model import Instrument, InstrumentDestination, MidiSource, PortDestination
 from arpegon.core.events import note_off, note_on
 from arpegon.core.time import studio
-from arpegon.engine.devices import relay
+from arpegon.engine.devices import compiled_relay
 from arpegon.engine.devices.jack_client import JackClient
 from arpegon.engine.devices.plain_relay import PlainRelay
 from arpegon.engine.devices.port_hub import PortHub
@@ -39,7 +39,7 @@ def clients():
 @pytest.fixture(params=["compiled", "plain"])
 def client(request, jack_server, monkeypatch):
     if request.param == "plain":  # as where no compiler was there
-        monkeypatch.setattr(relay, "_calls", lambda: None)
+        monkeypatch.setattr(compiled_relay, "_calls", lambda: None)
     made = JackClient()
     assert made.there and isinstance(made._relay, PlainRelay) == (request.param == "plain")
     yield made

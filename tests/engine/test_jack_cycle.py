@@ -15,13 +15,12 @@ import pytest
 
 from arpegon.core.events import note_off, note_on
 from arpegon.core.time import studio
-from arpegon.engine.devices import jack_periods
-from arpegon.engine.devices import relay as jack_relay
+from arpegon.engine.devices import compiled_relay, jack_periods
+from arpegon.engine.devices.compiled_relay import CYCLE, CompiledRelay
 from arpegon.engine.devices.jack_audio import JackAudio, JackError
 from arpegon.engine.devices.jack_periods import Periods
 from arpegon.engine.devices.jack_ports import JackInput, JackOutput
 from arpegon.engine.devices.plain_relay import PlainRelay
-from arpegon.engine.devices.relay import CYCLE, CompiledRelay
 
 RATE, FRAMES = 48_000, 256
 PERIOD = FRAMES / RATE
@@ -139,10 +138,10 @@ class Server:
             calls = [ctypes.cast(call, ctypes.c_void_p).value for call in self.library.calls]
             relay = CompiledRelay(0, RATE, calls)
             relay._state.patience = 10**8  # nanoseconds a frame: as long as it takes
-            monkeypatch.setattr(jack_relay, "_address", lambda port: self.library.ports.index(port))
+            monkeypatch.setattr(compiled_relay, "_address", lambda port: self.library.ports.index(port))
             self.process = lambda: CYCLE(FRAMES, relay.address)
         else:
-            relay = PlainRelay(self, jack_relay.Beat)
+            relay = PlainRelay(self)
             self.process = lambda: relay.cycle(FRAMES)
         self.relay = relay
         self.output = JackOutput(self, relay.add_messages(self.out, out=True), "x:y", self.periods.out_at)

@@ -19,11 +19,13 @@ import time
 from collections.abc import Callable
 from typing import Any
 
+from arpegon.engine.devices.compiled_relay import compiled_relay
 from arpegon.engine.devices.jack_audio import JackAudio
 from arpegon.engine.devices.jack_latency import LatencyReport
 from arpegon.engine.devices.jack_periods import Periods
 from arpegon.engine.devices.jack_ports import PERIODS_LATE, JackInput, JackOutput, JackPort
-from arpegon.engine.devices.relay import Messages, Relay, relay_for
+from arpegon.engine.devices.plain_relay import PlainRelay
+from arpegon.engine.devices.relay import Messages, Relay
 from arpegon.engine.devices.systems import OWN_CLIENT, InputBlock, Take
 
 try:
@@ -126,7 +128,7 @@ class JackClient:
         try:
             client = _open(self._name)
             self._rate = client.samplerate
-            relay = relay_for(client)
+            relay: Relay = compiled_relay(client) or PlainRelay(client)
             self.audio.join(client, relay)
             self._own = (
                 relay.add_messages(client.midi_inports.register("in"), out=False),

@@ -11,8 +11,8 @@ from collections.abc import Callable
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from arpegon.engine.devices.relay import GLANCE_SECONDS, PATIENCE_SECONDS, PATIENCE_SHARE, Array, Beat
 from arpegon.engine.devices.steady import FRAME_NUMBERS, since
 
 try:
@@ -22,15 +22,6 @@ except (ImportError, OSError):  # this machine has no JACK library
 
 _ROOM = 1 << 15
 """Frames of samples that are kept."""
-GLANCE_SECONDS = 0.0002
-"""How long it may take to read two clocks, for one to tell of the other."""
-_PATIENCE_SECONDS = 1.0
-"""How long a period of a server that runs free waits until it is worked on,"""
-PATIENCE_SHARE = 0.6
-"""and for which share of itself any other one, where what should sound in it is not ready: other clients need the
-rest."""
-
-Array = NDArray[Any]
 
 
 class _Messages:
@@ -132,15 +123,13 @@ class PlainRelay:
 
     Args:
         client: of the JACK library, which is not active yet.
-        make: makes a beat.
     """
 
-    def __init__(self, client: Any, make: Callable[..., Any]) -> None:
+    def __init__(self, client: Any) -> None:
         self._client = client
-        self._make = make
         self._ports: tuple[Any, ...] = ()
         self._late: deque[int] = deque(maxlen=256)
-        self._beats: queue.SimpleQueue[Any] = queue.SimpleQueue()
+        self._beats: queue.SimpleQueue[Beat | None] = queue.SimpleQueue()
         self._free = False
         self._told = self._worked = 0
         """Periods that somebody was told of, and those worked on."""
@@ -182,7 +171,7 @@ class PlainRelay:
     def wake_at(self, frame: int) -> None:
         self._wake = frame
 
-    def work(self, beat: Callable[[Any], None]) -> None:
+    def work(self, beat: Callable[[Beat], None]) -> None:
         while (told := self._beats.get()) is not None:
             beat(told)
             self._worked += 1
@@ -221,7 +210,7 @@ class PlainRelay:
             self._tell(frame, frames, before - since_start / self._client.samplerate, after, after - before)
         self.frame = frame
         if self._free:
-            self._wait_until_idle(_PATIENCE_SECONDS)
+            self._wait_until_idle(PATIENCE_SECONDS)
 
     def _wait_until_idle(self, patience: float) -> None:
         end = time.monotonic() + patience
@@ -236,4 +225,4 @@ class PlainRelay:
         self._told += 1
         state, position = self._client.transport_query_struct()
         sure = glance < GLANCE_SECONDS
-        self._beats.put(self._make(self.cycles, lost, frame, frames, began, called, sure, int(state), position))
+        self._beats.put(Beat(self.cycles, lost, frame, frames, began, called, sure, int(state), position))
