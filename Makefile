@@ -79,7 +79,7 @@ uninstall: ## Take away what make install put there
 	@test ! -x $(OWN)/venv/bin/python || $(OWN)/venv/bin/python -m arpegon.desktop uninstall $(PREFIX)
 	@rm -rf $(OWN)
 
-$(READY): pyproject.toml
+$(READY): pyproject.toml $(wildcard src/arpegon/*/*.c src/arpegon/*/*/*.c)
 	@sh tools/system-packages.sh run
 	@test -x $(BIN)/python || { echo "Making a virtual environment in $(VENV) ..."; $(PYTHON) -m venv $(VENV); }
 	@echo "Installing Arpegon and what it needs into $(VENV) ..."
