@@ -1,6 +1,6 @@
 """The compiled way through a block of voices, where there is one: ``kernel.c``, built when Arpegon is installed.
 
-Where no compiler was there, NumPy does the same, some five times slower (:meth:`arpegon.sound.voices.Voices.render`).
+Where no compiler was there, NumPy does the same, some five times slower (:mod:`arpegon.sound.plain`).
 """
 
 from __future__ import annotations
@@ -12,36 +12,52 @@ import numpy as np
 from numpy.typing import NDArray
 
 from arpegon.core.compiled import function
+from arpegon.sound.rotor import SLOW_HZ
+from arpegon.sound.sounds import Sound
+from arpegon.sound.state import CHANNELS, DRAWBAR_NUMBERS, SILENCE, SLOTS, Controllers, Slots, octaves_of
 
-MOST_FRAMES = 8192
-MOST_PARTIALS = 32
+_MOST_FRAMES = 8192
+_MOST_PARTIALS = 32
 _LIBRARY = "arpegon.sound._kernel"
 
 Array = NDArray[Any]
 
+_number, _real, _place = ctypes.c_int64, ctypes.c_double, ctypes.c_void_p
+
 
 class _State(ctypes.Structure):
     _fields_ = (
-        ("partials", ctypes.c_int64),
-        *((name, ctypes.c_void_p) for name in ("channel", "phase", "step", "level", "fall", "start", "end", "fade")),
-        ("attack", ctypes.c_double),
-        *((name, ctypes.c_void_p) for name in ("tuning0", "tuning1", "weights0", "weights1", "gain0", "gain1")),
+        ("partials", _number),
+        ("slots", _number),
+        *((name, _place) for name in ("used", "channel", "phase", "step", "level", "fall", "start", "end", "fade")),
+        *((name, _real) for name in ("rate", "attack", "press", "vibrato_hz", "vibrato_cents")),
+        ("bowed", _number),
+        *((name, _place) for name in ("drawbars", "octaves", "controls", "bend", "pressure", "moving")),
+        ("slides", _number),
+        ("gain", _real * (2 * 2 * CHANNELS)),
+        ("tuning", _real * (2 * CHANNELS)),
+        ("shade", _real * (2 * CHANNELS * _MOST_PARTIALS)),
+        ("mod", _real * CHANNELS),
+        ("bright", _real * CHANNELS),
+        ("weights", _real * (CHANNELS * _MOST_PARTIALS)),
+        ("rotor_speed", _real),
+        ("rotor_phase", _real),
     )
 
 
-_number, _place = ctypes.c_int64, ctypes.c_void_p
 _render = function(
     _LIBRARY,
     "arpegon_render",
-    (ctypes.POINTER(_State), _place, _number, _number, _number, _place, _place, ctypes.c_double, _place),
+    (_place, _number, _number, _place, _place, _real, _place),
     _number,
 )
+_rest = function(_LIBRARY, "arpegon_rest", (_place, _number, _number), _number)
 _mix = function(_LIBRARY, "arpegon_mix", (_place, _place, _number, _place, _place), ctypes.c_float)
 
 
-def is_there() -> bool:
-    """Whether blocks can be rendered so."""
-    return _render is not None
+def renders(sound: Sound) -> bool:
+    """Whether a sound can be rendered so."""
+    return _render is not None and len(sound.partials) <= _MOST_PARTIALS
 
 
 class Sides(NamedTuple):
@@ -69,50 +85,57 @@ def mix(dry: Sides, first: Sides, last: Sides, out: Sides) -> float:
     return max(float(strip.max()), -float(strip.min()))
 
 
-class Kernel:
-    """One instrument's arrays, as the compiled code sees them.
+class CompiledRendering:
+    """Makes sound of slots and controllers.
 
     Args:
-        used, channel, start, end, fade: one for each slot.
-        phase, step, level, fall: of shape (slots, partials).
-        attack: in samples.
+        sound: what to render.
+        rate: samples a second.
+        slots, controllers: of its voices.
     """
 
-    def __init__(
-        self,
-        used: Array,
-        channel: Array,
-        phase: Array,
-        step: Array,
-        level: Array,
-        fall: Array,
-        start: Array,
-        end: Array,
-        fade: Array,
-        attack: float,
-    ) -> None:
-        slots, partials = phase.shape
-        self._tuning = np.ones((2, 16))
-        self._weights = np.ones((2, 16, partials))
-        self._gain = np.ones((2, 2, 16))
-        self._over = np.zeros(slots, dtype=np.int64)
-        self._kept = (channel, phase, step, level, fall, start, end, fade)
-        self._used = used
-        self._slots = used.ctypes.data, slots
+    def __init__(self, sound: Sound, rate: int, slots: Slots, controllers: Controllers) -> None:
+        _, octaves = octaves_of(sound)
+        self._controllers = controllers
+        self._over = np.zeros(SLOTS, dtype=np.int64)
+        self._kept = (slots, controllers, octaves, DRAWBAR_NUMBERS)
+        """What the compiled code finds by its address."""
+        state = self._state = _State(
+            partials=len(sound.partials),
+            slots=SLOTS,
+            used=slots.used.ctypes.data,
+            channel=slots.channel.ctypes.data,
+            phase=slots.phase.ctypes.data,
+            step=slots.step.ctypes.data,
+            level=slots.level.ctypes.data,
+            fall=slots.fall.ctypes.data,
+            start=slots.start.ctypes.data,
+            end=slots.end.ctypes.data,
+            fade=slots.fade.ctypes.data,
+            rate=rate,
+            attack=sound.attack * rate,
+            press=sound.press,
+            vibrato_hz=sound.vibrato_hz,
+            vibrato_cents=sound.vibrato_cents,
+            bowed=sound.bowed,
+            drawbars=DRAWBAR_NUMBERS.ctypes.data if sound.drawbars else None,
+            octaves=octaves.ctypes.data,
+            controls=controllers.values.ctypes.data,
+            bend=controllers.bend.ctypes.data,
+            pressure=controllers.pressure.ctypes.data,
+            moving=controllers.moving.ctypes.data,
+            rotor_speed=SLOW_HZ,
+        )
+        self._by = ctypes.addressof(state)
         self._over_place = self._over.ctypes.data
-        places = [one.ctypes.data for one in self._kept]
-        pairs = [both[side].ctypes.data for both in (self._tuning, self._weights, self._gain) for side in (0, 1)]
-        self._state = _State(partials, *places, attack, *pairs)
-        self._by = ctypes.byref(self._state)
+        self.rest(0, 0)
 
-    def control(self, gain: tuple[Array, Array], tuning: tuple[Array, Array], weights: tuple[Array, Array]) -> None:
-        """What the controllers make of the next block, at its beginning and at its end."""
-        for into, both in ((self._gain, gain), (self._tuning, tuning), (self._weights, weights)):
-            into[0], into[1] = both
-
-    def render(self, now: int, frames: int, out: Array, silence: float) -> Array:
-        """Add a block to ``out``, float32 of shape (2, frames), each row without gaps; the slots that began and are
-        softer than ``silence`` at its end."""
-        left = out.ctypes.data
-        ended = _render(self._by, *self._slots, now, frames, left, left + out.strides[0], silence, self._over_place)
+    def render(self, start: int, frames: int, out: Array) -> Array:
+        left, apart, ended = out.ctypes.data, out.strides[0], 0
+        for first in range(0, frames, _MOST_FRAMES):
+            place, count = left + first * out.itemsize, min(_MOST_FRAMES, frames - first)
+            ended = _render(self._by, start + first, count, place, place + apart, SILENCE, self._over_place)
         return self._over[:ended]
+
+    def rest(self, start: int, frames: int) -> None:
+        _rest(self._by, start, frames)

@@ -88,18 +88,19 @@ class Mixer:
         by_strip: dict[str, list[tuple[int, Event]]] = {}
         for offset, instrument, event in events:
             by_strip.setdefault(instrument, []).append((min(frames - 1, max(0, offset)), event))
-        sounded = False
+        swing = 0.0
         for name, strip in self._strips.items():
             own = apart.get(name) if apart else None
             if own is not None:
                 self._render_strip(strip, frames, by_strip.get(name, ()), Sides.of(own))
             else:
-                sounded |= self._render_strip(strip, frames, by_strip.get(name, ()), mixed)
+                swing += self._render_strip(strip, frames, by_strip.get(name, ()), mixed)
         for strip in self._leaving:
-            sounded |= self._render_strip(strip, frames, (), mixed)
-        self._leaving = [strip for strip in self._leaving if strip.voices.sounding]
-        out = mixed.values
-        return self._limited(out) if sounded or self._limit < 1.0 else out
+            swing += self._render_strip(strip, frames, (), mixed)
+        if self._leaving:
+            self._leaving = [strip for strip in self._leaving if strip.voices.sounding]
+        # Together they swing no farther than the sum of all.
+        return self._limited(mixed.values) if swing > _CEILING or self._limit < 1.0 else mixed.values
 
     def peaks(self) -> dict[str, float]:
         """The peak of each instrument since the last call, 1 being full scale."""
@@ -124,13 +125,13 @@ class Mixer:
         """How many voices sound."""
         return sum(strip.voices.sounding for strip in self._strips.values())
 
-    def _render_strip(self, strip: Strip, frames: int, events: Sequence[tuple[int, Event]], out: Sides) -> bool:
-        """Add a strip's block to ``out``; whether anything was added."""
+    def _render_strip(self, strip: Strip, frames: int, events: Sequence[tuple[int, Event]], out: Sides) -> float:
+        """Add a strip's block to ``out``; how far it swings."""
         target = strip.target
         first, strip.gain = strip.gain, target
         if not strip.voices.sounding and not events:
             strip.voices.rest(frames)
-            return False
+            return 0.0
         if self._dry.values.shape[1] != frames:
             self._dry = Sides.of(np.empty((2, frames), dtype=np.float32))
         dry = self._dry.values
@@ -145,8 +146,9 @@ class Mixer:
                 done = offset
             strip.voices.handle(event, offset - done)
         strip.voices.render(frames - done, dry[:, done:])
-        strip.peak = max(strip.peak, kernel.mix(self._dry, first, target, out))
-        return True
+        swing = kernel.mix(self._dry, first, target, out)
+        strip.peak = max(strip.peak, swing)
+        return swing
 
     def _limited(self, out: Array) -> Array:
         """Turn down what would clip: at once where it must be, back slowly, and round what is left."""
