@@ -9,6 +9,7 @@ import pytest
 
 from arpegon.core.events import bend, control, note_off, note_on, pressure
 from arpegon.sound import SOUNDS, kernel
+from arpegon.sound.kit import Kit
 from arpegon.sound.voices import Voices
 
 RATE = 48_000
@@ -47,7 +48,7 @@ def rendered(sound, events, block, compiled):
             voices.handle(events[place][1], max(0, events[place][0] - now))
             place += 1
         if voices.sounding:
-            voices.render(block, here)
+            voices.render(block, kernel.Sides.of(here))
         else:
             voices.rest(block)
         out.append(here)
@@ -75,7 +76,7 @@ def test_a_very_long_period_is_rendered_piece_by_piece():
         voices, place = Voices(SOUNDS["felt-piano"], RATE), 0
         voices.handle(note_on(0.0, 0, 60, 100), 0)
         for length in lengths:
-            voices.render(length, out[:, place : place + length])
+            voices.render(length, kernel.Sides.of(out), place)
             place += length
     assert np.abs(whole).max() > 0.01 and np.array_equal(whole, pieces)
 
@@ -93,3 +94,26 @@ def test_both_ways_mix_alike(frames, monkeypatch):
         monkeypatch.setattr(kernel, "_mix", None)
     assert np.allclose(found[0][0], found[1][0], atol=1e-6) and found[0][1] == pytest.approx(found[1][1], abs=1e-6)
     assert found[0][1] > 0.0
+
+
+@pytest.mark.parametrize("block", [256, 37, 1024])
+def test_both_ways_drum_alike(block, monkeypatch):
+    draw = random.Random(block)
+    events = [(draw.randrange(48_000), note_on(0.0, 9, draw.choice((36, 38, 42, 44, 46, 51)), 100)) for _ in range(30)]
+    events += [
+        (draw.randrange(48_000), control(0.0, 9, draw.choice((7, 10, 11)), draw.randrange(128))) for _ in range(9)
+    ]
+    events = sorted([*events, (50_001, control(0.0, 9, 120, 0))], key=lambda entry: entry[0])
+    found = []
+    for _ in range(2):
+        kit, left = Kit(SOUNDS["tin-kit"], RATE), list(events)
+        out = np.zeros((2, 96_000 // block * block), dtype=np.float32)
+        for now in range(0, out.shape[1], block):
+            while left and left[0][0] < now + block:
+                at, event = left.pop(0)
+                kit.handle(event, at - now)
+            kit.render(block, kernel.Sides.of(out), now)
+        found.append(out)
+        monkeypatch.setattr(kernel, "_stroke", None)
+    assert np.abs(found[0]).max() > 0.05 and np.abs(found[0] - found[1]).max() < FLOOR * np.abs(found[0]).max()
+    assert not found[0][:, 60_000:].any(), "what was choked is gone"

@@ -416,3 +416,21 @@ float arpegon_mix(const float *dry, float *out, int64_t frames, const float *fir
     }
     return high > -low ? high : -low;
 }
+
+/* Adds a stroke to two sides, with gains that begin at `gain` and rise by `rise` each sample; it was choked `since` samples
+ * ago, or will be, and is gone `choke` samples later. */
+void arpegon_stroke(const float *stroke, int64_t frames, float *left, float *right, const float *gain, const float *rise,
+                    int64_t since, double choke)
+{
+    const float l0 = gain[0], r0 = gain[1], l1 = rise[0], r1 = rise[1];
+    const int32_t whole = since >= 0 ? 0 : -since < frames ? (int32_t)-since : (int32_t)frames;
+    for (int32_t k = 0; k < whole; k++) {
+        left[k] += stroke[k] * (l0 + l1 * (float)k);
+        right[k] += stroke[k] * (r0 + r1 * (float)k);
+    }
+    for (int32_t k = whole; k < (int32_t)frames; k++) {
+        const float fade = (float)(1.0 - (double)(since + k) / choke), x = fade > 0.0f ? fade * stroke[k] : 0.0f;
+        left[k] += x * (l0 + l1 * (float)k);
+        right[k] += x * (r0 + r1 * (float)k);
+    }
+}

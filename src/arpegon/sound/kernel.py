@@ -52,6 +52,12 @@ _render = function(
     _number,
 )
 _rest = function(_LIBRARY, "arpegon_rest", (_place, _number, _number), _number)
+_Pair = ctypes.c_float * 2
+_stroke = function(
+    _LIBRARY,
+    "arpegon_stroke",
+    (_place, _number, _place, _place, ctypes.POINTER(_Pair), ctypes.POINTER(_Pair), _number, _real),
+)
 _mix = function(_LIBRARY, "arpegon_mix", (_place, _place, _number, _place, _place), ctypes.c_float)
 
 
@@ -72,6 +78,11 @@ class Sides(NamedTuple):
         """As it lies now; it must stay there."""
         return cls(values, values.ctypes.data)
 
+    def places(self, frame: int) -> tuple[int, int]:
+        """Where a sample of its two sides lies."""
+        left = self.place + 4 * frame
+        return left, left + 4 * self.values.shape[1]
+
 
 def mix(dry: Sides, first: Sides, last: Sides, out: Sides) -> float:
     """Add a strip to a mix, with gains from ``first`` to ``last``, and say how far it swings."""
@@ -83,6 +94,36 @@ def mix(dry: Sides, first: Sides, last: Sides, out: Sides) -> float:
     into = out.values
     into += strip
     return max(float(strip.max()), -float(strip.min()))
+
+
+def add_stroke(
+    stroke: Array,
+    out: Sides,
+    first: int,
+    gains: tuple[float, float],
+    rises: tuple[float, float],
+    since: int,
+    choke: float,
+) -> None:
+    """Add a stroke, float32 of shape (frames,), to ``out`` from sample ``first`` on.
+
+    Args:
+        gains: of both sides at its beginning,
+        rises: and by how much they are more each sample later.
+        since: how many samples ago it was choked; negative where that comes later.
+        choke: how many samples it is heard from then on.
+    """
+    frames = len(stroke)
+    if _stroke is not None:
+        _stroke(stroke.ctypes.data, frames, *out.places(first), _Pair(*gains), _Pair(*rises), since, choke)
+        return
+    if since + frames > 0:
+        fade = np.clip(1.0 - np.arange(since, since + frames) / choke, 0.0, 1.0)
+        stroke = stroke * fade.astype(np.float32)
+    count = np.arange(frames, dtype=np.float32)
+    into = out.values[:, first : first + frames]
+    for side in (0, 1):
+        into[side] += stroke * (np.float32(gains[side]) + np.float32(rises[side]) * count)
 
 
 class CompiledRendering:
@@ -130,11 +171,12 @@ class CompiledRendering:
         self._over_place = self._over.ctypes.data
         self.rest(0, 0)
 
-    def render(self, start: int, frames: int, out: Array) -> Array:
-        left, apart, ended = out.ctypes.data, out.strides[0], 0
-        for first in range(0, frames, _MOST_FRAMES):
-            place, count = left + first * out.itemsize, min(_MOST_FRAMES, frames - first)
-            ended = _render(self._by, start + first, count, place, place + apart, SILENCE, self._over_place)
+    def render(self, start: int, frames: int, out: Sides, offset: int) -> Array:
+        ended = 0
+        for done in range(0, frames, _MOST_FRAMES):
+            left, right = out.places(offset + done)
+            count = min(_MOST_FRAMES, frames - done)
+            ended = _render(self._by, start + done, count, left, right, SILENCE, self._over_place)
         return self._over[:ended]
 
     def rest(self, start: int, frames: int) -> None:

@@ -11,6 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from arpegon.core.events import ALL_NOTES_OFF, ALL_SOUND_OFF, BEND, CONTROL, NOTE_ON, Event
+from arpegon.sound import kernel
+from arpegon.sound.kernel import Sides
 from arpegon.sound.sounds import Sound
 
 VOICES = 32
@@ -163,10 +165,11 @@ def _band(noise: Array, low: float, high: float, rate: int) -> Array:
 class _Playing:
     """One stroke on its way."""
 
-    __slots__ = ("channel", "end", "gains", "note", "start")
+    __slots__ = ("channel", "end", "gains", "note", "start", "stroke")
 
-    def __init__(self, note: int, channel: int, start: int, gains: Array) -> None:
+    def __init__(self, note: int, stroke: Array, channel: int, start: int, gains: tuple[float, float]) -> None:
         self.note = note
+        self.stroke = stroke
         self.channel = channel
         self.start = start
         self.gains = gains
@@ -223,9 +226,9 @@ class Kit:
         if len(ringing) >= VOICES:
             self._choke([min(ringing, key=lambda one: one.start)], at)
         angle = (drum.pan + 1.0) * math.pi / 4.0
-        sides = np.array((math.cos(angle), math.sin(angle))) * math.sqrt(2.0)
-        loudness = self.sound.level * (velocity / 127.0) ** 1.6
-        self._playing.append(_Playing(note, channel, at, (sides * loudness).astype(np.float32)))
+        loudness = self.sound.level * (velocity / 127.0) ** 1.6 * math.sqrt(2.0)
+        gains = math.cos(angle) * loudness, math.sin(angle) * loudness
+        self._playing.append(_Playing(note, stroke(note, self.rate), channel, at, gains))
 
     def _choke(self, strokes: list[_Playing], at: int) -> None:
         for one in strokes:
@@ -237,8 +240,8 @@ class Kit:
         self.now += frames
         self._gain = self._aim
 
-    def render(self, frames: int, out: Array) -> None:
-        """Add the next ``frames`` samples to ``out``, float32 of shape (2, frames)."""
+    def render(self, frames: int, out: Sides, offset: int = 0) -> None:
+        """Add the next ``frames`` samples to ``out``, from its sample ``offset`` on."""
         start = self.now
         self.now = start + frames
         before = self._gain
@@ -247,34 +250,26 @@ class Kit:
             self._gain = before + (self._aim - before) * share
             if np.abs(self._gain - self._aim).max() < _SETTLED:
                 self._gain = self._aim
-        going: list[_Playing] = []
-        for one in self._playing:
-            if self._add(one, frames, start, before, out):
-                going.append(one)
-        self._playing = going
+        self._playing = [one for one in self._playing if self._add(one, frames, start, before, out, offset)]
 
-    def _add(self, one: _Playing, frames: int, start: int, before: Array, out: Array) -> bool:
+    def _add(self, one: _Playing, frames: int, start: int, before: Array, out: Sides, offset: int) -> bool:
         """Add one stroke's share of the block; False when it is over."""
-        sample = stroke(one.note, self.rate)
         first = max(0, one.start - start)
         if first >= frames:
             return True
         place = start + first - one.start
-        piece = sample[place : place + frames - first]
-        if one.end is not None:
-            since = np.arange(len(piece)) + (start + first - one.end)
-            fade = np.clip(1.0 - since / (_CHOKE_SECONDS * self.rate), 0.0, 1.0).astype(np.float32)
-            piece = piece * np.where(since < 0, np.float32(1.0), fade)
-            if not len(fade) or fade[-1] == 0.0:
-                one.end = -1
-        gain0, gain1 = before[:, one.channel], self._gain[:, one.channel]
-        if before is self._gain:
-            gains = (one.gains * gain0)[:, None]
-        else:
-            ramp = np.linspace(0.0, 1.0, frames, dtype=np.float32)[first : first + len(piece)]
-            gains = one.gains[:, None] * (gain0[:, None] + (gain1 - gain0)[:, None] * ramp)
-        out[:, first : first + len(piece)] += gains * piece
-        return one.end != -1 and place + frames - first < len(sample)
+        piece = one.stroke[place : place + frames - first]
+        channel, last = one.channel, max(1, frames - 1)
+        gains, rises = [], []
+        for side in (0, 1):
+            gain = one.gains[side] * float(before[side, channel])
+            rise = 0.0 if before is self._gain else (one.gains[side] * float(self._gain[side, channel]) - gain) / last
+            gains.append(gain + rise * first)
+            rises.append(rise)
+        choke = _CHOKE_SECONDS * self.rate
+        since = start + first - one.end if one.end is not None else -len(piece)
+        kernel.add_stroke(piece, out, offset + first, (gains[0], gains[1]), (rises[0], rises[1]), since, choke)
+        return since + len(piece) <= choke and place + frames - first < len(one.stroke)
 
     def _reset(self, channel: int, levels: bool) -> None:
         self._controls[channel, _EXPRESSION] = 127

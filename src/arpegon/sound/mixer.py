@@ -134,18 +134,17 @@ class Mixer:
             return 0.0
         if self._dry.values.shape[1] != frames:
             self._dry = Sides.of(np.empty((2, frames), dtype=np.float32))
-        dry = self._dry.values
-        dry.fill(0.0)
+        self._dry.values.fill(0.0)
         done = 0
         channel = strip.instrument.channel
         for offset, event in events:
             if channel is not None and event.status & 0x0F != channel and event.status < SYSEX:
                 continue
             if event.status & 0xF0 >= CONTROL and offset - done >= _CONTROL_GRID:
-                strip.voices.render(offset - done, dry[:, done:offset])
+                strip.voices.render(offset - done, self._dry, done)
                 done = offset
             strip.voices.handle(event, offset - done)
-        strip.voices.render(frames - done, dry[:, done:])
+        strip.voices.render(frames - done, self._dry, done)
         swing = kernel.mix(self._dry, first, target, out)
         strip.peak = max(strip.peak, swing)
         return swing

@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from arpegon.sound.kernel import Sides
 from arpegon.sound.rotor import Rotor
 from arpegon.sound.sounds import ROTARY, Sound
 from arpegon.sound.state import (
@@ -58,7 +59,7 @@ class PlainRendering:
         self._rotor = Rotor(rate) if sound.drawbars else None
         self._arrive(0)
 
-    def render(self, start: int, frames: int, out: Array) -> Array:
+    def render(self, start: int, frames: int, out: Sides, offset: int) -> Array:
         before = self._gain, self._bright, self._tuning, self._weights
         self._ease(start + frames, 1.0 - math.exp(-frames / (SMOOTH_SECONDS * self._rate)))
         slots = np.flatnonzero(self._slots.used)
@@ -74,7 +75,8 @@ class PlainRendering:
         mixed = gain0[:, channel].astype(np.float32) @ tone
         if gain0 is not self._gain:
             mixed += (((self._gain - gain0)[:, channel] / frames).astype(np.float32) @ tone) * _counts(frames)
-        out += mixed if self._rotor is None else self._rotor.turned(mixed, self._fast_rotor())
+        into = out.values[:, offset : offset + frames]
+        into += mixed if self._rotor is None else self._rotor.turned(mixed, self._fast_rotor())
         begun = self._slots.start[slots] < start + frames
         over: Array = slots[begun & (self._peaks(slots, envelope, start + frames) < SILENCE)]
         return over

@@ -24,6 +24,7 @@ from arpegon.core.events import (
     Event,
 )
 from arpegon.sound import kernel
+from arpegon.sound.kernel import Sides
 from arpegon.sound.plain import PlainRendering
 from arpegon.sound.sounds import Sound
 from arpegon.sound.state import FOREVER, VOICES, Controllers, Slots, octaves_of
@@ -38,8 +39,8 @@ Array = NDArray[Any]
 class Rendering(Protocol):
     """Makes sound of slots and controllers."""
 
-    def render(self, start: int, frames: int, out: Array) -> Array:
-        """Add the ``frames`` samples from a sample on to ``out``, float32 of shape (2, frames).
+    def render(self, start: int, frames: int, out: Sides, offset: int) -> Array:
+        """Add the ``frames`` samples from sample ``start`` on to ``out``, from its sample ``offset`` on.
 
         Returns:
             Slots that are heard no more.
@@ -171,9 +172,9 @@ class Voices:
 
     # -- rendering ---------------------------------------------------------------------------------
 
-    def render(self, frames: int, out: Array) -> None:
-        """Add the next ``frames`` samples to ``out``, float32 of shape (2, frames)."""
-        gone = self._rendering.render(self.now, frames, out)
+    def render(self, frames: int, out: Sides, offset: int = 0) -> None:
+        """Add the next ``frames`` samples to ``out``, from its sample ``offset`` on."""
+        gone = self._rendering.render(self.now, frames, out, offset)
         self.now += frames
         if len(gone):
             slots = self._slots
