@@ -451,7 +451,7 @@ def main(arguments: list[str]) -> None:
     hush_jack()
     catch_faults(lambda error: None)
     os.environ.setdefault("JACK_NO_START_SERVER", "1")
-    sys.setswitchinterval(0.00002)
+    sys.setswitchinterval(0.0001)
     channel = Channel(sock, protocol.Command)
     live = LiveEngine(channel)
     signal.signal(signal.SIGTERM, lambda *_: live.soon(live.quit))
