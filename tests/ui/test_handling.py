@@ -16,7 +16,7 @@ from arpegon.files.presets import factory_presets
 from arpegon.ui.bench.destination_editor import DestinationEditor
 from arpegon.ui.bench.source_editor import SourceEditor
 from arpegon.ui.bench.strand_bench import StrandBench
-from arpegon.ui.frame.surface import in_key
+from arpegon.ui.frame.computer_keys import in_key
 from arpegon.ui.look import theme
 from arpegon.ui.model.session import Selection
 from arpegon.ui.parts import clipboard

@@ -10,10 +10,10 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted, Still, paint_paper
+from arpegon.ui.look.painted import OwnKeys, Painted, Still, paint_paper
 
 
-class Paper(Painted):
+class Paper(OwnKeys, Painted):
     own_keys = (Qt.Key.Key_Home,)
 
     def __init__(self):

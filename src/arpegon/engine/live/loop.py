@@ -48,7 +48,10 @@ from arpegon.files.assets import remarks
 from arpegon.files.logs import catch_faults, start_log
 from arpegon.files.path_text import text_path
 
-TELEMETRY_SECONDS = 1.0 / 60.0
+BATCH_SECONDS = 1.0 / 60.0
+"""How often what was printed is told: papers move as often as screens do,"""
+TELEMETRY_SECONDS = 1.0 / 30.0
+"""and all else, which meters and lamps show."""
 IDLE_TELEMETRY_SECONDS = 0.1
 _REPORT_SECONDS = 0.0025
 _REPORT_PATIENCE = 0.02
@@ -129,6 +132,9 @@ class LiveEngine:
         self._learning = False
         self._heard_of = Project()
         """The project whose instruments the audio output knows."""
+        self._tell_at = 0.0
+        self._told_turns: object = None
+        """What is told at once when it is another."""
         self._clock_words = ""
         self._running = True
         self._reading_since: float | None = None
@@ -309,7 +315,7 @@ class LiveEngine:
             # A report can wait a little, a note that is due in a moment cannot.
             if clock >= wanted_at and (self.next_due() - now > _REPORT_SECONDS or clock > wanted_at + _REPORT_PATIENCE):
                 self._report(now)
-                report_at = clock + TELEMETRY_SECONDS
+                report_at = clock + BATCH_SECONDS
                 idle_report_at = clock + IDLE_TELEMETRY_SECONDS
 
     def next_due(self) -> float:
@@ -365,6 +371,15 @@ class LiveEngine:
         if not self.reporter.send_batches():
             self.reporter.drop()
             return
+        engine, moment = self.engine, time.monotonic()
+        turns = (engine.clock.playing, engine.sections.wanted, engine.take_position is None, engine.waiting)
+        if turns == self._told_turns and moment < self._tell_at:
+            return
+        self._told_turns, self._tell_at = turns, moment + TELEMETRY_SECONDS - 0.5 * BATCH_SECONDS
+        self._tell(now)
+
+    def _tell(self, now: float) -> None:
+        """Tell how things are."""
         self.reporter.measure(now, (self.periods.lateness, self.audio.renderer.lateness))
         clock = self.engine.clock
         follower = self.engine.clocks.follower

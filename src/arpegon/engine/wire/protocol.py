@@ -225,7 +225,7 @@ class Health(Message):
 
 
 class Telemetry(Message):
-    """How things are, and what happened beside events, about 60 times a second."""
+    """How things are, and what happened beside events, about 30 times a second; at once when the transport starts."""
 
     now: float
     beat: float

@@ -7,13 +7,13 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter
 from PyQt6.QtWidgets import QSizePolicy
 
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import PaintedRange
+from arpegon.ui.look.painted import OwnKeys, PaintedRange
 
 HEIGHT = 11
 _STEP = 26
 
 
-class Divider(PaintedRange):
+class Divider(OwnKeys, PaintedRange):
     """Level, between what is above and what is beneath.
 
     Signals:

@@ -9,11 +9,11 @@ from PyQt6.QtWidgets import QSizePolicy
 from arpegon.ui.controls import arrows
 from arpegon.ui.controls.two_ends import end_of_key, with_end
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import PaintedRange
+from arpegon.ui.look.painted import OwnKeys, PaintedRange
 from arpegon.ui.look.plain import tip
 
 
-class RangeSlider(PaintedRange):
+class RangeSlider(OwnKeys, PaintedRange):
     """Two handles; the nearer one is dragged. Arrows move the one that was touched last; Home and End choose one.
 
     Args:

@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QSizePolicy
 from arpegon.core.counting import counted
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import PaintedParts, Part
+from arpegon.ui.look.painted import OwnKeys, PaintedParts, Part
 
 _CENTRE = 34.0
 _FADE = 0.35
@@ -35,7 +35,7 @@ def _words(ring: RingLook) -> str:
     return f"{ring.name}, {hits}{', silent' if ring.silent else ''}"
 
 
-class RingsView(PaintedParts):
+class RingsView(OwnKeys, PaintedParts):
     """Rings from the outermost in; click chooses one, dragging round turns it, the wheel changes its hits."""
 
     own_keys = (Qt.Key.Key_Plus, Qt.Key.Key_Minus)

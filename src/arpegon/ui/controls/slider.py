@@ -14,13 +14,13 @@ from arpegon.ui.controls import arrows
 from arpegon.ui.controls.in_place import InPlace
 from arpegon.ui.controls.refusal import say_at
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import PaintedRange
+from arpegon.ui.look.painted import OwnKeys, PaintedRange
 from arpegon.ui.look.plain import Tip, rich, tip
 
 _FINE = 0.1
 
 
-class Slider(PaintedRange):
+class Slider(OwnKeys, PaintedRange):
     """A parameter as a slider.
 
     Drag, wheel and arrows step, shift is fine, double click on the track resets, a click on the value types.

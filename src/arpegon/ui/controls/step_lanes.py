@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QSizePolicy
 
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import PaintedParts, Part
+from arpegon.ui.look.painted import OwnKeys, PaintedParts, Part
 
 _GAP = 7.0
 _FINE = 0.2
@@ -32,7 +32,7 @@ class LaneLook(msgspec.Struct, frozen=True):
     text: Callable[[float], str]
 
 
-class StepLanes(PaintedParts):
+class StepLanes(OwnKeys, PaintedParts):
     """Lanes under one another; each column is a step, in the order of play.
 
     Drag draws (Shift is fine), the right button skips a step or takes it back in. Arrows left and right choose a

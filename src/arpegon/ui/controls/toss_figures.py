@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QSizePolicy, QToolTip
 
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import PaintedParts, Part
+from arpegon.ui.look.painted import OwnKeys, PaintedParts, Part
 from arpegon.ui.look.plain import tip
 
 _CELL = 26.0
@@ -27,7 +27,7 @@ class Figure(msgspec.Struct, frozen=True):
     words: str
 
 
-class TossFigures(PaintedParts):
+class TossFigures(OwnKeys, PaintedParts):
     """Rows of figures, oldest first. A click calls one back; the right button offers more; arrows walk."""
 
     own_keys = (Qt.Key.Key_Asterisk,)

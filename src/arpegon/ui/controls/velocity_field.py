@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from arpegon.core.theory.pitch import written
 from arpegon.ui.controls.two_ends import with_end
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import PaintedParts, Part, paint_paper
+from arpegon.ui.look.painted import OwnKeys, PaintedParts, Part, paint_paper
 
 _FADE_SECONDS = 4.0
 _EDGE = 7.0
@@ -26,7 +26,7 @@ _STEPS: dict[int, tuple[int, int]] = {
 """Small and large steps of the arrows."""
 
 
-class VelocityField(PaintedParts):
+class VelocityField(OwnKeys, PaintedParts):
     """A window of keys and velocities; its four edges are dragged, a double click opens it wholly."""
 
     own_keys = (Qt.Key.Key_Home, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown)

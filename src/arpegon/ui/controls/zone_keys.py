@@ -10,14 +10,14 @@ from arpegon.core.theory.pitch import written
 from arpegon.ui.controls.keyboard import key_rects
 from arpegon.ui.controls.two_ends import end_of_key, with_end
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import PaintedParts, Part
+from arpegon.ui.look.painted import OwnKeys, PaintedParts, Part
 from arpegon.ui.look.plain import tip
 
 _STEPS: dict[int, int] = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Down: -12, Qt.Key.Key_Up: 12}
 """How many keys an arrow moves an end."""
 
 
-class ZoneKeys(PaintedParts):
+class ZoneKeys(OwnKeys, PaintedParts):
     """The key range of a source on a keyboard: drag its two ends."""
 
     smooth = False

@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QEvent, QObject, QRectF, QSignalBlocker, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QResizeEvent, QWheelEvent
+from collections.abc import Collection
+
+from PyQt6.QtCore import QRectF, QSignalBlocker, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QResizeEvent, QShowEvent, QWheelEvent
 from PyQt6.QtWidgets import (
-    QAbstractSpinBox,
-    QApplication,
-    QComboBox,
     QHBoxLayout,
-    QLineEdit,
     QPushButton,
     QSizePolicy,
     QVBoxLayout,
@@ -22,9 +20,10 @@ from arpegon.core.theory.scales import Key
 from arpegon.core.time import studio
 from arpegon.ui.controls import arrows
 from arpegon.ui.controls.keyboard import Keyboard
+from arpegon.ui.frame.computer_keys import LAYOUTS, ComputerKeys, in_key
 from arpegon.ui.frame.surface_parts import KnobsAndPads
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Drawn, PaintedRange
+from arpegon.ui.look.painted import OwnKeys, PaintedRange
 from arpegon.ui.look.plain import Label, tip
 from arpegon.ui.model.session import Session
 
@@ -32,41 +31,11 @@ HEIGHT = 106
 _STAGE_HEIGHT = 190
 _ROOM_FOR_BOTH = 1180
 """Pixels across that the keyboard, and knobs and pads beside it, need."""
-# Two rows of a piano on the computer's keys, by place and not by letter: evdev codes of the keys from the
-# left (Linux input-event-codes.h), which X11 reports plus 8. The letters serve where there is no such code.
-_LOWER_CODES = (44, 31, 45, 32, 46, 47, 34, 48, 35, 49, 36, 50, 51, 38, 52, 39, 53)
-_UPPER_CODES = (16, 3, 17, 4, 18, 19, 6, 20, 7, 21, 8, 22, 23, 10, 24, 11, 25, 26, 13, 27)
-_LOWER_LETTERS = "ZSXDCVGBHNJM,L.;/"
-_UPPER_LETTERS = "Q2W3ER5T6Y7UI9O0P[=]"
-_X11 = 8
-
-CODES = {code + _X11: offset for offset, code in enumerate(_LOWER_CODES)}
-CODES |= {code + _X11: offset + 12 for offset, code in enumerate(_UPPER_CODES)}
-LETTERS = {ord(letter): offset for offset, letter in enumerate(_LOWER_LETTERS)}
-LETTERS |= {ord(letter): offset + 12 for offset, letter in enumerate(_UPPER_LETTERS)}
-
-# Four rows of ten keys, from the bottom, for playing in a key: along a row the degrees, a row up an octave.
-_ROW_CODES = (range(44, 54), range(30, 40), range(16, 26), range(2, 12))
-_ROW_LETTERS = ("ZXCVBNM,./", "ASDFGHJKL;", "QWERTYUIOP", "1234567890")
-ROW_CODES = {code + _X11: (row, place) for row, codes in enumerate(_ROW_CODES) for place, code in enumerate(codes)}
-ROW_LETTERS = {
-    ord(letter): (row, place) for row, letters in enumerate(_ROW_LETTERS) for place, letter in enumerate(letters)
-}
 _STEP = 5 / 127
 """How far a step of the arrows or of the mouse's wheel turns a wheel."""
-LAYOUTS = {"piano": "piano", "key": "in key"}
 
 
-def in_key(row: int, place: int, key: Key, octave: int) -> int:
-    """The note of a key in the rows: ``place`` degrees above the tonic, ``row`` octaves up from the octave below.
-
-    It may lie outside 0-127 at the ends.
-    """
-    octaves, degree = divmod(place, len(key.intervals))
-    return 12 * (octave + row + octaves) + key.tonic + key.intervals[degree]
-
-
-class Wheel(PaintedRange):
+class Wheel(OwnKeys, PaintedRange):
     """A wheel: bend springs back to its middle, the others stay. Drag, wheel and arrows turn it."""
 
     own_keys = (Qt.Key.Key_Home,)
@@ -225,10 +194,7 @@ class PlaySurface(QWidget):
         self._say()
         self._arrange()
         session.changed.connect(self._say)
-        application = QApplication.instance()
-        if isinstance(application, QApplication):
-            application.installEventFilter(self)
-            application.focusWindowChanged.connect(self._focus_moved)
+        self.computer_keys = ComputerKeys(self)
 
     def _head(self) -> QHBoxLayout:
         row = QHBoxLayout()
@@ -288,6 +254,10 @@ class PlaySurface(QWidget):
         """Whether there is room for the keyboard or for knobs and pads, but not for both."""
         return self.width() < _ROOM_FOR_BOTH
 
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        self.computer_keys.follow()
+
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
         self._arrange()
@@ -304,6 +274,11 @@ class PlaySurface(QWidget):
         self._words.setVisible(keys and not parts and not narrow)
         with QSignalBlocker(self.shown):
             self.shown.setChecked(parts)
+
+    @property
+    def key(self) -> Key:
+        """What notes in a key are counted in."""
+        return self.session.project.key
 
     @property
     def velocity(self) -> int:
@@ -330,14 +305,6 @@ class PlaySurface(QWidget):
         self.session.change_settings(key_layout=self.layout_)
         self._say()
 
-    def _note_of(self, code: int, letter: int) -> int | None:
-        """The note of a computer key in the layout of now; ``None`` where it has none."""
-        if self.layout_ == "key":
-            spot = ROW_CODES.get(code) if code else ROW_LETTERS.get(letter)
-            return None if spot is None else in_key(*spot, self.session.project.key, self.octave)
-        offset = CODES.get(code) if code else LETTERS.get(letter)
-        return None if offset is None else 12 * (self.octave + 1) + offset
-
     # -- playing -----------------------------------------------------------------------------------
 
     def press(self, key: object, note: int, velocity: int) -> None:
@@ -348,19 +315,28 @@ class PlaySurface(QWidget):
         self._held[key] = note
         if not sounding:
             self.session.feed(note_on(studio.now(), 0, note, velocity))
-        self.keyboard.set_held(frozenset(self._held.values()))
+        self._held_changed()
 
     def release(self, key: object) -> None:
         """End the note that a key started."""
         note = self._held.pop(key, None)
         if note is not None and note not in self._held.values():
             self.session.feed(note_off(studio.now(), 0, note))
+        self._held_changed()
+
+    def _held_changed(self) -> None:
         self.keyboard.set_held(frozenset(self._held.values()))
+        self.computer_keys.hold(bool(self._held))
 
     def release_all(self) -> None:
         """End every note that is held here (the window lost the keyboard, or All off)."""
         for key in list(self._held):
             self.release(key)
+
+    @property
+    def held(self) -> Collection[object]:
+        """What holds notes."""
+        return self._held
 
     def _show_parts(self, on: bool) -> None:
         if self._narrow:
@@ -393,58 +369,3 @@ class PlaySurface(QWidget):
 
     def _pressure(self, value: float) -> None:
         self._send(pressure(studio.now(), 0, round(value * 127)))
-
-    # -- the computer's keys -----------------------------------------------------------------------
-
-    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        if not isinstance(event, QKeyEvent):  # whatever happens in the program comes by here
-            return False
-        kind = event.type()
-        if kind in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease):
-            return self._computer_key(event, kind == QEvent.Type.KeyPress)
-        return False
-
-    def _focus_moved(self) -> None:
-        """What is held is let go where the keys go to another window."""
-        window = self.window()
-        if window is not None and not window.isActiveWindow():
-            self.release_all()
-
-    def _computer_key(self, event: QKeyEvent, down: bool) -> bool:
-        """Play a key; True where it was one of ours."""
-        code = event.nativeScanCode()
-        note = self._note_of(code, event.key())
-        name = ("key", code or event.key())
-        if not down and not event.isAutoRepeat() and name in self._held:
-            self.release(name)
-            return True
-        focused = QApplication.focusWidget()
-        if isinstance(focused, Drawn) and focused.claims(event):
-            return False
-        if note is None or self._typing() or not self.isVisible():
-            return self._octave_key(event, down)
-        modifiers = event.modifiers()
-        if modifiers & ~(Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.KeypadModifier):
-            return False
-        if modifiers & Qt.KeyboardModifier.KeypadModifier:
-            return False
-        if down and not event.isAutoRepeat():
-            self.press(name, note, self.velocity)
-        return True
-
-    def _octave_key(self, event: QKeyEvent, down: bool) -> bool:
-        step = {int(Qt.Key.Key_PageUp): 1, int(Qt.Key.Key_PageDown): -1}.get(event.key())
-        if step is None or self._typing() or not self.isVisible():
-            return False
-        if down:
-            self.shift(step)
-        return True
-
-    def _typing(self) -> bool:
-        """Whether letters belong to a text that is being typed, or to a menu or dialog."""
-        focused = QApplication.focusWidget()
-        if QApplication.activePopupWidget() is not None or QApplication.activeModalWidget() is not None:
-            return True
-        return isinstance(focused, (QLineEdit, QAbstractSpinBox)) or (
-            isinstance(focused, QComboBox) and focused.isEditable()
-        )

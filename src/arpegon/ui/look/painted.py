@@ -101,19 +101,6 @@ class Drawn(_Widget):
 
     smooth: ClassVar[bool] = True
     """Whether edges are smoothed; upright and level ones are sharper without."""
-    own_keys: ClassVar[Collection[int]] = ()
-    """Keys that are a shortcut of the window or play notes, but are this control's while it has the focus."""
-
-    def claims(self, event: QKeyEvent) -> bool:
-        """Whether a key is this control's own, whatever it does elsewhere."""
-        beyond = event.modifiers() & ~(Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.KeypadModifier)
-        return event.key() in self.own_keys and not beyond
-
-    def event(self, event: QEvent | None) -> bool:
-        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride and self.claims(event):
-            event.accept()
-            return True
-        return super().event(event)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         with painting(self) as painter:
@@ -127,6 +114,25 @@ class Drawn(_Widget):
     def sheet(self) -> QRectF:
         """Where its paper lies when that fills the widget: half a pixel in, so that the line is sharp."""
         return QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5)
+
+
+class OwnKeys(_Widget):
+    """Some keys are this control's own while it has the focus. (Only such controls hear of all that happens to them:
+    that costs more than painting them.)"""
+
+    own_keys: ClassVar[Collection[int]] = ()
+    """Keys that are a shortcut of the window or play notes elsewhere."""
+
+    def claims(self, event: QKeyEvent) -> bool:
+        """Whether a key is this control's own, whatever it does elsewhere."""
+        beyond = event.modifiers() & ~(Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.KeypadModifier)
+        return event.key() in self.own_keys and not beyond
+
+    def event(self, event: QEvent | None) -> bool:
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride and self.claims(event):
+            event.accept()
+            return True
+        return super().event(event)
 
 
 class Painted(Drawn, QWidget):

@@ -16,6 +16,7 @@ from arpegon.core.notes import lines
 from arpegon.core.notes.sheet import Line, Note, Sheet
 from arpegon.core.theory.controllers import cc_words
 from arpegon.ui.look import theme
+from arpegon.ui.look.painted import OwnKeys
 from arpegon.ui.take.span import Span
 from arpegon.ui.take.take_roll import FOOT, GUTTER, LANE, TakeRoll
 
@@ -38,7 +39,7 @@ _K = Qt.Key
 _M = Qt.KeyboardModifier
 
 
-class TakePaper(TakeRoll):
+class TakePaper(OwnKeys, TakeRoll):
     """The paper of one version, to be edited.
 
     Signals:

@@ -12,13 +12,13 @@ from arpegon.core.notes.tapped import course_of_taps
 from arpegon.core.theory.scales import Key
 from arpegon.ui.controls.choices import ToggleSwitch
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import PaintedButton
+from arpegon.ui.look.painted import OwnKeys, PaintedButton
 from arpegon.ui.look.plain import Label
 
 _FLASH_SECONDS = 0.12
 
 
-class TapPad(PaintedButton):
+class TapPad(OwnKeys, PaintedButton):
     """What is struck on each beat; T and Space strike it too."""
 
     own_keys = (Qt.Key.Key_T, Qt.Key.Key_Space)
