@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from arpegon.ui.controls.elided import draw_fitted
 from arpegon.ui.controls.hook_mark import paint_mark
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import PaintedButton
+from arpegon.ui.look.painted import PaintedButton, Still
 from arpegon.ui.look.plain import tip
 
 _SEGMENTS = 16
@@ -116,6 +116,7 @@ class DestinationRow(EndRow):
         self.meter = meter
         self._level = 0.0
         self._shown_lit = 0
+        self._still = Still()
         self.setFixedHeight(self.HEIGHT)
         self.setToolTip(tip(f"Destination: {name} {detail}. Click to change it."))
 
@@ -127,7 +128,7 @@ class DestinationRow(EndRow):
         before = self._level
         self._level = max(level, before * 0.86 if before > 0.001 else 0.0)
         if self._lit() != self._shown_lit:
-            self.update()
+            self.update(self._meter_area().toAlignedRect())
 
     def _lit(self) -> int:
         """How many segments, of 48 dB in all, are lit: soft notes move the meter too."""
@@ -148,21 +149,27 @@ class DestinationRow(EndRow):
         return max(4, min(_SEGMENTS, int(self._meter_area().width() / _MIN_SEGMENT)))
 
     def paint(self, painter: QPainter, t: theme.Theme) -> None:
+        ground = theme.ink(self.ink) if self._selected else None
+        text = t.ink if ground is None else theme.text_on(ground)
+        key = (ground, self.hasFocus(), self.name, self.detail, self.meter is None)
+        self._still.draw(painter, self, key, lambda painter: self._paint_words(painter, t, ground, text))
+        if self.meter is not None:
+            self._paint_meter(painter, t, self._meter_area(), text)
+
+    def _paint_words(self, painter: QPainter, t: theme.Theme, ground: str | None, text: str) -> None:
+        """All but the meter."""
         body = self.sheet()
-        text, quiet = t.ink, t.second
-        if self._selected:
-            ground = theme.ink(self.ink)
+        quiet = t.second if ground is None else text
+        if ground is not None:
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(theme.color(ground))
             painter.drawRoundedRect(body, 4, 4)
-            text = quiet = theme.text_on(ground)
         elif self.hasFocus():
             painter.setPen(theme.color(t.second))
             painter.drawRoundedRect(body, 4, 4)
         room = body.adjusted(4, 0, -4, 0)
         if self.meter is not None:
             area = self._meter_area()
-            self._paint_meter(painter, t, area, text)
             if area.left() > body.center().x():
                 room.setRight(area.left() - 3)
             else:

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from functools import lru_cache
 
-from PyQt6.QtCore import QEvent, QPoint, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QContextMenuEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF, QResizeEvent, QShowEvent
+from PyQt6.QtCore import QEvent, QPoint, QRect, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QContextMenuEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygon, QResizeEvent, QShowEvent
 from PyQt6.QtWidgets import QLabel, QSizePolicy, QWidget
 
 from arpegon.core.events import BEND, CONTROL, POLY_PRESSURE, PRESSURE
@@ -29,22 +29,28 @@ _PENS = {
 }
 
 
-@lru_cache(maxsize=8)
-def _shadow(name: str, ratio: float) -> QPixmap:
+@lru_cache(maxsize=32)
+def _shadow(name: str, width: int, ratio: float) -> QPixmap:
     """The soft shadow where paper comes out from under a bar, in the theme of that name."""
     t = theme.THEMES[name]
-    pixmap = QPixmap(round(16 * ratio), round(4 * ratio))
+    pixmap = QPixmap(round(width * ratio), round(_SHADOW * ratio))
     pixmap.setDevicePixelRatio(ratio)
     pixmap.fill(Qt.GlobalColor.transparent)
     with painting(pixmap) as painter:
-        for row in range(4):
-            painter.fillRect(0, row, 16, 1, theme.color(t.bar if not t.dark else t.desk, 0.16 - 0.04 * row))
+        for row in range(_SHADOW):
+            painter.fillRect(0, row, width, 1, theme.color(t.bar if not t.dark else t.desk, 0.16 - 0.04 * row))
     return pixmap
 
 
 def row_of(time: float) -> int:
     """The row of an endless paper on which a time is printed; differences of rows are pixels."""
     return int(time * PIXELS_PER_SECOND)
+
+
+@lru_cache(maxsize=32)
+def _pen(name: str, kind: int) -> QPen:
+    """How values of a kind are drawn, in the theme of that name: upright and level lines, sharp without smoothing."""
+    return QPen(theme.color(theme.THEMES[name].ink, 0.85), 1, _PENS[kind])
 
 
 class BeatRuler:
@@ -177,7 +183,6 @@ class RollView(QLabel):
             self._printed, self._top = self._key(), row_of(self.ruler.now)
         with painting(self) as painter:
             self._print(painter, area)
-            painter.setClipping(False)
             if self._mark is not None:
                 self._paint_mark(painter, self._mark)
 
@@ -200,20 +205,20 @@ class RollView(QLabel):
         """Print a part of the paper."""
         t, width = theme.theme(), self.width()
         first, height = area.top(), area.bottom() + 1
-        painter.setClipRect(area)
         line = self.line
-        painter.drawTiledPixmap(QRect(0, first, width, height - first), self._blank())
+        if height - first <= _BLANK and self.devicePixelRatioF() == 1.0:
+            painter.drawPixmap(0, first, self._blank(), 0, 0, width, height - first)
+        else:
+            painter.drawTiledPixmap(QRect(0, first, width, height - first), self._blank())
         for ago, bar in self.ruler.lines(height / PIXELS_PER_SECOND + 0.1):
             y = self._top - row_of(self.ruler.now - ago)
             if y >= first:
                 painter.fillRect(0, y, width, 1, theme.color(t.rule_strong if bar else t.rule))
         self._print_bars(painter, height)
         if line.pens:
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             self._print_pens(painter, t, width, height)
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         if first < _SHADOW:
-            painter.drawTiledPixmap(0, 0, width, _SHADOW, _shadow(t.name, self.devicePixelRatioF()))
+            painter.drawPixmap(0, 0, _shadow(t.name, width, self.devicePixelRatioF()))
 
     def _blank(self) -> QPixmap:
         """A piece of paper with its rules for octaves and fifths; painted again only when the range changes."""
@@ -252,19 +257,17 @@ class RollView(QLabel):
 
     def _print_pens(self, painter: QPainter, t: theme.Theme, width: int, height: int) -> None:
         for (status, _), pen in self.line.pens.items():
-            points: list[QPointF] = []
+            points: list[QPoint] = []
+            last = -2
             for time, value in reversed(pen):
-                y = float(self._top - row_of(time))
-                x = 3 + round(value / 127.0 * (width - 6)) + 0.5
-                points.append(QPointF(x, points[-1].y() if points else -2.0))
-                points.append(QPointF(x, y))
-                if y > height:
+                x = 3 + round(value / 127.0 * (width - 6))
+                points.append(QPoint(x, last))
+                last = self._top - row_of(time)
+                points.append(QPoint(x, last))
+                if last > height:
                     break
-            line = QPen(theme.color(t.ink, 0.8), 1.4)
-            line.setStyle(_PENS[status & 0xF0])
-            painter.setPen(line)
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawPolyline(QPolygonF(points))
+            painter.setPen(_pen(t.name, status & 0xF0))
+            painter.drawPolyline(QPolygon(points))
 
 
 class KeyStrip(QWidget):

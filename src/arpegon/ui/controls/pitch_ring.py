@@ -26,6 +26,8 @@ from arpegon.ui.look import theme
 from arpegon.ui.look.painted import PaintedParts, Part, Still, painting
 
 _FADE_SECONDS = 0.9
+_CHORDS = 8
+"""So many are kept as pictures: a few of them go round."""
 _GLOWS = 12
 _DISC = 40
 
@@ -63,7 +65,7 @@ class PitchRing(PaintedParts):
         super().__init__(parent)
         self.playable = playable
         self._cursor = 0
-        self._still = Still()
+        self._still = Still(kept=_CHORDS)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus if playable else Qt.FocusPolicy.NoFocus)
         self.setAccessibleName("Pitch ring")
         self.ink = ink

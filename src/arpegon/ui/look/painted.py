@@ -57,14 +57,19 @@ _TELL_MS = 50
 """How soon a screen reader is told: sooner than it speaks, and seldom while something moves."""
 
 
-@contextlib.contextmanager
-def painting(device: QPaintDevice) -> Iterator[QPainter]:
+class painting:
     """A painter that ends in any case: one that is left on a widget by a fault would bring the program down."""
-    painter = QPainter(device)
-    try:
-        yield painter
-    finally:
-        painter.end()
+
+    __slots__ = ("_painter",)
+
+    def __init__(self, device: QPaintDevice) -> None:
+        self._painter = QPainter(device)
+
+    def __enter__(self) -> QPainter:
+        return self._painter
+
+    def __exit__(self, *_: object) -> None:
+        self._painter.end()
 
 
 KEEPS_STILL = True
@@ -72,11 +77,15 @@ KEEPS_STILL = True
 
 
 class Still:
-    """A picture of what does not move in a widget: drawn again only where it would be another one."""
+    """A picture of what does not move in a widget: drawn again only where it would be another one.
 
-    def __init__(self) -> None:
-        self._key: tuple[object, ...] = ()
-        self._picture = QPixmap()
+    Args:
+        kept: how many pictures are kept, for what comes again.
+    """
+
+    def __init__(self, kept: int = 1) -> None:
+        self._kept = kept
+        self._pictures: dict[tuple[object, ...], QPixmap] = {}
 
     def draw(self, painter: QPainter, widget: QWidget, key: object, draw: Callable[[QPainter], None]) -> None:
         """Put it onto a widget; ``draw`` draws it, which depends on nothing but ``key``, the theme and the size."""
@@ -84,16 +93,19 @@ class Still:
             draw(painter)
             return
         ratio = widget.devicePixelRatioF()
-        now = (key, theme.theme().name, widget.size(), ratio)
-        if now != self._key:
-            self._key = now
-            self._picture = QPixmap(widget.size() * ratio)
-            self._picture.setDevicePixelRatio(ratio)
-            self._picture.fill(Qt.GlobalColor.transparent)
-            with painting(self._picture) as own:
+        now = (key, theme.theme().name, widget.width(), widget.height(), ratio)
+        picture = self._pictures.get(now)
+        if picture is None:
+            picture = QPixmap(widget.size() * ratio)
+            picture.setDevicePixelRatio(ratio)
+            picture.fill(Qt.GlobalColor.transparent)
+            with painting(picture) as own:
                 own.setRenderHints(painter.renderHints())
                 draw(own)
-        painter.drawPixmap(0, 0, self._picture)
+            while len(self._pictures) >= self._kept:
+                del self._pictures[next(iter(self._pictures))]
+            self._pictures[now] = picture
+        painter.drawPixmap(0, 0, picture)
 
 
 class Drawn(_Widget):
