@@ -17,6 +17,9 @@ TRANSPORT_WAYS = {"on": "goes on", "anew": "begins anew", "stop": "stops"}
 CLOCK_WAYS = {"on": "goes on", "anew": "starts anew", "stop": "rests"}
 """What a clock that is sent does in a section."""
 _NEAR = 1e-6
+_STARTS_KNOWN = 4
+_starts_known: list[tuple[tuple[Section, ...], tuple[int, int], tuple[float, ...]]] = []
+"""Where the sections of the last documents begin: it is asked for at every frame."""
 
 
 def meter_of(project: Project, section: Section, base: tuple[int, int] | None = None) -> tuple[int, int]:
@@ -36,8 +39,14 @@ def starts(project: Project, base: tuple[int, int] | None = None) -> list[float]
     Args:
         base: the meter of sections that have none of their own; left out: the project's.
     """
-    lengths = (section.bars * bar_beats(meter_of(project, section, base)) for section in project.sections)
-    return list(accumulate(lengths, initial=0.0))
+    meter = base or project.meter
+    for sections, of, found in _starts_known:
+        if sections is project.sections and of == meter:
+            return list(found)
+    lengths = (section.bars * bar_beats(meter_of(project, section, meter)) for section in project.sections)
+    begun = list(accumulate(lengths, initial=0.0))
+    _starts_known[:] = [(project.sections, meter, tuple(begun)), *_starts_known[: _STARTS_KNOWN - 1]]
+    return begun
 
 
 def position_in(project: Project, beat: float) -> tuple[int, int, int]:

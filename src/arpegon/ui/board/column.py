@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidg
 
 from arpegon.core.document.mending import mend_label
 from arpegon.core.document.model import (
+    AnyDestination,
     InstrumentDestination,
     Strand,
 )
@@ -81,8 +82,8 @@ class Column(Painted):
         signature = (
             self.ink,
             tuple((stage.id, stage.kind) for stage in strand.stages),
-            [source_words(self.session.project, source) for source in strand.sources],
-            [destination_words(self.session.project, destination) for destination in strand.destinations],
+            len(strand.sources),
+            [_meter_of(destination) for destination in strand.destinations],
             id(paper),
             (self.compact, self.tight),
             strand.along,
@@ -96,7 +97,10 @@ class Column(Painted):
             if bar.stage is not stage or bar.hooked != (stage.id in hooked) or bar.own != own:
                 bar.show_stage(stage, stage.id in hooked, own)
         for pill, source in zip(self.pills, strand.sources, strict=True):
+            pill.show_words(*source_words(self.session.project, source))
             pill.show_hooked(getattr(source, "id", "") in hooked)
+        for row, destination in zip(self.rows, strand.destinations, strict=True):
+            row.show_words(*destination_words(self.session.project, destination))
         self._name.setText(strand.name)
         self._solo.setChecked(strand.solo)
         self._mute.setChecked(strand.muted)
@@ -243,8 +247,7 @@ class Column(Painted):
         box.setSpacing(1)
         project = self.session.project
         for place, destination in enumerate(self.strand.destinations):
-            meter = destination.instrument if isinstance(destination, InstrumentDestination) else None
-            row = DestinationRow(place, *destination_words(project, destination), self.ink, meter)
+            row = DestinationRow(place, *destination_words(project, destination), self.ink, _meter_of(destination))
             row.chosen.connect(lambda place: self.acts.select(part="destination", place=place))
             row.asked.connect(self.acts.destination_menu)
             row.pressed_key.connect(lambda place, event: self._key("destination", place, event))
@@ -418,3 +421,8 @@ class Column(Painted):
             event.accept()
         elif self._walk(event):
             event.accept()
+
+
+def _meter_of(destination: AnyDestination) -> str | None:
+    """The instrument whose level a destination shows."""
+    return destination.instrument if isinstance(destination, InstrumentDestination) else None

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from math import log10
+from typing import ClassVar
 
 from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPen
@@ -23,6 +24,9 @@ _NARROW = 120
 class EndRow(PaintedButton):
     """Base of pill and row: two texts, selectable."""
 
+    END: ClassVar[str]
+    """Which end of a strand it is at."""
+
     chosen = pyqtSignal(int)
     asked = pyqtSignal(int, QPoint)
     pressed_key = pyqtSignal(int, QKeyEvent)
@@ -30,14 +34,21 @@ class EndRow(PaintedButton):
     def __init__(self, place: int, name: str, detail: str, ink: int, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.place = place
-        self.name = name
-        self.detail = detail
+        self.name = self.detail = ""
         self.ink = ink
         self._selected = False
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName(f"{name} {detail}")
+        self.show_words(name, detail)
+
+    def show_words(self, name: str, detail: str) -> None:
+        """Show what it is, and the part of it that is taken."""
+        if (name, detail) != (self.name, self.detail):
+            self.name, self.detail = name, detail
+            self.setAccessibleName(f"{name} {detail}")
+            self.setToolTip(tip(f"{self.END}: {name} {detail}. Click to change it."))
+            self.update()
 
     def set_selected(self, selected: bool) -> None:
         """Show that it stands on the bench."""
@@ -68,13 +79,13 @@ class EndRow(PaintedButton):
 class SourcePill(EndRow):
     """A source: a pill at the head of the strand, whose dot beats with what arrives."""
 
+    END = "Source"
     HEIGHT = 25
 
     def __init__(self, place: int, name: str, detail: str, ink: int, parent: QWidget | None = None) -> None:
         super().__init__(place, name, detail, ink, parent)
         self.hooked = False
         self.setFixedHeight(self.HEIGHT)
-        self.setToolTip(tip(f"Source: {name} {detail}. Click to change it."))
 
     def sizeHint(self) -> QSize:
         return QSize(190, self.HEIGHT)
@@ -107,6 +118,7 @@ class SourcePill(EndRow):
 class DestinationRow(EndRow):
     """A destination: a row at the foot of the strand, with the level of its instrument."""
 
+    END = "Destination"
     HEIGHT = 24
 
     def __init__(
@@ -118,7 +130,6 @@ class DestinationRow(EndRow):
         self._shown_lit = 0
         self._still = Still()
         self.setFixedHeight(self.HEIGHT)
-        self.setToolTip(tip(f"Destination: {name} {detail}. Click to change it."))
 
     def sizeHint(self) -> QSize:
         return QSize(190, self.HEIGHT)

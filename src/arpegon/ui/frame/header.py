@@ -164,6 +164,7 @@ class Header(QWidget):
         health = QVBoxLayout()
         health.setSpacing(0)
         health.addStretch(1)
+        self._shown: tuple[object, ...] = ()
         self._tempo = 0.0
         self.timing = Label("timing –")
         self.audio = Label("audio –")
@@ -229,11 +230,17 @@ class Header(QWidget):
             self._show_tempo()
         self.play.show_active(told.playing)
         health = told.health
-        self.timing.setText(f"timing {_in_ms(health.timing)}")
-        if health.audio:
-            self.audio.setText(f"audio {(health.audio_latency + health.lead) * 1000:.1f} ms")
+        shown = (health.timing, health.audio, health.audio_latency + health.lead, health.audio_rests)
+        if shown != self._shown:
+            self._shown = shown
+            self._show_health(*shown)
+
+    def _show_health(self, timing: float, audio: str, latency: float, rests: bool) -> None:
+        self.timing.setText(f"timing {_in_ms(timing)}")
+        if audio:
+            self.audio.setText(f"audio {latency * 1000:.1f} ms")
         else:
-            self.audio.setText("audio rests" if health.audio_rests else "audio none")
+            self.audio.setText("audio rests" if rests else "audio none")
 
     def tick(self, now: float) -> None:
         """One frame."""
