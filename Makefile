@@ -19,7 +19,7 @@ TESTS ?= tests
 JOBS ?= auto
 test: $(READY) ## Run all tests (TESTS=tests/core: some of them; JOBS=1: one after the other)
 	@sh tools/system-packages.sh test
-	@$(BIN)/pytest -n $(JOBS) --dist worksteal $(TESTS)
+	@env -u PYTHONDONTWRITEBYTECODE $(BIN)/pytest -n $(JOBS) --dist worksteal $(TESTS)
 
 coverage: $(READY) ## Run all tests, and say which lines none of them reached
 	@sh tools/system-packages.sh test
