@@ -2,6 +2,11 @@
 
 from __future__ import annotations
 
+import os
+import signal
+import subprocess
+import threading
+from contextlib import contextmanager
 from pathlib import Path
 
 import jack
@@ -14,8 +19,9 @@ from tools.jack_server import jack_server as server
 from arpegon.core.document.model import Instrument, InstrumentDestination, MidiSource, PortDestination
 from arpegon.core.events import note_off, note_on
 from arpegon.core.time import studio
-from arpegon.engine.devices import compiled_relay
+from arpegon.engine.devices import compiled_relay, jack_client
 from arpegon.engine.devices.jack_client import JackClient
+from arpegon.engine.devices.jack_opening import open_client
 from arpegon.engine.devices.plain_relay import PlainRelay
 from arpegon.engine.devices.port_hub import PortHub
 from arpegon.engine.live.client import EngineClient
@@ -200,3 +206,66 @@ def test_an_engine_beside_another_has_ports_of_its_own_name(client):
         assert second.there and {"Arpegon", "Arpegon-01"} <= clients()
     finally:
         second.close()
+
+
+@pytest.mark.parametrize("there_later", [True, False])
+def test_a_server_that_does_not_answer_is_said_and_taken_up_when_it_does(jack_server, monkeypatch, there_later):
+    answers, said, asked = threading.Event(), [], []
+
+    def slow(name):
+        asked.append(name)
+        answers.wait(20.0)
+        if not there_later:
+            raise jack.JackError("it is gone")
+        return open_client(name)
+
+    monkeypatch.setattr(jack_client, "open_client", slow)
+    monkeypatch.setattr(jack_client, "_ANSWER_SECONDS", 0.05)
+    made = JackClient(said=said.append)
+    assert not made.there and not made.there, "nobody waits for it for ever"
+    assert len(asked) == 1 and len(said) == 1 and "does not answer" in said[0]
+    answers.set()
+    wait_for(lambda: made.there if there_later else said[-1] == "" or (made.there, False)[1])
+    assert said[1:] == [""] and made.joined == there_later
+    made.close()
+
+
+def test_a_name_that_changed_while_the_server_did_not_answer_is_the_one_that_counts(jack_server, monkeypatch):
+    answers = threading.Event()
+    monkeypatch.setattr(jack_client, "open_client", lambda name: (answers.wait(20.0), open_client(name))[1])
+    monkeypatch.setattr(jack_client, "_ANSWER_SECONDS", 0.05)
+    made = JackClient()
+    assert not made.there
+    made.rename("Lamplighter")
+    answers.set()
+    wait_for(lambda: made.there)
+    assert made.client.name == "Lamplighter"
+    made.close()
+
+
+@contextmanager
+def standing_still(name):
+    """The server of a name, which does nothing meanwhile."""
+    found = subprocess.run(["pgrep", "-f", f"jackd .*-n {name} "], capture_output=True, text=True, check=True)
+    pid = int(found.stdout.split()[0])
+    os.kill(pid, signal.SIGSTOP)
+    try:
+        yield
+    finally:
+        os.kill(pid, signal.SIGCONT)
+
+
+@pytest.mark.parametrize("joined", [True, False])
+def test_a_server_that_stands_still_is_taken_up_when_it_goes_on(monkeypatch, joined):
+    for name in ("_ANSWER_SECONDS", "_LEAVE_SECONDS", "_STALLED_SECONDS"):
+        monkeypatch.setattr(jack_client, name, 0.2)
+    said = []
+    with server("arpegon-test", PERIOD) as name:
+        made = JackClient(said=said.append)
+        assert not joined or made.there
+        with standing_still(name):
+            wait_for(lambda: not made.there)
+            assert not made.there and "does not answer" in said[-1]
+        wait_for(lambda: made.there)
+        assert said[-1] == ""
+        made.close()

@@ -22,6 +22,7 @@ from typing import Any
 from arpegon.engine.devices.compiled_relay import compiled_relay
 from arpegon.engine.devices.jack_audio import JackAudio
 from arpegon.engine.devices.jack_latency import LatencyReport
+from arpegon.engine.devices.jack_opening import Opening, open_client
 from arpegon.engine.devices.jack_periods import Periods
 from arpegon.engine.devices.jack_ports import PERIODS_LATE, JackInput, JackOutput, JackPort
 from arpegon.engine.devices.plain_relay import PlainRelay
@@ -37,8 +38,11 @@ log = logging.getLogger(__name__)
 
 _STALLED_SECONDS = 5.0
 """A server that has not called us for so long has lost us."""
-_NAME_SECONDS, _NAME_PAUSE = 0.5, 0.02
-"""How long an engine that was killed may go on holding its name: JACK finds out some 40 ms later."""
+_ANSWER_SECONDS = 3.0
+"""How long a server may take to make us its client, before all else goes on without it."""
+_LEAVE_SECONDS = 1.0
+"""How long it may take to let us go."""
+_NO_ANSWER = "The JACK server does not answer. Arpegon goes on without it, and takes it up when it does."
 _CYCLES = 3
 """A connection that was just made takes part in the graph of the cycle after the next; what is sent before is lost."""
 _CYCLES_PATIENCE = 0.5
@@ -76,6 +80,8 @@ class JackClient:
         self.periods = Periods(self.audio, advanced)
         self.tie = self.periods.tie
         self._client: Any = None
+        self._opening: Opening | None = None
+        """A client that the server did not give us yet."""
         self.generation = 0
         """Which server we are with; what was opened on an earlier one is of no use."""
         self._gone = False
@@ -126,7 +132,9 @@ class JackClient:
             return False
         client = None
         try:
-            client = _open(self._name)
+            client = self._opened()
+            if client is None:
+                return False
             self._rate = client.samplerate
             relay: Relay = compiled_relay(client) or PlainRelay(client)
             self.audio.join(client, relay)
@@ -155,19 +163,44 @@ class JackClient:
         log.info("joined the JACK server as %s, %d frames", client.name, client.blocksize)
         return True
 
+    def _opened(self) -> Any:
+        """A client of the server; ``None`` while it does not answer."""
+        opening = self._opening or Opening(self._name, open_client)
+        try:
+            client = opening.client(0.0 if self._opening is not None else _ANSWER_SECONDS)
+        except jack.JackError:
+            self._answered()
+            raise
+        if client is None:
+            if self._opening is None:
+                self._said(_NO_ANSWER)
+            self._opening = opening
+            return None
+        self._answered()
+        if opening.name != self._name:
+            client.close()
+            return self._opened()
+        return client
+
+    def _answered(self) -> None:
+        if self._opening is not None:
+            self._opening = None
+            self._said("")
+
     def _on_xrun(self, _: float) -> None:
         self.periods.may_be_missed()
         self.audio.late(1)
 
     def _leave_server(self) -> None:
-        client, self._client = self._client, None
+        client, relay, self._client = self._client, self._relay, None
         self.generation += 1
         self._own = self._latency = self._relay = None
         self.audio.leave()
         self.tie.joined(None)
-        if client is not None:
-            client.deactivate()
-            client.close()
+        if client is not None:  # beside us: a server that stands still never lets go
+            leaving = threading.Thread(target=_leave, args=(client, relay), name="jack-leave", daemon=True)
+            leaving.start()
+            leaving.join(_LEAVE_SECONDS)
         self.periods.end()
 
     def _port_changed(self, port: Any, registered: bool) -> None:
@@ -348,14 +381,9 @@ def _may_run() -> bool:
     return bool(glob.glob("/dev/shm/jack*") or (runtime and glob.glob(f"{runtime}/pipewire-0")))
 
 
-def _open(name: str) -> Any:
-    """A client under our own name, as soon as whoever was killed under it is forgotten; else under a similar one."""
-    end = time.monotonic() + _NAME_SECONDS
-    while True:
-        exact = time.monotonic() < end
-        try:
-            return jack.Client(name, use_exact_name=exact, no_start_server=True)
-        except jack.JackOpenError as error:
-            if not exact or error.status.server_failed:  # a name that is taken is called an error of the server
-                raise
-        time.sleep(_NAME_PAUSE)
+def _leave(client: Any, relay: Relay | None) -> None:
+    """Be no client any more; until then, what is called for each period (``relay``) must be there."""
+    with contextlib.suppress(jack.JackError):
+        client.deactivate()
+        client.close()
+    del relay

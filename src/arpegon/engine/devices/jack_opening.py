@@ -1,0 +1,70 @@
+"""Becoming a client of a JACK server, which may never answer."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections.abc import Callable
+from typing import Any
+
+try:
+    import jack
+except (ImportError, OSError):  # this machine has no JACK library
+    jack = None
+
+_NAME_SECONDS, _NAME_PAUSE = 0.5, 0.02
+"""How long an engine that was killed may go on holding its name: JACK finds out some 40 ms later."""
+
+
+def open_client(name: str) -> Any:
+    """A client under our own name, as soon as whoever was killed under it is forgotten; else under a similar one.
+
+    Raises:
+        jack.JackOpenError: there is no server.
+    """
+    end = time.monotonic() + _NAME_SECONDS
+    while True:
+        exact = time.monotonic() < end
+        try:
+            return jack.Client(name, use_exact_name=exact, no_start_server=True)
+        except jack.JackOpenError as error:
+            if not exact or error.status.server_failed:  # a name that is taken is called an error of the server
+                raise
+        time.sleep(_NAME_PAUSE)
+
+
+class Opening:
+    """A client on its way, opened beside whoever waits for it: a server that stands still lets it wait for ever, and so
+    does a lock that another program held as it was killed.
+
+    Args:
+        name: what the client is to be called.
+        open_one: opens it.
+    """
+
+    def __init__(self, name: str, open_one: Callable[[str], Any]) -> None:
+        self.name = name
+        self._open = open_one
+        self._client: Any = None
+        self._error: Exception | None = None
+        self._done = threading.Event()
+        threading.Thread(target=self._work, name="jack-open", daemon=True).start()
+
+    def _work(self) -> None:
+        try:
+            self._client = self._open(self.name)
+        except Exception as error:
+            self._error = error
+        self._done.set()
+
+    def client(self, seconds: float) -> Any:
+        """The client; ``None`` where it is not there after so many seconds.
+
+        Raises:
+            jack.JackError: as the library says.
+        """
+        if not self._done.wait(seconds):
+            return None
+        if self._error is not None:
+            raise self._error
+        return self._client
