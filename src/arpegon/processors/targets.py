@@ -7,7 +7,8 @@ parameters, or of a part of one, counted from 1: ``deck-walk`` and ``patterns.2.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
+from functools import lru_cache
 from typing import Any
 
 import msgspec
@@ -25,6 +26,7 @@ from arpegon.core.document.model import (
     Hookup,
     Project,
     Section,
+    Stage,
     Strand,
 )
 from arpegon.core.document.sections import ENDS, MAX_BARS, TRANSPORT_WAYS
@@ -194,7 +196,7 @@ def holdable(project: Project, target: str) -> dict[str, Param]:
     set. A section holds nothing of sections."""
     found = project.find_stage(target) if target else None
     if found is not None:
-        return {"bypass": BYPASS} | {param.name: param for param in processor_class(found[1].kind).params}
+        return dict(_of_stage(found[1].kind))
     return {} if target and section_of(project, target) is not None else params_of(project, target)
 
 
@@ -241,8 +243,12 @@ def _found(project: Project, target: Target) -> Part | None:
     """What an address names and what it is now."""
     name, key = target
     head, *rest = key.split(".")
+    stage = project.find_stage(name) if name else None
+    if stage is not None:
+        whole = _of_stage(stage[1].kind).get(head)
+        return None if whole is None else whole.part(_in_stage(stage[1], whole), rest)
     strand = project.strand(name)
-    if head in _ROWS and strand is not None and project.find_stage(name) is None:
+    if head in _ROWS and strand is not None:
         return _in_row(strand, head, rest)
     section = section_of(project, name) if name else None
     if section is not None and head == "holds":
@@ -339,17 +345,23 @@ def _held(project: Project, section: Section, names: list[str]) -> Part | None:
 # -- values ------------------------------------------------------------------------------------------
 
 
+@lru_cache(maxsize=256)
+def _of_stage(kind: str) -> Mapping[str, Param]:
+    """All whole parameters of a kind of stage, and whether it is bypassed."""
+    return {"bypass": BYPASS} | {param.name: param for param in processor_class(kind).params}
+
+
+def _in_stage(stage: Stage, whole: Param) -> Any:
+    """The value of a whole parameter of a stage."""
+    return stage.bypass if whole is BYPASS else with_defaults((whole,), stage.params)[whole.name]
+
+
 def _whole(project: Project, name: str, key: str) -> Any:
-    """The value of a whole parameter."""
+    """The value of a whole parameter of what is no stage."""
     if not name:
         beats, unit = project.meter
         settings = {"key_root": project.key.root, "key_scale": project.key.scale}
         return {"tempo": project.tempo, **settings, "meter_beats": beats, "meter_unit": str(unit)}[key]
-    found = project.find_stage(name)
-    if found is not None and key == "bypass":
-        return found[1].bypass
-    if found is not None:
-        return with_defaults(processor_class(found[1].kind).params, found[1].params)[key]
     clip = project.clip(name)
     if clip is not None:
         return getattr(clip[2], key)
@@ -383,7 +395,7 @@ def with_value(project: Project, target: Target, value: Any) -> Project:
     if section is not None:
         return edits.set_section(project, name, **_in_section(section, head, rest, value))
     if rest:
-        value = holdable(project, name)[head].with_part(_whole(project, name, head), rest, value)
+        value = holdable(project, name)[head].with_part(value_now(project, name, head), rest, value)
     if not name:
         return edits.set_project(project, **_in_project(project, head, value))
     if project.find_stage(name) is not None:
