@@ -97,6 +97,13 @@ def test_repeat_dies_away_or_swells_and_stops_after_its_strokes():
     assert [event.data2 for event in rising][:3] == [100, 127, 127]
 
 
+@pytest.mark.parametrize(("change", "last"), [(50, 127), (-50, 1), (1, 127)])
+def test_a_key_may_be_held_for_as_long_as_one_likes(change, last):
+    played = [note_on(0, 0, 60, 1), note_off(120, 0, 60)]
+    made = note_ons(out_of(stage("repeat", rate="1/64", change=change), played=played))
+    assert len(made) > 3000 and made[-1].data2 == last
+
+
 def test_keys_share_one_pulse():
     played = [note_on(0, 0, 60, 90), note_on(0.1, 0, 64, 90), note_off(0.9, 0, 60), note_off(0.9, 0, 64)]
     made = note_ons(out_of(stage("repeat", rate="1/8"), played=played))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from typing import Any
 
@@ -10,6 +11,9 @@ from arpegon.core.processing.parameters import Choice, NoteValue, Number, Number
 from arpegon.core.processing.processor import Context, KeyBook
 from arpegon.core.processing.pulse import Pulse
 from arpegon.core.time.rhythm import beats_of
+
+_FULL = 20.0
+"""Powers of e by which even the softest stroke of a rhythm has grown to the loudest."""
 
 
 class Repeat(KeyBook):
@@ -140,7 +144,7 @@ class Repeat(KeyBook):
             return
         self._struck[strike] = count + 1
         event = self._held[strike]
-        velocity = event.data2 * level * (1.0 + self.values["change"] / 100.0) ** count
+        velocity = event.data2 * level * _grown(1.0 + self.values["change"] / 100.0, count)
         note = Event(time, event.status, event.data1, max(1, min(127, round(velocity))))
         self.ledger.stop(strike, time, 64, out)
         self.ledger.start(strike, (note,), out)
@@ -165,3 +169,8 @@ class Repeat(KeyBook):
     def caption(cls, values: Mapping[str, Any]) -> str:
         steps = len(values["rhythm"])
         return f"{values['rate']}{f' · {steps} steps' if steps > 1 else ''}"
+
+
+def _grown(by: float, count: int) -> float:
+    """A factor ``by`` so many times over, as far as any velocity can grow: a key may be held for hours."""
+    return by ** (count if by <= 1.0 else min(count, math.ceil(_FULL / math.log(by))))
