@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections import deque
 from collections.abc import Iterable, Mapping, Sequence
+from functools import partial
 
-from PyQt6.QtCore import QRectF, QSize, Qt
-from PyQt6.QtGui import QPaintEvent
+from PyQt6.QtCore import QRect, QRectF, QSize, Qt
+from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from arpegon.core.document.sections import position_in
@@ -17,12 +18,14 @@ from arpegon.core.time.clock import position_text
 from arpegon.engine.wire.protocol import Passed
 from arpegon.ui.controls.elided import draw_fitted
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import painting
+from arpegon.ui.look.painted import Still, painting
 from arpegon.ui.model.hookup_words import controller_names
 from arpegon.ui.model.session import Session
 from arpegon.ui.parts.standard import caps
 
 ROW = 26
+_PICTURES = 40
+"""Of rows that are kept: as many as are in sight."""
 KEPT = 400
 MADE, NOTHING, SAME, SAME_STROKE = "made here", "nothing came out", "the same", "the same stroke"
 """What is said of an event of the stage's own, of one that ended here, and of one that left as it came (a stroke: as it
@@ -82,6 +85,7 @@ class Rows(QWidget):
         super().__init__(parent)
         self.session = session
         self.kept: deque[Passed] = deque(maxlen=KEPT)
+        self._still = Still(kept=_PICTURES)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumHeight(3 * ROW)
 
@@ -107,32 +111,38 @@ class Rows(QWidget):
                     "Play: each event that passes here is listed with what it became.",
                 )
                 return
-            out_x = 0.45 * width
             count = self.height() // ROW
             for place, passed in enumerate(list(self.kept)[-count:][::-1]):
-                where, name, value, out, values = self.text_of(passed)
-                y = place * ROW
                 if place % 2 == 0:
-                    painter.fillRect(QRectF(0, y, width, ROW), theme.color(t.roll))
-                centre = Qt.AlignmentFlag.AlignVCenter
-                right = centre | Qt.AlignmentFlag.AlignRight
-                painter.setFont(theme.number_font(12))
-                painter.setPen(theme.color(t.second))
-                painter.drawText(QRectF(6, y, 78, ROW), centre, where or "at rest")
-                painter.setPen(theme.color(t.ink))
-                painter.drawText(QRectF(out_x - 46, y, 36, ROW), right, value)
-                values_width = min(0.24 * width, painter.fontMetrics().horizontalAdvance(values) + 4.0)
-                shown = painter.fontMetrics().elidedText(values, Qt.TextElideMode.ElideRight, int(values_width))
-                painter.drawText(QRectF(width - values_width - 6, y, values_width, ROW), right, shown)
-                painter.setFont(theme.label_font(13, 600))
-                wide = out_x - 84 - (46 if value else 4)
-                if painter.fontMetrics().horizontalAdvance(name) > wide and passed.event is not None:
-                    name = short_name(passed.event) or name
-                draw_fitted(painter, QRectF(84, y, wide, ROW), name)
-                room = QRectF(out_x + 6, y, width - out_x - values_width - 16, ROW)
-                painter.setFont(theme.label_font(13, 600))
-                painter.setPen(theme.color(t.second if out in (SAME, SAME_STROKE, NOTHING) else t.ink))
-                draw_fitted(painter, room, out)
+                    painter.fillRect(QRectF(0, place * ROW, width, ROW), theme.color(t.roll))
+                texts = self.text_of(passed)
+                short = short_name(passed.event) if passed.event is not None else ""
+                area = QRect(0, place * ROW, self.width(), ROW)
+                self._still.draw(painter, self, (*texts, short), partial(self._paint_row, t, texts, short), area)
+
+    def _paint_row(self, t: theme.Theme, texts: tuple[str, str, str, str, str], short: str, painter: QPainter) -> None:
+        where, name, value, out, values = texts
+        width = float(self.width())
+        out_x = 0.45 * width
+        centre = Qt.AlignmentFlag.AlignVCenter
+        right = centre | Qt.AlignmentFlag.AlignRight
+        painter.setFont(theme.number_font(12))
+        painter.setPen(theme.color(t.second))
+        painter.drawText(QRectF(6, 0, 78, ROW), centre, where or "at rest")
+        painter.setPen(theme.color(t.ink))
+        painter.drawText(QRectF(out_x - 46, 0, 36, ROW), right, value)
+        values_width = min(0.24 * width, painter.fontMetrics().horizontalAdvance(values) + 4.0)
+        shown = painter.fontMetrics().elidedText(values, Qt.TextElideMode.ElideRight, int(values_width))
+        painter.drawText(QRectF(width - values_width - 6, 0, values_width, ROW), right, shown)
+        painter.setFont(theme.label_font(13, 600))
+        wide = out_x - 84 - (46 if value else 4)
+        if painter.fontMetrics().horizontalAdvance(name) > wide:
+            name = short or name
+        draw_fitted(painter, QRectF(84, 0, wide, ROW), name)
+        room = QRectF(out_x + 6, 0, width - out_x - values_width - 16, ROW)
+        painter.setFont(theme.label_font(13, 600))
+        painter.setPen(theme.color(t.second if out in (SAME, SAME_STROKE, NOTHING) else t.ink))
+        draw_fitted(painter, room, out)
 
 
 class Readout(QWidget):

@@ -87,16 +87,28 @@ class Still:
         self._kept = kept
         self._pictures: dict[tuple[object, ...], QPixmap] = {}
 
-    def draw(self, painter: QPainter, widget: QWidget, key: object, draw: Callable[[QPainter], None]) -> None:
-        """Put it onto a widget; ``draw`` draws it, which depends on nothing but ``key``, the theme and the size."""
+    def draw(
+        self,
+        painter: QPainter,
+        widget: QWidget,
+        key: object,
+        draw: Callable[[QPainter], None],
+        area: QRect | None = None,
+    ) -> None:
+        """Put it onto a widget, or an area of it; ``draw`` draws it, which depends on nothing but ``key``, the theme
+        and the size."""
+        area = area or widget.rect()
         if not KEEPS_STILL:
+            painter.save()
+            painter.translate(area.topLeft().toPointF())
             draw(painter)
+            painter.restore()
             return
         ratio = widget.devicePixelRatioF()
-        now = (key, theme.theme().name, widget.width(), widget.height(), ratio)
+        now = (key, theme.theme().name, area.width(), area.height(), ratio)
         picture = self._pictures.get(now)
         if picture is None:
-            picture = QPixmap(widget.size() * ratio)
+            picture = QPixmap(area.size() * ratio)
             picture.setDevicePixelRatio(ratio)
             picture.fill(Qt.GlobalColor.transparent)
             with painting(picture) as own:
@@ -105,7 +117,7 @@ class Still:
             while len(self._pictures) >= self._kept:
                 del self._pictures[next(iter(self._pictures))]
             self._pictures[now] = picture
-        painter.drawPixmap(0, 0, picture)
+        painter.drawPixmap(area.topLeft(), picture)
 
 
 class Drawn(_Widget):

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections import deque
+from collections import Counter, deque
 from collections.abc import Iterable, Iterator
+from itertools import islice
 
 from arpegon.core.events import BEND, CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, Event
 from arpegon.core.notes.pairing import Pairing, note_key
@@ -33,8 +34,10 @@ class RollLine:
     """One strip of paper: notes as bars, controllers as pen lines."""
 
     def __init__(self) -> None:
-        self.bars: deque[NoteBar] = deque(maxlen=MAX_BARS)
+        self.bars: deque[NoteBar] = deque()
         """All notes in the order of their beginnings."""
+        self.notes: Counter[int] = Counter()
+        """How many of them there are of each."""
         self.ended: deque[NoteBar] = deque(maxlen=MAX_BARS)
         """Those that ended, in the order of their ends."""
         self.pens: dict[tuple[int, int], deque[tuple[float, float]]] = {}
@@ -50,7 +53,10 @@ class RollLine:
                 self.fresh_from = event.time
             if kind == NOTE_ON:
                 bar = NoteBar(event.data1, event.data2, event.time)
+                if len(self.bars) == MAX_BARS:
+                    self._forget_first()
                 self.bars.append(bar)
+                self.notes[bar.note] += 1
                 self._open.begin(note_key(event), bar)
             elif kind == NOTE_OFF:
                 ended = self._open.end(note_key(event))
@@ -84,16 +90,23 @@ class RollLine:
 
     def notes_since(self, time: float) -> set[int]:
         """Which notes began after a time."""
-        return {bar.note for bar in self.bars if bar.start >= time}
+        return {bar.note for bar in islice(reversed(self.bars), self.since(time))}
 
     def prune(self, now: float) -> None:
         """Forget what has left the paper."""
         limit = now - KEPT_SECONDS
-        for line in (self.bars, self.ended):
-            while line and line[0].end is not None and line[0].end < limit:
-                line.popleft()
+        while self.bars and self.bars[0].end is not None and self.bars[0].end < limit:
+            self._forget_first()
+        while self.ended and self.ended[0].end is not None and self.ended[0].end < limit:
+            self.ended.popleft()
         for key in [key for key, pen in self.pens.items() if pen[-1][0] < limit]:
             del self.pens[key]
+
+    def _forget_first(self) -> None:
+        note = self.bars.popleft().note
+        self.notes[note] -= 1
+        if not self.notes[note]:
+            del self.notes[note]
 
     @property
     def sounding(self) -> set[int]:
@@ -139,8 +152,8 @@ class Paper:
             line.prune(now)
             if not line.bars and not line.pens and place not in (IN, OUT):
                 del self.lines[place]
-            for bar in line.bars:
-                low, high = min(low, bar.note), max(high, bar.note)
+            if line.notes:
+                low, high = min(low, *line.notes), max(high, *line.notes)
         if low > high:
             return
         low, high = low - _MARGIN, high + _MARGIN

@@ -17,7 +17,7 @@ from arpegon.ui.model.surroundings import surroundings
 if TYPE_CHECKING:
     from arpegon.ui.model.session import Session
 
-_CHECK_MS = 250
+_CHECK_MS = 500
 
 
 class PathWatch(QObject):
