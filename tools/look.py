@@ -56,6 +56,8 @@ _NEAR_INK = 90
 """How far, in all three colours together, what is seen of a letter may be from its ink."""
 _SLACK = 2.0
 """Pixels by which metrics may differ from what is drawn."""
+_LAYOUTS = 5
+"""How often one layout may change another."""
 
 
 class Row(NamedTuple):
@@ -245,9 +247,13 @@ class Tour:
         self.session.load(load_project(DEMO), DEMO)
 
     def wait(self, seconds: float = 0.06) -> None:
-        """Let layouts settle."""
+        """Let layouts settle, however busy the machine is."""
         end = time.monotonic() + seconds
         while time.monotonic() < end:
+            QApplication.processEvents()
+        self.session.paths.check()  # what is silent is said now, and not while we look
+        for _ in range(_LAYOUTS):
+            QApplication.sendPostedEvents()
             QApplication.processEvents()
 
     def places(self) -> Iterator[str]:
