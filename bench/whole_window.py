@@ -23,11 +23,14 @@ def main() -> None:
     from arpegon.core.events import note_off, note_on
     from arpegon.files.places import Settings
     from arpegon.ui.app import make_application
+    from arpegon.ui.look import theme
     from arpegon.ui.model.session import Session
     from arpegon.ui.window import Window
 
     application = make_application(sys.argv[:1])
-    session = Session(Settings())
+    settings = Settings()
+    theme.use(settings.theme)
+    session = Session(settings)
     window = Window(session)
     window.resize(1280, 800)
     window.show()
