@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from arpegon.ui.controls.elided import draw_fitted
 from arpegon.ui.controls.hook_mark import paint_mark
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import PaintedButton, Still
+from arpegon.ui.look.painted import Opaque, PaintedButton, Still
 from arpegon.ui.look.plain import tip
 
 _SEGMENTS = 16
@@ -115,9 +115,10 @@ class SourcePill(EndRow):
         _two_texts(painter, inner, self.name, self.detail, text, text if self._selected else t.second)
 
 
-class DestinationRow(EndRow):
+class DestinationRow(Opaque, EndRow):
     """A destination: a row at the foot of the strand, with the level of its instrument."""
 
+    ground = "paper"
     END = "Destination"
     HEIGHT = 24
 

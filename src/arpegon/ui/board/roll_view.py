@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from functools import lru_cache
 
-from PyQt6.QtCore import QEvent, QPoint, QRect, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QContextMenuEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygon, QResizeEvent, QShowEvent
+from PyQt6.QtCore import QPoint, QRect, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QContextMenuEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygon, QResizeEvent
 from PyQt6.QtWidgets import QLabel, QSizePolicy, QWidget
 
 from arpegon.core.events import BEND, CONTROL, POLY_PRESSURE, PRESSURE
 from arpegon.ui.board.trail import TrailMark
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import painting
+from arpegon.ui.look.painted import Opaque, painting
 from arpegon.ui.model.paper import PIXELS_PER_SECOND, Paper, RollLine
 
 _SHADES = 6
@@ -74,7 +74,7 @@ class BeatRuler:
             beat -= 1
 
 
-class RollView(QLabel):
+class RollView(Opaque, QLabel):
     """Paints one :class:`~arpegon.ui.model.paper.RollLine`: time runs down, the newest is at the top edge.
 
     What is printed moves down by whole pixels and does not change any more, so a frame shifts what stands on the
@@ -103,20 +103,6 @@ class RollView(QLabel):
         self._mark: TrailMark | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumHeight(26)
-        self._own_ground()
-
-    def _own_ground(self) -> None:
-        """All of it is printed, whatever the style says of labels: only what is opaque can be shifted on the screen."""
-        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
-
-    def showEvent(self, event: QShowEvent | None) -> None:
-        super().showEvent(event)
-        self._own_ground()
-
-    def changeEvent(self, event: QEvent | None) -> None:
-        super().changeEvent(event)
-        if event is not None and event.type() == QEvent.Type.StyleChange:
-            self._own_ground()
 
     def sizeHint(self) -> QSize:
         return QSize(190, 70)

@@ -22,7 +22,7 @@ from PyQt6.QtWidgets import QMenu, QPushButton, QWidget
 from arpegon.ui.controls import arrows
 from arpegon.ui.controls.in_place import InPlace
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Painted, PaintedButton, painting
+from arpegon.ui.look.painted import Opaque, Painted, PaintedButton, painting
 from arpegon.ui.look.plain import tip
 
 HEIGHT = 54
@@ -97,10 +97,11 @@ class TransportButton(QPushButton):
                 painter.drawPolygon(QPolygonF([point + middle for point in points]))
 
 
-class Field(PaintedButton):
+class Field(Opaque, PaintedButton):
     """A caption with a value beneath: clicked (or Return), dragged, wheeled, stepped by arrows, typed by its owner."""
 
     smooth = False
+    ground = "paper"
     clicked = pyqtSignal()
     asked = pyqtSignal()
     stepped = pyqtSignal(float)

@@ -14,6 +14,7 @@ from PyQt6.QtGui import (
     QPainter,
     QPaintEvent,
     QPixmap,
+    QShowEvent,
     QStandardItem,
     QStandardItemModel,
 )
@@ -125,9 +126,13 @@ class Drawn(_Widget):
 
     smooth: ClassVar[bool] = True
     """Whether edges are smoothed; upright and level ones are sharper without."""
+    ground: ClassVar[str] = ""
+    """The colour of the theme that is drawn beneath it (empty: what it lies on is drawn first)."""
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         with painting(self) as painter:
+            if self.ground:
+                painter.fillRect(self.rect(), theme.color(getattr(theme.theme(), self.ground)))
             painter.setRenderHint(QPainter.RenderHint.Antialiasing, self.smooth)
             self.paint(painter, theme.theme())
 
@@ -138,6 +143,20 @@ class Drawn(_Widget):
     def sheet(self) -> QRectF:
         """Where its paper lies when that fills the widget: half a pixel in, so that the line is sharp."""
         return QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5)
+
+
+class Opaque(_Widget):
+    """All of it is drawn, whatever the style says of it: what it lies on need not be drawn beneath what moves in it,
+    and it can be shifted on the screen."""
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+
+    def changeEvent(self, event: QEvent | None) -> None:
+        super().changeEvent(event)
+        if event is not None and event.type() == QEvent.Type.StyleChange:
+            self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
 
 
 class OwnKeys(_Widget):
