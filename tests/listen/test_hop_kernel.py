@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 import math
+import subprocess
+import sys
 
 import numpy as np
 import pytest
+import scipy.signal
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from arpegon.listen import kernel, listener
 from arpegon.listen.bands import Bands
+from arpegon.listen.filters import Filter, highpass, smoothing
 from arpegon.listen.hits import HitListener
 from arpegon.listen.periods import PeriodMeter
 
@@ -152,3 +156,32 @@ def test_it_takes_what_is_no_number_and_nothing_at_all():
     for block in (np.zeros((0, 1)), np.full((300, 1), np.nan), np.full((300, 1), np.inf), np.zeros((48_000, 1))):
         assert heard.process(block) == []
     assert all(heard._bands[0].kernel._kept["floor"] < -100.0)
+
+
+@pytest.mark.parametrize("hertz", [5.0, 40.0, 900.0])
+def test_filters_are_those_of_scipy(hertz, monkeypatch):
+    b, a = highpass(hertz, 6000.0)
+    wanted = scipy.signal.butter(2, hertz, "highpass", fs=6000.0)
+    assert np.allclose(b, wanted[0], atol=1e-12) and np.allclose(a, wanted[1], atol=1e-12)
+    for taps, share in ((48, 0.225), (33, 0.9)):
+        assert np.allclose(smoothing(taps, share), scipy.signal.firwin(taps, share), atol=1e-12)
+    noise = np.random.default_rng(1).standard_normal(3000)
+    whole = scipy.signal.lfilter(*wanted, noise)
+    for channels in (0, 2):
+        filtering = Filter((b, a), channels)
+        stream = np.stack([noise, -noise], axis=1) if channels else noise
+        found = np.concatenate([filtering.process(piece) for piece in np.array_split(stream, 7)])
+        assert np.allclose(found if not channels else found[:, 0], whole, atol=1e-9)
+    monkeypatch.setattr(kernel, "is_there", lambda: False)
+    assert np.allclose(Filter((b, a)).process(noise), whole, atol=1e-9)
+
+
+def test_where_it_was_compiled_nothing_of_scipy_is_loaded():
+    code = (
+        "import sys, numpy as np\nfrom arpegon.listen import listener\n"
+        "from arpegon.processors.registry import LISTENINGS\nfrom arpegon.listen import filters\nfilters.load()\n"
+        "for kind in LISTENINGS:\n    listener(kind, {}, 48_000).process(np.zeros((4800, 1)))\n"
+        "print(sorted(name for name in sys.modules if name.startswith('scipy')))"
+    )
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert done.stdout.strip() == "[]"

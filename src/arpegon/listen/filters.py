@@ -1,32 +1,74 @@
-"""The filters of SciPy that listening needs, loaded when something is heard for the first time.
+"""The filters that listening needs.
 
-To load ``scipy.signal`` takes a second of a processor, which neither the window nor the engine has to give.
+They are designed here, by the textbook, because to load ``scipy.signal`` takes a second of a processor and the memory
+of all the rest of the listening process; a test compares them with SciPy's. Filtering itself is compiled; where no
+compiler was there, SciPy does it.
 """
 
 from __future__ import annotations
 
-from functools import cache
+import math
 from typing import Any
 
+import numpy as np
+from numpy.typing import NDArray
 
-@cache
-def load() -> Any:
-    """The module of SciPy; whoever must be on time calls this beforehand."""
-    import scipy.signal
+from arpegon.listen import kernel
 
-    return scipy.signal
-
-
-def butter(*arguments: Any, **settings: Any) -> Any:
-    """See :func:`scipy.signal.butter`."""
-    return load().butter(*arguments, **settings)
+Array = NDArray[Any]
 
 
-def firwin(*arguments: Any, **settings: Any) -> Any:
-    """See :func:`scipy.signal.firwin`."""
-    return load().firwin(*arguments, **settings)
+def highpass(hertz: float, rate: float) -> tuple[Array, Array]:
+    """A Butterworth filter of second order, by the bilinear transform (Oppenheim & Schafer, "Discrete-Time Signal
+    Processing", 7.1): what is beneath ``hertz`` falls by 12 dB an octave.
+
+    Returns:
+        Its coefficients b and a, of shape (3,).
+    """
+    k = math.tan(math.pi * hertz / rate)
+    share = 1.0 / (1.0 + math.sqrt(2.0) * k + k * k)
+    return np.array((share, -2.0 * share, share)), np.array(
+        (1.0, 2.0 * (k * k - 1.0) * share, (1.0 - math.sqrt(2.0) * k + k * k) * share)
+    )
 
 
-def lfilter(*arguments: Any, **settings: Any) -> Any:
-    """See :func:`scipy.signal.lfilter`."""
-    return load().lfilter(*arguments, **settings)
+def smoothing(taps: int, share: float) -> Array:
+    """A low-pass filter by a sinc under a Hamming window (the same, 7.5): what is above ``share`` of half the rate
+    goes.
+
+    Returns:
+        Its impulse response, of shape (taps,), with a sum of one.
+    """
+    response = np.sinc(share * (np.arange(taps) - 0.5 * (taps - 1))) * np.hamming(taps)
+    made: Array = response / response.sum()
+    return made
+
+
+class Filter:
+    """A filter of second order, at work on a stream.
+
+    Args:
+        coefficients: as :func:`highpass` gives them.
+        channels: of the stream; 0: it is of shape (frames,).
+    """
+
+    def __init__(self, coefficients: tuple[Array, Array], channels: int = 0) -> None:
+        self._b, self._a = coefficients
+        self._state = np.zeros((2, channels) if channels else 2)
+        self._kernel = kernel.FilterKernel(*coefficients) if kernel.is_there() and not channels else None
+
+    def process(self, samples: Array) -> Array:
+        """The next samples, of shape (frames,) or (frames, channels), as they leave it."""
+        if self._kernel is not None:
+            return self._kernel.process(samples)
+        from scipy.signal import lfilter
+
+        filtered: Array
+        filtered, self._state = lfilter(self._b, self._a, samples, axis=0, zi=self._state)
+        return filtered
+
+
+def load() -> None:
+    """Have all there that filtering needs; whoever must be on time calls this beforehand."""
+    if not kernel.is_there():
+        import scipy.signal  # noqa: F401

@@ -12,7 +12,7 @@ import numpy as np
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
 from arpegon.listen import kernel
 from arpegon.listen.bands import HOP_SECONDS, Bands, greatest
-from arpegon.listen.filters import butter, lfilter
+from arpegon.listen.filters import Filter, highpass
 from arpegon.listen.kernel import HitsKernel
 from arpegon.listen.listener import Array, HeardNote, Listener
 from arpegon.processors.sources.listening import Hits
@@ -101,15 +101,14 @@ class HitListener(Listener):
         self._open: _Open | None = None
         self._energies = np.zeros((_BEFORE_HOPS, 2 * self._zones))
         """Of the last hops: mean squares of the slopes, then of the samples themselves, by zone."""
-        self._rumble = butter(2, min(_RUMBLE_HZ, 0.2 * self.rate), "highpass", fs=self.rate)
-        self._state = np.zeros((2, self._zones))
+        b, a = highpass(min(_RUMBLE_HZ, 0.2 * self.rate), self.rate)
+        self._rumble = Filter((b, a), self._zones)
         self._loud = np.ones((_KNOWN_HOPS, self._zones))
         """Of the last hops: mean squares of what is above rumble."""
         kernels = [bands.kernel for bands in self._bands if bands.kernel is not None]
         self._kernel: HitsKernel | None = None
         if kernel.is_there() and len(kernels) == self._zones:
-            b, a = self._rumble
-            coefficients = [*map(float, b / a[0]), *map(float, a[1:] / a[0])]
+            coefficients = [*map(float, b), *map(float, a[1:])]
             self._kernel = HitsKernel(kernels, coefficients, self._slope, _IN_NOISE, _LOUDER_COUNTS)
 
     @property
@@ -185,7 +184,7 @@ class HitListener(Listener):
     def _louder(self, samples: Array, hops: int, hiss: Array) -> Array:
         """By how many dB all that is above rumble is louder than it was, hop by hop, where ``hiss`` (the power of that
         of each zone) hides the bands."""
-        high, self._state = lfilter(*self._rumble, samples, axis=0, zi=self._state)
+        high = self._rumble.process(samples)
         energies = np.square(high).reshape(hops, self._hop, self._zones).mean(axis=1)
         known = np.concatenate([self._loud, energies])
         self._loud = known[-_KNOWN_HOPS:]

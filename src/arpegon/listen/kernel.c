@@ -312,3 +312,17 @@ double arpegon_period(const double *window, int64_t n, int64_t most, int64_t lea
     }
     return 0.0;
 }
+
+/* A filter of second order (transposed direct form II), over samples in place; `filter` is b0, b1, b2, a1, a2. */
+void arpegon_filter(const double *filter, double *state, double *samples, int64_t count)
+{
+    double first = state[0], second = state[1];
+    for (int64_t k = 0; k < count; k++) {
+        const double x = samples[k], y = filter[0] * x + first;
+        first = filter[1] * x - filter[3] * y + second;
+        second = filter[2] * x - filter[4] * y;
+        samples[k] = y;
+    }
+    state[0] = first;
+    state[1] = second;
+}

@@ -56,12 +56,13 @@ _hits = function(
 )
 
 
+_filter = function(_LIBRARY, "arpegon_filter", (_place, _place, _place, _number))
 _period = function(_LIBRARY, "arpegon_period", (_place, _number, _number, _number, _double, _place, _place), _double)
 
 
 def is_there() -> bool:
     """Whether hops can be looked at so."""
-    return None not in (_bands, _hits, _period)
+    return None not in (_bands, _hits, _period, _filter)
 
 
 class BandsKernel:
@@ -128,6 +129,25 @@ class PeriodKernel:
         likeness, clarity = self._places
         period = _period(window.ctypes.data, len(window), most, self._least, share, likeness, clarity)
         return period, float(self._clarity[0])
+
+
+class FilterKernel:
+    """A filter of second order.
+
+    Args:
+        b, a: its coefficients, of shape (3,).
+    """
+
+    def __init__(self, b: Array, a: Array) -> None:
+        self._filter = np.array((*b, *a[1:])) / a[0]
+        self._state = np.zeros(2)
+        self._places = self._filter.ctypes.data, self._state.ctypes.data
+
+    def process(self, samples: Array) -> Array:
+        """The next samples of a stream, of shape (frames,), as they leave it."""
+        made = np.array(samples, dtype=np.float64)
+        _filter(*self._places, made.ctypes.data, len(made))
+        return made
 
 
 class HitsKernel:

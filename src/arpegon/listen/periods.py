@@ -21,7 +21,7 @@ from numpy.typing import NDArray
 
 from arpegon.listen import kernel
 from arpegon.listen.bands import windows
-from arpegon.listen.filters import butter, firwin, lfilter
+from arpegon.listen.filters import Filter, highpass, smoothing
 from arpegon.listen.kernel import PeriodKernel
 
 LONGEST = 1.4
@@ -87,10 +87,9 @@ class PeriodMeter:
         self._step = max(1, int(rate // max(_MIN_RATE, 8.0 * highest)))
         self.rate = rate / self._step
         """Of the samples that it keeps: no more than the highest pitch needs."""
-        self._smooth = firwin(_TAPS * self._step, 0.9 / self._step) if self._step > 1 else np.ones(1)
+        self._smooth = smoothing(_TAPS * self._step, 0.9 / self._step) if self._step > 1 else np.ones(1)
         self._waiting = np.zeros(len(self._smooth) - 1)
-        self._below = butter(2, 0.6 * lowest, "highpass", fs=self.rate)
-        self._state = np.zeros(2)
+        self._below = Filter(highpass(0.6 * lowest, self.rate))
         self.size = math.ceil(periods * self.rate / lowest)
         """Of the window, in kept samples."""
         self.seconds = self.size / self.rate
@@ -123,8 +122,7 @@ class PeriodMeter:
         if count > 0:
             kept = windows(waiting, size, self._step) @ self._smooth
             waiting = waiting[count * self._step :]
-            kept, self._state = lfilter(*self._below, kept, zi=self._state)
-            self._rest = np.concatenate([self._rest, kept])
+            self._rest = np.concatenate([self._rest, self._below.process(kept)])
         self._waiting = waiting
         while len(self._rest) >= self.hop:
             self.samples = np.concatenate([self.samples[self.hop :], self._rest[: self.hop]])
