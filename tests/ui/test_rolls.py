@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+from collections import Counter
 
 import pytest
 from PyQt6.QtWidgets import QApplication, QWidget
@@ -10,7 +11,7 @@ from PyQt6.QtWidgets import QApplication, QWidget
 from arpegon.core.events import control, note_off, note_on
 from arpegon.core.notes.taps import Passage
 from arpegon.ui.board.roll_view import BeatRuler, RollView
-from arpegon.ui.model.paper import Paper, RollLine
+from arpegon.ui.model.paper import MAX_BARS, Paper, RollLine
 from building import notes
 
 
@@ -36,6 +37,19 @@ def test_rolls_pair_strikes_and_forget_the_past():
     assert not line.sounding and not line.moves(500.0, 1.0)
     line.prune(100.0)
     assert not line.bars and not line.pens
+
+
+def test_however_many_notes_come_and_go_it_knows_which_are_there():
+    line, draw = RollLine(), random.Random(4)
+    for place in range(2 * MAX_BARS):
+        note = draw.randrange(128)
+        line.add([note_on(0.01 * place, 0, note, 9), note_off(0.01 * place + 0.005, 0, note)])
+        if place % 700 == 0:
+            line.prune(0.01 * place + draw.uniform(0.0, 50.0))
+            assert line.notes == Counter(bar.note for bar in line.bars)
+    assert len(line.bars) <= MAX_BARS and line.notes == Counter(bar.note for bar in line.bars)
+    line.prune(1e6)
+    assert not line.notes
 
 
 def test_the_paper_fits_the_range_that_is_played():

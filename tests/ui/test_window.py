@@ -13,7 +13,7 @@ from gestures import settled, typing_over
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QLineEdit
+from PyQt6.QtWidgets import QApplication, QLineEdit, QMenu
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import InstrumentDestination, SurfaceSource
@@ -84,6 +84,28 @@ def test_an_empty_board_teaches_and_one_click_sounds(window, strand, qtbot):
     qtbot.waitUntil(lambda: max(window.session.telemetry.meters.values(), default=0) > 0.001)
     QTest.keyRelease(window, Qt.Key.Key_Z)
     qtbot.waitUntil(lambda: held(window) == 0)
+
+
+def test_a_key_that_is_let_go_over_a_menu_ends_its_note(window, strand, qtbot):
+    QTest.keyPress(window, Qt.Key.Key_Z)
+    qtbot.waitUntil(lambda: held(window) == 1)
+    menu = QMenu(window)
+    menu.addAction("Lamps")
+    menu.popup(window.mapToGlobal(QPoint(50, 50)))
+    qtbot.waitUntil(menu.isVisible)
+    QTest.keyRelease(menu, Qt.Key.Key_Z)
+    qtbot.waitUntil(lambda: held(window) == 0)
+    menu.close()
+
+
+def test_where_no_key_is_held_nobody_hears_all_that_happens(window, qtbot, monkeypatch):
+    asked = []
+    monkeypatch.setattr(type(window.surface.computer_keys), "eventFilter", lambda self, *what: bool(asked.append(what)))
+    field = window.header.position
+    for number in range(50):
+        field.show_text(f"{number}")
+        field.repaint()
+    assert all(watched is not field for watched, _ in asked)
 
 
 def test_a_second_strand_takes_two_actions_and_sounds_at_once(window, strand, qtbot):
@@ -418,7 +440,7 @@ def test_the_demo_plays_and_its_rolls_print(window, qtbot):
     qtbot.waitUntil(lambda: all(printed(window, one, 0) for one in ("harbour", "lamp", "deck")), timeout=10_000)
     qtbot.waitUntil(lambda: len(window.session.telemetry.meters) == 6)
     qtbot.waitUntil(lambda: window.header.play.active and window.header.position.text != "1.1.000")
-    assert "there is no audio device" in window.status.text
+    qtbot.waitUntil(lambda: "there is no audio device" in window.status.text)
 
 
 def test_keys_walk_the_board_and_the_transport(window, strand, story, qtbot):

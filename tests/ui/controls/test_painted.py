@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import pytest
 from gestures import pixels
-from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtCore import QRect, QRectF, Qt
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
+from arpegon.ui.board.ends import DestinationRow
+from arpegon.ui.frame.header_parts import Field
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import OwnKeys, Painted, Still, paint_paper
 
@@ -96,3 +98,41 @@ def test_what_does_not_move_is_drawn_once_and_again_when_it_is_another(shown):
     control.resize(120, 40)
     control.grab()
     assert drawn == [(1, "day"), (2, "day"), (2, "night"), (2, "day")]
+
+
+def test_pictures_of_what_comes_again_are_kept_and_of_areas_lie_there(shown):
+    drawn = []
+
+    class Rows(Painted):
+        def __init__(self):
+            super().__init__()
+            self.still, self.keys = Still(kept=2), (1, 2)
+
+        def paint(self, painter, t):
+            for place, key in enumerate(self.keys):
+                area = QRect(0, 20 * place, 100, 20)
+                self.still.draw(
+                    painter, self, key, lambda own, key=key: drawn.append((key, own.device().height())), area
+                )
+
+    control = shown(Rows(), 100, 40)
+    control.grab()
+    control.keys = (2, 1)
+    control.grab()
+    assert drawn == [(1, 20), (2, 20)]
+    control.keys = (3, 1)
+    control.grab()
+    assert drawn[2:] == [(3, 20), (1, 20)], "the oldest was let go for it"
+
+
+@pytest.mark.parametrize("made", [lambda: Field("Tempo", "help", 60), lambda: DestinationRow(0, "Lamp", "", 1, "lamp")])
+def test_what_moves_is_drawn_on_its_own_ground_whatever_the_style_says(shown, made):
+    control = shown(made(), 120, 40)
+    try:
+        for name in ("night", "day"):
+            theme.use(name)
+            assert control.testAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+            control.grab()
+            assert pixels(control, theme.THEMES[name].paper) > 1000
+    finally:
+        theme.use("day")

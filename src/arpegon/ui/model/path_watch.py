@@ -9,6 +9,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from arpegon.core.document.mending import PLAY, mend_label, mended
 from arpegon.core.document.path_check import Break, check_paths
 from arpegon.core.time import studio
+from arpegon.engine.wire.protocol import Telemetry
 from arpegon.processors.facts import stage_facts
 from arpegon.sound import DEFAULT_SOUND
 from arpegon.ui.look.timers import ticking
@@ -36,8 +37,11 @@ class PathWatch(QObject):
         """Why strands are silent, by strand, as last found."""
         self._timer = ticking(self, _CHECK_MS)
         self._timer.timeout.connect(self.check)
+        self._turns: tuple[object, ...] = ()
+        """What is looked at once where it is another one."""
         for cause in (session.changed, session.noticed, session.ports_changed):
             cause.connect(self.check)
+        session.reported.connect(self._reported)
 
     def start(self) -> None:
         """Begin to look."""
@@ -46,6 +50,12 @@ class PathWatch(QObject):
     def stop(self) -> None:
         """Look no more."""
         self._timer.stop()
+
+    def _reported(self, told: Telemetry) -> None:
+        turns = (told.playing, told.clock, told.health.audio, told.health.audio_known, told.health.audio_rests)
+        if turns != self._turns:
+            self._turns = turns
+            self.check()
 
     def check(self) -> None:
         """Find out why strands are silent."""
