@@ -96,8 +96,23 @@ def mix(dry: Sides, first: Sides, last: Sides, out: Sides) -> float:
     return max(float(strip.max()), -float(strip.min()))
 
 
+class Stroke(NamedTuple):
+    """The samples of a stroke, and where the compiled code finds them."""
+
+    samples: Array
+    """Float32 of shape (frames,), without gaps."""
+    place: int
+
+    @classmethod
+    def of(cls, samples: Array) -> Stroke:
+        """As it lies now; it must stay there."""
+        return cls(samples, samples.ctypes.data)
+
+
 def add_stroke(
-    stroke: Array,
+    stroke: Stroke,
+    begun: int,
+    frames: int,
     out: Sides,
     first: int,
     gains: tuple[float, float],
@@ -105,25 +120,27 @@ def add_stroke(
     since: int,
     choke: float,
 ) -> None:
-    """Add a stroke, float32 of shape (frames,), to ``out`` from sample ``first`` on.
+    """Add so many frames of a stroke to ``out`` from sample ``first`` on.
 
     Args:
+        begun: how much of it was added before.
         gains: of both sides at its beginning,
         rises: and by how much they are more each sample later.
         since: how many samples ago it was choked; negative where that comes later.
         choke: how many samples it is heard from then on.
     """
-    frames = len(stroke)
     if _stroke is not None:
-        _stroke(stroke.ctypes.data, frames, *out.places(first), _Pair(*gains), _Pair(*rises), since, choke)
+        left, right = out.places(first)
+        _stroke(stroke.place + 4 * begun, frames, left, right, _Pair(*gains), _Pair(*rises), since, choke)
         return
+    piece = stroke.samples[begun : begun + frames]
     if since + frames > 0:
         fade = np.clip(1.0 - np.arange(since, since + frames) / choke, 0.0, 1.0)
-        stroke = stroke * fade.astype(np.float32)
+        piece = piece * fade.astype(np.float32)
     count = np.arange(frames, dtype=np.float32)
     into = out.values[:, first : first + frames]
     for side in (0, 1):
-        into[side] += stroke * (np.float32(gains[side]) + np.float32(rises[side]) * count)
+        into[side] += piece * (np.float32(gains[side]) + np.float32(rises[side]) * count)
 
 
 class CompiledRendering:

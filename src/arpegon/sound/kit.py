@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from arpegon.core.events import ALL_NOTES_OFF, ALL_SOUND_OFF, BEND, CONTROL, NOTE_ON, Event
 from arpegon.sound import kernel
-from arpegon.sound.kernel import Sides
+from arpegon.sound.kernel import Sides, Stroke
 from arpegon.sound.sounds import Sound
 
 VOICES = 32
@@ -25,6 +25,8 @@ _FFT_FRAMES = 1024
 """Strokes last a whole number of these, a length that is quickly transformed."""
 
 Array = NDArray[Any]
+_Pairs = list[list[float]]
+"""For the left and the right of each channel."""
 
 
 class Drum(msgspec.Struct, frozen=True):
@@ -141,6 +143,11 @@ def stroke(note: int, rate: int) -> Array:
     return made
 
 
+@lru_cache(maxsize=256)
+def _laid(note: int, rate: int) -> Stroke:
+    return Stroke.of(stroke(note, rate))
+
+
 def prepare(rate: int) -> None:
     """Make all strokes now, so that none has to be made while music plays."""
     for note in DRUMS:
@@ -167,7 +174,7 @@ class _Playing:
 
     __slots__ = ("channel", "end", "gains", "note", "start", "stroke")
 
-    def __init__(self, note: int, stroke: Array, channel: int, start: int, gains: tuple[float, float]) -> None:
+    def __init__(self, note: int, stroke: Stroke, channel: int, start: int, gains: tuple[float, float]) -> None:
         self.note = note
         self.stroke = stroke
         self.channel = channel
@@ -193,6 +200,9 @@ class Kit:
         for channel in range(16):
             self._reset(channel, levels=True)
         self._aim = self._gain = self._target()
+        self._pairs_of: Array | None = None
+        self._pairs: _Pairs = []
+        """The gains of now, by channel."""
 
     @property
     def sounding(self) -> int:
@@ -228,7 +238,7 @@ class Kit:
         angle = (drum.pan + 1.0) * math.pi / 4.0
         loudness = self.sound.level * (velocity / 127.0) ** 1.6 * math.sqrt(2.0)
         gains = math.cos(angle) * loudness, math.sin(angle) * loudness
-        self._playing.append(_Playing(note, stroke(note, self.rate), channel, at, gains))
+        self._playing.append(_Playing(note, _laid(note, self.rate), channel, at, gains))
 
     def _choke(self, strokes: list[_Playing], at: int) -> None:
         for one in strokes:
@@ -250,26 +260,35 @@ class Kit:
             self._gain = before + (self._aim - before) * share
             if np.abs(self._gain - self._aim).max() < _SETTLED:
                 self._gain = self._aim
-        self._playing = [one for one in self._playing if self._add(one, frames, start, before, out, offset)]
+        if self._pairs_of is not before:
+            self._pairs_of, self._pairs = before, before.T.tolist()
+        pairs, later = self._pairs, None
+        if self._gain is not before:
+            later = self._pairs = self._gain.T.tolist()
+            self._pairs_of = self._gain
+        self._playing = [one for one in self._playing if self._add(one, frames, start, pairs, later, out, offset)]
 
-    def _add(self, one: _Playing, frames: int, start: int, before: Array, out: Sides, offset: int) -> bool:
-        """Add one stroke's share of the block; False when it is over."""
+    def _add(
+        self, one: _Playing, frames: int, start: int, before: _Pairs, later: _Pairs | None, out: Sides, offset: int
+    ) -> bool:
+        """Add one stroke's share of the block, with gains of each channel ``before`` it and ``later``, at its end
+        (``None``: the same); False when it is over."""
         first = max(0, one.start - start)
         if first >= frames:
             return True
-        place = start + first - one.start
-        piece = one.stroke[place : place + frames - first]
-        channel, last = one.channel, max(1, frames - 1)
-        gains, rises = [], []
-        for side in (0, 1):
-            gain = one.gains[side] * float(before[side, channel])
-            rise = 0.0 if before is self._gain else (one.gains[side] * float(self._gain[side, channel]) - gain) / last
-            gains.append(gain + rise * first)
-            rises.append(rise)
+        begun = start + first - one.start
+        count = min(frames - first, len(one.stroke.samples) - begun)
+        (left, right), (by_left, by_right) = one.gains, before[one.channel]
+        gains, rises = (left * by_left, right * by_right), (0.0, 0.0)
+        if later is not None:
+            to_left, to_right = later[one.channel]
+            last = max(1, frames - 1)
+            rises = left * (to_left - by_left) / last, right * (to_right - by_right) / last
+            gains = gains[0] + rises[0] * first, gains[1] + rises[1] * first
         choke = _CHOKE_SECONDS * self.rate
-        since = start + first - one.end if one.end is not None else -len(piece)
-        kernel.add_stroke(piece, out, offset + first, (gains[0], gains[1]), (rises[0], rises[1]), since, choke)
-        return since + len(piece) <= choke and place + frames - first < len(one.stroke)
+        since = start + first - one.end if one.end is not None else -count
+        kernel.add_stroke(one.stroke, begun, count, out, offset + first, gains, rises, since, choke)
+        return since + count <= choke and begun + frames - first < len(one.stroke.samples)
 
     def _reset(self, channel: int, levels: bool) -> None:
         self._controls[channel, _EXPRESSION] = 127
