@@ -74,7 +74,7 @@ def test_what_says_what_cannot_be_read_is_started_anew_and_that_is_said(supervis
 
 def test_a_fault_of_whoever_hears_does_not_make_deaf(supervised):
     one = supervised()
-    wait_for(lambda: hellos(one))
+    wait_for(lambda: [notice.text for notice in one.said if notice.topic == "heard"] == ["Play"])
     heard = []
 
     def deaf(message):
