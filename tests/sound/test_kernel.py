@@ -48,7 +48,7 @@ def rendered(sound, events, block, compiled):
             voices.handle(events[place][1], max(0, events[place][0] - now))
             place += 1
         if voices.sounding:
-            voices.render(block, kernel.Sides.of(here))
+            voices.render(block, kernel.Placed.of(here))
         else:
             voices.rest(block)
         out.append(here)
@@ -76,7 +76,7 @@ def test_a_very_long_period_is_rendered_piece_by_piece():
         voices, place = Voices(SOUNDS["felt-piano"], RATE), 0
         voices.handle(note_on(0.0, 0, 60, 100), 0)
         for length in lengths:
-            voices.render(length, kernel.Sides.of(out), place)
+            voices.render(length, kernel.Placed.of(out), place)
             place += length
     assert np.abs(whole).max() > 0.01 and np.array_equal(whole, pieces)
 
@@ -85,11 +85,11 @@ def test_a_very_long_period_is_rendered_piece_by_piece():
 def test_both_ways_mix_alike(frames, monkeypatch):
     draw = np.random.default_rng(frames)
     dry = draw.uniform(-1.0, 1.0, (2, frames)).astype(np.float32)
-    first, last = (kernel.Sides.of(np.array(gains, dtype=np.float32)) for gains in ((0.5, 0.0), (0.1, 1.0)))
+    first, last = (kernel.Placed.of(np.array(gains, dtype=np.float32)) for gains in ((0.5, 0.0), (0.1, 1.0)))
     found = []
     for _ in range(2):
         out = np.full((2, frames), 0.25, dtype=np.float32)
-        swing = kernel.mix(kernel.Sides.of(dry.copy()), first, last, kernel.Sides.of(out))
+        swing = kernel.mix(kernel.Placed.of(dry.copy()), first, last, kernel.Placed.of(out))
         found.append((out, swing))
         monkeypatch.setattr(kernel, "_mix", None)
     assert np.allclose(found[0][0], found[1][0], atol=1e-6) and found[0][1] == pytest.approx(found[1][1], abs=1e-6)
@@ -112,7 +112,7 @@ def test_both_ways_drum_alike(block, monkeypatch):
             while left and left[0][0] < now + block:
                 at, event = left.pop(0)
                 kit.handle(event, at - now)
-            kit.render(block, kernel.Sides.of(out), now)
+            kit.render(block, kernel.Placed.of(out), now)
         found.append(out)
         monkeypatch.setattr(kernel, "_stroke", None)
     assert np.abs(found[0]).max() > 0.05 and np.abs(found[0] - found[1]).max() < FLOOR * np.abs(found[0]).max()

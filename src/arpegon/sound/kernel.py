@@ -66,25 +66,25 @@ def renders(sound: Sound) -> bool:
     return _render is not None and len(sound.partials) <= _MOST_PARTIALS
 
 
-class Sides(NamedTuple):
-    """Something of two sides, and where the compiled code finds it."""
+class Placed(NamedTuple):
+    """Samples, and where the compiled code finds them."""
 
     values: Array
-    """Float32 of shape (2,) or (2, frames), without gaps."""
+    """Float32 without gaps: of two sides, of shape (2,) or (2, frames), or of a stroke, of shape (frames,)."""
     place: int
 
     @classmethod
-    def of(cls, values: Array) -> Sides:
+    def of(cls, values: Array) -> Placed:
         """As it lies now; it must stay there."""
         return cls(values, values.ctypes.data)
 
     def places(self, frame: int) -> tuple[int, int]:
-        """Where a sample of its two sides lies."""
+        """Where a sample of two sides lies."""
         left = self.place + 4 * frame
         return left, left + 4 * self.values.shape[1]
 
 
-def mix(dry: Sides, first: Sides, last: Sides, out: Sides) -> float:
+def mix(dry: Placed, first: Placed, last: Placed, out: Placed) -> float:
     """Add a strip to a mix, with gains from ``first`` to ``last``, and say how far it swings."""
     frames = dry.values.shape[1]
     if _mix is not None:
@@ -96,24 +96,11 @@ def mix(dry: Sides, first: Sides, last: Sides, out: Sides) -> float:
     return max(float(strip.max()), -float(strip.min()))
 
 
-class Stroke(NamedTuple):
-    """The samples of a stroke, and where the compiled code finds them."""
-
-    samples: Array
-    """Float32 of shape (frames,), without gaps."""
-    place: int
-
-    @classmethod
-    def of(cls, samples: Array) -> Stroke:
-        """As it lies now; it must stay there."""
-        return cls(samples, samples.ctypes.data)
-
-
 def add_stroke(
-    stroke: Stroke,
+    stroke: Placed,
     begun: int,
     frames: int,
-    out: Sides,
+    out: Placed,
     first: int,
     gains: tuple[float, float],
     rises: tuple[float, float],
@@ -133,7 +120,7 @@ def add_stroke(
         left, right = out.places(first)
         _stroke(stroke.place + 4 * begun, frames, left, right, _Pair(*gains), _Pair(*rises), since, choke)
         return
-    piece = stroke.samples[begun : begun + frames]
+    piece = stroke.values[begun : begun + frames]
     if since + frames > 0:
         fade = np.clip(1.0 - np.arange(since, since + frames) / choke, 0.0, 1.0)
         piece = piece * fade.astype(np.float32)
@@ -188,7 +175,7 @@ class CompiledRendering:
         self._over_place = self._over.ctypes.data
         self.rest(0, 0)
 
-    def render(self, start: int, frames: int, out: Sides, offset: int) -> Array:
+    def render(self, start: int, frames: int, out: Placed, offset: int) -> Array:
         ended = 0
         for done in range(0, frames, _MOST_FRAMES):
             left, right = out.places(offset + done)

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from arpegon.core.events import ALL_NOTES_OFF, ALL_SOUND_OFF, BEND, CONTROL, NOTE_ON, Event
 from arpegon.sound import kernel
-from arpegon.sound.kernel import Sides, Stroke
+from arpegon.sound.kernel import Placed
 from arpegon.sound.sounds import Sound
 
 VOICES = 32
@@ -144,8 +144,8 @@ def stroke(note: int, rate: int) -> Array:
 
 
 @lru_cache(maxsize=256)
-def _laid(note: int, rate: int) -> Stroke:
-    return Stroke.of(stroke(note, rate))
+def _laid(note: int, rate: int) -> Placed:
+    return Placed.of(stroke(note, rate))
 
 
 def prepare(rate: int) -> None:
@@ -174,7 +174,7 @@ class _Playing:
 
     __slots__ = ("channel", "end", "gains", "note", "start", "stroke")
 
-    def __init__(self, note: int, stroke: Stroke, channel: int, start: int, gains: tuple[float, float]) -> None:
+    def __init__(self, note: int, stroke: Placed, channel: int, start: int, gains: tuple[float, float]) -> None:
         self.note = note
         self.stroke = stroke
         self.channel = channel
@@ -250,7 +250,7 @@ class Kit:
         self.now += frames
         self._gain = self._aim
 
-    def render(self, frames: int, out: Sides, offset: int = 0) -> None:
+    def render(self, frames: int, out: Placed, offset: int = 0) -> None:
         """Add the next ``frames`` samples to ``out``, from its sample ``offset`` on."""
         start = self.now
         self.now = start + frames
@@ -269,7 +269,7 @@ class Kit:
         self._playing = [one for one in self._playing if self._add(one, frames, start, pairs, later, out, offset)]
 
     def _add(
-        self, one: _Playing, frames: int, start: int, before: _Pairs, later: _Pairs | None, out: Sides, offset: int
+        self, one: _Playing, frames: int, start: int, before: _Pairs, later: _Pairs | None, out: Placed, offset: int
     ) -> bool:
         """Add one stroke's share of the block, with gains of each channel ``before`` it and ``later``, at its end
         (``None``: the same); False when it is over."""
@@ -277,7 +277,7 @@ class Kit:
         if first >= frames:
             return True
         begun = start + first - one.start
-        count = min(frames - first, len(one.stroke.samples) - begun)
+        count = min(frames - first, len(one.stroke.values) - begun)
         (left, right), (by_left, by_right) = one.gains, before[one.channel]
         gains, rises = (left * by_left, right * by_right), (0.0, 0.0)
         if later is not None:
@@ -288,7 +288,7 @@ class Kit:
         choke = _CHOKE_SECONDS * self.rate
         since = start + first - one.end if one.end is not None else -count
         kernel.add_stroke(one.stroke, begun, count, out, offset + first, gains, rises, since, choke)
-        return since + count <= choke and begun + frames - first < len(one.stroke.samples)
+        return since + count <= choke and begun + frames - first < len(one.stroke.values)
 
     def _reset(self, channel: int, levels: bool) -> None:
         self._controls[channel, _EXPRESSION] = 127

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from arpegon.core.document.model import Instrument
 from arpegon.core.events import CONTROL, SYSEX, Event
 from arpegon.sound import kernel
-from arpegon.sound.kernel import Sides
+from arpegon.sound.kernel import Placed
 from arpegon.sound.kit import Kit
 from arpegon.sound.sounds import SOUNDS
 from arpegon.sound.voices import Voices
@@ -32,7 +32,7 @@ class Strip:
         self.instrument = instrument
         sound = SOUNDS[instrument.sound]
         self.voices: Voices | Kit = Kit(sound, rate) if sound.kit else Voices(sound, rate)
-        self.target = Sides.of(_gains(instrument))
+        self.target = Placed.of(_gains(instrument))
         self.gain = self.target
         self.leaving = False
         self.peak = 0.0
@@ -50,7 +50,7 @@ class Mixer:
         self._strips: dict[str, Strip] = {}
         self._leaving: list[Strip] = []
         self._limit = 1.0
-        self._dry = Sides.of(np.zeros((2, 0), dtype=np.float32))
+        self._dry = Placed.of(np.zeros((2, 0), dtype=np.float32))
 
     def set_instruments(self, instruments: Iterable[Instrument]) -> None:
         """Take new settings; an instrument that is gone, or has another sound, fades out."""
@@ -59,7 +59,7 @@ class Mixer:
             known = self._strips.pop(instrument.id, None)
             if known is not None and known.instrument.sound == instrument.sound:
                 known.instrument = instrument
-                known.target = Sides.of(_gains(instrument))
+                known.target = Placed.of(_gains(instrument))
                 strips[instrument.id] = known
             else:
                 strips[instrument.id] = Strip(instrument, self.rate)
@@ -84,7 +84,7 @@ class Mixer:
         Returns:
             float32 of shape (2, frames), within -1 ... 1.
         """
-        mixed = Sides.of(np.zeros((2, frames), dtype=np.float32))
+        mixed = Placed.of(np.zeros((2, frames), dtype=np.float32))
         by_strip: dict[str, list[tuple[int, Event]]] = {}
         for offset, instrument, event in events:
             by_strip.setdefault(instrument, []).append((min(frames - 1, max(0, offset)), event))
@@ -92,7 +92,7 @@ class Mixer:
         for name, strip in self._strips.items():
             own = apart.get(name) if apart else None
             if own is not None:
-                self._render_strip(strip, frames, by_strip.get(name, ()), Sides.of(own))
+                self._render_strip(strip, frames, by_strip.get(name, ()), Placed.of(own))
             else:
                 swing += self._render_strip(strip, frames, by_strip.get(name, ()), mixed)
         for strip in self._leaving:
@@ -125,7 +125,7 @@ class Mixer:
         """How many voices sound."""
         return sum(strip.voices.sounding for strip in self._strips.values())
 
-    def _render_strip(self, strip: Strip, frames: int, events: Sequence[tuple[int, Event]], out: Sides) -> float:
+    def _render_strip(self, strip: Strip, frames: int, events: Sequence[tuple[int, Event]], out: Placed) -> float:
         """Add a strip's block to ``out``; how far it swings."""
         target = strip.target
         first, strip.gain = strip.gain, target
@@ -133,7 +133,7 @@ class Mixer:
             strip.voices.rest(frames)
             return 0.0
         if self._dry.values.shape[1] != frames:
-            self._dry = Sides.of(np.empty((2, frames), dtype=np.float32))
+            self._dry = Placed.of(np.empty((2, frames), dtype=np.float32))
         self._dry.values.fill(0.0)
         done = 0
         channel = strip.instrument.channel

@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from arpegon.sound.kernel import Sides
+from arpegon.sound.kernel import Placed
 from arpegon.sound.rotor import Rotor
 from arpegon.sound.sounds import ROTARY, Sound
 from arpegon.sound.state import (
@@ -59,7 +59,7 @@ class PlainRendering:
         self._rotor = Rotor(rate) if sound.drawbars else None
         self._arrive(0)
 
-    def render(self, start: int, frames: int, out: Sides, offset: int) -> Array:
+    def render(self, start: int, frames: int, out: Placed, offset: int) -> Array:
         before = self._gain, self._bright, self._tuning, self._weights
         self._ease(start + frames, 1.0 - math.exp(-frames / (SMOOTH_SECONDS * self._rate)))
         slots = np.flatnonzero(self._slots.used)

@@ -24,7 +24,7 @@ from arpegon.core.events import (
     Event,
 )
 from arpegon.sound import kernel
-from arpegon.sound.kernel import Sides
+from arpegon.sound.kernel import Placed
 from arpegon.sound.plain import PlainRendering
 from arpegon.sound.sounds import Sound
 from arpegon.sound.state import FOREVER, VOICES, Controllers, Slots, octaves_of
@@ -39,7 +39,7 @@ Array = NDArray[Any]
 class Rendering(Protocol):
     """Makes sound of slots and controllers."""
 
-    def render(self, start: int, frames: int, out: Sides, offset: int) -> Array:
+    def render(self, start: int, frames: int, out: Placed, offset: int) -> Array:
         """Add the ``frames`` samples from sample ``start`` on to ``out``, from its sample ``offset`` on.
 
         Returns:
@@ -172,7 +172,7 @@ class Voices:
 
     # -- rendering ---------------------------------------------------------------------------------
 
-    def render(self, frames: int, out: Sides, offset: int = 0) -> None:
+    def render(self, frames: int, out: Placed, offset: int = 0) -> None:
         """Add the next ``frames`` samples to ``out``, from its sample ``offset`` on."""
         gone = self._rendering.render(self.now, frames, out, offset)
         self.now += frames
