@@ -10,6 +10,7 @@ from arpegon.core.document import edits
 from arpegon.core.document.model import ClipSource, Held, Section
 from arpegon.core.events import note_off, note_on
 from arpegon.core.notes.taps import Batch, Passage
+from arpegon.core.time import studio
 from arpegon.engine.wire.protocol import Health, Missing, Ports, Telemetry
 from arpegon.files.places import Settings
 from arpegon.files.project import load_project
@@ -75,6 +76,18 @@ def test_keep_and_record_say_when_there_is_nothing(session):
     assert session.recorder.since is not None
     session.recorder.record()
     assert "Nothing was played" in session.notices["take"] and not session.project.takes
+
+
+def test_a_recording_begins_with_its_first_note_also_where_the_engine_is_behind(session):
+    """A server that stood still just now: the engine's time is behind ours until it says so."""
+    loaded(session, strand())
+    told(session, now=studio.now() - 0.2)
+    session.recorder.record()
+    first = studio.now() - 0.15
+    passed(session, "a", ("in", "out"), note_on(first, 0, 60, 90), note_off(first + 0.1, 0, 60))
+    session.recorder.record()
+    (take,) = session.project.takes
+    assert [event.data1 for event in take.parts[0].generated if event.kind == 0x90] == [60]
 
 
 def test_what_passed_in_another_document_is_neither_shown_nor_kept(session):

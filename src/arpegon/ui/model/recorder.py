@@ -15,6 +15,9 @@ from arpegon.core.time.clock import bar_beats
 if TYPE_CHECKING:
     from arpegon.ui.model.session import Session
 
+_BEHIND_SECONDS = 0.5
+"""By how much the engine's time may be behind ours, before it says so."""
+
 
 class Recorder(QObject):
     """Makes takes of the memory, which the link to the engine keeps.
@@ -52,6 +55,9 @@ class Recorder(QObject):
         if self.since is None:
             self.since = studio.now()
             if not session.telemetry.playing and session.project.strands:
+                # What the engine starts begins after all that it told, by its own time: where a server stood still just
+                # now, that is behind ours until it is told of.
+                self.since = min(self.since, max(session.telemetry.now, self.since - _BEHIND_SECONDS))
                 counted = session.project.count_in * bar_beats(session.project.meter)
                 self.since += counted * 60.0 / session.project.tempo
                 session.link.play(session.telemetry.beat - counted)
