@@ -2,10 +2,19 @@
 
 from __future__ import annotations
 
+import contextlib
 import time
 from collections import Counter
 
+import jack
 from tools.jack_devices import Keyboard, Synth
+
+
+def port_names(client, pattern=""):
+    """The names of ports like a pattern, all of one moment: some may vanish while they are looked at."""
+    while True:
+        with contextlib.suppress(jack.JackError):
+            return [port.name for port in client.get_ports(pattern)]
 
 
 def wait_for(condition, seconds=15.0):

@@ -20,7 +20,7 @@ from arpegon.engine.devices.jack_latency import CAPTURE, PLAYBACK, latency_range
 from arpegon.engine.wire import protocol
 from arpegon.files.assets import sound_path
 from building import project, strand
-from jacking import wait_for
+from jacking import port_names, wait_for
 
 HERE = Path(".")
 PERIOD = 512
@@ -121,7 +121,7 @@ def test_an_instrument_with_outputs_of_its_own_sounds_there_and_not_in_the_mix(l
     two = Instrument(id="felt-piano-2", sound="felt-piano")
     strands = [strand(destinations=(InstrumentDestination(instrument="felt-piano"),))]
     live.set_project(with_instruments(strands, one, two), HERE)
-    wait_for(lambda: look.get_ports("^Arpegon:Felt piano left$") and look.get_ports("^Arpegon:Felt piano right$"))
+    wait_for(lambda: port_names(look, "^Arpegon:Felt piano left$") and port_names(look, "^Arpegon:Felt piano right$"))
     wait_for(lambda: [other.name for other in look.get_all_connections(port(look, "Arpegon:Felt piano left"))])
     player = Player(np.zeros(64, dtype=np.float32), ("own", "mix"))
     try:
@@ -132,7 +132,7 @@ def test_an_instrument_with_outputs_of_its_own_sounds_there_and_not_in_the_mix(l
         assert player.peaks["mix"] == 0.0
         # Back in the mix: the ports go.
         live.set_project(with_instruments(strands, replace(one, own_outputs=False), two), HERE)
-        wait_for(lambda: not look.get_ports("^Arpegon:Felt piano"))
+        wait_for(lambda: not port_names(look, "^Arpegon:Felt piano"))
         live.send(protocol.Feed("surface", [note_on(studio.now(), 0, 64, 100)]))
         wait_for(lambda: player.peaks["mix"] > 0.01)
     finally:
@@ -157,16 +157,16 @@ def test_audio_comes_in_through_the_one_client_and_is_looked_for_again(live, loo
                 "Arpegon:Tin deck in 1"
             }
             wait_for(lambda before=before: len(struck()) >= before + 4, 30.0)
-            assert not any("PortAudio" in one.name for one in look.get_ports())
+            assert not any("PortAudio" in one for one in port_names(look))
         finally:
             player.close()
-        wait_for(lambda: not look.get_ports("^Arpegon:Tin deck"))
+        wait_for(lambda: not port_names(look, "^Arpegon:Tin deck"))
 
 
 def test_in_a_session_the_client_bears_the_name_that_the_session_gives(live, look, pair):
     live.set_project(project(strand(sources=(MidiSource(),))), HERE)
     live.send(protocol.SetName("Arpegon.nABC"))
-    wait_for(lambda: look.get_ports("^Arpegon.nABC:out$") and not look.get_ports("^Arpegon:"))
+    wait_for(lambda: port_names(look, "^Arpegon.nABC:out$") and not port_names(look, "^Arpegon:"))
     pair.synth.connect("Arpegon.nABC:out")
 
     def heard():

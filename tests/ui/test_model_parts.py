@@ -9,6 +9,7 @@ import pytest
 from arpegon.core.document import edits
 from arpegon.core.document.model import ClipSource, Held, Section
 from arpegon.core.events import note_off, note_on
+from arpegon.core.notes.course import TimeFacts
 from arpegon.core.notes.taps import Batch, Passage
 from arpegon.core.time import studio
 from arpegon.engine.wire.protocol import Health, Missing, Ports, Telemetry
@@ -88,6 +89,23 @@ def test_a_recording_begins_with_its_first_note_also_where_the_engine_is_behind(
     session.recorder.record()
     (take,) = session.project.takes
     assert [event.data1 for event in take.parts[0].generated if event.kind == 0x90] == [60]
+
+
+def test_what_was_counted_in_is_not_in_a_recording_however_late_the_engine_started(session):
+    loaded(session, strand(), tempo=240.0, count_in=1)
+    told(session, now=studio.now() - 0.3)
+    session.recorder.record()
+    start = studio.now() - 0.25
+    facts = [TimeFacts(second=start, beat=-4.0, tempo=240.0, playing=True)]
+    session.link.keeper.take(Batch(session._first_revision, [], facts))
+    for place in range(6):  # four counted, then two that count
+        at = start + 0.25 * place
+        passed(session, "a", ("in", "out"), note_on(at, 0, 60 + place, 90), note_off(at + 0.1, 0, 60 + place))
+    studio.set_behind(studio.behind() - 2.0)  # two seconds later
+    session.recorder.record()
+    (take,) = session.project.takes
+    assert [event.data1 for event in take.parts[0].generated if event.kind == 0x90] == [64, 65]
+    assert take.parts[0].generated[0].time == pytest.approx(0.0, abs=1e-6)
 
 
 def test_what_passed_in_another_document_is_neither_shown_nor_kept(session):

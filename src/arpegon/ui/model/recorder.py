@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from arpegon.core.document import edits, take_edits
+from arpegon.core.notes.course import TimeFacts
 from arpegon.core.notes.memory import Remembered
 from arpegon.core.notes.takes import Take, cut_take
 from arpegon.core.time import studio
@@ -17,6 +19,9 @@ if TYPE_CHECKING:
 
 _BEHIND_SECONDS = 0.5
 """By how much the engine's time may be behind ours, before it says so."""
+
+_ROUNDING_SECONDS = 0.001
+"""What is struck on the beat is not before it."""
 
 
 class Recorder(QObject):
@@ -32,7 +37,9 @@ class Recorder(QObject):
         super().__init__(session)
         self.session = session
         self.since: float | None = None
-        """When the recording began that runs, in studio time."""
+        """When the recording began that runs, in studio time, or a little before."""
+        self._from: float | None = None
+        """The beat with which it begins, where it started the transport."""
 
     def forget(self) -> None:
         """Another document is worked on."""
@@ -53,17 +60,18 @@ class Recorder(QObject):
         """Start recording, or stop and make a take."""
         session = self.session
         if self.since is None:
-            self.since = studio.now()
+            self.since, self._from = studio.now(), None
             if not session.telemetry.playing and session.project.strands:
                 # What the engine starts begins after all that it told, by its own time: where a server stood still just
                 # now, that is behind ours until it is told of.
                 self.since = min(self.since, max(session.telemetry.now, self.since - _BEHIND_SECONDS))
-                counted = session.project.count_in * bar_beats(session.project.meter)
-                self.since += counted * 60.0 / session.project.tempo
-                session.link.play(session.telemetry.beat - counted)
+                self._from = session.telemetry.beat
+                session.link.play(self._from - session.project.count_in * bar_beats(session.project.meter))
         else:
-            start, self.since = self.since, None
-            if not self._make_take("Recorded", self.history(start), start, studio.now()):
+            since, self.since = self.since, None
+            history = self.history(since)
+            start = since if self._from is None else _reached(history.times, since, self._from)
+            if not self._make_take("Recorded", history, start, studio.now()):
                 session.notice("take", "Nothing was played while recording, so no take was made.")
         session.file_changed.emit()
 
@@ -82,3 +90,11 @@ class Recorder(QObject):
         name = edits.next_name("Take", (take.name for take in takes))
         take = cut_take(history, start, end, id=take_id, name=name)
         return take_edits.with_stages(take, self.session.project) if take is not None else None
+
+
+def _reached(times: Sequence[TimeFacts], since: float, beat: float) -> float:
+    """When the transport, started after ``since``, came to a beat; ``since`` where it never started."""
+    begun = next((facts for facts in times if facts.playing and facts.second >= since), None)
+    if begun is None:
+        return since
+    return begun.second + max(0.0, beat - begun.beat) * 60.0 / begun.tempo - _ROUNDING_SECONDS
