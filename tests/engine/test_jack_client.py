@@ -250,7 +250,7 @@ def test_a_name_that_changed_while_the_server_did_not_answer_is_the_one_that_cou
 @contextmanager
 def standing_still(name):
     """The server of a name, which does nothing meanwhile."""
-    found = subprocess.run(["pgrep", "-f", f"jackd .*-n {name} "], capture_output=True, text=True, check=True)
+    found = subprocess.run(["pgrep", "-n", "-f", f"jackd .*-n {name} "], capture_output=True, text=True, check=True)
     pid = int(found.stdout.split()[0])
     os.kill(pid, signal.SIGSTOP)
     try:
