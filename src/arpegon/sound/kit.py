@@ -199,10 +199,8 @@ class Kit:
         self._controls = np.zeros((16, 128), dtype=np.int64)
         for channel in range(16):
             self._reset(channel, levels=True)
-        self._aim = self._gain = self._target()
-        self._pairs_of: Array | None = None
-        self._pairs: _Pairs = []
-        """The gains of now, by channel."""
+        self._aim = self._target()
+        self._set_gain(self._aim)
 
     @property
     def sounding(self) -> int:
@@ -248,25 +246,24 @@ class Kit:
     def rest(self, frames: int) -> None:
         """Let ``frames`` samples pass in silence."""
         self.now += frames
-        self._gain = self._aim
+        if self._gain is not self._aim:
+            self._set_gain(self._aim)
 
     def render(self, frames: int, out: Placed, offset: int = 0) -> None:
         """Add the next ``frames`` samples to ``out``, from its sample ``offset`` on."""
         start = self.now
         self.now = start + frames
-        before = self._gain
-        if before is not self._aim:
+        before, later = self._pairs, None
+        if self._gain is not self._aim:
             share = 1.0 - math.exp(-frames / (_SMOOTH_SECONDS * self.rate))
-            self._gain = before + (self._aim - before) * share
-            if np.abs(self._gain - self._aim).max() < _SETTLED:
-                self._gain = self._aim
-        if self._pairs_of is not before:
-            self._pairs_of, self._pairs = before, before.T.tolist()
-        pairs, later = self._pairs, None
-        if self._gain is not before:
-            later = self._pairs = self._gain.T.tolist()
-            self._pairs_of = self._gain
-        self._playing = [one for one in self._playing if self._add(one, frames, start, pairs, later, out, offset)]
+            gain = self._gain + (self._aim - self._gain) * share
+            self._set_gain(self._aim if np.abs(gain - self._aim).max() < _SETTLED else gain)
+            later = self._pairs
+        self._playing = [one for one in self._playing if self._add(one, frames, start, before, later, out, offset)]
+
+    def _set_gain(self, gain: Array) -> None:
+        self._gain = gain
+        self._pairs: _Pairs = gain.T.tolist()
 
     def _add(
         self, one: _Playing, frames: int, start: int, before: _Pairs, later: _Pairs | None, out: Placed, offset: int

@@ -27,9 +27,9 @@ from arpegon.sound.state import (
     octaves_of,
 )
 
-SMOOTH_SECONDS = 0.008
+_SMOOTH_SECONDS = 0.008
 """How soon controllers arrive, but for the last 37 %."""
-NEAR = 1e-5
+_NEAR = 1e-5
 """How near is there."""
 
 Array = NDArray[Any]
@@ -61,7 +61,7 @@ class PlainRendering:
 
     def render(self, start: int, frames: int, out: Placed, offset: int) -> Array:
         before = self._gain, self._bright, self._tuning, self._weights
-        self._ease(start + frames, 1.0 - math.exp(-frames / (SMOOTH_SECONDS * self._rate)))
+        self._ease(start + frames, 1.0 - math.exp(-frames / (_SMOOTH_SECONDS * self._rate)))
         slots = np.flatnonzero(self._slots.used)
         if not len(slots):
             self._turn_rotor(frames)
@@ -120,15 +120,15 @@ class PlainRendering:
         self._mod = self._mod + (wheel - self._mod) * share
         self._bright = self._bright + (controllers.pressure - self._bright) * share
         self._tuning = self._target_tuning(now)
-        settled = np.abs(target - gain).max() < NEAR and np.abs(self._bright - controllers.pressure).max() < NEAR
+        settled = np.abs(target - gain).max() < _NEAR and np.abs(self._bright - controllers.pressure).max() < _NEAR
         if self._weights is not None:
             weights = self._target_weights()
-            settled = settled and np.abs(weights - self._weights).max() < NEAR
+            settled = settled and np.abs(weights - self._weights).max() < _NEAR
             self._weights = weights if settled else self._weights + (weights - self._weights) * share
         if settled:
             gain = target
             # Vibrato goes on moving for as long as a wheel is up.
-            if not self._sound.vibrato_cents or (self._mod.max() < NEAR and not wheel.any()):
+            if not self._sound.vibrato_cents or (self._mod.max() < _NEAR and not wheel.any()):
                 self._mod = wheel
                 self._bright = controllers.pressure.copy()
                 self._tuning = self._target_tuning(now)

@@ -256,7 +256,7 @@ class RollView(Opaque, QLabel):
             painter.drawPolyline(QPolygon(points))
 
 
-class KeyStrip(QWidget):
+class KeyStrip(Opaque, QWidget):
     """The little keyboard at the foot of a strand; its keys stand under the notes of the roll."""
 
     def __init__(self, paper: Paper, place: str, ink: int, parent: QWidget | None = None) -> None:
@@ -268,7 +268,6 @@ class KeyStrip(QWidget):
         self._pixmap = QPixmap()
         self._pixmap_key: tuple[object, ...] = ()
         self.setFixedHeight(17)
-        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
 
     def tick(self) -> None:
         """Repaint if keys or range changed."""
