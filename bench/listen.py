@@ -11,7 +11,9 @@ from scipy.stats import spearmanr
 from tools.stand_ins import RATE, Array, Crate, TrueNote, hummed_line, pluck, plucked_line, taps
 
 from arpegon.core.theory.pitch import note_hz
-from arpegon.listen import HeardNote, listener, transcript
+from arpegon.listen.heard import HeardNote
+from arpegon.listen.listeners import listener
+from arpegon.listen.transcript import transcript
 from bench.rows import Row, median
 from bench.two_notes import two_notes
 

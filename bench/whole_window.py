@@ -10,7 +10,7 @@ import os
 import sys
 
 from arpegon.core.time import studio
-from arpegon.starting import begin, begun
+from arpegon.starting import begin
 
 _KEY = 60
 
@@ -22,21 +22,11 @@ def main() -> None:
 
     from arpegon.core.events import note_off, note_on
     from arpegon.files.places import Settings
-    from arpegon.ui.app import make_application
-    from arpegon.ui.look import theme
-    from arpegon.ui.model.session import Session
-    from arpegon.ui.window import Window
+    from arpegon.ui.app import make_application, open_window
 
     application = make_application(sys.argv[:1])
-    settings = Settings()
-    theme.use(settings.theme)
-    session = Session(settings)
-    window = Window(session)
-    window.resize(1280, 800)
-    window.show()
-    session.start()
-    window.open_demo()
-    begun()
+    window = open_window(Settings(), demo=True)
+    session = window.session
     said: set[str] = set()
 
     def say(word: str) -> None:

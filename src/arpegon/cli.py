@@ -172,7 +172,7 @@ def listen_command(
     from arpegon.core.processing.parameters import check_params
     from arpegon.files.audio import read_audio
     from arpegon.files.midi import Track, write_midi
-    from arpegon.listen import transcript
+    from arpegon.listen.transcript import transcript
     from arpegon.processors import processor_class
 
     if kind is None:

@@ -18,7 +18,7 @@ from arpegon.core.time import studio
 from arpegon.core.time.timecode import CodeReader
 from arpegon.engine.devices.jack_latency import CAPTURE, PLAYBACK, latency_range
 from arpegon.engine.wire import protocol
-from arpegon.files.assets import sound_path
+from arpegon.files.sounds import sound_path
 from building import project, strand
 from jacking import port_names, wait_for
 

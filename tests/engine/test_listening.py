@@ -27,7 +27,8 @@ from arpegon.engine.offline import run
 from arpegon.engine.simulation import Engine
 from arpegon.engine.wire import protocol
 from arpegon.files.assets import load_sounds
-from arpegon.files.audio import AudioFile, read_audio, sound_path
+from arpegon.files.audio import AudioFile, read_audio
+from arpegon.files.sounds import sound_path
 from building import Recording, assert_whole, pitches, project, stage, strand
 from jacking import wait_for
 

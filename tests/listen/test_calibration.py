@@ -7,8 +7,8 @@ import pytest
 from tools.stand_ins import RATE, Crate
 
 from arpegon.core.processing.parameters import check_params
-from arpegon.listen import listener
 from arpegon.listen.calibration import TRIAL, calibrate, strokes_in, surely
+from arpegon.listen.listeners import listener
 from arpegon.processors.sources.listening import Hits
 
 

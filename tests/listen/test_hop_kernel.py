@@ -12,10 +12,11 @@ import scipy.signal
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from arpegon.listen import kernel, listener
+from arpegon.listen import kernel
 from arpegon.listen.bands import Bands
 from arpegon.listen.filters import Filter, highpass, smoothing
 from arpegon.listen.hits import HitListener
+from arpegon.listen.listeners import listener
 from arpegon.listen.periods import PeriodMeter
 
 RATES = (8_000, 22_050, 44_100, 48_000, 96_000)
@@ -178,7 +179,7 @@ def test_filters_are_those_of_scipy(hertz, monkeypatch):
 
 def test_where_it_was_compiled_nothing_of_scipy_is_loaded():
     code = (
-        "import sys, numpy as np\nfrom arpegon.listen import listener\n"
+        "import sys, numpy as np\nfrom arpegon.listen.listeners import listener\n"
         "from arpegon.processors.registry import LISTENINGS\nfrom arpegon.listen import filters\nfilters.load()\n"
         "for kind in LISTENINGS:\n    listener(kind, {}, 48_000).process(np.zeros((4800, 1)))\n"
         "print(sorted(name for name in sys.modules if name.startswith('scipy')))"

@@ -12,9 +12,10 @@ from tools.stand_ins import RATE, pluck, plucked_line, squeak
 
 from arpegon.core.events import BEND, NOTE_OFF, NOTE_ON
 from arpegon.core.theory.pitch import hz_note, note_hz
-from arpegon.listen import listener, transcript
+from arpegon.listen.listeners import listener
+from arpegon.listen.melody_window import latency_of, periods
 from arpegon.listen.periods import PeriodMeter
-from arpegon.listen.pitch import latency_of, periods
+from arpegon.listen.transcript import transcript
 from building import cut
 
 

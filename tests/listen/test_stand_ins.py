@@ -6,9 +6,10 @@ import pytest
 from tools.stand_ins import FILES, FOLDER
 
 from arpegon.core.events import NOTE_ON
-from arpegon.files.audio import read_audio, sound_path, stand_ins
+from arpegon.files.audio import read_audio
 from arpegon.files.midi import read_midi
-from arpegon.listen import transcript
+from arpegon.files.sounds import sound_path, stand_ins
+from arpegon.listen.transcript import transcript
 
 SETTINGS = {
     "crate-taps": ("hits", {}),

@@ -10,8 +10,9 @@ from scipy.stats import spearmanr
 from tools.stand_ins import RATE, Crate, taps
 
 from arpegon.core.events import NOTE_OFF, NOTE_ON
-from arpegon.listen import listener, transcript
 from arpegon.listen.hits import HitListener, Rack, rise_needed
+from arpegon.listen.listeners import listener
+from arpegon.listen.transcript import transcript
 from building import cut
 
 

@@ -50,7 +50,7 @@ def test_from_the_empty_board_to_a_saved_take(window, qtbot, tmp_path, monkeypat
     window._actions["keep"].trigger()
     qtbot.waitUntil(lambda: len(session.project.takes) == 1)
     window._actions["take"].trigger()
-    assert window.views.currentWidget() is window.takes
+    assert window.view == "Take"
     # Saved under a name that was typed.
     path = tmp_path / "by-keys.arpegon"
     monkeypatch.setattr("arpegon.ui.window.ask_where", lambda *given: path)

@@ -14,8 +14,9 @@ from arpegon.core.document import edits
 from arpegon.core.document.model import AudioSource
 from arpegon.core.notes.course import Course
 from arpegon.core.notes.takes import Part, without_doubtful
-from arpegon.listen import HeardNote, Sight, listener
 from arpegon.listen.calibration import TRIAL
+from arpegon.listen.heard import HeardNote, Sight
+from arpegon.listen.listeners import listener
 from arpegon.ui.bench.listen_editors import HitsEditor, PitchEditor
 from arpegon.ui.controls.input_meter import InputMeter
 from arpegon.ui.model.session import fresh_audio

@@ -36,3 +36,10 @@ def test_fields_names_and_the_order_of_strands_are_told():
     assert change_between(before, swapped) == Change(frozenset({"strands"}))
     fewer = edits.remove_strand(before, "b")
     assert change_between(before, fewer).touches("strands") and EVERYTHING.touches("hookups")
+
+
+def test_the_window_starts_without_what_only_sound_and_takes_need():
+    heavy = ["numpy", "scipy", "soundfile", "arpegon.ui.take.take_view", "arpegon.ui.hookups.hookups_view"]
+    code = f"import sys, arpegon.cli, arpegon.ui.app; print([one for one in {heavy} if one in sys.modules])"
+    found = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert found.stdout.strip() == "[]"

@@ -322,6 +322,17 @@ def test_record_makes_a_take_from_start_to_end(window, strand, qtbot):
     assert pitches(window.session.project.takes[0].parts[0].played) == [62]
 
 
+def test_a_take_view_that_is_made_later_shows_what_was_kept_last(window, strand, story, qtbot):
+    for count in (3, 6):
+        QTest.keyClick(window, Qt.Key.Key_Z)
+        settled(window, qtbot)
+        qtbot.waitUntil(lambda count=count: len(printed(window, strand, 3)) == count)
+        window.session.recorder.keep()
+    assert "takes" not in vars(window)  # nobody wanted to see it yet
+    newest, _ = window.session.project.takes
+    assert window.takes.take is newest
+
+
 def test_keep_with_nothing_says_so(window):
     QTest.mouseClick(window.header.keep, LEFT)
     assert any("nothing to keep" in text for text in window.notices.texts)

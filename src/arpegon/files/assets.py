@@ -8,8 +8,9 @@ from typing import Any, TypeVar
 
 from arpegon.core.document.model import Project
 from arpegon.core.errors import ArpegonError
-from arpegon.files.audio import AudioFile, read_audio, sound_path
+from arpegon.files.audio import AudioFile, read_audio
 from arpegon.files.midi import Clip, read_midi
+from arpegon.files.sounds import sound_path
 
 T = TypeVar("T")
 Cache = MutableMapping[tuple[Path, int, tuple[int, int]], Clip]

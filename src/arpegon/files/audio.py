@@ -13,7 +13,6 @@ import numpy as np
 import soundfile
 from numpy.typing import NDArray
 
-from arpegon.core.document.model import STAND_IN
 from arpegon.core.errors import FileError
 from arpegon.files.atomic import check_plain, reason, replacing
 
@@ -22,7 +21,6 @@ MAX_SECONDS = 3600.0
 _MAX_SAMPLES = 2 * 48_000 * 3600
 """Of all channels: they are held as 32-bit numbers."""
 _RATES = (8_000, 192_000)
-_STAND_INS = Path(__file__).resolve().parent.parent / "data" / "listen"
 
 
 class AudioFile(msgspec.Struct, frozen=True, eq=False):
@@ -65,18 +63,6 @@ def read_audio(path: Path) -> AudioFile:
     if not _RATES[0] <= rate <= _RATES[1]:
         raise FileError(f"“{path}” has {rate} samples a second; Arpegon listens to 8,000 to 192,000.")
     return AudioFile(samples, rate)
-
-
-def sound_path(file: str, folder: Path) -> Path:
-    """Where the file of an audio source lies, for a project in ``folder``."""
-    if file.startswith(STAND_IN):
-        return _STAND_INS / f"{file.removeprefix(STAND_IN)}.flac"
-    return folder / file
-
-
-def stand_ins() -> list[str]:
-    """The sounds that ship, by the names by which sources take them."""
-    return sorted(f"{STAND_IN}{path.stem}" for path in _STAND_INS.glob("*.flac"))
 
 
 _FORMATS = {".wav": "WAV", ".flac": "FLAC"}

@@ -8,7 +8,6 @@ from pathlib import Path
 from arpegon.core.document.model import STAND_IN, Project
 from arpegon.core.errors import ArpegonError, FileError
 from arpegon.files.atomic import read_bytes, write_atomic
-from arpegon.files.audio import read_audio
 from arpegon.files.midi import read_midi
 
 
@@ -20,6 +19,8 @@ def take_clips_along(project: Project, old: Path, new: Path) -> list[str]:
     Returns:
         A sentence for each file that could not be copied.
     """
+    from arpegon.files.audio import read_audio  # and with it NumPy, without which the window starts sooner
+
     clips: list[tuple[str, str, Callable[[Path], object]]] = [
         (strand.name, file, read_midi) for strand, file in project.clip_files()
     ]

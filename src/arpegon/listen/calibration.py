@@ -10,7 +10,7 @@ from typing import Any
 
 import msgspec
 
-from arpegon.listen.listener import HeardNote
+from arpegon.listen.heard import HeardNote
 
 TRIAL: dict[str, Any] = {"threshold": -70.0, "sensitivity": 60, "retrigger_ms": 8}
 """Values while it watches."""

@@ -13,8 +13,9 @@ from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
 from arpegon.listen import kernel
 from arpegon.listen.bands import HOP_SECONDS, Bands, greatest
 from arpegon.listen.filters import Filter, highpass
+from arpegon.listen.heard import HeardNote
 from arpegon.listen.kernel import HitsKernel
-from arpegon.listen.listener import Array, HeardNote, Listener
+from arpegon.listen.listener import Array, Listener
 from arpegon.processors.sources.listening import Hits
 
 _BEFORE_HOPS = 7

@@ -23,6 +23,7 @@ from arpegon.listen import kernel
 from arpegon.listen.bands import windows
 from arpegon.listen.filters import Filter, highpass, smoothing
 from arpegon.listen.kernel import PeriodKernel
+from arpegon.listen.melody_window import hop_seconds
 
 LONGEST = 1.4
 """How far the window grows after a stroke, in windows."""
@@ -31,8 +32,6 @@ SHORTEST = 0.5
 _MIN_RATE = 11_000.0
 _TAPS = 12
 """Of the filter before samples are left out, for each sample that is kept."""
-_HOP_SECONDS = (0.0025, 0.005)
-"""Between two readings: at least, at most."""
 _STEADY = 0.85
 _AFTER_STROKE = 0.65
 """What share of the highest peak the first one needs. In an attack noise and body make the true peak lower than those
@@ -251,11 +250,6 @@ def _harmonics(window: Array, cycles: float, count: int) -> Array:
     sizes = np.square(np.linalg.solve(waves.T @ waves + even, waves.T @ window))
     powers: Array = sizes[:count] + sizes[count:]
     return powers / max(float(powers.sum()), _SMALLEST)
-
-
-def hop_seconds(window: float) -> float:
-    """The time between two readings of a window of so many seconds."""
-    return max(_HOP_SECONDS[0], min(_HOP_SECONDS[1], 0.12 * window))
 
 
 def _alike(window: Array, energies: Array, most: int, length: int) -> Array:

@@ -17,8 +17,10 @@ import msgspec
 from arpegon.core.events import BEND, NOTE_OFF, NOTE_ON, Event
 from arpegon.core.theory.pitch import hz_note, note_hz
 from arpegon.listen.bands import Bands
-from arpegon.listen.listener import Array, HeardNote, Listener
-from arpegon.listen.periods import PeriodMeter, Reading, hop_seconds
+from arpegon.listen.heard import HeardNote
+from arpegon.listen.listener import Array, Listener
+from arpegon.listen.melody_window import READY, latency_of, periods
+from arpegon.listen.periods import PeriodMeter, Reading
 from arpegon.processors.sources.listening import Pitch
 
 STROKE_RISE = 12.0
@@ -30,10 +32,9 @@ _ATTACK_SECONDS = 0.004
 _STROKES_APART = 0.03
 _SURE = 0.9
 """The clarity of a note that is believed as soon as its window is full; a less clear one is believed a little later."""
-_READY = 1.05
 _LATE_READY = 1.25
 _LATE_SECONDS = 0.09
-"""When they are: in windows; and up to when a note is looked for after a stroke, beyond one window."""
+"""When it is, in windows, and up to when a note is looked for after a stroke, beyond one window."""
 _RELEASE_DB = 6.0
 _UNCLEAR = 0.6
 _NOISE_DB = 14.0
@@ -208,7 +209,7 @@ class PitchListener(Listener):
             self._run = []
         seen = self._run
         best = max((one.clarity for one in seen[-2:]), default=0.0)
-        sure = age >= _READY * window and len(seen) >= 2 and best >= _SURE
+        sure = age >= READY * window and len(seen) >= 2 and best >= _SURE
         late = age >= _LATE_READY * window and len(seen) >= 3 and best >= self._clear
         if not sure and not late:
             return True
@@ -356,25 +357,6 @@ class PitchListener(Listener):
             out.append(Event(time, BEND | self.channel, bend & 0x7F, bend >> 7))
         self._bend = bend
         self._bend_at = time
-
-
-def periods(sureness: float) -> float:
-    """How many periods of the lowest note the window holds: 1.7 (quick), 2.22 in the middle, 3.4 (sure)."""
-    share = sureness / 100.0
-    return 1.7 + 1.04 * share if share <= 0.5 else 2.22 + 2.36 * (share - 0.5)
-
-
-def latency_of(values: Mapping[str, Any], note: int | None = None) -> float:
-    """Seconds from a stroke to its note, at the middle: the window of the lowest note, and a little.
-
-    Args:
-        values: of the parameters, all of them.
-        note: instead of the lowest note.
-    """
-    lowest: int = min(values["lowest"], values["highest"]) if note is None else note
-    window = periods(values["sureness"]) / note_hz(lowest)
-    least = 2.25 / note_hz(lowest)
-    return max(_READY * window, least) + hop_seconds(window)
 
 
 def _middle(seen: Sequence[_Seen]) -> float:

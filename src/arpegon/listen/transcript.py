@@ -8,16 +8,13 @@ from typing import Any
 import msgspec
 
 from arpegon.core.events import BEND, NOTE_OFF, NOTE_ON, Event
-from arpegon.listen.hits import HitListener
-from arpegon.listen.listener import Array, HeardNote, Listener
-from arpegon.listen.pitch import PitchListener
+from arpegon.listen.heard import HeardNote
+from arpegon.listen.listener import Array
+from arpegon.listen.listeners import listener
 
 _BLOCK = 4096
 _CORRECTED_SECONDS = 0.1
 _WRONG_SECONDS = 0.06
-
-LISTENERS: dict[str, type[Listener]] = {cls.kind: cls for cls in (HitListener, PitchListener)}
-"""By the kind of their declaration in :mod:`arpegon.processors.sources.listening`."""
 
 
 class Transcript(msgspec.Struct, frozen=True):
@@ -48,7 +45,7 @@ def transcript(kind: str, values: Mapping[str, Any], samples: Array, rate: int) 
         samples: of shape (frames, channels).
         rate: samples a second.
     """
-    heard = LISTENERS[kind](values, rate)
+    heard = listener(kind, values, rate)
     sent: list[Event] = []
     for start in range(0, len(samples), _BLOCK):
         sent += heard.process(samples[start : start + _BLOCK])

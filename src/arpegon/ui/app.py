@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import QApplication
 from arpegon import APP_ID
 from arpegon.core.theory.pitch import write_middle_c_as
 from arpegon.files.logs import keep_last_words, start_log
-from arpegon.files.places import DATA, load_settings
+from arpegon.files.places import DATA, Settings, load_settings
 from arpegon.starting import begun
 from arpegon.ui.frame.place import place_window
 from arpegon.ui.look import theme
@@ -33,7 +33,31 @@ def make_application(arguments: list[str]) -> QApplication:
     application.setWindowIcon(QIcon(str(DATA / "desktop" / "arpegon.svg")))
     application.setStyle("Fusion")
     theme.load_fonts()
+    application.setFont(theme.label_font(13))  # what is measured before it is dressed is measured with it
     return application
+
+
+def open_window(settings: Settings, project: Path | None = None, demo: bool = False) -> Window:
+    """The window in sight and at work, on a project, the demo or an empty board."""
+    theme.choose(settings.theme)
+    write_middle_c_as(settings.middle_c)
+    session = Session(settings)
+    window = Window(session)
+    window.faults.catch()
+    leftovers = session.filing.autosave.leftovers()
+    if project is not None and not session.filing.open(project):
+        session.notice("file", session.notices.get("file", ""))
+    if settings.view in VIEWS and not demo:
+        window.show_view(settings.view)
+    session.start()
+    if demo:
+        window.open_demo()
+    window.offer_recovery(leftovers)
+    theme.dress()
+    place_window(window, settings)
+    window.show()
+    begun()
+    return window
 
 
 def run_app(project: Path | None, demo: bool) -> int:
@@ -51,25 +75,9 @@ def run_app(project: Path | None, demo: bool) -> int:
     if project is not None and raise_other(project):
         return 0
     last_words = keep_last_words("window-errors.log")  # held open as long as the program runs
-    theme.use(settings.theme)
-    write_middle_c_as(settings.middle_c)
-    session = Session(settings)
-    window = Window(session)
-    window.faults.catch()
-    leftovers = session.filing.autosave.leftovers()
-    if project is not None and not session.filing.open(project):
-        session.notice("file", session.notices.get("file", ""))
-    place_window(window, settings)
-    if settings.view in VIEWS and not demo:
-        window.show_view(settings.view)
-    window.show()
-    session.start()
+    window = open_window(settings, project, demo)
     if url := os.environ.get(ENVIRONMENT):
-        window.be_managed(Managed(session, url))
-    if demo:
-        window.open_demo()
-    window.offer_recovery(leftovers)
-    begun()
+        window.be_managed(Managed(window.session, url))
     signal.signal(signal.SIGINT, lambda *_: window.close())
     signal.signal(signal.SIGTERM, lambda *_: window.close())
     # Python sees signals only when it runs: give it the chance.

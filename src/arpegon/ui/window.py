@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
+from functools import cached_property
 from pathlib import Path
-from typing import Protocol
+from typing import TYPE_CHECKING, Protocol, TypeVar
 
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QKeyEvent, QKeySequence, QResizeEvent
@@ -44,7 +45,6 @@ from arpegon.ui.frame.recipe_book import RecipeBook
 from arpegon.ui.frame.seeking import Seeking, everything, topic_of
 from arpegon.ui.frame.stirring import Stirring
 from arpegon.ui.frame.surface import PlaySurface
-from arpegon.ui.hookups.hookups_view import HookupsView
 from arpegon.ui.look import motion, theme
 from arpegon.ui.look.plain import name_controls
 from arpegon.ui.look.timers import ticking
@@ -56,12 +56,17 @@ from arpegon.ui.parts import clipboard
 from arpegon.ui.parts.hook_handle import handle_of
 from arpegon.ui.parts.save_dialog import ask_where
 from arpegon.ui.sections.section_strip import SectionStrip
-from arpegon.ui.sections.sections_view import SectionsView
 from arpegon.ui.single import Raising
-from arpegon.ui.take.take_view import TakeView
+
+if TYPE_CHECKING:
+    from arpegon.ui.hookups.hookups_view import HookupsView
+    from arpegon.ui.sections.sections_view import SectionsView
+    from arpegon.ui.take.take_view import TakeView
 
 _FILTER = f"Arpegon projects (*{SUFFIX});;All files (*)"
 
+
+_V = TypeVar("_V", bound=QWidget)
 
 VIEWS = ("Board", "Take", "Hookups", "Sections")
 
@@ -132,21 +137,13 @@ class Window(QMainWindow):
         self.strip = SectionStrip(session)
         self.board = Board(session)
         self.bench = Bench(session)
-        self.takes = TakeView(session)
         self.surface = PlaySurface(session)
         self.status = StatusLine(session)
-        workplace = Workplace(self.strip, self.board, self.bench)
+        self.workplace = Workplace(self.strip, self.board, self.bench)
         self.views = QStackedWidget()
-        self.hookups = HookupsView(session)
-        self.sections = SectionsView(session)
-        self._by_name: dict[str, View] = {
-            "Board": workplace,
-            "Take": self.takes,
-            "Hookups": self.hookups,
-            "Sections": self.sections,
-        }
-        for view in (workplace, self.takes, self.hookups, self.sections):
-            self.views.addWidget(view)
+        self.views.addWidget(self.workplace)
+        self.view = VIEWS[0]
+        """The view in sight, by its name."""
         box.addWidget(self.header)
         self.guide = GuidePanel()
         beside = QHBoxLayout()
@@ -206,7 +203,46 @@ class Window(QMainWindow):
         self.board.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.board.setFocus()
         self.faults = Faults(session, ("Show the log", self.show_log))
-        self.drops = DropTarget(self, session, self._strand_at, lambda: self.views.currentWidget() is self.takes)
+        self.drops = DropTarget(self, session, self._strand_at, lambda: self.view == "Take")
+
+    # -- views: all but the first are made, with all that they need, when they are first wanted ---------
+
+    @cached_property
+    def takes(self) -> TakeView:
+        """The Take view."""
+        from arpegon.ui.take.take_view import TakeView
+
+        return self._added(TakeView(self.session))
+
+    @cached_property
+    def hookups(self) -> HookupsView:
+        """The Hookups view."""
+        from arpegon.ui.hookups.hookups_view import HookupsView
+
+        return self._added(HookupsView(self.session))
+
+    @cached_property
+    def sections(self) -> SectionsView:
+        """The Sections view."""
+        from arpegon.ui.sections.sections_view import SectionsView
+
+        return self._added(SectionsView(self.session))
+
+    def _added(self, view: _V) -> _V:
+        self.views.addWidget(view)
+        name_controls(view)
+        return view
+
+    def _view(self) -> Workplace | TakeView | HookupsView | SectionsView:
+        """The view in sight."""
+        match self.view:
+            case "Take":
+                return self.takes
+            case "Hookups":
+                return self.hookups
+            case "Sections":
+                return self.sections
+        return self.workplace
 
     # -- actions -----------------------------------------------------------------------------------
 
@@ -304,7 +340,8 @@ class Window(QMainWindow):
 
     def show_view(self, name: str) -> None:
         """Bring a view into sight."""
-        self.views.setCurrentIndex(VIEWS.index(name))
+        self.view = name
+        self.views.setCurrentWidget(self._view())
         self.header.tabs[name].setChecked(True)
 
     def learn(self) -> None:
@@ -359,8 +396,7 @@ class Window(QMainWindow):
 
     def help_here(self) -> None:
         """The page of the guide for where somebody is, or close it where it shows that already."""
-        view = VIEWS[self.views.currentIndex()]
-        topic = topic_of(self.session, view, QApplication.focusWidget())
+        topic = topic_of(self.session, self.view, QApplication.focusWidget())
         if self.guide.isVisible() and topic == self._topic:
             self.guide.leave()
         else:
@@ -458,7 +494,7 @@ class Window(QMainWindow):
         self._left_out = 0
         self.header.tick(now)
         self.strip.tick(now)
-        self._by_name[VIEWS[self.views.currentIndex()]].tick(now)
+        self._view().tick(now)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
@@ -532,7 +568,6 @@ class Window(QMainWindow):
         application = QApplication.instance()
         if application is not None:
             application.removeEventFilter(self.surface)
-        view = VIEWS[self.views.currentIndex()]
-        self.session.change_settings(place=place_of(self), maximized=self.isMaximized(), view=view)
+        self.session.change_settings(place=place_of(self), maximized=self.isMaximized(), view=self.view)
         self.session.close()
         super().closeEvent(event)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from gestures import INK, drawn, picture, pixels
 
-from arpegon.listen import HeardNote, Sight
+from arpegon.listen.heard import HeardNote, Sight
 from arpegon.ui.controls.hits_scope import HitsScope, swing
 from arpegon.ui.controls.pitch_scope import PitchScope
 

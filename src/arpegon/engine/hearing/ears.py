@@ -13,8 +13,10 @@ from numpy.typing import NDArray
 from arpegon.core.document.model import AudioSource, Project, Strand
 from arpegon.core.events import Event
 from arpegon.engine.graph.feeds import feed_of
-from arpegon.listen import HeardNote, Listener, Sight, listener
+from arpegon.listen.heard import HeardNote, Sight
 from arpegon.listen.hits import HitListener, Rack, Stroke
+from arpegon.listen.listener import Listener
+from arpegon.listen.listeners import listener
 
 _NEAR = 1e-9
 BLOCK_SECONDS = 256 / 48_000

@@ -16,7 +16,7 @@ from arpegon.engine.wire import protocol
 from arpegon.engine.wire.supervisor import Ended, Supervisor
 from arpegon.files.audio import AudioFile
 from arpegon.files.logs import log_file
-from arpegon.listen import HeardNote, Sight
+from arpegon.listen.heard import HeardNote, Sight
 
 _APART_SECONDS = 0.002
 """How far the time of the process that listens may be from studio time: it stamps only what sound cards bring."""

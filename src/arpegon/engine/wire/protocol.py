@@ -14,7 +14,7 @@ from arpegon.core.document.model import Project
 from arpegon.core.events import Event
 from arpegon.core.notes.taps import Batch
 from arpegon.engine.clocks.clock_box import BoxSettings
-from arpegon.listen import HeardNote, Sight
+from arpegon.listen.heard import HeardNote, Sight
 
 
 class Message(msgspec.Struct, tag=True, array_like=True, gc=False):

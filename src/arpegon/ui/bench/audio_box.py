@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QVBoxLayout, 
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import STAND_IN, AudioSource
-from arpegon.files.audio import stand_ins
+from arpegon.files.sounds import stand_ins
 from arpegon.processors.registry import LISTENINGS
 from arpegon.ui.bench.editor import StageEditor
 from arpegon.ui.controls.choices import Picker, Segments, ToggleSwitch

@@ -7,8 +7,8 @@ from collections.abc import Callable, Sequence
 
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from arpegon.listen import HeardNote, Sight
 from arpegon.listen.calibration import ENOUGH, TRIAL, Calibration, calibrate, strokes_in, surely
+from arpegon.listen.heard import HeardNote, Sight
 from arpegon.ui.bench.editor import StageEditor
 from arpegon.ui.look.plain import Label
 

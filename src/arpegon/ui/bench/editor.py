@@ -13,7 +13,7 @@ from arpegon.core.document.model import Stage, Strand
 from arpegon.core.events import NOTE_ON, Event
 from arpegon.core.processing.parameters import Param
 from arpegon.engine.wire.protocol import Passed, Telemetry
-from arpegon.listen import HeardNote, Sight
+from arpegon.listen.heard import HeardNote, Sight
 from arpegon.processors import processor_class
 from arpegon.ui.controls.fold import Fold
 from arpegon.ui.look import theme

@@ -11,8 +11,8 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
 from arpegon.core.document.model import Stage, Strand
 from arpegon.core.processing.values import curve, placed
 from arpegon.core.theory.pitch import written
-from arpegon.listen import HeardNote, Sight
-from arpegon.listen.pitch import latency_of
+from arpegon.listen.heard import HeardNote, Sight
+from arpegon.listen.melody_window import latency_of
 from arpegon.ui.bench.audio_box import AudioBox
 from arpegon.ui.bench.calibration_box import CalibrationBox
 from arpegon.ui.bench.editor import StageEditor

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QRectF, QSize, Qt
+from PyQt6.QtCore import QEvent, QRectF, QSize, Qt
 from PyQt6.QtGui import QFont, QPainter, QResizeEvent
 from PyQt6.QtWidgets import QWidget
 
@@ -29,6 +29,11 @@ class Elided(Label):
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
         self._fit()
+
+    def changeEvent(self, event: QEvent | None) -> None:
+        super().changeEvent(event)
+        if event is not None and event.type() == QEvent.Type.FontChange:
+            self._fit()
 
     def sizeHint(self) -> QSize:
         hint = super().sizeHint()

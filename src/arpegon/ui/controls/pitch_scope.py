@@ -10,7 +10,7 @@ from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy
 
 from arpegon.core.theory.pitch import written
-from arpegon.listen import HeardNote, Sight
+from arpegon.listen.heard import HeardNote, Sight
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import PaintedPicture, paint_paper
 

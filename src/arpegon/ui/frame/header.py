@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QFontMetrics
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from arpegon.core.document import edits
@@ -207,7 +208,7 @@ class Header(QWidget):
         self.title.setText(project.title)
         file = session.filing.path.name if session.filing.path else "not a file yet"
         state = "edited" if session.history.dirty else "saved" if session.filing.path else "new"
-        metrics = self.menu_button.fontMetrics()
+        metrics = QFontMetrics(theme.label_font(12))
         shown = metrics.elidedText(file, Qt.TextElideMode.ElideMiddle, _FILE_ROOM)
         self.menu_button.setText(f"{unmarked(shown)} · {state}  ▾")
         self._show_tempo()

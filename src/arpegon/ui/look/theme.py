@@ -124,14 +124,27 @@ def theme() -> Theme:
     return _current.theme
 
 
-def use(name: str) -> None:
-    """Put a theme in force for the whole application."""
+def choose(name: str) -> None:
+    """Choose the theme; what stands in sight has it once it is dressed."""
     _current.theme = THEMES.get(name, DAY)
+
+
+def dress() -> None:
+    """Give Qt's own widgets the look of the theme.
+
+    A widget that is put into another is dressed anew, with all that it holds: it is best done when all stands.
+    """
     application = QApplication.instance()
     if isinstance(application, QApplication):
         sheet = style_sheet(_current.theme)
         if sheet != application.styleSheet():  # every widget would be dressed anew
             application.setStyleSheet(sheet)
+
+
+def use(name: str) -> None:
+    """Put a theme in force for the whole application."""
+    choose(name)
+    dress()
     _current.changed.emit()
 
 

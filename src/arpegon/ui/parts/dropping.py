@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import lru_cache
 from pathlib import Path
 
 import msgspec
-import soundfile
 from PyQt6.QtCore import QMimeData
 
 from arpegon.core.document import edits, take_edits
@@ -22,7 +22,14 @@ from arpegon.ui.model.session import Session, fresh_audio
 from arpegon.ui.parts import clipboard, midi_clipboard
 
 _MIDI = {".mid", ".midi", ".smf", ".kar"}
-_AUDIO = {f".{form.lower()}" for form in soundfile.available_formats()} | {".aif", ".oga", ".opus"}
+
+
+@lru_cache(maxsize=1)
+def _audio_suffixes() -> set[str]:
+    """The suffixes of what may be audio."""
+    import soundfile  # when something is dropped: the window starts sooner without it
+
+    return {f".{form.lower()}" for form in soundfile.available_formats()} | {".aif", ".oga", ".opus"}
 
 
 class Drop(msgspec.Struct, frozen=True):
@@ -67,7 +74,7 @@ def drop_of(session: Session, data: QMimeData, strand_id: str, on_takes: bool) -
         return Drop(
             f"“{path.name}” becomes a key map in {strand.name}", lambda: _keymap(session, here, path), strand.id
         )
-    if suffix in _AUDIO and strand is not None:
+    if strand is not None and suffix in _audio_suffixes():
         here = strand
         return Drop(f"{strand.name} listens to “{path.name}”", lambda: _audio(session, here, path), strand.id)
     return None
