@@ -10,6 +10,7 @@ import pytest
 from arpegon.core.events import bend, control, note_off, note_on, pressure
 from arpegon.sound import SOUNDS, kernel
 from arpegon.sound.kit import Kit
+from arpegon.sound.state import Placed, ramp
 from arpegon.sound.voices import Voices
 
 RATE = 48_000
@@ -48,7 +49,7 @@ def rendered(sound, events, block, compiled):
             voices.handle(events[place][1], max(0, events[place][0] - now))
             place += 1
         if voices.sounding:
-            voices.render(block, kernel.Placed.of(here))
+            voices.render(block, Placed.of(here))
         else:
             voices.rest(block)
         out.append(here)
@@ -76,24 +77,29 @@ def test_a_very_long_period_is_rendered_piece_by_piece():
         voices, place = Voices(SOUNDS["felt-piano"], RATE), 0
         voices.handle(note_on(0.0, 0, 60, 100), 0)
         for length in lengths:
-            voices.render(length, kernel.Placed.of(out), place)
+            voices.render(length, Placed.of(out), place)
             place += length
     assert np.abs(whole).max() > 0.01 and np.array_equal(whole, pieces)
 
 
-@pytest.mark.parametrize("frames", [1, 16, 255, 8192])
-def test_both_ways_mix_alike(frames, monkeypatch):
-    draw = np.random.default_rng(frames)
-    dry = draw.uniform(-1.0, 1.0, (2, frames)).astype(np.float32)
-    first, last = (kernel.Placed.of(np.array(gains, dtype=np.float32)) for gains in ((0.5, 0.0), (0.1, 1.0)))
+@pytest.mark.parametrize("sound", ["felt-piano", "drawbar-organ", "tin-kit"])
+@pytest.mark.parametrize("frames", [1, 16, 255, 4000])
+def test_both_ways_turn_up_alike(sound, frames, monkeypatch):
     found = []
-    for _ in range(2):
-        out = np.full((2, frames), 0.25, dtype=np.float32)
-        swing = kernel.mix(kernel.Placed.of(dry.copy()), first, last, kernel.Placed.of(out))
-        found.append((out, swing))
-        monkeypatch.setattr(kernel, "_mix", None)
-    assert np.allclose(found[0][0], found[1][0], atol=1e-6) and found[0][1] == pytest.approx(found[1][1], abs=1e-6)
-    assert found[0][1] > 0.0
+    for name in ("", "_render", "_render_kit"):
+        if name:
+            monkeypatch.setattr(kernel, name, None)
+        source = Kit(SOUNDS[sound], RATE) if SOUNDS[sound].kit else Voices(SOUNDS[sound], RATE)
+        source.handle(note_on(0.0, 0, 46, 120), 0)
+        source.render(100, Placed.of(np.zeros((2, 100), dtype=np.float32)))
+        out = np.full((2, frames + 5), 0.25, dtype=np.float32)
+        turned = ramp(np.array((0.5, 0.0)), np.array((-0.4, 1.0)) / frames)
+        found.append((out, source.render(frames, Placed.of(out), 3, turned)))
+    (one, one_swing), *_, (other, other_swing) = found
+    floor = FLOOR * other_swing
+    assert other_swing > 0.0 and abs(one_swing - other_swing) < floor and np.abs(one - other).max() < floor
+    assert np.abs(other[:, 3:-2] - 0.25).max() == pytest.approx(other_swing, abs=1e-6)
+    assert (one[:, :3] == 0.25).all() and (one[:, -2:] == 0.25).all()
 
 
 @pytest.mark.parametrize("block", [256, 37, 1024])
@@ -112,8 +118,22 @@ def test_both_ways_drum_alike(block, monkeypatch):
             while left and left[0][0] < now + block:
                 at, event = left.pop(0)
                 kit.handle(event, at - now)
-            kit.render(block, kernel.Placed.of(out), now)
+            kit.render(block, Placed.of(out), now)
         found.append(out)
-        monkeypatch.setattr(kernel, "_stroke", None)
+        monkeypatch.setattr(kernel, "_render_kit", None)
     assert np.abs(found[0]).max() > 0.05 and np.abs(found[0] - found[1]).max() < FLOOR * np.abs(found[0]).max()
     assert not found[0][:, 60_000:].any(), "what was choked is gone"
+
+
+def test_more_strokes_than_anybody_has_hands_sound_and_end():
+    kit, out = Kit(SOUNDS["tin-kit"], RATE), np.zeros((2, 256), dtype=np.float32)
+    for place in range(300):  # each chokes one that sounds, and is heard while that fades
+        kit.handle(note_on(0.0, place % 16, (36, 38, 51)[place % 3], 100), place % 256)
+    assert kit.sounding == 300
+    assert kit.render(256, Placed.of(out)) > 0.1
+    for _ in range(10):
+        kit.render(256, Placed.of(out))
+    assert kit.sounding == 32
+    for _ in range(10 * RATE // 256):
+        kit.render(256, Placed.of(out))
+    assert not kit.sounding

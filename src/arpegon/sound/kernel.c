@@ -1,4 +1,4 @@
-/* Blocks of the voices of an instrument: what plain.py does in NumPy, in one call.
+/* Blocks of an instrument, its voices or the strokes of its kit: what plain.py does in NumPy, in one call.
  *
  * It is called through ctypes, so it needs nothing of Python's, and Python's lock is free meanwhile. Sines are turned
  * by complex multiplication; a bend or vibrato turns the turning (their angle is a square function of time).
@@ -63,6 +63,10 @@ typedef struct {
     double bright[CHANNELS];
     double weights[CHANNELS][MOST_PARTIALS];
     double rotor_speed, rotor_phase;
+    /* Which slots have begun and are softer than this at the end of a block, and how many that are. */
+    double silence;
+    int64_t *over;
+    int64_t ended;
 } State;
 
 /* -- controllers ------------------------------------------------------------------------------- */
@@ -372,13 +376,57 @@ static double peak_of(const State *s, int64_t slot, int64_t then)
     return sum * exp(slowest * (double)(then - s->start[slot]));
 }
 
-/* Adds frames samples from sample `now` on to `left` and `right`; controllers go a `share` of their way. `over` takes which
- * slots have begun and are softer than `silence` at its end; returns how many that are. */
-int64_t arpegon_render(State *s, int64_t now, int64_t frames, float *left, float *right, double silence, int64_t *over)
+/* -- the mix -------------------------------------------------------------------------------------- */
+
+/* What an instrument is turned up by: of left and right at the first sample, and how much more at each later one. */
+typedef struct {
+    float gain[2], rise[2];
+} Ramp;
+
+/* Adds a side, turned up; returns how far it swings. */
+static float mix(const float *dry, float *into, int32_t frames, float gain, float rise)
+{
+    float low = 0.0f, high = 0.0f;
+    for (int32_t k = 0; k < frames; k++) {
+        const float x = dry[k] * (gain + rise * (float)k);
+        into[k] += x;
+        low = x < low ? x : low;
+        high = x > high ? x : high;
+    }
+    return high > -low ? high : -low;
+}
+
+typedef void Render(void *source, int64_t now, int32_t frames, float *left, float *right);
+
+/* Adds `frames` samples of what `render` makes of a source, from its sample `now` on, turned up by a ramp; returns how far
+ * they swing. */
+static float mixed(Render *render, void *source, int64_t now, int64_t frames, float *left, float *right, const Ramp *ramp)
 {
     static _Thread_local float dry[2][MOST_FRAMES];
+    float swing = 0.0f;
+    for (int64_t done = 0; done < frames; done += MOST_FRAMES) {
+        const int32_t count = frames - done < MOST_FRAMES ? (int32_t)(frames - done) : MOST_FRAMES;
+        float *into[2] = {left + done, right + done};
+        for (int side = 0; side < 2; side++)
+            memset(dry[side], 0, (size_t)count * sizeof(float));
+        render(source, now + done, count, dry[0], dry[1]);
+        for (int side = 0; side < 2; side++) {
+            const float gain = ramp->gain[side] + ramp->rise[side] * (float)done;
+            const float far = mix(dry[side], into[side], count, gain, ramp->rise[side]);
+            swing = far > swing ? far : swing;
+        }
+    }
+    return swing;
+}
+
+/* -- voices --------------------------------------------------------------------------------------- */
+
+static void render_voices(void *source, int64_t now, int32_t frames, float *left, float *right)
+{
+    static _Thread_local float dry[2][MOST_FRAMES];
+    State *s = source;
     const int64_t then = now + frames;
-    int64_t ended = 0;
+    s->ended = 0;
     ease(s, then, 1.0 - exp(-(double)frames / (SMOOTH_SECONDS * s->rate)));
     if (s->drawbars)
         for (int side = 0; side < 2; side++)
@@ -387,50 +435,84 @@ int64_t arpegon_render(State *s, int64_t now, int64_t frames, float *left, float
         double envelope;
         if (!s->used[slot])
             continue;
-        add_slot(s, slot, now, (int32_t)frames, s->drawbars ? dry[0] : left, s->drawbars ? dry[1] : right, &envelope);
-        if (then > s->start[slot] && peak_of(s, slot, then) * (s->end[slot] < then ? envelope : 1.0) < silence)
-            over[ended++] = slot;
+        add_slot(s, slot, now, frames, s->drawbars ? dry[0] : left, s->drawbars ? dry[1] : right, &envelope);
+        if (then > s->start[slot] && peak_of(s, slot, then) * (s->end[slot] < then ? envelope : 1.0) < s->silence)
+            s->over[s->ended++] = slot;
     }
     if (s->drawbars)
         turn_rotor(s, frames, dry[0], dry[1], left, right);
-    return ended;
 }
 
-/* -- the mix -------------------------------------------------------------------------------------- */
-
-/* Turns the two sides of a strip, `frames` after one another, up by gains that go from `first` to `last`, and adds them to
- * `out`, laid out alike; returns how far they swing. */
-float arpegon_mix(const float *dry, float *out, int64_t frames, const float *first, const float *last)
+/* Adds frames samples from sample `now` on to `left` and `right`, turned up by a ramp; controllers go a share of their way.
+ * Returns how far they swing. */
+float arpegon_render(State *s, int64_t now, int64_t frames, float *left, float *right, const Ramp *ramp)
 {
-    float low = 0.0f, high = 0.0f;
-    for (int side = 0; side < 2; side++) {
-        const float *from = dry + side * frames;
-        float *into = out + side * frames;
-        const float gain = first[side], more = frames > 1 ? (last[side] - gain) / (float)(frames - 1) : 0.0f;
-        for (int32_t k = 0; k < (int32_t)frames; k++) {
-            const float x = from[k] * (gain + more * (float)k);
-            into[k] += x;
-            low = x < low ? x : low;
-            high = x > high ? x : high;
-        }
-    }
-    return high > -low ? high : -low;
+    return mixed(render_voices, s, now, frames, left, right, ramp);
 }
 
-/* Adds a stroke to two sides, with gains that begin at `gain` and rise by `rise` each sample; it was choked `since` samples
- * ago, or will be, and is gone `choke` samples later. */
-void arpegon_stroke(const float *stroke, int64_t frames, float *left, float *right, const float *gain, const float *rise,
-                    int64_t since, double choke)
+/* -- a kit ---------------------------------------------------------------------------------------- */
+
+typedef struct {
+    const float *samples;
+    int64_t length, start, end, channel; /* in samples; `end` is when it is choked */
+    double gain[2];
+    int64_t note;
+} Stroke;
+
+typedef struct {
+    const Stroke *strokes;
+    int64_t count;
+    double choke; /* how many samples one is heard after it is choked */
+    const double *before, *after; /* gains of each channel at the beginning and the end of a block: left, then right */
+    /* Which are over at its end, and how many that are. */
+    int64_t *over;
+    int64_t ended;
+} Kit;
+
+/* Adds samples of a stroke to two sides, with gains that begin at `gain` and rise by `rise` each sample; it was choked
+ * `since` samples ago, or will be, and is gone `choke` samples later. */
+static void add_stroke(const float *stroke, int32_t frames, float *left, float *right, const double gain[2],
+                       const double rise[2], int64_t since, double choke)
 {
-    const float l0 = gain[0], r0 = gain[1], l1 = rise[0], r1 = rise[1];
-    const int32_t whole = since >= 0 ? 0 : -since < frames ? (int32_t)-since : (int32_t)frames;
+    const float l0 = (float)gain[0], r0 = (float)gain[1], l1 = (float)rise[0], r1 = (float)rise[1];
+    const int32_t whole = since >= 0 ? 0 : -since < frames ? (int32_t)-since : frames;
     for (int32_t k = 0; k < whole; k++) {
         left[k] += stroke[k] * (l0 + l1 * (float)k);
         right[k] += stroke[k] * (r0 + r1 * (float)k);
     }
-    for (int32_t k = whole; k < (int32_t)frames; k++) {
+    for (int32_t k = whole; k < frames; k++) {
         const float fade = (float)(1.0 - (double)(since + k) / choke), x = fade > 0.0f ? fade * stroke[k] : 0.0f;
         left[k] += x * (l0 + l1 * (float)k);
         right[k] += x * (r0 + r1 * (float)k);
     }
+}
+
+static void render_kit(void *source, int64_t now, int32_t frames, float *left, float *right)
+{
+    Kit *kit = source;
+    kit->ended = 0;
+    for (int64_t place = 0; place < kit->count; place++) {
+        const Stroke *stroke = kit->strokes + place;
+        const int64_t first = stroke->start > now ? stroke->start - now : 0;
+        if (first >= frames)
+            continue;
+        const int64_t begun = now + first - stroke->start, left_over = stroke->length - begun;
+        const int32_t count = (int32_t)(frames - first < left_over ? frames - first : left_over);
+        const int64_t since = now + first - stroke->end;
+        double gain[2], rise[2];
+        for (int side = 0; side < 2; side++) {
+            const double from = kit->before[side * CHANNELS + stroke->channel], to = kit->after[side * CHANNELS + stroke->channel];
+            rise[side] = stroke->gain[side] * (to - from) / (frames > 1 ? frames - 1 : 1);
+            gain[side] = stroke->gain[side] * from + rise[side] * (double)first;
+        }
+        add_stroke(stroke->samples + begun, count, left + first, right + first, gain, rise, since, kit->choke);
+        if ((double)(since + count) > kit->choke || frames - first >= left_over)
+            kit->over[kit->ended++] = place;
+    }
+}
+
+/* The same as arpegon_render, of strokes. */
+float arpegon_render_kit(Kit *kit, int64_t now, int64_t frames, float *left, float *right, const Ramp *ramp)
+{
+    return mixed(render_kit, kit, now, frames, left, right, ramp);
 }

@@ -1,4 +1,4 @@
-"""The compiled way through a block of voices, where there is one: ``kernel.c``, built when Arpegon is installed.
+"""The compiled way through a block of an instrument, where there is one: ``kernel.c``, built when Arpegon is installed.
 
 Where no compiler was there, NumPy does the same, some five times slower (:mod:`arpegon.sound.plain`).
 """
@@ -6,7 +6,7 @@ Where no compiler was there, NumPy does the same, some five times slower (:mod:`
 from __future__ import annotations
 
 import ctypes
-from typing import Any, NamedTuple
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,9 +14,18 @@ from numpy.typing import NDArray
 from arpegon.core.compiled import function
 from arpegon.sound.rotor import SLOW_HZ
 from arpegon.sound.sounds import Sound
-from arpegon.sound.state import CHANNELS, DRAWBAR_NUMBERS, SILENCE, SLOTS, Controllers, Slots, octaves_of
+from arpegon.sound.state import (
+    CHANNELS,
+    DRAWBAR_NUMBERS,
+    SILENCE,
+    SLOTS,
+    Controllers,
+    Placed,
+    Slots,
+    Strokes,
+    octaves_of,
+)
 
-_MOST_FRAMES = 8192
 _MOST_PARTIALS = 32
 _LIBRARY = "arpegon.sound._kernel"
 
@@ -42,23 +51,28 @@ class _State(ctypes.Structure):
         ("weights", _real * (CHANNELS * _MOST_PARTIALS)),
         ("rotor_speed", _real),
         ("rotor_phase", _real),
+        ("silence", _real),
+        ("over", _place),
+        ("ended", _number),
     )
 
 
-_render = function(
-    _LIBRARY,
-    "arpegon_render",
-    (_place, _number, _number, _place, _place, _real, _place),
-    _number,
-)
+_RENDER = (_place, _number, _number, _place, _place, _place)
+_render = function(_LIBRARY, "arpegon_render", _RENDER, ctypes.c_float)
+_render_kit = function(_LIBRARY, "arpegon_render_kit", _RENDER, ctypes.c_float)
 _rest = function(_LIBRARY, "arpegon_rest", (_place, _number, _number), _number)
-_Pair = ctypes.c_float * 2
-_stroke = function(
-    _LIBRARY,
-    "arpegon_stroke",
-    (_place, _number, _place, _place, ctypes.POINTER(_Pair), ctypes.POINTER(_Pair), _number, _real),
-)
-_mix = function(_LIBRARY, "arpegon_mix", (_place, _place, _number, _place, _place), ctypes.c_float)
+
+
+class _Kit(ctypes.Structure):
+    _fields_ = (
+        ("strokes", _place),
+        ("count", _number),
+        ("choke", _real),
+        ("before", _place),
+        ("after", _place),
+        ("over", _place),
+        ("ended", _number),
+    )
 
 
 def renders(sound: Sound) -> bool:
@@ -66,68 +80,9 @@ def renders(sound: Sound) -> bool:
     return _render is not None and len(sound.partials) <= _MOST_PARTIALS
 
 
-class Placed(NamedTuple):
-    """Samples, and where the compiled code finds them."""
-
-    values: Array
-    """Float32 without gaps: of two sides, of shape (2,) or (2, frames), or of a stroke, of shape (frames,)."""
-    place: int
-
-    @classmethod
-    def of(cls, values: Array) -> Placed:
-        """As it lies now; it must stay there."""
-        return cls(values, values.ctypes.data)
-
-    def places(self, frame: int) -> tuple[int, int]:
-        """Where a sample of two sides lies."""
-        left = self.place + 4 * frame
-        return left, left + 4 * self.values.shape[1]
-
-
-def mix(dry: Placed, first: Placed, last: Placed, out: Placed) -> float:
-    """Add a strip to a mix, with gains from ``first`` to ``last``, and say how far it swings."""
-    frames = dry.values.shape[1]
-    if _mix is not None:
-        return float(_mix(dry.place, out.place, frames, first.place, last.place))
-    ramp = np.linspace(0.0, 1.0, frames, dtype=np.float32)
-    strip = dry.values * (first.values[:, None] + (last.values - first.values)[:, None] * ramp)
-    into = out.values
-    into += strip
-    return max(float(strip.max()), -float(strip.min()))
-
-
-def add_stroke(
-    stroke: Placed,
-    begun: int,
-    frames: int,
-    out: Placed,
-    first: int,
-    gains: tuple[float, float],
-    rises: tuple[float, float],
-    since: int,
-    choke: float,
-) -> None:
-    """Add so many frames of a stroke to ``out`` from sample ``first`` on.
-
-    Args:
-        begun: how much of it was added before.
-        gains: of both sides at its beginning,
-        rises: and by how much they are more each sample later.
-        since: how many samples ago it was choked; negative where that comes later.
-        choke: how many samples it is heard from then on.
-    """
-    if _stroke is not None:
-        left, right = out.places(first)
-        _stroke(stroke.place + 4 * begun, frames, left, right, _Pair(*gains), _Pair(*rises), since, choke)
-        return
-    piece = stroke.values[begun : begun + frames]
-    if since + frames > 0:
-        fade = np.clip(1.0 - np.arange(since, since + frames) / choke, 0.0, 1.0)
-        piece = piece * fade.astype(np.float32)
-    count = np.arange(frames, dtype=np.float32)
-    into = out.values[:, first : first + frames]
-    for side in (0, 1):
-        into[side] += piece * (np.float32(gains[side]) + np.float32(rises[side]) * count)
+def renders_kits() -> bool:
+    """Whether strokes can be rendered so."""
+    return _render_kit is not None
 
 
 class CompiledRendering:
@@ -170,18 +125,50 @@ class CompiledRendering:
             pressure=controllers.pressure.ctypes.data,
             moving=controllers.moving.ctypes.data,
             rotor_speed=SLOW_HZ,
+            silence=SILENCE,
+            over=self._over.ctypes.data,
         )
         self._by = ctypes.addressof(state)
-        self._over_place = self._over.ctypes.data
         self.rest(0, 0)
 
-    def render(self, start: int, frames: int, out: Placed, offset: int) -> Array:
-        ended = 0
-        for done in range(0, frames, _MOST_FRAMES):
-            left, right = out.places(offset + done)
-            count = min(_MOST_FRAMES, frames - done)
-            ended = _render(self._by, start + done, count, left, right, SILENCE, self._over_place)
-        return self._over[:ended]
+    def render(self, start: int, frames: int, out: Placed, offset: int, ramp: Placed) -> float:
+        left, right = out.places(offset)
+        swing: float = _render(self._by, start, frames, left, right, ramp.place)
+        return swing
+
+    @property
+    def over(self) -> Array:
+        return self._over[: self._state.ended]
 
     def rest(self, start: int, frames: int) -> None:
         _rest(self._by, start, frames)
+
+
+class CompiledDrumming:
+    """Makes sound of strokes.
+
+    Args:
+        strokes: that sound.
+        choke: how many samples one is heard after it is choked.
+    """
+
+    def __init__(self, strokes: Strokes, choke: float) -> None:
+        self._strokes = strokes
+        self._over = np.zeros(0, dtype=np.int64)
+        state = self._state = _Kit(choke=choke, before=strokes.before.ctypes.data, after=strokes.after.ctypes.data)
+        self._by = ctypes.addressof(state)
+
+    def render(self, start: int, frames: int, out: Placed, offset: int, ramp: Placed) -> float:
+        strokes, state = self._strokes, self._state
+        if len(self._over) != len(strokes.array):
+            self._over = np.zeros(len(strokes.array), dtype=np.int64)
+            state.over = self._over.ctypes.data
+            state.strokes = ctypes.addressof(strokes.array)
+        state.count = strokes.count
+        left, right = out.places(offset)
+        swing: float = _render_kit(self._by, start, frames, left, right, ramp.place)
+        return swing
+
+    @property
+    def over(self) -> Array:
+        return self._over[: self._state.ended]

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import math
-from functools import lru_cache
+from collections.abc import Iterable
+from functools import cache, partial
 from typing import Any
 
 import numpy as np
@@ -12,10 +13,10 @@ from numpy.typing import NDArray
 from arpegon.core.events import ALL_NOTES_OFF, ALL_SOUND_OFF, BEND, CONTROL, NOTE_ON, Event
 from arpegon.sound import kernel
 from arpegon.sound.drums import DRUMS
-from arpegon.sound.kernel import Placed
+from arpegon.sound.plain import PlainDrumming
 from arpegon.sound.sounds import Sound
+from arpegon.sound.state import CHANNELS, FOREVER, UNITY, VOICES, Placed, Rendering, Stroke, Strokes
 
-VOICES = 32
 _VOLUME, _PAN, _EXPRESSION, _RESET = 7, 10, 11, 121
 _CHOKE_SECONDS = 0.012
 _SMOOTH_SECONDS = 0.008
@@ -25,11 +26,9 @@ _FFT_FRAMES = 1024
 """Strokes last a whole number of these, a length that is quickly transformed."""
 
 Array = NDArray[Any]
-_Pairs = list[list[float]]
-"""For the left and the right of each channel."""
 
 
-@lru_cache(maxsize=256)
+@cache
 def stroke(note: int, rate: int) -> Array:
     """One stroke of a drum at full level; float32 of shape (frames,)."""
     drum = DRUMS[note]
@@ -59,7 +58,7 @@ def stroke(note: int, rate: int) -> Array:
     return made
 
 
-@lru_cache(maxsize=256)
+@cache
 def _laid(note: int, rate: int) -> Placed:
     return Placed.of(stroke(note, rate))
 
@@ -85,20 +84,6 @@ def _band(noise: Array, low: float, high: float, rate: int) -> Array:
     return made
 
 
-class _Playing:
-    """One stroke on its way."""
-
-    __slots__ = ("channel", "end", "gains", "note", "start", "stroke")
-
-    def __init__(self, note: int, stroke: Placed, channel: int, start: int, gains: tuple[float, float]) -> None:
-        self.note = note
-        self.stroke = stroke
-        self.channel = channel
-        self.start = start
-        self.gains = gains
-        self.end: int | None = None
-
-
 class Kit:
     """Plays drums; answers velocity, volume, pan, expression and all sound off. Note offs mean nothing to it.
 
@@ -111,17 +96,24 @@ class Kit:
         self.sound = sound
         self.rate = rate
         self.now = 0
-        self._playing: list[_Playing] = []
-        self._controls = np.zeros((16, 128), dtype=np.int64)
-        for channel in range(16):
+        self._strokes = Strokes()
+        choke = _CHOKE_SECONDS * rate
+        self._rendering: Rendering
+        if kernel.renders_kits():
+            self._rendering = kernel.CompiledDrumming(self._strokes, choke)
+        else:
+            self._rendering = PlainDrumming(self._strokes, choke, partial(stroke, rate=rate))
+        self._controls = np.zeros((CHANNELS, 128), dtype=np.int64)
+        for channel in range(CHANNELS):
             self._reset(channel, levels=True)
         self._aim = self._target()
-        self._set_gain(self._aim)
+        self._moving = True
+        self.rest(0)
 
     @property
     def sounding(self) -> int:
         """How many strokes sound."""
-        return len(self._playing)
+        return self._strokes.count
 
     def handle(self, event: Event, offset: int) -> None:
         """Take an event that falls ``offset`` samples into the block to be rendered next."""
@@ -130,78 +122,59 @@ class Kit:
         if kind == NOTE_ON and event.data1 in DRUMS:
             self._strike(channel, event.data1, event.data2, at)
         elif kind == CONTROL and event.data1 == ALL_SOUND_OFF:
-            self._choke([one for one in self._playing if one.channel == channel], at)
+            self._choke([one for one in self._strokes if one.channel == channel], at)
         elif kind == CONTROL and event.data1 == _RESET:
             self._reset(channel, levels=False)
-            self._aim = self._target()
+            self._aim, self._moving = self._target(), True
         elif CONTROL <= kind < BEND and event.data1 < ALL_NOTES_OFF:
             self._controls[channel, event.data1] = event.data2
-            self._aim = self._target()
+            self._aim, self._moving = self._target(), True
 
     def release_all(self, offset: int = 0) -> None:
         """Let every stroke fade (the instrument is being taken out)."""
-        self._choke(self._playing, self.now + offset)
+        self._choke(self._strokes, self.now + offset)
 
     def _strike(self, channel: int, note: int, velocity: int, at: int) -> None:
         drum = DRUMS[note]
         if drum.group:
-            self._choke([one for one in self._playing if DRUMS[one.note].group == drum.group], at)
-        ringing = [one for one in self._playing if one.end is None]
+            self._choke([one for one in self._strokes if DRUMS[one.note].group == drum.group], at)
+        ringing = [one for one in self._strokes if one.end == FOREVER]
         if len(ringing) >= VOICES:
             self._choke([min(ringing, key=lambda one: one.start)], at)
         angle = (drum.pan + 1.0) * math.pi / 4.0
         loudness = self.sound.level * (velocity / 127.0) ** 1.6 * math.sqrt(2.0)
-        gains = math.cos(angle) * loudness, math.sin(angle) * loudness
-        self._playing.append(_Playing(note, _laid(note, self.rate), channel, at, gains))
+        gain = math.cos(angle) * loudness, math.sin(angle) * loudness
+        self._strokes.add(note, _laid(note, self.rate), channel, at, gain)
 
-    def _choke(self, strokes: list[_Playing], at: int) -> None:
+    def _choke(self, strokes: Iterable[Stroke], at: int) -> None:
         for one in strokes:
-            if one.end is None:
+            if one.end == FOREVER:
                 one.end = max(at, one.start)
 
     def rest(self, frames: int) -> None:
         """Let ``frames`` samples pass in silence."""
         self.now += frames
-        if self._gain is not self._aim:
-            self._set_gain(self._aim)
+        if self._moving:
+            self._strokes.before[:] = self._strokes.after[:] = self._aim
+            self._moving = False
 
-    def render(self, frames: int, out: Placed, offset: int = 0) -> None:
-        """Add the next ``frames`` samples to ``out``, from its sample ``offset`` on."""
-        start = self.now
+    def render(self, frames: int, out: Placed, offset: int = 0, ramp: Placed = UNITY) -> float:
+        """Add the next ``frames`` samples to ``out``, from its sample ``offset`` on, turned up by a ramp; how far they
+        swing."""
+        strokes, start = self._strokes, self.now
         self.now = start + frames
-        before, later = self._pairs, None
-        if self._gain is not self._aim:
-            share = 1.0 - math.exp(-frames / (_SMOOTH_SECONDS * self.rate))
-            gain = self._gain + (self._aim - self._gain) * share
-            self._set_gain(self._aim if np.abs(gain - self._aim).max() < _SETTLED else gain)
-            later = self._pairs
-        self._playing = [one for one in self._playing if self._add(one, frames, start, before, later, out, offset)]
-
-    def _set_gain(self, gain: Array) -> None:
-        self._gain = gain
-        self._pairs: _Pairs = gain.T.tolist()
-
-    def _add(
-        self, one: _Playing, frames: int, start: int, before: _Pairs, later: _Pairs | None, out: Placed, offset: int
-    ) -> bool:
-        """Add one stroke's share of the block, with gains of each channel ``before`` it and ``later``, at its end
-        (``None``: the same); False when it is over."""
-        first = max(0, one.start - start)
-        if first >= frames:
-            return True
-        begun = start + first - one.start
-        count = min(frames - first, len(one.stroke.values) - begun)
-        (left, right), (by_left, by_right) = one.gains, before[one.channel]
-        gains, rises = (left * by_left, right * by_right), (0.0, 0.0)
-        if later is not None:
-            to_left, to_right = later[one.channel]
-            last = max(1, frames - 1)
-            rises = left * (to_left - by_left) / last, right * (to_right - by_right) / last
-            gains = gains[0] + rises[0] * first, gains[1] + rises[1] * first
-        choke = _CHOKE_SECONDS * self.rate
-        since = start + first - one.end if one.end is not None else -count
-        kernel.add_stroke(one.stroke, begun, count, out, offset + first, gains, rises, since, choke)
-        return since + count <= choke and begun + frames - first < len(one.stroke.values)
+        if self._moving:
+            gain = strokes.before + (self._aim - strokes.before) * (
+                1.0 - math.exp(-frames / (_SMOOTH_SECONDS * self.rate))
+            )
+            self._moving = bool(np.abs(gain - self._aim).max() >= _SETTLED)
+            strokes.after[:] = gain if self._moving else self._aim
+        swing = self._rendering.render(start, frames, out, offset, ramp)
+        strokes.before[:] = strokes.after
+        over = self._rendering.over
+        if len(over):
+            strokes.remove(over)
+        return swing
 
     def _reset(self, channel: int, levels: bool) -> None:
         self._controls[channel, _EXPRESSION] = 127
@@ -210,8 +183,8 @@ class Kit:
             self._controls[channel, _PAN] = 64
 
     def _target(self) -> Array:
-        """Left and right gain of each channel; float32 of shape (2, 16)."""
+        """Left and right gain of each channel; of shape (2, 16)."""
         level = (self._controls[:, _VOLUME] / 100.0) * (self._controls[:, _EXPRESSION] / 127.0)
         angle = (np.clip((self._controls[:, _PAN] - 64) / 63.0, -1.0, 1.0) + 1.0) * math.pi / 4.0
-        gains: Array = (np.stack((np.cos(angle), np.sin(angle))) * level**1.5 * math.sqrt(2.0)).astype(np.float32)
+        gains: Array = np.stack((np.cos(angle), np.sin(angle))) * level**1.5 * math.sqrt(2.0)
         return gains

@@ -11,10 +11,9 @@ from numpy.typing import NDArray
 
 from arpegon.core.document.model import Instrument
 from arpegon.core.events import CONTROL, SYSEX, Event
-from arpegon.sound import kernel
-from arpegon.sound.kernel import Placed
 from arpegon.sound.kit import Kit
 from arpegon.sound.sounds import SOUNDS
+from arpegon.sound.state import Placed, ramp
 from arpegon.sound.voices import Voices
 
 _CEILING = 0.94
@@ -32,8 +31,10 @@ class Strip:
         self.instrument = instrument
         sound = SOUNDS[instrument.sound]
         self.voices: Voices | Kit = Kit(sound, rate) if sound.kit else Voices(sound, rate)
-        self.target = Placed.of(_gains(instrument))
+        self.target = ramp(_gains(instrument))
+        """What it is turned up by, or will be at the end of the next block,"""
         self.gain = self.target
+        """and what it is now."""
         self.leaving = False
         self.peak = 0.0
 
@@ -50,7 +51,6 @@ class Mixer:
         self._strips: dict[str, Strip] = {}
         self._leaving: list[Strip] = []
         self._limit = 1.0
-        self._dry = Placed.of(np.zeros((2, 0), dtype=np.float32))
 
     def set_instruments(self, instruments: Iterable[Instrument]) -> None:
         """Take new settings; an instrument that is gone, or has another sound, fades out."""
@@ -59,7 +59,7 @@ class Mixer:
             known = self._strips.pop(instrument.id, None)
             if known is not None and known.instrument.sound == instrument.sound:
                 known.instrument = instrument
-                known.target = Placed.of(_gains(instrument))
+                known.target = ramp(_gains(instrument))
                 strips[instrument.id] = known
             else:
                 strips[instrument.id] = Strip(instrument, self.rate)
@@ -126,26 +126,23 @@ class Mixer:
         return sum(strip.voices.sounding for strip in self._strips.values())
 
     def _render_strip(self, strip: Strip, frames: int, events: Sequence[tuple[int, Event]], out: Placed) -> float:
-        """Add a strip's block to ``out``; how far it swings."""
-        target = strip.target
+        """Add a strip's block to ``out``, cut where controllers came; how far it swings."""
+        voices, target = strip.voices, strip.target
         first, strip.gain = strip.gain, target
-        if not strip.voices.sounding and not events:
-            strip.voices.rest(frames)
+        if not voices.sounding and not events:
+            voices.rest(frames)
             return 0.0
-        if self._dry.values.shape[1] != frames:
-            self._dry = Placed.of(np.empty((2, frames), dtype=np.float32))
-        self._dry.values.fill(0.0)
-        done = 0
+        swing, done = 0.0, 0
         channel = strip.instrument.channel
         for offset, event in events:
             if channel is not None and event.status & 0x0F != channel and event.status < SYSEX:
                 continue
             if event.status & 0xF0 >= CONTROL and offset - done >= _CONTROL_GRID:
-                strip.voices.render(offset - done, self._dry, done)
+                part = _part(first, target, done, frames)
+                swing = max(swing, voices.render(offset - done, out, done, part))
                 done = offset
-            strip.voices.handle(event, offset - done)
-        strip.voices.render(frames - done, self._dry, done)
-        swing = kernel.mix(self._dry, first, target, out)
+            voices.handle(event, offset - done)
+        swing = max(swing, voices.render(frames - done, out, done, _part(first, target, done, frames)))
         strip.peak = max(strip.peak, swing)
         return swing
 
@@ -172,6 +169,14 @@ class Mixer:
             room = 1.0 - _CEILING
             out[over] = np.sign(out[over]) * (_CEILING + room * np.tanh((np.abs(out[over]) - _CEILING) / room) * 0.99)
         return out
+
+
+def _part(first: Placed, last: Placed, done: int, frames: int) -> Placed:
+    """The ramp from ``first`` to ``last`` over a block, from its sample ``done`` on."""
+    if first is last:
+        return last
+    rises = (last.values - first.values)[:2] / max(1, frames - 1)
+    return ramp(first.values[:2] + rises * done, rises)
 
 
 def _gains(instrument: Instrument) -> Array:

@@ -1,4 +1,4 @@
-"""Blocks of voices in NumPy alone, where no compiler was there: see :mod:`arpegon.sound.kernel`.
+"""Blocks of an instrument in NumPy alone, where no compiler was there: see :mod:`arpegon.sound.kernel`.
 
 A block costs a few NumPy calls however many notes sound.
 """
@@ -6,13 +6,13 @@ A block costs a few NumPy calls however many notes sound.
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from functools import lru_cache
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from arpegon.sound.kernel import Placed
 from arpegon.sound.rotor import Rotor
 from arpegon.sound.sounds import ROTARY, Sound
 from arpegon.sound.state import (
@@ -23,7 +23,10 @@ from arpegon.sound.state import (
     SILENCE,
     VOLUME,
     Controllers,
+    Placed,
     Slots,
+    Stroke,
+    Strokes,
     octaves_of,
 )
 
@@ -43,6 +46,16 @@ def _counts(frames: int) -> Array:
     return counts
 
 
+def _mix(dry: Array, out: Placed, offset: int, ramp: Placed) -> float:
+    """Add two sides, turned up by a ramp; how far they swing."""
+    frames = dry.shape[1]
+    gains, rises = ramp.values[:2, None], ramp.values[2:, None]
+    turned = dry * (gains + rises * _counts(frames) if rises.any() else gains)
+    into = out.values[:, offset : offset + frames]
+    into += turned
+    return max(float(turned.max()), -float(turned.min()))
+
+
 class PlainRendering:
     """Makes sound of slots and controllers.
 
@@ -57,15 +70,16 @@ class PlainRendering:
         self._slots, self._controllers = slots, controllers
         _, self._octaves = octaves_of(sound)
         self._rotor = Rotor(rate) if sound.drawbars else None
+        self.over: Array = np.zeros(0, dtype=np.int64)
         self._arrive(0)
 
-    def render(self, start: int, frames: int, out: Placed, offset: int) -> Array:
+    def render(self, start: int, frames: int, out: Placed, offset: int, ramp: Placed) -> float:
         before = self._gain, self._bright, self._tuning, self._weights
         self._ease(start + frames, 1.0 - math.exp(-frames / (_SMOOTH_SECONDS * self._rate)))
-        slots = np.flatnonzero(self._slots.used)
+        slots = self.over = np.flatnonzero(self._slots.used)
         if not len(slots):
             self._turn_rotor(frames)
-            return slots
+            return 0.0
         gain0, bright0, tuning0, weights0 = before
         channel = self._slots.channel[slots]
         tone = self._tone(slots, channel, frames, start, tuning0, bright0, weights0)
@@ -75,11 +89,11 @@ class PlainRendering:
         mixed = gain0[:, channel].astype(np.float32) @ tone
         if gain0 is not self._gain:
             mixed += (((self._gain - gain0)[:, channel] / frames).astype(np.float32) @ tone) * _counts(frames)
-        into = out.values[:, offset : offset + frames]
-        into += mixed if self._rotor is None else self._rotor.turned(mixed, self._fast_rotor())
+        if self._rotor is not None:
+            mixed = self._rotor.turned(mixed, self._fast_rotor())
         begun = self._slots.start[slots] < start + frames
-        over: Array = slots[begun & (self._peaks(slots, envelope, start + frames) < SILENCE)]
-        return over
+        self.over = slots[begun & (self._peaks(slots, envelope, start + frames) < SILENCE)]
+        return _mix(mixed, out, offset, ramp)
 
     def rest(self, start: int, frames: int) -> None:
         self._turn_rotor(frames)
@@ -246,3 +260,43 @@ class PlainRendering:
         if envelope is not None:
             peak = np.where(voices.end[slots] < now, peak * envelope[:, -1], peak)
         return peak
+
+
+class PlainDrumming:
+    """Makes sound of strokes.
+
+    Args:
+        strokes: that sound.
+        choke: how many samples one is heard after it is choked.
+        samples: those of a stroke by its note.
+    """
+
+    def __init__(self, strokes: Strokes, choke: float, samples: Callable[[int], Array]) -> None:
+        self._strokes, self._choke, self._samples = strokes, choke, samples
+        self.over: Array = np.zeros(0, dtype=np.int64)
+
+    def render(self, start: int, frames: int, out: Placed, offset: int, ramp: Placed) -> float:
+        dry = np.zeros((2, frames), dtype=np.float32)
+        self.over = np.array(
+            [place for place, stroke in enumerate(self._strokes) if not self._add(stroke, start, dry)], dtype=np.int64
+        )
+        return _mix(dry, out, offset, ramp)
+
+    def _add(self, stroke: Stroke, start: int, dry: Array) -> bool:
+        """Add one stroke; False when it is over."""
+        frames = dry.shape[1]
+        first = max(0, stroke.start - start)
+        if first >= frames:
+            return True
+        begun = start + first - stroke.start
+        piece = self._samples(stroke.note)[begun : begun + frames - first]
+        since = start + first - stroke.end
+        if since + len(piece) > 0:
+            fade = np.clip(1.0 - np.arange(since, since + len(piece)) / self._choke, 0.0, 1.0)
+            piece = piece * fade.astype(np.float32)
+        before, after = self._strokes.before[:, stroke.channel], self._strokes.after[:, stroke.channel]
+        count = np.arange(first, first + len(piece)) / max(1, frames - 1)
+        for side, gain in enumerate(stroke.gain):
+            gains = gain * (before[side] + (after[side] - before[side]) * count)
+            dry[side, first : first + len(piece)] += piece * gains.astype(np.float32)
+        return bool(since + len(piece) <= self._choke and begun + frames - first < stroke.length)

@@ -1,8 +1,10 @@
-"""What the voices of an instrument are at: arrays over slots and channels, which whoever renders them shares."""
+"""What the voices of an instrument, or the strokes of a kit, are at: arrays which whoever renders them shares."""
 
 from __future__ import annotations
 
-from typing import Any
+import ctypes
+from collections.abc import Iterator
+from typing import Any, NamedTuple, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,6 +23,54 @@ SILENCE = 1e-4
 MODULATION, VOLUME, PAN, EXPRESSION = 1, 7, 10, 11
 
 Array = NDArray[Any]
+
+
+class Placed(NamedTuple):
+    """Samples or gains, and where the compiled code finds them."""
+
+    values: Array
+    """Float32 without gaps: of two sides, of shape (2, frames), of a stroke, of shape (frames,), or a ramp."""
+    place: int
+
+    @classmethod
+    def of(cls, values: Array) -> Placed:
+        """As it lies now; it must stay there."""
+        return cls(values, values.ctypes.data)
+
+    def places(self, frame: int) -> tuple[int, int]:
+        """Where a sample of two sides lies."""
+        left = self.place + 4 * frame
+        return left, left + 4 * self.values.shape[1]
+
+
+def ramp(gains: Array, rises: Array | float = 0.0) -> Placed:
+    """Gains of left and right at a first sample, and how much more they are at each later one; of shape (2,)."""
+    values = np.zeros(4, dtype=np.float32)
+    values[:2], values[2:] = gains, rises
+    return Placed.of(values)
+
+
+UNITY = ramp(np.ones(2))
+"""As loud as it is."""
+
+
+class Rendering(Protocol):
+    """Makes sound of strokes, or of slots and controllers."""
+
+    def render(self, start: int, frames: int, out: Placed, offset: int, ramp: Placed) -> float:
+        """Add the ``frames`` samples from sample ``start`` on to ``out``, from its sample ``offset`` on, turned up by a
+        ramp; how far they swing."""
+
+    @property
+    def over(self) -> Array:
+        """The slots or strokes that are heard no more after what was rendered last, in order."""
+
+
+class VoiceRendering(Rendering, Protocol):
+    """Makes sound of slots and controllers."""
+
+    def rest(self, start: int, frames: int) -> None:
+        """Let ``frames`` samples pass in silence: controllers arrive at once where nothing can click."""
 
 
 class Slots:
@@ -99,3 +149,48 @@ def octaves_of(sound: Sound) -> tuple[Array, Array]:
 
 
 DRAWBAR_NUMBERS = np.array([control.number for control in DRAWBARS], dtype=np.int64)
+
+
+class Stroke(ctypes.Structure):
+    """A stroke of a kit on its way."""
+
+    _fields_ = (
+        ("samples", ctypes.c_void_p),
+        ("length", ctypes.c_int64),
+        ("start", ctypes.c_int64),
+        ("end", ctypes.c_int64),
+        ("channel", ctypes.c_int64),
+        ("gain", ctypes.c_double * 2),
+        ("note", ctypes.c_int64),
+    )
+
+
+class Strokes:
+    """The strokes that sound, and the gains of their channels."""
+
+    def __init__(self) -> None:
+        self.array = (Stroke * VOICES)()
+        self.count = 0
+        """How many of the first of them there are."""
+        self.before = np.zeros((2, CHANNELS))
+        """Left and right gains of each channel at the beginning of a block,"""
+        self.after = np.zeros((2, CHANNELS))
+        """and at its end."""
+
+    def __iter__(self) -> Iterator[Stroke]:
+        return (self.array[place] for place in range(self.count))
+
+    def add(self, note: int, samples: Placed, channel: int, start: int, gain: tuple[float, float]) -> None:
+        """One more."""
+        if self.count == len(self.array):
+            more = (Stroke * (2 * self.count))()
+            ctypes.memmove(more, self.array, ctypes.sizeof(self.array))
+            self.array = more
+        self.array[self.count] = Stroke(samples.place, len(samples.values), start, FOREVER, channel, gain, note)
+        self.count += 1
+
+    def remove(self, places: Array) -> None:
+        """Forget some, given in order; others take their places."""
+        for place in reversed(places.tolist()):
+            self.count -= 1
+            self.array[place] = self.array[self.count]

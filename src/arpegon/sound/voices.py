@@ -7,7 +7,7 @@ block, and the size of blocks is not heard.
 from __future__ import annotations
 
 import math
-from typing import Any, Protocol
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -24,30 +24,15 @@ from arpegon.core.events import (
     Event,
 )
 from arpegon.sound import kernel
-from arpegon.sound.kernel import Placed
 from arpegon.sound.plain import PlainRendering
 from arpegon.sound.sounds import Sound
-from arpegon.sound.state import FOREVER, VOICES, Controllers, Slots, octaves_of
+from arpegon.sound.state import FOREVER, UNITY, VOICES, Controllers, Placed, Slots, VoiceRendering, octaves_of
 
 _STEAL_SECONDS = 0.006
 _BEND_SEMITONES = 2.0
 _RESET = 121
 
 Array = NDArray[Any]
-
-
-class Rendering(Protocol):
-    """Makes sound of slots and controllers."""
-
-    def render(self, start: int, frames: int, out: Placed, offset: int) -> Array:
-        """Add the ``frames`` samples from sample ``start`` on to ``out``, from its sample ``offset`` on.
-
-        Returns:
-            Slots that are heard no more.
-        """
-
-    def rest(self, start: int, frames: int) -> None:
-        """Let ``frames`` samples pass in silence: controllers arrive at once where nothing can click."""
 
 
 class Voices:
@@ -68,16 +53,13 @@ class Voices:
         self._slots = Slots(sound)
         self._waiting: set[int] = set()
         self._controllers = Controllers(sound)
-        self._rendering: Rendering
+        self.sounding = 0
+        """How many notes sound, tails included."""
+        self._rendering: VoiceRendering
         if kernel.renders(sound):
             self._rendering = kernel.CompiledRendering(sound, rate, self._slots, self._controllers)
         else:
             self._rendering = PlainRendering(sound, rate, self._slots, self._controllers)
-
-    @property
-    def sounding(self) -> int:
-        """How many notes sound, tails included."""
-        return int(np.count_nonzero(self._slots.used))
 
     # -- events ------------------------------------------------------------------------------------
 
@@ -121,7 +103,9 @@ class Voices:
         slots.note[slot], slots.channel[slot] = note, channel
         slots.start[slot], slots.end[slot] = at, FOREVER
         slots.fade[slot] = sound.release * self.rate
-        slots.used[slot] = True
+        if not slots.used[slot]:
+            slots.used[slot] = True
+            self.sounding += 1
         self._waiting.discard(slot)
 
     def _free_slot(self, at: int) -> int:
@@ -172,16 +156,21 @@ class Voices:
 
     # -- rendering ---------------------------------------------------------------------------------
 
-    def render(self, frames: int, out: Placed, offset: int = 0) -> None:
-        """Add the next ``frames`` samples to ``out``, from its sample ``offset`` on."""
-        gone = self._rendering.render(self.now, frames, out, offset)
+    def render(self, frames: int, out: Placed, offset: int = 0, ramp: Placed = UNITY) -> float:
+        """Add the next ``frames`` samples to ``out``, from its sample ``offset`` on, turned up by a ramp; how far they
+        swing."""
+        rendering = self._rendering
+        swing = rendering.render(self.now, frames, out, offset, ramp)
         self.now += frames
+        gone = rendering.over
         if len(gone):
             slots = self._slots
             slots.used[gone] = False
+            self.sounding -= len(gone)
             slots.note[gone] = -1
             slots.end[gone] = FOREVER
             self._waiting.difference_update(gone.tolist())
+        return swing
 
     def rest(self, frames: int) -> None:
         """Let ``frames`` samples pass in silence."""
