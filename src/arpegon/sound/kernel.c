@@ -396,29 +396,6 @@ static float mix(const float *dry, float *into, int32_t frames, float gain, floa
     return high > -low ? high : -low;
 }
 
-typedef void Render(void *source, int64_t now, int32_t frames, float *left, float *right);
-
-/* Adds `frames` samples of what `render` makes of a source, from its sample `now` on, turned up by a ramp; returns how far
- * they swing. */
-static float mixed(Render *render, void *source, int64_t now, int64_t frames, float *left, float *right, const Ramp *ramp)
-{
-    static _Thread_local float dry[2][MOST_FRAMES];
-    float swing = 0.0f;
-    for (int64_t done = 0; done < frames; done += MOST_FRAMES) {
-        const int32_t count = frames - done < MOST_FRAMES ? (int32_t)(frames - done) : MOST_FRAMES;
-        float *into[2] = {left + done, right + done};
-        for (int side = 0; side < 2; side++)
-            memset(dry[side], 0, (size_t)count * sizeof(float));
-        render(source, now + done, count, dry[0], dry[1]);
-        for (int side = 0; side < 2; side++) {
-            const float gain = ramp->gain[side] + ramp->rise[side] * (float)done;
-            const float far = mix(dry[side], into[side], count, gain, ramp->rise[side]);
-            swing = far > swing ? far : swing;
-        }
-    }
-    return swing;
-}
-
 /* -- voices --------------------------------------------------------------------------------------- */
 
 static void render_voices(void *source, int64_t now, int32_t frames, float *left, float *right)
@@ -441,13 +418,6 @@ static void render_voices(void *source, int64_t now, int32_t frames, float *left
     }
     if (s->drawbars)
         turn_rotor(s, frames, dry[0], dry[1], left, right);
-}
-
-/* Adds frames samples from sample `now` on to `left` and `right`, turned up by a ramp; controllers go a share of their way.
- * Returns how far they swing. */
-float arpegon_render(State *s, int64_t now, int64_t frames, float *left, float *right, const Ramp *ramp)
-{
-    return mixed(render_voices, s, now, frames, left, right, ramp);
 }
 
 /* -- a kit ---------------------------------------------------------------------------------------- */
@@ -511,8 +481,40 @@ static void render_kit(void *source, int64_t now, int32_t frames, float *left, f
     }
 }
 
-/* The same as arpegon_render, of strokes. */
-float arpegon_render_kit(Kit *kit, int64_t now, int64_t frames, float *left, float *right, const Ramp *ramp)
+/* -- all that is to be done for a block ------------------------------------------------------------ */
+
+/* Samples to be added of what an instrument plays. */
+typedef struct {
+    void *source; /* a Kit, or a State of voices */
+    int64_t is_kit;
+    int64_t now, frames; /* from which of its samples on, and how many */
+    float *left, *right;
+    const Ramp *ramp;
+    double swing; /* how far they swing: written here */
+} Job;
+
+static void render(Job *job)
 {
-    return mixed(render_kit, kit, now, frames, left, right, ramp);
+    static _Thread_local float dry[2][MOST_FRAMES];
+    float swing = 0.0f;
+    *(job->is_kit ? &((Kit *)job->source)->ended : &((State *)job->source)->ended) = 0;
+    for (int64_t done = 0; done < job->frames; done += MOST_FRAMES) {
+        const int32_t count = job->frames - done < MOST_FRAMES ? (int32_t)(job->frames - done) : MOST_FRAMES;
+        float *into[2] = {job->left + done, job->right + done};
+        for (int side = 0; side < 2; side++)
+            memset(dry[side], 0, (size_t)count * sizeof(float));
+        (job->is_kit ? render_kit : render_voices)(job->source, job->now + done, count, dry[0], dry[1]);
+        for (int side = 0; side < 2; side++) {
+            const float rise = job->ramp->rise[side], gain = job->ramp->gain[side] + rise * (float)done;
+            const float far = mix(dry[side], into[side], count, gain, rise);
+            swing = far > swing ? far : swing;
+        }
+    }
+    job->swing = swing;
+}
+
+void arpegon_render(Job *const *jobs, int64_t count)
+{
+    for (int64_t place = 0; place < count; place++)
+        render(jobs[place]);
 }

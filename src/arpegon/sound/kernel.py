@@ -1,4 +1,4 @@
-"""The compiled way through a block of an instrument, where there is one: ``kernel.c``, built when Arpegon is installed.
+"""The compiled way through a block of instruments, where there is one: ``kernel.c``, built when Arpegon is installed.
 
 Where no compiler was there, NumPy does the same, some five times slower (:mod:`arpegon.sound.plain`).
 """
@@ -6,6 +6,7 @@ Where no compiler was there, NumPy does the same, some five times slower (:mod:`
 from __future__ import annotations
 
 import ctypes
+from collections.abc import Iterable
 from typing import Any
 
 import numpy as np
@@ -21,6 +22,7 @@ from arpegon.sound.state import (
     SLOTS,
     Controllers,
     Placed,
+    Rendering,
     Slots,
     Strokes,
     octaves_of,
@@ -57,10 +59,21 @@ class _State(ctypes.Structure):
     )
 
 
-_RENDER = (_place, _number, _number, _place, _place, _place)
-_render = function(_LIBRARY, "arpegon_render", _RENDER, ctypes.c_float)
-_render_kit = function(_LIBRARY, "arpegon_render_kit", _RENDER, ctypes.c_float)
+_render = function(_LIBRARY, "arpegon_render", (ctypes.POINTER(_place), _number))
 _rest = function(_LIBRARY, "arpegon_rest", (_place, _number, _number), _number)
+
+
+class _Job(ctypes.Structure):
+    _fields_ = (
+        ("source", _place),
+        ("is_kit", _number),
+        ("now", _number),
+        ("frames", _number),
+        ("left", _place),
+        ("right", _place),
+        ("ramp", _place),
+        ("swing", _real),
+    )
 
 
 class _Kit(ctypes.Structure):
@@ -82,10 +95,48 @@ def renders(sound: Sound) -> bool:
 
 def renders_kits() -> bool:
     """Whether strokes can be rendered so."""
-    return _render_kit is not None
+    return _render is not None
 
 
-class CompiledRendering:
+class _Compiled:
+    """What both have in common: a source, and what is to be done of it next."""
+
+    def __init__(self, state: Any, is_kit: bool) -> None:
+        self._state = state
+        self._job = _Job(source=ctypes.addressof(state), is_kit=is_kit)
+        self.job = ctypes.addressof(self._job)
+        self._over = np.zeros(0, dtype=np.int64)
+
+    def prepare(self, start: int, frames: int, out: Placed, offset: int, ramp: Placed) -> None:
+        job = self._job
+        job.now, job.frames, job.ramp = start, frames, ramp.place
+        job.left, job.right = out.places(offset)
+
+    def render(self) -> None:
+        render([self])
+
+    @property
+    def swing(self) -> float:
+        return float(self._job.swing)
+
+    @property
+    def over(self) -> Array:
+        return self._over[: self._state.ended]
+
+
+def render(renderings: Iterable[Rendering]) -> None:
+    """Do what was prepared, all that is compiled in one call."""
+    jobs = []
+    for one in renderings:
+        if isinstance(one, _Compiled):
+            jobs.append(one.job)
+        else:
+            one.render()
+    if jobs:
+        _render((_place * len(jobs))(*jobs), len(jobs))
+
+
+class CompiledRendering(_Compiled):
     """Makes sound of slots and controllers.
 
     Args:
@@ -97,10 +148,10 @@ class CompiledRendering:
     def __init__(self, sound: Sound, rate: int, slots: Slots, controllers: Controllers) -> None:
         _, octaves = octaves_of(sound)
         self._controllers = controllers
-        self._over = np.zeros(SLOTS, dtype=np.int64)
+        over = np.zeros(SLOTS, dtype=np.int64)
         self._kept = (slots, controllers, octaves, DRAWBAR_NUMBERS)
         """What the compiled code finds by its address."""
-        state = self._state = _State(
+        state = _State(
             partials=len(sound.partials),
             slots=SLOTS,
             used=slots.used.ctypes.data,
@@ -126,25 +177,17 @@ class CompiledRendering:
             moving=controllers.moving.ctypes.data,
             rotor_speed=SLOW_HZ,
             silence=SILENCE,
-            over=self._over.ctypes.data,
+            over=over.ctypes.data,
         )
-        self._by = ctypes.addressof(state)
+        super().__init__(state, is_kit=False)
+        self._over = over
         self.rest(0, 0)
 
-    def render(self, start: int, frames: int, out: Placed, offset: int, ramp: Placed) -> float:
-        left, right = out.places(offset)
-        swing: float = _render(self._by, start, frames, left, right, ramp.place)
-        return swing
-
-    @property
-    def over(self) -> Array:
-        return self._over[: self._state.ended]
-
     def rest(self, start: int, frames: int) -> None:
-        _rest(self._by, start, frames)
+        _rest(self._job.source, start, frames)
 
 
-class CompiledDrumming:
+class CompiledDrumming(_Compiled):
     """Makes sound of strokes.
 
     Args:
@@ -153,22 +196,16 @@ class CompiledDrumming:
     """
 
     def __init__(self, strokes: Strokes, choke: float) -> None:
+        super().__init__(
+            _Kit(choke=choke, before=strokes.before.ctypes.data, after=strokes.after.ctypes.data), is_kit=True
+        )
         self._strokes = strokes
-        self._over = np.zeros(0, dtype=np.int64)
-        state = self._state = _Kit(choke=choke, before=strokes.before.ctypes.data, after=strokes.after.ctypes.data)
-        self._by = ctypes.addressof(state)
 
-    def render(self, start: int, frames: int, out: Placed, offset: int, ramp: Placed) -> float:
+    def prepare(self, start: int, frames: int, out: Placed, offset: int, ramp: Placed) -> None:
         strokes, state = self._strokes, self._state
         if len(self._over) != len(strokes.array):
             self._over = np.zeros(len(strokes.array), dtype=np.int64)
             state.over = self._over.ctypes.data
             state.strokes = ctypes.addressof(strokes.array)
         state.count = strokes.count
-        left, right = out.places(offset)
-        swing: float = _render_kit(self._by, start, frames, left, right, ramp.place)
-        return swing
-
-    @property
-    def over(self) -> Array:
-        return self._over[: self._state.ended]
+        super().prepare(start, frames, out, offset, ramp)

@@ -15,7 +15,7 @@ from arpegon.sound import kernel
 from arpegon.sound.drums import DRUMS
 from arpegon.sound.plain import PlainDrumming
 from arpegon.sound.sounds import Sound
-from arpegon.sound.state import CHANNELS, FOREVER, UNITY, VOICES, Placed, Rendering, Stroke, Strokes
+from arpegon.sound.state import CHANNELS, FOREVER, VOICES, Placed, Rendering, Stroke, Strokes
 
 _VOLUME, _PAN, _EXPRESSION, _RESET = 7, 10, 11, 121
 _CHOKE_SECONDS = 0.012
@@ -98,11 +98,11 @@ class Kit:
         self.now = 0
         self._strokes = Strokes()
         choke = _CHOKE_SECONDS * rate
-        self._rendering: Rendering
+        self.rendering: Rendering
         if kernel.renders_kits():
-            self._rendering = kernel.CompiledDrumming(self._strokes, choke)
+            self.rendering = kernel.CompiledDrumming(self._strokes, choke)
         else:
-            self._rendering = PlainDrumming(self._strokes, choke, partial(stroke, rate=rate))
+            self.rendering = PlainDrumming(self._strokes, choke, partial(stroke, rate=rate))
         self._controls = np.zeros((CHANNELS, 128), dtype=np.int64)
         for channel in range(CHANNELS):
             self._reset(channel, levels=True)
@@ -158,23 +158,25 @@ class Kit:
             self._strokes.before[:] = self._strokes.after[:] = self._aim
             self._moving = False
 
-    def render(self, frames: int, out: Placed, offset: int = 0, ramp: Placed = UNITY) -> float:
-        """Add the next ``frames`` samples to ``out``, from its sample ``offset`` on, turned up by a ramp; how far they
-        swing."""
-        strokes, start = self._strokes, self.now
-        self.now = start + frames
+    def prepare(self, frames: int, out: Placed, offset: int, ramp: Placed) -> None:
+        """Let its rendering add the next ``frames`` samples to ``out``, from its sample ``offset`` on, turned up by a
+        ramp, as soon as it is asked."""
         if self._moving:
-            gain = strokes.before + (self._aim - strokes.before) * (
-                1.0 - math.exp(-frames / (_SMOOTH_SECONDS * self.rate))
-            )
-            self._moving = bool(np.abs(gain - self._aim).max() >= _SETTLED)
-            strokes.after[:] = gain if self._moving else self._aim
-        swing = self._rendering.render(start, frames, out, offset, ramp)
-        strokes.before[:] = strokes.after
-        over = self._rendering.over
+            strokes, share = self._strokes, 1.0 - math.exp(-frames / (_SMOOTH_SECONDS * self.rate))
+            strokes.before[:] = strokes.after
+            gain = strokes.before + (self._aim - strokes.before) * share
+            arrived = np.abs(gain - self._aim).max() < _SETTLED
+            strokes.after[:] = self._aim if arrived else gain
+            self._moving = not (arrived and (strokes.before == strokes.after).all())
+        self.rendering.prepare(self.now, frames, out, offset, ramp)
+        self.now += frames
+
+    def rendered(self) -> float:
+        """Take note of what came of it: how far it swings."""
+        over = self.rendering.over
         if len(over):
-            strokes.remove(over)
-        return swing
+            self._strokes.remove(over)
+        return self.rendering.swing
 
     def _reset(self, channel: int, levels: bool) -> None:
         self._controls[channel, _EXPRESSION] = 127

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from arpegon.core.document.model import Instrument
 from arpegon.core.events import CONTROL, SYSEX, Event
+from arpegon.sound.kernel import render
 from arpegon.sound.kit import Kit
 from arpegon.sound.sounds import SOUNDS
 from arpegon.sound.state import Placed, ramp
@@ -35,8 +36,10 @@ class Strip:
         """What it is turned up by, or will be at the end of the next block,"""
         self.gain = self.target
         """and what it is now."""
-        self.leaving = False
+        self.swing = 0.0
+        """How far it swings in the block that is rendered,"""
         self.peak = 0.0
+        """and how far it swung since somebody asked."""
 
 
 class Mixer:
@@ -88,18 +91,21 @@ class Mixer:
         by_strip: dict[str, list[tuple[int, Event]]] = {}
         for offset, instrument, event in events:
             by_strip.setdefault(instrument, []).append((min(frames - 1, max(0, offset)), event))
-        swing = 0.0
+        sounding = []
         for name, strip in self._strips.items():
             own = apart.get(name) if apart else None
-            if own is not None:
-                self._render_strip(strip, frames, by_strip.get(name, ()), Placed.of(own))
-            else:
-                swing += self._render_strip(strip, frames, by_strip.get(name, ()), mixed)
-        for strip in self._leaving:
-            swing += self._render_strip(strip, frames, (), mixed)
+            if self._prepare(strip, frames, by_strip.get(name, ()), mixed if own is None else Placed.of(own)):
+                sounding.append(strip)
+        sounding += [strip for strip in self._leaving if self._prepare(strip, frames, (), mixed)]
+        render([strip.voices.rendering for strip in sounding])
+        swing = 0.0
+        for strip in sounding:
+            strip.swing = max(strip.swing, strip.voices.rendered())
+            strip.peak = max(strip.peak, strip.swing)
+            swing += strip.swing
         if self._leaving:
             self._leaving = [strip for strip in self._leaving if strip.voices.sounding]
-        # Together they swing no farther than the sum of all.
+        # Together they swing no farther than the sum of all: what swings less need not be looked at.
         return self._limited(mixed.values) if swing > _CEILING or self._limit < 1.0 else mixed.values
 
     def peaks(self) -> dict[str, float]:
@@ -125,26 +131,25 @@ class Mixer:
         """How many voices sound."""
         return sum(strip.voices.sounding for strip in self._strips.values())
 
-    def _render_strip(self, strip: Strip, frames: int, events: Sequence[tuple[int, Event]], out: Placed) -> float:
-        """Add a strip's block to ``out``, cut where controllers came; how far it swings."""
+    def _prepare(self, strip: Strip, frames: int, events: Sequence[tuple[int, Event]], out: Placed) -> bool:
+        """Let a strip's block be added to ``out``, cut where controllers came; whether it sounds."""
         voices, target = strip.voices, strip.target
         first, strip.gain = strip.gain, target
         if not voices.sounding and not events:
             voices.rest(frames)
-            return 0.0
-        swing, done = 0.0, 0
-        channel = strip.instrument.channel
+            return False
+        strip.swing, done, channel = 0.0, 0, strip.instrument.channel
         for offset, event in events:
             if channel is not None and event.status & 0x0F != channel and event.status < SYSEX:
                 continue
             if event.status & 0xF0 >= CONTROL and offset - done >= _CONTROL_GRID:
-                part = _part(first, target, done, frames)
-                swing = max(swing, voices.render(offset - done, out, done, part))
+                voices.prepare(offset - done, out, done, _part(first, target, done, frames))
+                render([voices.rendering])
+                strip.swing = max(strip.swing, voices.rendered())
                 done = offset
             voices.handle(event, offset - done)
-        swing = max(swing, voices.render(frames - done, out, done, _part(first, target, done, frames)))
-        strip.peak = max(strip.peak, swing)
-        return swing
+        voices.prepare(frames - done, out, done, _part(first, target, done, frames))
+        return True
 
     def _limited(self, out: Array) -> Array:
         """Turn down what would clip: at once where it must be, back slowly, and round what is left."""

@@ -56,7 +56,28 @@ def _mix(dry: Array, out: Placed, offset: int, ramp: Placed) -> float:
     return max(float(turned.max()), -float(turned.min()))
 
 
-class PlainRendering:
+class _Plain:
+    """What both have in common: what is to be done next, and what came of it."""
+
+    def __init__(self) -> None:
+        self.swing = 0.0
+        self.over: Array = np.zeros(0, dtype=np.int64)
+        self._next: tuple[int, int, Placed, int, Placed]
+
+    def prepare(self, start: int, frames: int, out: Placed, offset: int, ramp: Placed) -> None:
+        self._next = start, frames, out, offset, ramp
+
+    def render(self) -> None:
+        start, frames, out, offset, ramp = self._next
+        dry = self._dry(start, frames)
+        self.swing = _mix(dry, out, offset, ramp) if dry is not None else 0.0
+
+    def _dry(self, start: int, frames: int) -> Array | None:
+        """Its sound, of shape (2, frames); ``None``: silence."""
+        raise NotImplementedError
+
+
+class PlainRendering(_Plain):
     """Makes sound of slots and controllers.
 
     Args:
@@ -66,34 +87,34 @@ class PlainRendering:
     """
 
     def __init__(self, sound: Sound, rate: int, slots: Slots, controllers: Controllers) -> None:
+        super().__init__()
         self._sound, self._rate = sound, rate
         self._slots, self._controllers = slots, controllers
         _, self._octaves = octaves_of(sound)
         self._rotor = Rotor(rate) if sound.drawbars else None
-        self.over: Array = np.zeros(0, dtype=np.int64)
         self._arrive(0)
 
-    def render(self, start: int, frames: int, out: Placed, offset: int, ramp: Placed) -> float:
+    def _dry(self, start: int, frames: int) -> Array | None:
         before = self._gain, self._bright, self._tuning, self._weights
         self._ease(start + frames, 1.0 - math.exp(-frames / (_SMOOTH_SECONDS * self._rate)))
         slots = self.over = np.flatnonzero(self._slots.used)
         if not len(slots):
             self._turn_rotor(frames)
-            return 0.0
+            return None
         gain0, bright0, tuning0, weights0 = before
         channel = self._slots.channel[slots]
         tone = self._tone(slots, channel, frames, start, tuning0, bright0, weights0)
         envelope = self._envelope(slots, frames, start)
         if envelope is not None:
             tone *= envelope
-        mixed = gain0[:, channel].astype(np.float32) @ tone
+        mixed: Array = gain0[:, channel].astype(np.float32) @ tone
         if gain0 is not self._gain:
             mixed += (((self._gain - gain0)[:, channel] / frames).astype(np.float32) @ tone) * _counts(frames)
         if self._rotor is not None:
             mixed = self._rotor.turned(mixed, self._fast_rotor())
         begun = self._slots.start[slots] < start + frames
         self.over = slots[begun & (self._peaks(slots, envelope, start + frames) < SILENCE)]
-        return _mix(mixed, out, offset, ramp)
+        return mixed
 
     def rest(self, start: int, frames: int) -> None:
         self._turn_rotor(frames)
@@ -262,7 +283,7 @@ class PlainRendering:
         return peak
 
 
-class PlainDrumming:
+class PlainDrumming(_Plain):
     """Makes sound of strokes.
 
     Args:
@@ -272,15 +293,15 @@ class PlainDrumming:
     """
 
     def __init__(self, strokes: Strokes, choke: float, samples: Callable[[int], Array]) -> None:
+        super().__init__()
         self._strokes, self._choke, self._samples = strokes, choke, samples
-        self.over: Array = np.zeros(0, dtype=np.int64)
 
-    def render(self, start: int, frames: int, out: Placed, offset: int, ramp: Placed) -> float:
+    def _dry(self, start: int, frames: int) -> Array | None:
         dry = np.zeros((2, frames), dtype=np.float32)
         self.over = np.array(
             [place for place, stroke in enumerate(self._strokes) if not self._add(stroke, start, dry)], dtype=np.int64
         )
-        return _mix(dry, out, offset, ramp)
+        return dry
 
     def _add(self, stroke: Stroke, start: int, dry: Array) -> bool:
         """Add one stroke; False when it is over."""

@@ -57,13 +57,20 @@ UNITY = ramp(np.ones(2))
 class Rendering(Protocol):
     """Makes sound of strokes, or of slots and controllers."""
 
-    def render(self, start: int, frames: int, out: Placed, offset: int, ramp: Placed) -> float:
-        """Add the ``frames`` samples from sample ``start`` on to ``out``, from its sample ``offset`` on, turned up by a
-        ramp; how far they swing."""
+    def prepare(self, start: int, frames: int, out: Placed, offset: int, ramp: Placed) -> None:
+        """What is to be done next: add the ``frames`` samples from sample ``start`` on to ``out``, from its sample
+        ``offset`` on, turned up by a ramp."""
+
+    def render(self) -> None:
+        """Do it."""
+
+    @property
+    def swing(self) -> float:
+        """How far what was done last swings."""
 
     @property
     def over(self) -> Array:
-        """The slots or strokes that are heard no more after what was rendered last, in order."""
+        """The slots or strokes that are heard no more after it, in order."""
 
 
 class VoiceRendering(Rendering, Protocol):

@@ -26,7 +26,7 @@ from arpegon.core.events import (
 from arpegon.sound import kernel
 from arpegon.sound.plain import PlainRendering
 from arpegon.sound.sounds import Sound
-from arpegon.sound.state import FOREVER, UNITY, VOICES, Controllers, Placed, Slots, VoiceRendering, octaves_of
+from arpegon.sound.state import FOREVER, VOICES, Controllers, Placed, Slots, VoiceRendering, octaves_of
 
 _STEAL_SECONDS = 0.006
 _BEND_SEMITONES = 2.0
@@ -55,11 +55,11 @@ class Voices:
         self._controllers = Controllers(sound)
         self.sounding = 0
         """How many notes sound, tails included."""
-        self._rendering: VoiceRendering
+        self.rendering: VoiceRendering
         if kernel.renders(sound):
-            self._rendering = kernel.CompiledRendering(sound, rate, self._slots, self._controllers)
+            self.rendering = kernel.CompiledRendering(sound, rate, self._slots, self._controllers)
         else:
-            self._rendering = PlainRendering(sound, rate, self._slots, self._controllers)
+            self.rendering = PlainRendering(sound, rate, self._slots, self._controllers)
 
     # -- events ------------------------------------------------------------------------------------
 
@@ -156,13 +156,15 @@ class Voices:
 
     # -- rendering ---------------------------------------------------------------------------------
 
-    def render(self, frames: int, out: Placed, offset: int = 0, ramp: Placed = UNITY) -> float:
-        """Add the next ``frames`` samples to ``out``, from its sample ``offset`` on, turned up by a ramp; how far they
-        swing."""
-        rendering = self._rendering
-        swing = rendering.render(self.now, frames, out, offset, ramp)
+    def prepare(self, frames: int, out: Placed, offset: int, ramp: Placed) -> None:
+        """Let its rendering add the next ``frames`` samples to ``out``, from its sample ``offset`` on, turned up by a
+        ramp, as soon as it is asked."""
+        self.rendering.prepare(self.now, frames, out, offset, ramp)
         self.now += frames
-        gone = rendering.over
+
+    def rendered(self) -> float:
+        """Take note of what came of it: how far it swings."""
+        gone = self.rendering.over
         if len(gone):
             slots = self._slots
             slots.used[gone] = False
@@ -170,9 +172,9 @@ class Voices:
             slots.note[gone] = -1
             slots.end[gone] = FOREVER
             self._waiting.difference_update(gone.tolist())
-        return swing
+        return self.rendering.swing
 
     def rest(self, frames: int) -> None:
         """Let ``frames`` samples pass in silence."""
-        self._rendering.rest(self.now, frames)
+        self.rendering.rest(self.now, frames)
         self.now += frames

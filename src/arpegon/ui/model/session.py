@@ -29,6 +29,7 @@ from arpegon.ui.look.timers import one_shot, ticking
 from arpegon.ui.model.change import EVERYTHING, Change, change_between
 from arpegon.ui.model.exporting import Export
 from arpegon.ui.model.filing import Filing
+from arpegon.ui.model.free_memory import EVERY_MS, give_back
 from arpegon.ui.model.hooking import Hooking
 from arpegon.ui.model.link import EngineLink
 from arpegon.ui.model.notices import NoticeAction, Notices
@@ -109,6 +110,8 @@ class Session(QObject):
         self._send_timer.timeout.connect(self.send_project)
         self._prune_timer = ticking(self, 500)
         self._prune_timer.timeout.connect(self._prune)
+        self._free_timer = ticking(self, EVERY_MS)
+        self._free_timer.timeout.connect(give_back)
 
     # -- start and end -----------------------------------------------------------------------------
 
@@ -118,11 +121,13 @@ class Session(QObject):
         self.osc.start()
         self.send_project()
         self._prune_timer.start()
+        self._free_timer.start()
         self.paths.start()
 
     def close(self) -> None:
         """End in order: the engine lets go of its notes; what is not saved is offered at the next start."""
         self._prune_timer.stop()
+        self._free_timer.stop()
         self.paths.stop()
         self.osc.close()
         self._send_timer.stop()
