@@ -7,6 +7,7 @@ Channels are 0-15 and notes are numbers here; :mod:`arpegon.files.project` write
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
+from functools import cached_property
 from typing import Any, Literal, Self
 
 import msgspec
@@ -279,7 +280,7 @@ DELAY_RANGE = (0.0, 500.0)
 """Of a destination, in milliseconds."""
 
 
-class Strand(Node, frozen=True, kw_only=True):
+class Strand(Node, frozen=True, kw_only=True, dict=True):
     """One path of music: sources, stages, destinations.
 
     ``along`` sends what its sources bring along untouched, beside what the stages made of it; ``ink`` is the
@@ -305,12 +306,12 @@ class Strand(Node, frozen=True, kw_only=True):
         """Its sources that make notes by themselves."""
         return tuple(source for source in self.sources if isinstance(source, GeneratorSource))
 
-    @property
+    @cached_property
     def active_sources(self) -> tuple[ActiveSource, ...]:
         """Its sources that do something by themselves: generators, and audio that is listened to."""
         return tuple(source for source in self.sources if isinstance(source, ActiveSource))
 
-    @property
+    @cached_property
     def all_stages(self) -> tuple[Stage, ...]:
         """All that is at work in it: what its sources do, then its stages."""
         return (*(source.stage for source in self.active_sources), *self.stages)
@@ -471,7 +472,7 @@ class ClockSettings(Node, frozen=True, kw_only=True, omit_defaults=True):
         return self.follow and self.by == "clock"
 
 
-class Project(Node, frozen=True, kw_only=True):
+class Project(Node, frozen=True, kw_only=True, dict=True):
     """All that is saved in one file."""
 
     format: str = FORMAT
@@ -542,7 +543,15 @@ class Project(Node, frozen=True, kw_only=True):
 
     def find_stage(self, stage_id: str) -> tuple[Strand, Stage] | None:
         """A stage and its strand by the stage's id."""
-        return next((pair for pair in self.stages() if pair[1].id == stage_id), None)
+        return self._by_stage.get(stage_id)
+
+    @cached_property
+    def _by_stage(self) -> dict[str, tuple[Strand, Stage]]:
+        """Of several with one id (a file may say so), the first."""
+        found: dict[str, tuple[Strand, Stage]] = {}
+        for strand, stage in self.stages():
+            found.setdefault(stage.id, (strand, stage))
+        return found
 
     def audible(self, strand: Strand) -> bool:
         """Whether mute and solo let a strand through."""

@@ -90,6 +90,8 @@ class Graph:
         self._watched: str | None = None
         self._nodes: dict[str, StrandNode] = {}
         self._order: list[StrandNode] = []
+        self._processors: dict[str, Processor] = {}
+        """All that is at work, by its id."""
         self._outlets: dict[str, Outlet] = {}
         self._holders = count(1)
         self._due: float | None = None
@@ -409,9 +411,7 @@ class Graph:
 
     def find(self, stage_id: str) -> Processor | None:
         """The processor of a stage or generator at work."""
-        return next(
-            (processor for node in self._order for one, processor in node.processors() if one == stage_id), None
-        )
+        return self._processors.get(stage_id)
 
     def command(self, stage_id: str, act: str, value: float | None, time: float) -> None:
         """Have a stage or generator do something (see :meth:`~arpegon.core.processing.processor.Processor.command`)."""
@@ -476,6 +476,10 @@ class Graph:
         self.project = project
         self._nodes = built.nodes
         self._order = [built.nodes[strand.id] for strand in order]
+        self._processors = {}
+        for node in self._order:
+            for name, processor in node.processors():
+                self._processors.setdefault(name, processor)
         self._set_shifts(time)
         for node in self._order:
             self._set_steps(node)

@@ -115,7 +115,9 @@ class Hooks:
         self._hooks: dict[str, _Hook] = {}
         self._taps = Taps()
         self._sources: list[Modulator] = []
-        """The LFOs and contours that are hooked up."""
+        """The LFOs and contours that are hooked up,"""
+        self._by_stage: list[_Hook] = []
+        """and the hookups that they move."""
         self._taps_of: dict[str, list[_Hook]] = {}
         """The hookups that listen to each tap."""
         self._tapped: list[tuple[_Hook, Event]] = []
@@ -141,8 +143,11 @@ class Hooks:
             if hook.hookup.tap:
                 self._taps_of.setdefault(hook.hookup.tap, []).append(hook)
         self._at_work.listen(self.heard if self._taps_of else None)
+        self._by_stage = [
+            hook for hook in self._hooks.values() if hook.hookup.control == "stage" and not hook.hookup.muted
+        ]
         self._sources = []
-        for stage in {one.stage for one in document.hookups if one.control == "stage" and not one.muted}:
+        for stage in {hook.hookup.stage for hook in self._by_stage}:
             processor = self._at_work.find(stage)
             if isinstance(processor, Modulator):
                 self._sources.append(processor)
@@ -188,11 +193,10 @@ class Hooks:
                     self._move(hook, hook.value(event), time, event.status & 0xF0 == NOTE_OFF)
         if not self._sources:
             return
-        for hook in self._hooks.values():
-            if hook.hookup.control == "stage" and not hook.hookup.muted:
-                processor = self._at_work.find(hook.hookup.stage)
-                if isinstance(processor, Modulator) and processor.output is not None and not processor.bypass:
-                    self._move(hook, processor.output * TOP, time, False)
+        for hook in self._by_stage:
+            processor = self._at_work.find(hook.hookup.stage)
+            if isinstance(processor, Modulator) and processor.output is not None and not processor.bypass:
+                self._move(hook, processor.output * TOP, time, False)
 
     def _move(self, hook: _Hook, value: float, time: float, released: bool) -> None:
         hookup = hook.hookup
