@@ -72,10 +72,9 @@ class Pairing(Generic[T]):
         """The keys of which a note on waits, oldest first."""
         return iter(self.first)
 
-    def marks(self) -> Iterator[T]:
+    def marks(self) -> list[T]:
         """What is remembered of all that waits."""
-        for _, mark in self.items():
-            yield mark
+        return [mark for _, mark in self.items()] if self.again else list(self.first.values())
 
     def items(self) -> Iterator[tuple[int, T]]:
         """Keys that wait, with what is remembered of each of their note ons."""

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 from PyQt6.QtCore import QPoint, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPen, QResizeEvent
 from PyQt6.QtWidgets import (
@@ -336,13 +338,23 @@ class Board(QWidget):
         ruler.beats_per_bar = bar_beats(self.session.project.meter)
         fresh = now - told.now < 0.3
         self.moves = False
-        for column in self.columns.values():
-            if not column.visibleRegion().isEmpty():
-                self.moves |= column.tick(told.playing, told.meters if fresh else {})
+        for column in self._in_sight():
+            self.moves |= column.tick(told.playing, told.meters if fresh else {})
         if self.following and now - self._followed_at > _FOLLOW_SECONDS:
             self._followed_at = now
             for column in self.columns.values():
                 column.show_trail(now)
+
+    def _in_sight(self) -> Iterator[Column]:
+        """The columns that are not scrolled out of sight."""
+        bar, viewport = self.area.horizontalScrollBar(), self.area.viewport()
+        if bar is None or viewport is None:
+            return
+        left = bar.value()
+        right = left + viewport.width()
+        for column in self.columns.values():
+            if column.isVisible() and column.x() < right and column.x() + column.width() > left:
+                yield column
 
     def follow(self, on: bool) -> None:
         """Write the way of the last note on the rolls of every strand, or stop that."""

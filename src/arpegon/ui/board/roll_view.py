@@ -95,9 +95,13 @@ class RollView(Opaque, QLabel):
         self.ruler = ruler
         self.ink = ink
         self._printed: tuple[object, ...] = ()
-        """What the paper on the screen was printed for; where that is another thing, all of it is printed anew."""
+        """What the paper on the screen was printed for (nothing: it must be printed anew)."""
+        self._range: tuple[float, float, RollLine | None] = (0.0, 0.0, None)
+        """Of it, what may be another thing in any frame."""
         self._blank_paper = QPixmap()
         self._blank_key: tuple[object, ...] = ("none",)
+        self._ratio = 1.0
+        """Pixels of the screen for each of ours."""
         self._top = 0
         self._was_moving = True
         self._mark: TrailMark | None = None
@@ -114,32 +118,37 @@ class RollView(Opaque, QLabel):
 
     def tick(self, playing: bool) -> bool:
         """Move the paper, if anything on it moves; whether anything does."""
-        now = self.ruler.now
-        moving = playing or self.line.moves(now, self.height() / PIXELS_PER_SECOND + 0.2)
+        now, line = self.ruler.now, self.line
+        moving = playing or line.moves(now, self.height() / PIXELS_PER_SECOND + 0.2)
         if moving or self._was_moving:
-            self._advance()
+            self._advance(line)
         self._was_moving = moving
         return moving
 
-    def _advance(self) -> None:
+    def _advance(self, line: RollLine) -> None:
         """Bring what stands on the screen up to now."""
-        line = self.line
-        top = row_of(self.ruler.now)
-        key = self._key()
+        top, height = row_of(self.ruler.now), self.height()
         by = top - self._top
         fresh_from, line.fresh_from = line.fresh_from, None
         strip = by + _STRIP
         if fresh_from is not None:
             strip = max(strip, top - row_of(fresh_from) + 2)
-        if key != self._printed or not 0 <= by < self.height() or strip >= self.height():
-            self._printed, self._top = key, top
+        here = self.paper.low, self.paper.high, line
+        if here != self._range or not self._printed or not 0 <= by < height or strip >= height:
+            self._now_printed(top)
             self.update()
         elif by or fresh_from is not None:
             self._top = top
             self.scroll(0, by)
-            self.update(0, 0, self.width(), strip)
+            width = self.width()
+            self.update(0, 0, width, strip)
             if self._mark is not None:  # it does not move with the paper
-                self.update(0, self.height() - _MARK - by, self.width(), _MARK + by)
+                self.update(0, height - _MARK - by, width, _MARK + by)
+
+    def _now_printed(self, top: int) -> None:
+        """All of it is printed anew, for what is now."""
+        self._printed, self._top, self._ratio = self._key(), top, self.devicePixelRatioF()
+        self._range = self.paper.low, self.paper.high, self.line
 
     def _key(self) -> tuple[object, ...]:
         paper, size = self.paper, (self.width(), self.height(), self.devicePixelRatioF())
@@ -166,7 +175,7 @@ class RollView(Opaque, QLabel):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         area = event.rect() if event is not None else self.rect()
         if not self._printed or (area.height() >= self.height() and self._printed != self._key()):
-            self._printed, self._top = self._key(), row_of(self.ruler.now)
+            self._now_printed(row_of(self.ruler.now))
         with painting(self) as painter:
             self._print(painter, area)
             if self._mark is not None:
@@ -192,19 +201,20 @@ class RollView(Opaque, QLabel):
         t, width = theme.theme(), self.width()
         first, height = area.top(), area.bottom() + 1
         line = self.line
-        if height - first <= _BLANK and self.devicePixelRatioF() == 1.0:
+        if height - first <= _BLANK and self._ratio == 1.0:
             painter.drawPixmap(0, first, self._blank(), 0, 0, width, height - first)
         else:
             painter.drawTiledPixmap(QRect(0, first, width, height - first), self._blank())
+        top, now = self._top, self.ruler.now
         for ago, bar in self.ruler.lines(height / PIXELS_PER_SECOND + 0.1):
-            y = self._top - row_of(self.ruler.now - ago)
+            y = top - row_of(now - ago)
             if y >= first:
                 painter.fillRect(0, y, width, 1, theme.color(t.rule_strong if bar else t.rule))
-        self._print_bars(painter, height)
+        self._print_bars(painter, line, width, height)
         if line.pens:
             self._print_pens(painter, t, width, height)
         if first < _SHADOW:
-            painter.drawPixmap(0, 0, _shadow(t.name, width, self.devicePixelRatioF()))
+            painter.drawPixmap(0, 0, _shadow(t.name, width, self._ratio))
 
     def _blank(self) -> QPixmap:
         """A piece of paper with its rules for octaves and fifths; painted again only when the range changes."""
@@ -225,14 +235,13 @@ class RollView(Opaque, QLabel):
                         painter.fillRect(int(x), 0, 1, _BLANK, theme.color(shade))
         return self._blank_paper
 
-    def _print_bars(self, painter: QPainter, height: int) -> None:
+    def _print_bars(self, painter: QPainter, line: RollLine, width: int, height: int) -> None:
         top_row = self._top
-        oldest = (top_row - height - 1) / PIXELS_PER_SECOND
-        bars = list(self.line.in_sight(oldest))
+        bars = line.in_sight((top_row - height - 1) / PIXELS_PER_SECOND)
         if not bars:
             return
         paper, ink = self.paper, theme.roll_ink(self.ink)
-        scale = self.width() / (paper.high - paper.low + 1)
+        scale = width / (paper.high - paper.low + 1)
         thick = max(3, min(6, int(scale * 0.9)))
         offset = (0.5 - paper.low) * scale - thick / 2
         for bar in bars:

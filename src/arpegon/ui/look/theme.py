@@ -235,6 +235,7 @@ def name_font(pixels: int = 16, weight: int = 600) -> QFont:
     return font(SERIF, pixels, weight)
 
 
+@lru_cache(maxsize=1)
 def caps_font() -> QFont:
     """For the small headings in capitals."""
     made = font(SANS, 11, 500)

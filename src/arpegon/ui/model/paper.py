@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter, deque
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable
 from itertools import islice
 
 from arpegon.core.events import BEND, CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, Event
@@ -71,13 +71,14 @@ class RollLine:
                 pen = self.pens.setdefault((event.status, number), deque(maxlen=1200))
                 pen.append((event.time, float(value)))
 
-    def in_sight(self, time: float) -> Iterator[NoteBar]:
+    def in_sight(self, time: float) -> list[NoteBar]:
         """The notes that sound, or ended after a time."""
-        yield from self._open.marks()
+        found = self._open.marks()
         for bar in reversed(self.ended):
             if bar.end is not None and bar.end < time:
-                return
-            yield bar
+                break
+            found.append(bar)
+        return found
 
     def since(self, time: float) -> int:
         """How many notes began after a time."""
