@@ -5,8 +5,8 @@ from __future__ import annotations
 from math import log10
 from typing import ClassVar
 
-from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPen
+from PyQt6.QtCore import QPoint, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPen, QResizeEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.ui.controls.elided import draw_fitted
@@ -130,6 +130,10 @@ class DestinationRow(Opaque, EndRow):
         self._level = 0.0
         self._shown_lit = 0
         self._still = Still()
+        self._cells: list[QRectF] = []
+        """The segments of the meter,"""
+        self._meter_rect = QRect()
+        """and what they cover."""
         self.setFixedHeight(self.HEIGHT)
 
     def sizeHint(self) -> QSize:
@@ -140,13 +144,23 @@ class DestinationRow(Opaque, EndRow):
         before = self._level
         self._level = max(level, before * 0.86 if before > 0.001 else 0.0)
         if self._lit() != self._shown_lit:
-            self.update(self._meter_area().toAlignedRect())
+            self.update(self._meter_rect)
 
     def _lit(self) -> int:
         """How many segments, of 48 dB in all, are lit: soft notes move the meter too."""
         if self._level <= 0:
             return 0
-        return round(max(0.0, min(1.0, 1.0 + 20 * log10(self._level) / 48.0)) * self._segments())
+        return round(max(0.0, min(1.0, 1.0 + 20 * log10(self._level) / 48.0)) * len(self._cells))
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        area = self._meter_area()
+        count = max(4, min(_SEGMENTS, int(area.width() / _MIN_SEGMENT)))  # fewer in a narrow column
+        step = area.width() / count
+        self._cells = [
+            QRectF(area.left() + place * step, area.top(), step - 1.2, area.height()) for place in range(count)
+        ]
+        self._meter_rect = area.toAlignedRect()
 
     def _meter_area(self) -> QRectF:
         """Where the meter is: at the right, or beneath the name in a narrow column, which leaves it all the width."""
@@ -156,17 +170,14 @@ class DestinationRow(Opaque, EndRow):
         wide = min(78.0, 0.36 * self.width())
         return QRectF(body.right() - wide - 4, body.top() + 6, wide, body.height() - 12)
 
-    def _segments(self) -> int:
-        """How many segments the meter has: fewer in a narrow column."""
-        return max(4, min(_SEGMENTS, int(self._meter_area().width() / _MIN_SEGMENT)))
-
     def paint(self, painter: QPainter, t: theme.Theme) -> None:
         ground = theme.ink(self.ink) if self._selected else None
         text = t.ink if ground is None else theme.text_on(ground)
-        key = (ground, self.hasFocus(), self.name, self.detail, self.meter is None)
-        self._still.draw(painter, self, key, lambda painter: self._paint_words(painter, t, ground, text))
+        if ground is not None or not self._meter_rect.contains(self.area):
+            key = (ground, self.hasFocus(), self.name, self.detail, self.meter is None)
+            self._still.draw(painter, self, key, lambda painter: self._paint_words(painter, t, ground, text))
         if self.meter is not None:
-            self._paint_meter(painter, t, self._meter_area(), text)
+            self._paint_meter(painter, t, text)
 
     def _paint_words(self, painter: QPainter, t: theme.Theme, ground: str | None, text: str) -> None:
         """All but the meter."""
@@ -188,14 +199,12 @@ class DestinationRow(Opaque, EndRow):
                 room.setBottom(area.top())
         _two_texts(painter, room, self.name, self.detail, text, quiet)
 
-    def _paint_meter(self, painter: QPainter, t: theme.Theme, area: QRectF, text: str) -> None:
-        count = self._segments()
-        step = area.width() / count
+    def _paint_meter(self, painter: QPainter, t: theme.Theme, text: str) -> None:
+        cells, count = self._cells, len(self._cells)
         lit = self._shown_lit = self._lit()
         on = theme.roll_ink(self.ink) if not self._selected else text
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         painter.setPen(Qt.PenStyle.NoPen)
-        cells = [QRectF(area.left() + place * step, area.top(), step - 1.2, area.height()) for place in range(count)]
         for shade, alpha, row in (
             (on, 1.0, cells[: min(lit, count - 1)]),
             (t.rule_strong, 0.35 if self._selected else 1.0, cells[lit:]),

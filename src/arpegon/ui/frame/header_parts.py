@@ -26,6 +26,8 @@ from arpegon.ui.look.painted import Opaque, Painted, PaintedButton, painting
 from arpegon.ui.look.plain import tip
 
 HEIGHT = 54
+_VALUE_TOP = 17
+"""Where the value of a field begins, beneath its caption."""
 
 
 class BrandFigure(Painted):
@@ -125,7 +127,7 @@ class Field(Opaque, PaintedButton):
         if text != self.text:
             self.text = text
             self.setAccessibleDescription(text)
-            self.update()
+            self.update(0, _VALUE_TOP, self.width(), self.height() - _VALUE_TOP)
 
     def press(self) -> None:
         self.clicked.emit()
@@ -189,12 +191,13 @@ class Field(Opaque, PaintedButton):
         field.typed.connect(self.typed)
 
     def paint(self, painter: QPainter, t: theme.Theme) -> None:
-        painter.setFont(theme.caps_font())
-        painter.setPen(theme.color(t.second))
-        painter.drawText(QRectF(0, 2, self.width(), 14), Qt.AlignmentFlag.AlignVCenter, self.caption.upper())
+        if self.area.top() < _VALUE_TOP:
+            painter.setFont(theme.caps_font())
+            painter.setPen(theme.color(t.second))
+            painter.drawText(QRectF(0, 2, self.width(), 14), Qt.AlignmentFlag.AlignVCenter, self.caption.upper())
         painter.setFont(theme.number_font(16, 500) if self.text[:1].isdigit() else theme.label_font(15, 600))
         painter.setPen(theme.color(t.warning if self.alarm else t.ink))
-        painter.drawText(QRectF(0, 17, self.width(), 21), Qt.AlignmentFlag.AlignVCenter, self.text)
+        painter.drawText(QRectF(0, _VALUE_TOP, self.width(), 21), Qt.AlignmentFlag.AlignVCenter, self.text)
         if self.hasFocus():
             painter.fillRect(QRectF(0, self.height() - 2, self.width() - 8, 2), theme.color(t.ink))
 

@@ -129,7 +129,11 @@ class Drawn(_Widget):
     ground: ClassVar[str] = ""
     """The colour of the theme that is drawn beneath it (empty: what it lies on is drawn first)."""
 
+    area = QRect()
+    """What of it is drawn now; what is costly may be left out where it lies elsewhere."""
+
     def paintEvent(self, event: QPaintEvent | None) -> None:
+        self.area = event.rect() if event is not None else self.rect()
         with painting(self) as painter:
             if self.ground:
                 painter.fillRect(self.rect(), theme.color(getattr(theme.theme(), self.ground)))
