@@ -278,6 +278,21 @@ def test_what_is_struck_is_told_even_where_no_strand_takes_it(live):
     assert not live.reports.printed("a", "in")
 
 
+def test_where_nobody_looks_all_is_printed_and_little_is_told(live):
+    live.set_project(project(strand(sources=(generator("steps", rate="1/16"),)), tempo=120.0), HERE)
+    live.send(protocol.Look(False))
+    live.send(protocol.Play(0.0))
+    told = live.reports.telemetry
+    wait_for(lambda: told[-1].playing)
+    first = len(told)
+    wait_for(lambda: len(told) > first + 6)
+    assert min(after.now - before.now for before, after in pairwise(told[first : first + 6])) > 0.15
+    times = [event.time for event in live.reports.printed("a", "out") if event.kind == 0x90]
+    assert len(times) > 6 and max(after - before for before, after in pairwise(times)) < 0.26  # the pattern rests, too
+    live.send(protocol.Look(True))
+    wait_for(lambda: told[-1].now - told[-2].now < 0.1)
+
+
 def test_controllers_that_reach_an_instrument_are_told(live):
     live.set_project(project(strand()), HERE)
     surface(live, control(0, 0, 74, 11), control(0, 0, 74, 55))

@@ -64,3 +64,19 @@ def test_a_port_that_is_taken_is_said(window, port):
         other.bind(("127.0.0.1", port))
         window.session.osc.set_on(True)
     assert f"port {port}" in window.session.notices["osc"] and not window.session.osc.on
+
+
+def test_the_engine_is_told_whether_anybody_looks(window, monkeypatch):
+    told = []
+    monkeypatch.setattr(window.session.link, "look", told.append)
+    window.showMinimized()
+    assert told == [False]
+    window.session.osc.set_on(True)
+    assert told[-1] is True and window.session.osc.on
+    window.showNormal()
+    window.hide()
+    assert told[-1] is True
+    window.session.osc.set_on(False)
+    assert told[-1] is False
+    window.show()
+    assert told[-1] is True

@@ -8,8 +8,8 @@ from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Protocol, TypeVar
 
-from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtGui import QAction, QCloseEvent, QKeyEvent, QKeySequence, QResizeEvent
+from PyQt6.QtCore import QEvent, QSize, Qt
+from PyQt6.QtGui import QAction, QCloseEvent, QHideEvent, QKeyEvent, QKeySequence, QResizeEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QApplication,
@@ -196,7 +196,6 @@ class Window(QMainWindow):
             self._frames,
             lambda: self.show_view("Board"),
         )
-        self._frames.start()
         self._name_window()
         name_controls(self)
         self.board.setAccessibleName("Board")
@@ -485,8 +484,6 @@ class Window(QMainWindow):
     # -- showing -----------------------------------------------------------------------------------
 
     def _frame(self) -> None:
-        if self.isMinimized() or not self.isVisible():
-            return  # papers go on taking what is printed; nobody looks
         now = studio.now()
         self._left_out += 1
         if self._left_out < _RESTING_FRAMES and self._stirring.rests(now) and not self.board.moves:
@@ -495,6 +492,29 @@ class Window(QMainWindow):
         self.header.tick(now)
         self.strip.tick(now)
         self._view().tick(now)
+
+    def _tell_sight(self) -> None:
+        """Tell whether anybody can see the window; where nobody can, nothing of it is drawn."""
+        seen = self.isVisible() and not self.isMinimized()
+        self.session.look(seen)
+        self.setUpdatesEnabled(seen)
+        if not seen:
+            self._frames.stop()
+        elif not self._frames.isActive():
+            self._frames.start()
+
+    def changeEvent(self, event: QEvent | None) -> None:
+        super().changeEvent(event)
+        if event is not None and event.type() == QEvent.Type.WindowStateChange:
+            self._tell_sight()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        self._tell_sight()
+
+    def hideEvent(self, event: QHideEvent | None) -> None:
+        super().hideEvent(event)
+        self._tell_sight()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)

@@ -54,6 +54,7 @@ class EngineClient:
         """Of the document that was sent last."""
         self._project: protocol.SetProject | None = None
         self._watch = protocol.Watch("")
+        self._look = protocol.Look(True)
         self._audio: protocol.SetAudio | None = None
         self._name: protocol.SetName | None = None
         self._playing = False
@@ -78,6 +79,8 @@ class EngineClient:
         """Tell the engine something; it never waits."""
         if isinstance(command, protocol.Watch):
             self._watch = command
+        elif isinstance(command, protocol.Look):
+            self._look = command
         elif isinstance(command, protocol.SetAudio):
             self._audio = command
         elif isinstance(command, protocol.SetName):
@@ -110,7 +113,7 @@ class EngineClient:
         yield protocol.SetTime(studio.behind())
         if self._ended_before:
             yield protocol.Hush()
-        for command in (self._name, self._audio, self._project, self._watch):
+        for command in (self._name, self._audio, self._project, self._watch, self._look):
             if command is not None:
                 yield command
         if self._playing:

@@ -38,6 +38,9 @@ class Obeys(Protocol):
     def watch(self, stage: str) -> None:
         """Report exactly what a stage makes of each event."""
 
+    def look(self, on: bool) -> None:
+        """Whether anybody looks at what is told."""
+
     def learn(self, on: bool) -> None:
         """Report all that comes in, or no longer."""
 
@@ -57,6 +60,7 @@ DO: dict[type[protocol.Message], Do] = {
     protocol.Locate: lambda live, command, now: live.locate(command.beat, now),
     protocol.GoToSection: lambda live, command, now: live.engine.sections.go(command.place, now),
     protocol.Watch: lambda live, command, now: live.watch(command.stage),
+    protocol.Look: lambda live, command, now: live.look(command.on),
     protocol.PlayTake: lambda live, command, now: live.engine.play_take(
         command.parts, now, command.start, command.through, command.keys_out
     ),

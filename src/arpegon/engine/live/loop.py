@@ -51,7 +51,9 @@ from arpegon.files.path_text import text_path
 BATCH_SECONDS = 1.0 / 60.0
 """How often what was printed is told: papers move as often as screens do,"""
 TELEMETRY_SECONDS = 1.0 / 30.0
-"""and all else, which meters and lamps show."""
+"""and all else, which meters and lamps show;"""
+UNSEEN_TELEMETRY_SECONDS = 0.2
+"""but so often where nobody looks at them."""
 IDLE_TELEMETRY_SECONDS = 0.1
 _SWITCH_SECONDS = 0.0001
 """How long a thread waits for the interpreter's lock before it is handed over. With a fifth of that the loop and the
@@ -136,6 +138,7 @@ class LiveEngine:
         self._heard_of = Project()
         """The project whose instruments the audio output knows."""
         self._tell_at = 0.0
+        self._telemetry_seconds = TELEMETRY_SECONDS
         self._told_turns: object = None
         """What is told at once when it is another."""
         self._clock_words = ""
@@ -262,6 +265,10 @@ class LiveEngine:
         self.engine.graph.watch(stage or None)
         self.hearing.watch(stage)
 
+    def look(self, on: bool) -> None:
+        """Whether anybody looks at what is told."""
+        self._telemetry_seconds = TELEMETRY_SECONDS if on else UNSEEN_TELEMETRY_SECONDS
+
     def learn(self, on: bool) -> None:
         """Report all that comes in, or no longer."""
         self._learning = on
@@ -376,9 +383,9 @@ class LiveEngine:
             return
         engine, moment = self.engine, time.monotonic()
         turns = (engine.clock.playing, engine.sections.wanted, engine.take_position is None, engine.waiting)
-        if turns == self._told_turns and moment < self._tell_at:
+        if turns == self._told_turns and moment < self._tell_at and not engine.hooks.asked:
             return
-        self._told_turns, self._tell_at = turns, moment + TELEMETRY_SECONDS - 0.5 * BATCH_SECONDS
+        self._told_turns, self._tell_at = turns, moment + self._telemetry_seconds - 0.5 * BATCH_SECONDS
         self._tell(now)
 
     def _tell(self, now: float) -> None:

@@ -86,6 +86,12 @@ class Watch(Message):
     stage: str
 
 
+class Look(Message):
+    """Whether anybody looks at what is told of meters, lamps and the like."""
+
+    on: bool
+
+
 class PlayTake(Message):
     """Play recorded events from ``start`` seconds on: straight to the strands' destinations, or ``through`` stages;
     with ``keys_out`` what is played live is kept out of these strands meanwhile."""
@@ -173,6 +179,7 @@ Command = (
     | Locate
     | GoToSection
     | Watch
+    | Look
     | PlayTake
     | StopTake
     | Direct

@@ -98,6 +98,10 @@ class EngineLink(QObject):
         """Have every event of a stage reported (empty: none)."""
         self.client.send(protocol.Watch(stage))
 
+    def look(self, on: bool) -> None:
+        """Whether anybody looks at meters, lamps and the like: else they are told of seldom."""
+        self.client.send(protocol.Look(on))
+
     def learn(self, on: bool) -> None:
         """Have all that comes in reported, or no longer."""
         self.client.send(protocol.Learn(on))

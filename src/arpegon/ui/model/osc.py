@@ -58,11 +58,16 @@ class Osc(QObject):
             self.close()
             self._open()
 
+    def tell_looks(self) -> None:
+        """Tell the engine whether anybody looks: at the window, or by OSC."""
+        self.session.link.look(self.session.in_sight or self.on)
+
     def close(self) -> None:
         """Hear nothing more."""
         if self.server is not None:
             self.server.close()
             self.server = None
+            self.tell_looks()
 
     def _open(self) -> None:
         settings = self.session.settings
@@ -73,6 +78,7 @@ class Osc(QObject):
         except ArpegonError as error:
             self.session.notice("osc", str(error))
             return
+        self.tell_looks()
         self.server.use(self.session.history.project)
         whom = "this computer and its local network" if settings.osc_anywhere else "this computer only"
         self.session.notice("osc", "")

@@ -110,6 +110,7 @@ class Session(QObject):
         self._send_timer.timeout.connect(self.send_project)
         self._prune_timer = ticking(self, 500)
         self._prune_timer.timeout.connect(self._prune)
+        self.in_sight = True
         self._free_timer = ticking(self, EVERY_MS)
         self._free_timer.timeout.connect(give_back)
 
@@ -134,6 +135,12 @@ class Session(QObject):
         self.export.close()
         self.link.close()
         self.filing.close()
+
+    def look(self, on: bool) -> None:
+        """Whether the window is in sight; whoever is told by OSC looks, too."""
+        if on != self.in_sight:
+            self.in_sight = on
+            self.osc.tell_looks()
 
     def set_audio(self, device: str | None = None, block: int | None = None) -> None:
         """Use another audio device (empty: the system's), or blocks of another length."""
