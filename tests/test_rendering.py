@@ -6,9 +6,11 @@ import subprocess
 import sys
 
 import mido
+import numpy as np
 import pytest
 import soundfile
 
+from arpegon import rendering
 from arpegon.core.document import edits
 from arpegon.core.document.model import (
     ClickSource,
@@ -21,11 +23,13 @@ from arpegon.core.document.model import (
 from arpegon.core.errors import ArpegonError
 from arpegon.core.events import control, note_off, note_on
 from arpegon.core.notes.course import Course
+from arpegon.engine import offline
 from arpegon.files.midi import Track, format_song, read_midi, write_midi
 from arpegon.files.project import save_project
 from arpegon.files.song import Wish
 from arpegon.files.take_file import course_of_clip
 from arpegon.rendering import render_project
+from arpegon.sounding import RATE, SoundAlong, all_known, render_audio
 from building import generator, project, stage, strand
 
 KEYS = [note_on(0.0, 0, 60, 90), note_off(1.0, 0, 60)]
@@ -290,3 +294,79 @@ def test_on_a_full_disk_nothing_half_written_stays_and_what_was_there_stays_whol
     assert found.stderr.count("\n") == 1 and f"out.{kind}" in found.stderr and "Traceback" not in found.stderr
     assert out.read_bytes() == b"what was there before"
     assert sorted(path.name for path in tmp_path.iterdir()) == [f"out.{kind}", "p.arpegon"]
+
+
+def sounding_project():
+    """Strands on two instruments, one early and one held back, with controllers and what rings on."""
+    other = Instrument(id="wires", sound="bowed-wires")
+    steps = generator("steps", "s", rate="1/16")
+    one = project(
+        strand(
+            stage("lfo", "l", to_number=1), stage("echo", "e", rate="1/8", repeats=3), sources=(steps,), offset_ms=-40.0
+        ),
+        strand(
+            stage("arpeggiator", "a", rate="1/8"),
+            strand_id="b",
+            destinations=(InstrumentDestination(instrument="wires", delay_ms=70.0),),
+        ),
+        tempo=97.0,
+    )
+    return edits.set_project(one, instruments=(*one.instruments, other))
+
+
+def test_the_sound_that_is_made_along_is_that_of_the_whole_run(tmp_path):
+    one, keys = sounding_project(), [note_on(0.31, 0, 60, 90), note_on(0.4, 0, 64, 70), note_off(5.2, 0, 60)]
+    save_project(one, tmp_path / "p.arpegon")
+    write_midi(tmp_path / "keys.mid", [Track("keys", keys)], 97.0)
+    wish = Wish(project=tmp_path / "p.arpegon", midi_in=tmp_path / "keys.mid", wav_out=tmp_path / "along.wav")
+    runs, written = [], []
+
+    class Along(SoundAlong):
+        def written(self):
+            written.append(super().written())
+            return written[-1]
+
+    with pytest.MonkeyPatch.context() as patch:
+        run = offline.run
+        patch.setattr(offline, "run", lambda *told, **named: runs.append(run(*told, **named)) or runs[-1])
+        patch.setattr(rendering, "SoundAlong", Along)
+        list(render_project(wish))
+    result = runs[-1]
+    assert written == [True]
+    assert len(result.instruments) > 100 and result.seconds > 4.0
+    whole = np.concatenate(list(render_audio(one, all_known(result))), axis=1)
+    soundfile.write(tmp_path / "whole.wav", whole.T, RATE, "PCM_24")
+    made, before = (soundfile.read(tmp_path / f"{name}.wav", dtype="int32")[0] for name in ("along", "whole"))
+    assert np.abs(before).max() > 2**26 and np.array_equal(made, before)
+
+
+def test_what_latches_is_heard_to_the_end_of_the_run_and_no_longer(rendered, tmp_path):
+    held = project(strand(stage("arpeggiator", "a", rate="1/8", latch=True)))
+    rendered(held, wav_out=tmp_path / "latched.wav")
+    samples, rate = soundfile.read(tmp_path / "latched.wav")
+    assert abs(samples).max() > 0.01 and len(samples) / rate < 6.0
+
+
+def test_where_what_makes_the_sound_is_killed_that_is_said_and_nothing_stays(rendered, tmp_path):
+    class Killed(SoundAlong):
+        def advance(self, until):
+            super().advance(until)
+            self._process.kill()
+
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(rendering, "SoundAlong", Killed)
+        with pytest.raises(ArpegonError, match=r"sound.wav.*ended"):
+            rendered(sounding_project(), wav_out=tmp_path / "sound.wav", seconds=5.0)
+    assert not (tmp_path / "sound.wav").exists()
+
+
+def test_a_render_that_ends_itself_ends_what_makes_its_sound(rendered, tmp_path):
+    def fault(share):
+        if share > 0.3:
+            raise KeyboardInterrupt
+
+    save_project(sounding_project(), tmp_path / "p.arpegon")
+    wish = Wish(project=tmp_path / "p.arpegon", wav_out=tmp_path / "sound.wav", seconds=20.0)
+    with pytest.raises(KeyboardInterrupt):
+        list(render_project(wish, progress=fault))
+    assert [path.name for path in tmp_path.iterdir()] == ["p.arpegon"]

@@ -26,6 +26,7 @@ from arpegon.files.midi import Clip, Track, read_midi, write_song
 from arpegon.files.project import load_project
 from arpegon.files.song import Wish, apart, tracks_by_outlet, tracks_by_strand
 from arpegon.files.take_file import course_of_clip
+from arpegon.sounding import RATE, SoundAlong, all_known, audio_frames, render_audio
 
 _LONGEST_SECONDS = 86_400.0
 _LONGEST_UNASKED_SECONDS = 3 * 3600.0
@@ -93,7 +94,7 @@ def render_project(
             "give --bars or --seconds."
         )
 
-    def run(project: Project) -> offline.Result:
+    def run(project: Project, listening: offline.Listening | None = None) -> offline.Result:
         return offline.run(
             project,
             played,
@@ -105,14 +106,22 @@ def render_project(
             tail=0.0 if asked else _TAIL_SECONDS,
             tempi=tempi,
             progress=None if progress is None else lambda share: progress(shares[0] + share * shares[1]),
+            listening=listening,
         )
 
     # MIDI by strands and sound are worked out one after the other, where both are wanted.
-    shares = [0.0, 0.5]
+    is_along = wish.wav_out is not None and not wish.normalize
+    shares = [0.0, 0.75 if is_along else 0.5]
     by_strand = wish.midi_out is not None and wish.by == "strand" and not wish.everything
     split = apart(document) if by_strand else None
-    result = run(split[0] if split is not None and wish.wav_out is None else document)
-    shares = [0.5, 0.25]
+    made_along = False
+    if wish.wav_out is not None and is_along:
+        with SoundAlong(document, wish.wav_out, audio_frames(length + _TAIL_SECONDS)) as along:
+            result = run(document, along)
+            made_along = along.written()
+    else:
+        result = run(split[0] if split is not None and wish.wav_out is None else document)
+    shares = [shares[1], 0.75 - shares[1]]
     if result.left_out:
         yield Line(crowd_words(document, result.left_out), True)
     if wish.midi_out is not None:
@@ -124,7 +133,8 @@ def render_project(
             tracks = _tracks(document, wish, result, course)
         write_song(wish.midi_out, tracks, course, document.title, wish.single)
     if wish.wav_out is not None:
-        for place, (name, path) in enumerate([(None, wish.wav_out), *stems.items()]):
+        to_write = [] if made_along else [(None, wish.wav_out)]
+        for place, (name, path) in enumerate([*to_write, *stems.items()]):
             if progress is not None:
                 progress(0.75 + 0.25 * place / (1 + len(stems)))
             _write_sound(document, result, path, wish.normalize, name)
@@ -230,11 +240,10 @@ def _without_lead(sent: dict[str, list[Event]], lead: float) -> dict[str, list[E
 
 def _write_sound(document: Project, result: offline.Result, path: Path, normalize: bool, only: str | None) -> None:
     def blocks() -> Iterator[NDArray[Any]]:
-        return offline.render_audio(document, result.instruments, result.seconds, only)
+        return render_audio(document, all_known(result), only)
 
     gain = 1.0
     if normalize:
         peak = max((float(np.abs(block).max(initial=0.0)) for block in blocks()), default=0.0)
         gain = _LOUDEST / peak if peak > 0.0 else 1.0
-    frames = offline.audio_frames(result.seconds)
-    write_audio(path, (block * gain for block in blocks()), frames, offline.RATE)
+    write_audio(path, (block * gain for block in blocks()), audio_frames(result.seconds), RATE)

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
-from typing import Any
+from typing import Any, Protocol
 
 import msgspec
-from numpy.typing import NDArray
 
 from arpegon.core.document.model import AudioSource, ClipSource, MidiSource, Project, SurfaceSource
 from arpegon.core.document.sections import seconds_of
@@ -18,11 +17,9 @@ from arpegon.core.time.own_tempo import OwnTempo
 from arpegon.engine.simulation import Engine
 from arpegon.files.audio import AudioFile
 from arpegon.files.midi import Clip
-from arpegon.sound.mixer import Mixer
 
-RATE = 48_000
-_BLOCK = 1024
-_TAIL_SECONDS = 3.0
+_KNOWN_SECONDS = 1.0
+"""How often whoever makes sound meanwhile is told how far a run is."""
 _PARTS = 40
 """In how many parts a run is done of which somebody wants to know how far it is."""
 _END = 2e-6
@@ -53,6 +50,22 @@ class Result(msgspec.Struct):
     def instruments(self) -> list[tuple[str, Event]]:
         """What the instruments got, each event with its instrument."""
         return [(name, event) for name, events in self.batches for event in events]
+
+
+class Listening(Protocol):
+    """Who makes something of a run while it goes on."""
+
+    def begin(self, result: Result) -> None:
+        """It begins; batches will be added to what it brought."""
+
+    def advance(self, until: float) -> None:
+        """All is known that happens before a moment."""
+
+    def end(self) -> None:
+        """All is known."""
+
+    def give_up(self) -> None:
+        """What was known is not so: it is done anew, and nobody is told."""
 
 
 class Collector:
@@ -165,6 +178,7 @@ def run(
     tail: float = 0.0,
     tempi: Sequence[tuple[float, float]] = (),
     progress: Callable[[float], None] | None = None,
+    listening: Listening | None = None,
 ) -> Result:
     """Run a project from its start.
 
@@ -178,6 +192,7 @@ def run(
         tail: for how many seconds more stages may end what they began, with no key down.
         tempi: tempi, and from which second on they hold, whatever the project says.
         progress: told how much of it is done, 0 ... 1.
+        listening: who follows it.
     """
     project = heard_alike(project)
     if heard is not None:
@@ -189,10 +204,17 @@ def run(
         engine.at_time(second, lambda now, tempo=tempo: engine.set_tempo(now, tempo))  # type: ignore[misc]
     engine.play(0.0, 0.0)
     engine.score("surface", played)
-    for part in range(1, _PARTS) if progress is not None else ():
-        engine.run(part / _PARTS * max(0.0, seconds - _END))
+    if listening is not None:
+        listening.begin(collector.result)
+    parts = _PARTS if progress is not None else 1
+    parts = max(parts, round(seconds / _KNOWN_SECONDS)) if listening is not None else parts
+    for part in range(1, parts):
+        until = part / parts * max(0.0, seconds - _END)
+        engine.run(until)
         if progress is not None:
-            progress(part / _PARTS)
+            progress(part / parts)
+        if listening is not None:
+            listening.advance(until)
     # What falls on the very end belongs to the bar that begins there, but for what was played.
     engine.run(max(0.0, seconds - _END))
     if tail:
@@ -206,6 +228,8 @@ def run(
             engine.run(math.nextafter(due, math.inf))
         if engine.graph.sounding or _begins_after(collector.result, until - tail / 4):
             # It would go on for ever, as what latches does: it ends with the rest.
+            if listening is not None:
+                listening.give_up()
             return run(project, played, clips, seconds=seconds, seed=seed, sounds=sounds, heard=heard, tempi=tempi)
         _forget_endless(collector.result, seconds, until - tail / 4)
     engine.finish(max(end, engine.now))
@@ -213,6 +237,8 @@ def run(
     result.lead = engine.graph.lead
     result.left_out = engine.graph.left_out
     result.seconds = max([seconds, *(event.time for _, events in _lists(result) for event in events[-1:])])
+    if listening is not None:
+        listening.end()
     return result
 
 
@@ -257,31 +283,3 @@ def crowded(project: Project, clips: Mapping[str, Clip]) -> dict[str, int]:
     """By strand, what would be left out, as too much at once, when ten keys are struck; found by striking them."""
     keys = [note_on(0.0, 0, note, 100) for note in range(55, 65)]
     return run(project, keys, clips, seconds=1.0).left_out
-
-
-def audio_frames(seconds: float) -> int:
-    """How many frames :func:`render_audio` yields in all: three seconds more than the music, for what rings on."""
-    return round((seconds + _TAIL_SECONDS) * RATE)
-
-
-def render_audio(
-    project: Project, events: Sequence[tuple[str, Event]], seconds: float, only: str | None = None
-) -> Iterator[NDArray[Any]]:
-    """Play events on the project's instruments, or on ``only`` one of them.
-
-    Yields:
-        float32 of shape (2, n) at 48 kHz, block by block.
-    """
-    mixer = Mixer(RATE)
-    mixer.set_instruments([one for one in project.instruments if only in (None, one.id)])
-    events = [entry for entry in events if only in (None, entry[0])]
-    frames = audio_frames(seconds)
-    place = 0
-    ordered = sorted(events, key=lambda entry: entry[1].time)
-    for start in range(0, frames, _BLOCK):
-        due = []
-        while place < len(ordered) and ordered[place][1].time * RATE < start + _BLOCK:
-            name, event = ordered[place]
-            due.append((round(event.time * RATE) - start, name, event))
-            place += 1
-        yield mixer.render(_BLOCK, due)[:, : frames - start]

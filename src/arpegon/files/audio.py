@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import errno
 import os
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import Any
 
@@ -70,6 +70,7 @@ _FORMATS = {".wav": "WAV", ".flac": "FLAC"}
 
 _FRAME_BYTES = 2 * 3
 _LONGEST_WAV = 2**32 - 2**16
+_PIECE_FRAMES = 2**14
 
 
 def check_suffix(path: Path) -> str:
@@ -82,6 +83,20 @@ def check_suffix(path: Path) -> str:
     if form is None:
         raise FileError(f"“{path}” could not be written: audio files end in .wav or .flac.")
     return form
+
+
+def _pieces(blocks: Iterable[NDArray[Any]]) -> Iterator[NDArray[Any]]:
+    """Blocks of shape (2, n) in longer pieces of shape (n, 2): a library is not called for every block."""
+    waiting: list[NDArray[Any]] = []
+    frames = 0
+    for block in blocks:
+        waiting.append(block)
+        frames += block.shape[1]
+        if frames >= _PIECE_FRAMES:
+            yield np.concatenate(waiting, axis=1).T.copy()
+            waiting, frames = [], 0
+    if waiting:
+        yield np.concatenate(waiting, axis=1).T.copy()
 
 
 def write_audio(path: Path, blocks: Iterable[NDArray[Any]], frames: int, rate: int) -> None:
@@ -101,7 +116,7 @@ def write_audio(path: Path, blocks: Iterable[NDArray[Any]], frames: int, rate: i
         try:
             # By its number, so that the library writes itself: what fails in a file of Python's it does not tell.
             with soundfile.SoundFile(file.fileno(), "w", rate, 2, "PCM_24", format=form, closefd=False) as sound:
-                for block in blocks:
-                    sound.write(np.ascontiguousarray(block.T))
+                for piece in _pieces(blocks):
+                    sound.write(piece)
         except (AssertionError, soundfile.SoundFileError):  # so it says that not all could be written
             raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC)) from None
