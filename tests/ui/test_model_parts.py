@@ -156,6 +156,26 @@ def test_what_passed_of_late_ports_and_audio_are_known(session):
     assert surroundings(session, now).audio is None
 
 
+def test_sound_that_drops_out_often_is_said_once_until_it_was_quiet(session):
+    def counted(now, count):
+        told(session, now=now, health=Health(audio_dropouts=count))
+        return session.notices.get("dropouts", "")
+
+    for second in range(60):  # four in ten seconds: another program was busy
+        assert not counted(100.0 + second, 2 * second // 5)
+    assert not counted(161.0, 24 + 40)
+    assert "Sound drops out often: 55 times" in counted(163.0, 24 + 52)
+    session.notice("dropouts", "")  # dismissed
+    for second in range(20):
+        assert not counted(164.0 + second, 76 + 10 * second)
+    assert not counted(200.0, 266) and not counted(211.0, 266)
+    assert "300 times" in counted(212.0, 566)
+    assert "300 times" in counted(215.0, 570)
+    assert "300 times" in counted(216.0, 0)  # another engine counts anew
+    assert not counted(227.0, 0)
+    assert not counted(228.0, 49) and counted(229.0, 50)
+
+
 # -- sections ---------------------------------------------------------------------------------------
 
 

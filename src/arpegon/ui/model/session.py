@@ -27,6 +27,7 @@ from arpegon.processors.tossing import tossed
 from arpegon.sound import CLICK_SOUND
 from arpegon.ui.look.timers import one_shot, ticking
 from arpegon.ui.model.change import EVERYTHING, Change, change_between
+from arpegon.ui.model.drop_outs import DropOuts
 from arpegon.ui.model.exporting import Export
 from arpegon.ui.model.filing import Filing
 from arpegon.ui.model.free_memory import EVERY_MS, give_back
@@ -42,7 +43,7 @@ from arpegon.ui.model.selection import NOTHING, Selection, source_selection, sta
 from arpegon.ui.model.transport import TransportModel
 
 ENGINE_DEBOUNCE_MS = 8
-_LASTING = {"audio", "recover", "memory", "open-twice"}
+_LASTING = {"audio", "dropouts", "recover", "memory", "open-twice"}
 """Topics of notices that stay when another document is loaded: they are not about the one before."""
 
 
@@ -98,6 +99,7 @@ class Session(QObject):
         self.recorder = Recorder(self)
         self.export = Export(self)
         self.paths = PathWatch(self)
+        self.drop_outs = DropOuts(self)
         self.notice_list.changed.connect(self.noticed)
         self.link.printed.connect(self._print)
         self.link.told.connect(self._take_telemetry)
