@@ -114,7 +114,7 @@ class Rows(QWidget):
             count = self.height() // ROW
             for place, passed in enumerate(list(self.kept)[-count:][::-1]):
                 if place % 2 == 0:
-                    painter.fillRect(QRectF(0, place * ROW, width, ROW), theme.color(t.roll))
+                    painter.fillRect(QRectF(0, place * ROW, width, ROW), theme.brush(t.roll))
                 texts = self.text_of(passed)
                 short = short_name(passed.event) if passed.event is not None else ""
                 area = QRect(0, place * ROW, self.width(), ROW)

@@ -211,9 +211,8 @@ class DestinationRow(Opaque, EndRow):
             (t.warning, 1.0, cells[count - 1 : lit]),
         ):
             if row:
-                painter.setBrush(theme.color(shade, alpha))
+                painter.setBrush(theme.brush(shade, alpha))
                 painter.drawRects(*row)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
 
 
 def _two_texts(painter: QPainter, room: QRectF, name: str, detail: str, ink: str, quiet: str) -> None:

@@ -209,7 +209,7 @@ class RollView(Opaque, QLabel):
         for ago, bar in self.ruler.lines(height / PIXELS_PER_SECOND + 0.1):
             y = top - row_of(now - ago)
             if y >= first:
-                painter.fillRect(0, y, width, 1, theme.color(t.rule_strong if bar else t.rule))
+                painter.fillRect(0, y, width, 1, theme.brush(t.rule_strong if bar else t.rule))
         self._print_bars(painter, line, width, height)
         if line.pens:
             self._print_pens(painter, t, width, height)
@@ -247,7 +247,7 @@ class RollView(Opaque, QLabel):
         for bar in bars:
             end = top_row + 1 if bar.end is None else int(bar.end * PIXELS_PER_SECOND)
             tall = end - int(bar.start * PIXELS_PER_SECOND)
-            shade = theme.color(ink, 0.3 + 0.7 * (bar.velocity * _SHADES >> 7) / (_SHADES - 1))
+            shade = theme.brush(ink, 0.3 + 0.7 * (bar.velocity * _SHADES >> 7) / (_SHADES - 1))
             painter.fillRect(int(bar.note * scale + offset), top_row - end, thick, tall if tall > 3 else 3, shade)
 
     def _print_pens(self, painter: QPainter, t: theme.Theme, width: int, height: int) -> None:
@@ -307,7 +307,7 @@ class KeyStrip(Opaque, QWidget):
             for note in self.paper.line(self.place).sounding:
                 dark = note % 12 in (1, 3, 6, 8, 10)
                 rect = QRectF((note - self.paper.low) * scale, 0, max(3.0, scale), 11 if dark else 17)
-                painter.fillRect(rect, theme.color(theme.ink(self.ink)))
+                painter.fillRect(rect, theme.brush(theme.ink(self.ink)))
 
     def _paint_keys(self, painter: QPainter) -> None:
         t = theme.theme()

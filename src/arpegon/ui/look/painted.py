@@ -54,6 +54,7 @@ else:
         _method = f"{_name}Event"
         setattr(_PlainList, _method, lambda self, event, _method=_method: getattr(QWidget, _method)(self, event))
 
+_SMOOTH = QPainter.RenderHint.Antialiasing
 _TELL_MS = 50
 """How soon a screen reader is told: sooner than it speaks, and seldom while something moves."""
 
@@ -136,8 +137,9 @@ class Drawn(_Widget):
         self.area = event.rect() if event is not None else self.rect()
         with painting(self) as painter:
             if self.ground:
-                painter.fillRect(self.rect(), theme.color(getattr(theme.theme(), self.ground)))
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing, self.smooth)
+                painter.fillRect(self.rect(), theme.brush(getattr(theme.theme(), self.ground)))
+            if self.smooth:
+                painter.setRenderHint(_SMOOTH)
             self.paint(painter, theme.theme())
 
     def paint(self, painter: QPainter, t: theme.Theme) -> None:

@@ -7,7 +7,7 @@ from typing import Final
 
 import msgspec
 from PyQt6.QtCore import QObject, pyqtSignal
-from PyQt6.QtGui import QColor, QFont, QFontDatabase
+from PyQt6.QtGui import QBrush, QColor, QFont, QFontDatabase
 from PyQt6.QtWidgets import QApplication
 
 from arpegon.files.places import DATA
@@ -154,6 +154,13 @@ def color(value: str, alpha: float = 1.0) -> QColor:
     made = QColor(value)
     made.setAlphaF(min(1.0, max(0.0, alpha)))
     return made
+
+
+@lru_cache(maxsize=1024)
+def brush(value: str, alpha: float = 1.0) -> QBrush:
+    """The same as a brush: of a colour with which something is filled one is made each time, and that takes longer than
+    filling."""
+    return QBrush(color(value, alpha))
 
 
 _SHARES = 64

@@ -225,7 +225,7 @@ class SectionRuler(PaintedParts):
         self._still.draw(painter, self, (self.sections, piece.place, lit, self._tall), cells)
         if self._needle >= 0.0:
             painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(theme.color(t.ink))
+            painter.setBrush(theme.brush(t.ink))
             x, foot = self._needle, self._tall - 7.0
             painter.drawPolygon(QPolygonF([QPointF(x - 5, foot + 7), QPointF(x + 5, foot + 7), QPointF(x, foot)]))
 
