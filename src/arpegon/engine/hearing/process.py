@@ -24,7 +24,7 @@ from arpegon.core.document.model import Project
 from arpegon.core.time import studio
 from arpegon.engine.devices.systems import InputBlock
 from arpegon.engine.hearing.ears import BLOCK_SECONDS, Block, Ears
-from arpegon.engine.hearing.hearing import blocks_of, file_sources, first_block
+from arpegon.engine.hearing.hearing import blocks_of, file_sources, first_block, may_be_turned
 from arpegon.engine.hearing.inputs import AudioIn
 from arpegon.engine.wire import protocol
 from arpegon.engine.wire.channel import Channel, WireError
@@ -39,8 +39,11 @@ from arpegon.listen import filters
 log = logging.getLogger(__name__)
 
 _REPORT_SECONDS = 1.0 / 60.0
-_AT_ONCE = 4
-"""Blocks of files that are heard at once: a wake-up costs more than a block. What is turned acts that much later."""
+_AT_ONCE, _AT_LEISURE = 4, 12
+"""Blocks of files that are heard at once, as a wake-up costs more than a block: where they have just begun, or what is
+heard may be turned or is looked at, which acts that much later; and where nothing of that is so."""
+_AHEAD_SECONDS = 0.015
+"""How long before they sound: what is known of many blocks is known in time."""
 _BEHIND_SECONDS = 0.25
 """Further behind than this, blocks of files are left out: the machine slept."""
 _KEEP_SECONDS = 0.5
@@ -61,6 +64,8 @@ class EarsProcess:
         self._todo: queue.SimpleQueue[Callable[[], None]] = queue.SimpleQueue()
         self._rolls: dict[bool, tuple[float | None, int]] = {False: (None, 0), True: (None, 0)}
         self._next: dict[bool, int] = {False: 0, True: 0}
+        self._turned = False
+        """Whether a hookup or section may turn what is listened with."""
         self._watched = ""
         self._heard_there: set[str] = set()
         """The devices that the engine hears for us."""
@@ -109,6 +114,7 @@ class EarsProcess:
             self._missing = missing
             self.channel.send(protocol.Missing("sound", missing))
         self.project = project
+        self._turned = may_be_turned(project)
         self.ears.configure(project)
         self._want_inputs()
 
@@ -140,7 +146,7 @@ class EarsProcess:
 
     def _next_due(self) -> float:
         due = [
-            origin + self._next[endless] * BLOCK_SECONDS
+            origin + self._next[endless] * BLOCK_SECONDS - _AHEAD_SECONDS
             for endless, (origin, _) in self._rolls.items()
             if origin is not None and file_sources(self.project, endless)
         ]
@@ -154,10 +160,12 @@ class EarsProcess:
             sources = file_sources(self.project, endless)
             if not sources or now - (origin + self._next[endless] * BLOCK_SECONDS) > _BEHIND_SECONDS:
                 self._next[endless] = first_block(origin, now)
-            while sources and origin + self._next[endless] * BLOCK_SECONDS <= now:
-                blocks = blocks_of(sources, self._sounds, origin, self._next[endless], _AT_ONCE)
+            while sources and (start := origin + self._next[endless] * BLOCK_SECONDS) <= now + _AHEAD_SECONDS:
+                at_leisure = start > now and self._watched not in self.ears.by_id and not self._turned
+                count = _AT_LEISURE if at_leisure else _AT_ONCE
+                blocks = blocks_of(sources, self._sounds, origin, self._next[endless], count)
                 self._hear(blocks, endless, run)
-                self._next[endless] += _AT_ONCE
+                self._next[endless] += count
 
     # -- the loop ----------------------------------------------------------------------------------
 
