@@ -52,6 +52,18 @@ def struck(events):
     return [(round(event.time, 4), event.data1, event.data2) for event in events if event.kind == NOTE_ON]
 
 
+@pytest.mark.parametrize("length", [1, 5, 256, 3000, 48_000])
+@pytest.mark.parametrize("number", [0, 1, 9, 187])
+def test_a_file_of_any_length_goes_round_or_ends_in_silence(length, number):
+    samples = np.random.default_rng(length).standard_normal((length, 2)).astype(np.float32)
+    sound, places = AudioFile(samples, 48_000), np.arange(number * 256, (number + 6) * 256)
+    for loop in (True, False):
+        source = AudioSource(id="ear", file="x", loop=loop)
+        block = blocks_of([source], {"x": sound}, 0.0, number, 6)["ear"].samples
+        heard = samples[places % length]
+        assert np.array_equal(block, heard if loop else np.where((places < length)[:, None], heard, 0.0))
+
+
 def test_a_file_in_a_loop_plays_its_strokes_through_the_stages_round_after_round():
     document = listening(source())
     made = run(document, seconds=21.0, sounds=sounds_of(document)).strands["a"]

@@ -123,10 +123,12 @@ class PeriodMeter:
             waiting = waiting[count * self._step :]
             self._rest = np.concatenate([self._rest, self._below.process(kept)])
         self._waiting = waiting
-        while len(self._rest) >= self.hop:
-            self.samples = np.concatenate([self.samples[self.hop :], self._rest[: self.hop]])
-            self._rest = self._rest[self.hop :]
-            self._taken += self.hop
+        line, longest, hop = np.concatenate([self.samples, self._rest]), len(self.samples), self.hop
+        hops = len(self._rest) // hop
+        self._rest = self._rest[hops * hop :]
+        for begun in range(hop, hops * hop + 1, hop):
+            self.samples = line[begun : begun + longest]
+            self._taken += hop
             yield self.now
 
     def before(self, time: float) -> Array:

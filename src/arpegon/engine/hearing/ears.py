@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import math
+from bisect import bisect_left
 from collections.abc import Mapping, Sequence
 from typing import Any
 
@@ -88,11 +88,13 @@ class _Struck(msgspec.Struct, eq=False):
     ends: list[float]
     """When each of the blocks ends, in seconds of the stream."""
 
-    def known_in(self, place: int) -> list[Stroke]:
-        """Those that were known in one of the blocks: what caused them may be known only later."""
-        begins = self.ends[place - 1] if place else -math.inf
-        ends = self.ends[place] if place + 1 < len(self.ends) else math.inf
-        return [stroke for stroke in self.strokes if begins < stroke.time <= ends] if place < len(self.ends) else []
+    def by_place(self) -> dict[int, list[Stroke]]:
+        """In which of the blocks they were known: what caused them may be known only later."""
+        found: dict[int, list[Stroke]] = {}
+        for stroke in self.strokes:
+            place = min(bisect_left(self.ends, stroke.time), len(self.ends) - 1)
+            found.setdefault(place, []).append(stroke)
+        return found
 
 
 class Ears:
@@ -149,14 +151,15 @@ class Ears:
                 struck[ear_id] = _Struck(heard, heard.look(channels), ends)
             else:
                 events += [(ear.feed, event) for event in ear.timed(heard.process(channels))]
-        if any(one.strokes for one in struck.values()):
-            for place in range(max(len(one.ends) for one in struck.values())):
-                here = {
-                    ear_id: (one.heard, one.known_in(place), self.by_id[ear_id].shift) for ear_id, one in struck.items()
-                }
-                for ear_id, strokes in self._rack.clear(here).items():
-                    ear = self.by_id[ear_id]
-                    events += [(ear.feed, event) for event in ear.timed(here[ear_id][0].answer(strokes))]
+        known = {ear_id: one.by_place() for ear_id, one in struck.items()}
+        for place in sorted({place for by_place in known.values() for place in by_place}):
+            here = {
+                ear_id: (one.heard, known[ear_id].get(place, []), self.by_id[ear_id].shift)
+                for ear_id, one in struck.items()
+            }
+            for ear_id, strokes in self._rack.clear(here).items():
+                ear = self.by_id[ear_id]
+                events += [(ear.feed, event) for event in ear.timed(here[ear_id][0].answer(strokes))]
         events.sort(key=lambda entry: entry[1].time)
         return events
 

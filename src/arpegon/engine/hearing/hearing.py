@@ -136,12 +136,16 @@ def blocks_of(
 
 def _part(sound: AudioFile, first: int, last: int, loop: bool) -> NDArray[Any]:
     """Samples of a sound; silence after the end of one that does not go round."""
-    if loop and (first % len(sound.samples)) + last - first > len(sound.samples):
-        return sound.samples[np.arange(first, last) % len(sound.samples)]
+    samples, count = sound.samples, last - first
     if loop:
-        first, last = first % len(sound.samples), first % len(sound.samples) + last - first
-    part = sound.samples[first:last]
-    return part if len(part) == last - first else np.pad(part, ((0, last - first - len(part)), (0, 0)))
+        first %= len(samples)
+    part = samples[first : first + count]
+    if len(part) == count:
+        return part
+    if loop:
+        rounds, rest = divmod(count - len(part), len(samples))
+        return np.concatenate([part, *[samples] * rounds, samples[:rest]])
+    return np.pad(part, ((0, count - len(part)), (0, 0)))
 
 
 Heard = Sequence[tuple[str, Event]]
