@@ -183,6 +183,8 @@ class Window(QMainWindow):
         self._stirring = Stirring(session)
         self._left_out = 0
         """Frames since the last one that was drawn."""
+        self._figures_wait = False
+        """Whether the figures of the header wait for the next frame: nobody reads more than some twenty a second."""
         self._frames = ticking(self, FRAME_MS)
         self._frames.setTimerType(Qt.TimerType.PreciseTimer)
         self._frames.timeout.connect(self._frame)
@@ -486,11 +488,14 @@ class Window(QMainWindow):
     def _frame(self) -> None:
         now = studio.now()
         self._left_out += 1
-        if self._left_out < _RESTING_FRAMES and self._stirring.rests(now) and not self.board.moves:
+        rests = self._stirring.rests(now) and not self.board.moves
+        if rests and self._left_out < _RESTING_FRAMES:
             return
         self._left_out = 0
-        self.header.tick(now)
-        self.strip.tick(now)
+        self._figures_wait = not (self._figures_wait or rests or motion.less())
+        if not self._figures_wait:
+            self.header.tick(now)
+            self.strip.tick(now)
         self._view().tick(now)
 
     def _tell_sight(self) -> None:
