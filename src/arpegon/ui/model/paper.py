@@ -6,6 +6,8 @@ from collections import Counter, deque
 from collections.abc import Iterable
 from itertools import islice
 
+import msgspec
+
 from arpegon.core.events import BEND, CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, Event
 from arpegon.core.notes.pairing import Pairing, note_key
 from arpegon.core.notes.taps import IN, OUT, Passage
@@ -18,16 +20,13 @@ _MIN_SPAN = 19
 _MARGIN = 2
 
 
-class NoteBar:
+class NoteBar(msgspec.Struct, eq=False, gc=False):
     """A note on paper; ``end`` is ``None`` while it sounds."""
 
-    __slots__ = ("end", "note", "start", "velocity")
-
-    def __init__(self, note: int, velocity: int, start: float) -> None:
-        self.note = note
-        self.velocity = velocity
-        self.start = start
-        self.end: float | None = None
+    note: int
+    velocity: int
+    start: float
+    end: float | None = None
 
 
 class RollLine:
