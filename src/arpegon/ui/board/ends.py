@@ -173,7 +173,7 @@ class DestinationRow(Opaque, EndRow):
     def paint(self, painter: QPainter, t: theme.Theme) -> None:
         ground = theme.ink(self.ink) if self._selected else None
         text = t.ink if ground is None else theme.text_on(ground)
-        if ground is not None or not self._meter_rect.contains(self.area):
+        if self.meter is None or ground is not None or not self._meter_rect.contains(self.area):
             key = (ground, self.hasFocus(), self.name, self.detail, self.meter is None)
             self._still.draw(painter, self, key, lambda painter: self._paint_words(painter, t, ground, text))
         if self.meter is not None:
