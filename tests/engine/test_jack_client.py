@@ -198,7 +198,8 @@ def test_a_server_that_was_killed_and_is_back_is_taken_up(tmp_path, rate):
             said = [notice.text for notice in reports.notices if notice.topic == "jack" and notice.text]
             again = f"{rate:,} samples a second (48,000 before)"
             assert any(again in text for text in said) == (rate != 48_000), said
-            assert heard_hz(engine, rate) == pytest.approx(440.0, abs=1.0)
+            # A period that the server loses while it is heard bends the pitch a little; another rate is a semitone and more.
+            assert any(heard_hz(engine, rate) == pytest.approx(440.0, abs=1.0) for _ in range(4))
             keys.close()
     finally:
         engine.close()
