@@ -94,7 +94,7 @@ def render_project(
             "give --bars or --seconds."
         )
 
-    def run(project: Project, listening: offline.Listening | None = None) -> offline.Result:
+    def run(project: Project, observer: offline.Observer | None = None) -> offline.Result:
         return offline.run(
             project,
             played,
@@ -106,7 +106,7 @@ def render_project(
             tail=0.0 if asked else _TAIL_SECONDS,
             tempi=tempi,
             progress=None if progress is None else lambda share: progress(shares[0] + share * shares[1]),
-            listening=listening,
+            observer=observer,
         )
 
     # MIDI by strands and sound are worked out one after the other, where both are wanted.

@@ -52,7 +52,7 @@ class Result(msgspec.Struct):
         return [(name, event) for name, events in self.batches for event in events]
 
 
-class Listening(Protocol):
+class Observer(Protocol):
     """Who makes something of a run while it goes on."""
 
     def begin(self, result: Result) -> None:
@@ -178,7 +178,7 @@ def run(
     tail: float = 0.0,
     tempi: Sequence[tuple[float, float]] = (),
     progress: Callable[[float], None] | None = None,
-    listening: Listening | None = None,
+    observer: Observer | None = None,
 ) -> Result:
     """Run a project from its start.
 
@@ -192,7 +192,7 @@ def run(
         tail: for how many seconds more stages may end what they began, with no key down.
         tempi: tempi, and from which second on they hold, whatever the project says.
         progress: told how much of it is done, 0 ... 1.
-        listening: who follows it.
+        observer: who follows it.
     """
     project = heard_alike(project)
     if heard is not None:
@@ -204,17 +204,17 @@ def run(
         engine.at_time(second, lambda now, tempo=tempo: engine.set_tempo(now, tempo))  # type: ignore[misc]
     engine.play(0.0, 0.0)
     engine.score("surface", played)
-    if listening is not None:
-        listening.begin(collector.result)
+    if observer is not None:
+        observer.begin(collector.result)
     parts = _PARTS if progress is not None else 1
-    parts = max(parts, round(seconds / _KNOWN_SECONDS)) if listening is not None else parts
+    parts = max(parts, round(seconds / _KNOWN_SECONDS)) if observer is not None else parts
     for part in range(1, parts):
         until = part / parts * max(0.0, seconds - _END)
         engine.run(until)
         if progress is not None:
             progress(part / parts)
-        if listening is not None:
-            listening.advance(until)
+        if observer is not None:
+            observer.advance(until)
     # What falls on the very end belongs to the bar that begins there, but for what was played.
     engine.run(max(0.0, seconds - _END))
     if tail:
@@ -228,8 +228,8 @@ def run(
             engine.run(math.nextafter(due, math.inf))
         if engine.graph.sounding or _begins_after(collector.result, until - tail / 4):
             # It would go on for ever, as what latches does: it ends with the rest.
-            if listening is not None:
-                listening.give_up()
+            if observer is not None:
+                observer.give_up()
             return run(project, played, clips, seconds=seconds, seed=seed, sounds=sounds, heard=heard, tempi=tempi)
         _forget_endless(collector.result, seconds, until - tail / 4)
     engine.finish(max(end, engine.now))
@@ -237,8 +237,8 @@ def run(
     result.lead = engine.graph.lead
     result.left_out = engine.graph.left_out
     result.seconds = max([seconds, *(event.time for _, events in _lists(result) for event in events[-1:])])
-    if listening is not None:
-        listening.end()
+    if observer is not None:
+        observer.end()
     return result
 
 
