@@ -10,10 +10,12 @@ import pytest
 from arpegon.core.events import bend, control, note_off, note_on, pressure
 from arpegon.sound import SOUNDS, kernel
 from arpegon.sound.kit import Kit
-from arpegon.sound.state import UNITY, Placed, ramp
+from arpegon.sound.state import Placed, ramp
 from arpegon.sound.voices import Voices
 
 RATE = 48_000
+UNITY = ramp(np.ones(2))
+"""As loud as it is."""
 FLOOR = 10.0 ** (-80 / 20)
 """What differs by less is not heard: 80 dB beneath the loudest."""
 PITCHED = [name for name, sound in SOUNDS.items() if not sound.kit]

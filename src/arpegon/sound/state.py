@@ -50,10 +50,6 @@ def ramp(gains: Array, rises: Array | float = 0.0) -> Placed:
     return Placed.of(values)
 
 
-UNITY = ramp(np.ones(2))
-"""As loud as it is."""
-
-
 class Rendering(Protocol):
     """Makes sound of strokes, or of slots and controllers."""
 
