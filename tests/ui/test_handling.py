@@ -148,11 +148,11 @@ def test_the_way_of_the_last_note_stands_on_the_board(window, strand, chord, qtb
     settled(window, qtbot)
     QTest.keyClick(window, Qt.Key.Key_Z)
     column = window.board.columns[strand]
-    qtbot.waitUntil(lambda: column.rolls[2]._mark is not None)
-    assert [roll._mark.text for roll in column.rolls] == ["C4", "C4 F4", "ends here"]
+    qtbot.waitUntil(lambda: column.chain.rolls[2].mark is not None)
+    assert [roll.mark.text for roll in column.chain.rolls] == ["C4", "C4 F4", "ends here"]
     qtbot.waitUntil(lambda: "Sieve did not let" in window.status.text)
     window.status.follow.setChecked(False)
-    assert column.rolls[0]._mark is None
+    assert column.chain.rolls[0].mark is None
 
 
 def test_a_loop_is_refused_at_once_with_its_names(window, strand):

@@ -10,7 +10,10 @@ from PyQt6.QtWidgets import QApplication, QWidget
 
 from arpegon.core.events import control, note_off, note_on
 from arpegon.core.notes.taps import Passage
-from arpegon.ui.board.roll_view import BeatRuler, RollView
+from arpegon.ui.board.chain import Chain
+from arpegon.ui.board.printing import BeatRuler
+from arpegon.ui.board.trail import TrailMark
+from arpegon.ui.look import theme
 from arpegon.ui.model.paper import MAX_BARS, Paper, RollLine
 from building import notes
 
@@ -83,22 +86,33 @@ def test_beat_rules_lie_on_beats_and_bars():
     assert ruler.lines(1.0) == [(0.25, False), (0.75, True)]
 
 
+def a_chain(qtbot, places):
+    """A chain of rolls with no stages on a window of its own; its paper, ruler, window and itself."""
+    window, paper, ruler = QWidget(), Paper(), BeatRuler()
+    qtbot.addWidget(window)
+    window.resize(220, 400)
+    chain = Chain(paper, places, [], ruler, 1, window)
+    chain.setGeometry(20, 10, 180, 360)
+    window.show()
+    qtbot.waitExposed(window)
+    return chain, paper, ruler, window
+
+
+def seen(chain, window):
+    """What of it stands on the screen."""
+    QApplication.processEvents()
+    return window.screen().grabWindow(int(window.winId())).toImage().copy(chain.geometry())
+
+
 @pytest.mark.parametrize("seed", range(4))
 def test_what_was_scrolled_is_what_would_be_printed_anew(qapp, qtbot, monkeypatch, seed):
     """Strikes, ends, controllers and beats over three seconds of frames that come now early, now late."""
-    draw, window = random.Random(seed), QWidget()
-    qtbot.addWidget(window)
-    window.resize(220, 200)
-    paper, ruler = Paper(), BeatRuler()
-    roll = RollView(paper, "in", 0, ruler, 1, window)
-    roll.setGeometry(20, 10, 160, 180)
-    window.show()
-    qtbot.waitExposed(window)
+    draw = random.Random(seed)
+    chain, paper, ruler, window = a_chain(qtbot, ["in", "out"])
     now, sounding = 100.0, set()
     printed = []
-    monkeypatch.setattr(
-        roll, "_print", lambda painter, area, own=roll._print: (printed.append(area.height()), own(painter, area))
-    )
+    whole = chain.printing.draw
+    monkeypatch.setattr(chain.printing, "draw", lambda *args: (printed.append(args[-1] - args[-2]), whole(*args)))
     while now < 103.0:
         now += draw.uniform(0.005, 0.06)
         ruler.now, ruler.beat, ruler.seconds_per_beat = now, (now - 100.0) * 2.0, 0.5
@@ -108,13 +122,42 @@ def test_what_was_scrolled_is_what_would_be_printed_anew(qapp, qtbot, monkeypatc
         events.append(note_off(late, 0, note) if note in sounding else note_on(late, 0, note, draw.randrange(1, 128)))
         sounding ^= {note}
         paper.line("in").add(events)
-        roll.tick(True)
+        if draw.random() < 0.5:
+            paper.line("out").add(events)
+        chain.tick(True)
         QApplication.processEvents()
     assert sum(height < 20 for height in printed) > 0.9 * len(printed), "a frame prints what came out at the top"
-    seen = window.screen().grabWindow(int(window.winId())).toImage().copy(roll.geometry())
-    whole = roll.grab().toImage().convertToFormat(seen.format())
-    assert seen.size() == whole.size()
-    apart = sum(seen.pixel(x, y) != whole.pixel(x, y) for x in range(seen.width()) for y in range(seen.height()))
+    shown = seen(chain, window)
+    anew = chain.grab().toImage().convertToFormat(shown.format())
+    assert shown.size() == anew.size()
+    apart = sum(shown.pixel(x, y) != anew.pixel(x, y) for x in range(shown.width()) for y in range(shown.height()))
     # Where a controller's line crosses a seam its edge may be smoothed a little otherwise, and shadows lie at the top.
-    assert apart < 0.02 * seen.width() * seen.height(), apart
-    assert len({seen.pixel(x, 90) for x in range(160)}) > 2, "something is on it"
+    assert apart < 0.02 * shown.width() * shown.height(), apart
+    for roll in chain.rolls:
+        level = roll.geometry().top() + 90
+        assert len({shown.pixel(x, level) for x in range(10, 170)}) > 2, "something is on it"
+
+
+def test_a_mark_stands_still_on_paper_that_moves(qapp, qtbot):
+    chain, _, ruler, window = a_chain(qtbot, ["in", "out"])
+    ruler.now = 100.0
+    chain.tick(True)
+    QApplication.processEvents()
+    chain.show_marks([TrailMark("C4")])
+    tag = chain.rolls[0].geometry().adjusted(0, chain.rolls[0].height() - 26, 0, 0)
+    before = seen(chain, window).copy(tag)
+    for _ in range(20):
+        ruler.now += 0.04
+        ruler.beat += 0.001  # no beat passes
+        chain.tick(True)
+        QApplication.processEvents()
+    assert seen(chain, window).copy(tag) == before
+    chain.show_marks([])
+    assert seen(chain, window).copy(tag) != before
+
+
+def test_between_the_rolls_lies_the_paper_of_the_strand(qapp, qtbot):
+    chain, _, _, window = a_chain(qtbot, ["in"])
+    shown, paper = seen(chain, window), theme.color(theme.theme().paper).rgb()
+    assert {shown.pixel(x, y) for x in (0, 5, 174, 179) for y in (0, 100, 359)} == {paper}
+    assert shown.pixel(90, 100) != paper

@@ -21,7 +21,7 @@ from arpegon.core.time import studio
 from arpegon.core.time.clock import bar_beats
 from arpegon.sound import SOUNDS
 from arpegon.ui.board.column import NARROWEST, WIDEST, WIDTH, Column
-from arpegon.ui.board.roll_view import BeatRuler
+from arpegon.ui.board.printing import BeatRuler
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import Painted
 from arpegon.ui.look.plain import Label, tip

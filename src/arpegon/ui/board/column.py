@@ -14,9 +14,11 @@ from arpegon.core.document.model import (
 )
 from arpegon.core.notes.taps import rolls_of
 from arpegon.processors import processor_class
+from arpegon.ui.board.chain import Chain
 from arpegon.ui.board.column_acts import ColumnActs
 from arpegon.ui.board.ends import DestinationRow, SourcePill
-from arpegon.ui.board.roll_view import BeatRuler, KeyStrip, RollView
+from arpegon.ui.board.key_strip import KeyStrip
+from arpegon.ui.board.printing import BeatRuler
 from arpegon.ui.board.stage_bar import StageBar
 from arpegon.ui.board.trail import trail
 from arpegon.ui.controls import arrows
@@ -61,7 +63,6 @@ class Column(Painted):
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self._signature: object = None
         self.bars: list[StageBar] = []
-        self.rolls: list[RollView] = []
         self.pills: list[SourcePill] = []
         self.rows: list[DestinationRow] = []
         self._layout = QVBoxLayout(self)
@@ -131,7 +132,7 @@ class Column(Painted):
             if widget is not None:
                 widget.hide()
                 widget.deleteLater()
-        self.bars, self.rolls, self.pills, self.rows = [], [], [], []
+        self.bars, self.pills, self.rows = [], [], []
         self._layout.addWidget(self._head())
         self._build_sources()
         self._build_chain()
@@ -211,28 +212,22 @@ class Column(Painted):
     def _build_chain(self) -> None:
         paper = self.session.paper(self.strand.id)
         places = rolls_of(stage.id for stage in self.strand.stages)
-        for number, place in enumerate(places):
-            view = RollView(paper, place, number, self.ruler, self.ink, self)
-            after = f"leaves {processor_class(self.strand.stages[number - 1].kind).label}" if number else "comes in"
-            view.setAccessibleName(f"What {after} in {self.strand.name}")
-            inset = QHBoxLayout()
-            inset.setContentsMargins(6, 0, 6, 0)
-            holder = QWidget(self)
-            holder.setLayout(inset)
-            inset.addWidget(view)
-            view.asked.connect(self.acts.offer_stages)
-            self.rolls.append(view)
-            self._layout.addWidget(holder, 1)
-            if number < len(self.strand.stages):
-                bar = StageBar(self.strand.stages[number], self.ink, self)
-                bar.chosen.connect(self.session.select_stage)
-                bar.bypassed.connect(self.acts.bypass)
-                bar.asked.connect(self.acts.stage_menu)
-                bar.pressed_key.connect(self._stage_key)
-                bar.dragged.connect(lambda stage, place: self.dragging.emit(stage, place, False))
-                bar.dropped.connect(lambda stage, place: self.dragging.emit(stage, place, True))
-                self.bars.append(bar)
-                self._layout.addWidget(bar)
+        for stage in self.strand.stages:
+            bar = StageBar(stage, self.ink, self)
+            bar.chosen.connect(self.session.select_stage)
+            bar.bypassed.connect(self.acts.bypass)
+            bar.asked.connect(self.acts.stage_menu)
+            bar.pressed_key.connect(self._stage_key)
+            bar.dragged.connect(lambda stage, place: self.dragging.emit(stage, place, False))
+            bar.dropped.connect(lambda stage, place: self.dragging.emit(stage, place, True))
+            self.bars.append(bar)
+        self.chain = Chain(paper, places, self.bars, self.ruler, self.ink, self)
+        for roll in self.chain.rolls:
+            stages = self.strand.stages[: roll.number]
+            after = f"leaves {processor_class(stages[-1].kind).label}" if stages else "comes in"
+            roll.setAccessibleName(f"What {after} in {self.strand.name}")
+            roll.asked.connect(self.acts.offer_stages)
+        self._layout.addWidget(self.chain, 1)
         self._keys = KeyStrip(paper, places[-1], self.ink)
         holder = QWidget(self)
         inset = QHBoxLayout(holder)
@@ -319,14 +314,12 @@ class Column(Painted):
         if now is not None:
             lines = self.session.paper(self.strand.id).lines
             marks = trail(self.strand, lines, self.session.project.key.names, now)
-        for roll, view in enumerate(self.rolls):
-            view.show_mark(marks[roll] if roll < len(marks) else None)
+        self.chain.show_marks(marks)
 
     def tick(self, playing: bool, meters: dict[str, float]) -> bool:
         """One frame; whether any paper moves."""
-        moves = eased = self.session.paper(self.strand.id).ease(_EASE)
-        for roll in self.rolls:
-            moves |= roll.tick(playing or eased)
+        eased = self.session.paper(self.strand.id).ease(_EASE)
+        moves = self.chain.tick(playing or eased)
         self._keys.tick()
         for row in self.rows:
             if row.meter is not None:
@@ -346,7 +339,7 @@ class Column(Painted):
     def place_at(self, y: int, moved: str) -> int:
         """The place among the stages (without the moved one) for a height in this column."""
         others = [bar for bar in self.bars if bar.stage.id != moved]
-        return sum(1 for bar in others if bar.geometry().center().y() < y)
+        return sum(1 for bar in others if bar.mapTo(self, bar.rect().center()).y() < y)
 
     def show_drop(self, place: int | None, moved: str) -> None:
         """Show where a dragged stage would go; ``None`` takes the mark away."""
@@ -355,9 +348,9 @@ class Column(Painted):
             return
         others = [bar for bar in self.bars if bar.stage.id != moved]
         if others and place < len(others):
-            y = others[place].geometry().top() - 10
+            y = others[place].mapTo(self, QPoint()).y() - 10
         elif others:
-            y = others[-1].geometry().bottom() + 8
+            y = others[-1].mapTo(self, others[-1].rect().bottomLeft()).y() + 8
         else:
             y = self.height() // 3
         self._drop_line.setStyleSheet(f"background: {theme.ink(self.ink)}; border-radius: 2px;")

@@ -1,0 +1,171 @@
+"""The chain of a strand on the board: its rolls, and the stages between them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PyQt6.QtCore import QPoint, QRect, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QContextMenuEvent, QMoveEvent, QPainter, QPaintEvent, QRegion, QResizeEvent
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
+
+from arpegon.ui.board.printing import BeatRuler, Printing
+from arpegon.ui.board.stage_bar import StageBar
+from arpegon.ui.board.trail import TrailMark
+from arpegon.ui.look import theme
+from arpegon.ui.look.painted import Opaque, painting
+from arpegon.ui.model.paper import Paper
+
+_BESIDE = 6
+_MARK = 26
+
+
+class Roll(QLabel):
+    """Where a roll lies; it is drawn by its chain, with the others.
+
+    Signals:
+        asked: its menu is wanted (its number, the global position).
+        laid: it lies elsewhere.
+    """
+
+    asked = pyqtSignal(int, QPoint)
+    laid = pyqtSignal()
+
+    def __init__(self, number: int, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.number = number
+        """Which roll of the strand it is, from 0 on: a stage that is added here comes before so many others."""
+        self.lies = QRect()
+        """Where, in the chain."""
+        self.mark: TrailMark | None = None
+        """What is written on it of the last note."""
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setMinimumHeight(26)
+        self.setUpdatesEnabled(False)
+
+    def sizeHint(self) -> QSize:
+        return QSize(190, 70)
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        if event is not None:
+            self.asked.emit(self.number, event.globalPos())
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self.laid.emit()
+
+    def moveEvent(self, event: QMoveEvent | None) -> None:
+        super().moveEvent(event)
+        self.laid.emit()
+
+
+class Chain(Opaque, QWidget):
+    """Rolls and the stages between them; all rolls are printed and drawn together.
+
+    Args:
+        places: of the rolls; one more than there are stages.
+    """
+
+    def __init__(
+        self,
+        paper: Paper,
+        places: Sequence[str],
+        bars: Sequence[StageBar],
+        ruler: BeatRuler,
+        ink: int,
+        parent: QWidget | None = None,
+    ) -> None:
+        super().__init__(parent)
+        self.printing = Printing(paper, places, ruler, ink)
+        self._was_moving = True
+        self._beside = QRegion()
+        """What of it is no roll."""
+        self.rolls = [Roll(number, self) for number in range(len(places))]
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(0)
+        for number, roll in enumerate(self.rolls):
+            inset = QHBoxLayout()
+            inset.setContentsMargins(_BESIDE, 0, _BESIDE, 0)
+            inset.addWidget(roll)
+            box.addLayout(inset, 1)
+            roll.laid.connect(self._laid)
+            if number < len(bars):
+                box.addWidget(bars[number])
+
+    def tick(self, playing: bool) -> bool:
+        """Move the paper, if anything on it moves; whether anything does."""
+        moving = playing or self.printing.moves()
+        if moving or self._was_moving:
+            self._advance()
+        self._was_moving = moving
+        return moving
+
+    def _advance(self) -> None:
+        """Bring what stands on the screen up to now."""
+        by, strip = self.printing.advance()
+        if not strip:
+            return
+        for roll in self.rolls:
+            lies = roll.lies
+            if by:
+                self.scroll(0, by, lies)
+            self.update(lies.x(), lies.y(), lies.width(), min(strip, lies.height()))
+            if roll.mark is not None:  # it does not move with the paper
+                self.update(lies.x(), lies.bottom() - _MARK - by, lies.width(), _MARK + by + 1)
+
+    def show_marks(self, marks: Sequence[TrailMark]) -> None:
+        """Write on the first rolls what the last note is there, and nothing on the others."""
+        for number, roll in enumerate(self.rolls):
+            mark = marks[number] if number < len(marks) else None
+            if mark != roll.mark:
+                roll.mark = mark
+                self.update(roll.lies)
+
+    def _laid(self) -> None:
+        """Rolls lie elsewhere."""
+        self._beside = QRegion(self.rect())
+        for roll in self.rolls:
+            roll.lies = roll.geometry()
+            self._beside -= QRegion(roll.lies)
+        tallest = max(roll.height() for roll in self.rolls)
+        self.printing.fit(self.rolls[0].width(), tallest, self.devicePixelRatioF())
+        self.update()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._laid()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        printing, area = self.printing, event.region() if event is not None else QRegion(self.rect())
+        if self.devicePixelRatioF() != printing.ratio:
+            self._laid()
+        if not printing.is_current:
+            printing.advance()
+        with painting(self) as painter:
+            if area.intersects(self._beside):
+                painter.setClipRegion(self._beside)
+                painter.fillRect(self.rect(), theme.brush(theme.theme().paper))
+            for roll in self.rolls:
+                part = area.intersected(roll.lies).boundingRect()
+                if not part.isEmpty():
+                    x, y = roll.lies.x(), roll.lies.y()
+                    printing.draw(painter, roll.number, x, y, part.top() - y, part.bottom() + 1 - y)
+                    if roll.mark is not None:
+                        self._draw_mark(painter, roll.lies, roll.mark)
+
+    def _draw_mark(self, painter: QPainter, lies: QRect, mark: TrailMark) -> None:
+        t = theme.theme()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setFont(theme.label_font(12, 600))
+        metrics = painter.fontMetrics()
+        text = metrics.elidedText(mark.text, Qt.TextElideMode.ElideRight, lies.width() - 24)
+        width = metrics.horizontalAdvance(text) + 14
+        ground = t.warning if mark.ends else theme.ink(self.printing.ink)
+        tag = QRectF(lies.x() + 5, lies.bottom() - 22, width, 18)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.color(ground))
+        painter.drawRoundedRect(tag, 4, 4)
+        painter.setPen(theme.color(theme.text_on(ground)))
+        painter.drawText(tag, Qt.AlignmentFlag.AlignCenter, text)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
