@@ -33,7 +33,7 @@ def told(session, **changes):
     """Telemetry with changes."""
     known = {"now": time.monotonic(), "beat": 0.0, "playing": False, "tempo": 120.0, "take": None, "passed": []}
     report = Telemetry(**{**known, "meters": {}, "health": Health(), **changes})
-    session.link._arrived.emit(report)
+    session.link.arrive(report)
     return report
 
 
@@ -42,7 +42,7 @@ def passed(session, strand_id, places, *events, revision=None):
         revision if revision is not None else session._first_revision, [Passage(strand_id, places, list(events))]
     )
     session.link.keeper.take(batch)
-    session.link._arrived.emit(batch)
+    session.link.arrive(batch)
 
 
 def loaded(session, *strands, **changes):
@@ -121,20 +121,20 @@ def test_what_passed_in_another_document_is_neither_shown_nor_kept(session):
 
 def test_missing_files_are_known_although_their_notices_were_dismissed(session):
     loaded(session, strand(sources=(ClipSource(file="tide.mid"),)))
-    session.link._arrived.emit(Missing("clip", {"tide.mid": "The clip “tide.mid” is not there."}))
+    session.link.arrive(Missing("clip", {"tide.mid": "The clip “tide.mid” is not there."}))
     session.notice("clip:tide.mid", "")
     assert surroundings(session, 0.0).missing_clips == {"tide.mid"}
     assert "cannot be read" in session.paths.breaks["a"].reason
-    session.link._arrived.emit(Missing("clip", {}))
+    session.link.arrive(Missing("clip", {}))
     assert "a" not in session.paths.breaks
 
 
 def test_each_kind_of_what_is_missing_is_said_and_taken_back(session):
-    session.link._arrived.emit(Missing("port", {"Synth": "The MIDI output “Synth” is not there."}))
-    session.link._arrived.emit(Missing("audio-in", {"Mic": "It is gone."}))
+    session.link.arrive(Missing("port", {"Synth": "The MIDI output “Synth” is not there."}))
+    session.link.arrive(Missing("audio-in", {"Mic": "It is gone."}))
     assert list(session.notices.values()) == ["The MIDI output “Synth” is not there.", "It is gone."]
     assert surroundings(session, 0.0).missing_inputs == {"Mic"}
-    session.link._arrived.emit(Missing("port", {}))
+    session.link.arrive(Missing("port", {}))
     assert list(session.notices) == ["audio-in:Mic"]
 
 
@@ -143,7 +143,7 @@ def test_what_passed_of_late_ports_and_audio_are_known(session):
     now = time.monotonic()
     passed(session, "a", ("in",), note_on(now, 0, 60, 90))
     passed(session, "a", ("c", "out"), note_on(now, 0, 64, 90), note_on(now, 0, 67, 90))
-    session.link._arrived.emit(Ports(["Keys"], ["Synth"], []))
+    session.link.arrive(Ports(["Keys"], ["Synth"], []))
     around = surroundings(session, now)
     assert around.passed["a"] == {"in": 1, "c": 2, "out": 2} and around.sent["a"] == {64, 67}
     assert list(around.inputs) == ["Keys"] and list(around.outputs) == ["Synth"]

@@ -486,6 +486,7 @@ class Window(QMainWindow):
     # -- showing -----------------------------------------------------------------------------------
 
     def _frame(self) -> None:
+        self.session.link.deliver()
         now = studio.now()
         self._left_out += 1
         rests = self._stirring.rests(now) and not self.board.moves
@@ -502,6 +503,7 @@ class Window(QMainWindow):
         """Tell whether anybody can see the window; where nobody can, nothing of it is drawn."""
         seen = self.isVisible() and not self.isMinimized()
         self.session.look(seen)
+        self.session.link.set_by_frames(seen)
         self.setUpdatesEnabled(seen)
         if not seen:
             self._frames.stop()
@@ -588,6 +590,7 @@ class Window(QMainWindow):
             self.managed.tell_shown(False)
             return
         self._frames.stop()
+        self.session.link.set_by_frames(False)
         if self.managed is not None:
             self.managed.close()
         application = QApplication.instance()

@@ -6,6 +6,7 @@ import pytest
 from gestures import INK, LEFT, RIGHT, collect, picture, pixels
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
 
 from arpegon.ui.controls.pitch_ring import PitchRing
 
@@ -67,9 +68,12 @@ def test_a_struck_pitch_class_lights_and_fades(ring):
 
 def test_a_light_that_fades_is_painted_anew_only_where_its_shade_is_another(shown, monkeypatch):
     ring = shown(PitchRing(INK), 184, 184)
-    painted = []
-    monkeypatch.setattr(ring, "update", lambda: painted.append(1))
+    QApplication.processEvents()
+    painted, paint = [], ring.paint
+    monkeypatch.setattr(ring, "paint", lambda painter, t: (painted.append(ring.area), paint(painter, t)))
     ring.strike(4, 10.0)
     for frame in range(80):
         ring.tick(10.0 + frame / 60.0)
+        QApplication.processEvents()
     assert 10 < len(painted) < 18
+    assert all(area.width() < 45 and area.height() < 45 for area in painted), "only its disc"

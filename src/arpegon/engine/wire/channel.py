@@ -34,6 +34,7 @@ class Channel:
 
     def __init__(self, sock: socket.socket, incoming: Any) -> None:
         self._sock = sock
+        self._incoming = sock.makefile("rb")
         self._decoder: msgspec.msgpack.Decoder[Any] = msgspec.msgpack.Decoder(incoming)
         self._encoder = msgspec.msgpack.Encoder()
         self._outbox: deque[msgspec.Struct] = deque()
@@ -83,16 +84,11 @@ class Channel:
         self._sock.close()
 
     def _read(self, count: int) -> bytes | None:
-        chunks = bytearray()
-        while len(chunks) < count:
-            try:
-                chunk = self._sock.recv(count - len(chunks))
-            except OSError:
-                return None
-            if not chunk:
-                return None
-            chunks += chunk
-        return bytes(chunks)
+        try:
+            content = self._incoming.read(count)
+        except (OSError, ValueError):  # it was closed here or there
+            return None
+        return content if len(content) == count else None
 
     def _write(self) -> None:
         while True:

@@ -34,8 +34,6 @@ class Roll(QLabel):
         super().__init__(parent)
         self.number = number
         """Which roll of the strand it is, from 0 on: a stage that is added here comes before so many others."""
-        self.lies = QRect()
-        """Where, in the chain."""
         self.mark: TrailMark | None = None
         """What is written on it of the last note."""
         self.setTextFormat(Qt.TextFormat.PlainText)
@@ -78,6 +76,8 @@ class Chain(Opaque, QWidget):
         super().__init__(parent)
         self.printing = Printing(paper, places, ruler, ink)
         self._was_moving = True
+        self._lie: list[tuple[QRect, int, int, int, int]] = []
+        """Where each roll lies: as a rectangle, and as its left, top, width and height."""
         self._beside = QRegion()
         """What of it is no roll."""
         self.rolls = [Roll(number, self) for number in range(len(places))]
@@ -106,13 +106,12 @@ class Chain(Opaque, QWidget):
         by, strip = self.printing.advance()
         if not strip:
             return
-        for roll in self.rolls:
-            lies = roll.lies
+        for roll, (lies, x, y, width, height) in zip(self.rolls, self._lie, strict=True):
             if by:
                 self.scroll(0, by, lies)
-            self.update(lies.x(), lies.y(), lies.width(), min(strip, lies.height()))
+            self.update(x, y, width, min(strip, height))
             if roll.mark is not None:  # it does not move with the paper
-                self.update(lies.x(), lies.bottom() - _MARK - by, lies.width(), _MARK + by + 1)
+                self.update(x, y + height - _MARK - by, width, _MARK + by)
 
     def show_marks(self, marks: Sequence[TrailMark]) -> None:
         """Write on the first rolls what the last note is there, and nothing on the others."""
@@ -120,15 +119,16 @@ class Chain(Opaque, QWidget):
             mark = marks[number] if number < len(marks) else None
             if mark != roll.mark:
                 roll.mark = mark
-                self.update(roll.lies)
+                self.update(roll.geometry())
 
     def _laid(self) -> None:
         """Rolls lie elsewhere."""
         self._beside = QRegion(self.rect())
-        for roll in self.rolls:
-            roll.lies = roll.geometry()
-            self._beside -= QRegion(roll.lies)
-        tallest = max(roll.height() for roll in self.rolls)
+        rects = [roll.geometry() for roll in self.rolls]
+        self._lie = [(rect, rect.x(), rect.y(), rect.width(), rect.height()) for rect in rects]
+        for rect in rects:
+            self._beside -= QRegion(rect)
+        tallest = max(rect.height() for rect in rects)
         self.printing.fit(self.rolls[0].width(), tallest, self.devicePixelRatioF())
         self.update()
 
@@ -146,13 +146,13 @@ class Chain(Opaque, QWidget):
             if area.intersects(self._beside):
                 painter.setClipRegion(self._beside)
                 painter.fillRect(self.rect(), theme.brush(theme.theme().paper))
-            for roll in self.rolls:
-                part = area.intersected(roll.lies).boundingRect()
+            for roll, (lies, x, y, _, _) in zip(self.rolls, self._lie, strict=True):
+                part = area.intersected(lies).boundingRect()
                 if not part.isEmpty():
-                    x, y = roll.lies.x(), roll.lies.y()
-                    printing.draw(painter, roll.number, x, y, part.top() - y, part.bottom() + 1 - y)
+                    first = part.top() - y
+                    printing.draw(painter, roll.number, x, y, first, first + part.height())
                     if roll.mark is not None:
-                        self._draw_mark(painter, roll.lies, roll.mark)
+                        self._draw_mark(painter, lies, roll.mark)
 
     def _draw_mark(self, painter: QPainter, lies: QRect, mark: TrailMark) -> None:
         t = theme.theme()

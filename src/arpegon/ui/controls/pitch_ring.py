@@ -5,8 +5,9 @@ from __future__ import annotations
 import math
 from collections.abc import Collection, Mapping, Sequence
 from functools import lru_cache
+from typing import NamedTuple
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, QSizeF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
     QKeyEvent,
@@ -14,7 +15,6 @@ from PyQt6.QtGui import (
     QPainter,
     QPainterPath,
     QPen,
-    QPixmap,
     QPolygonF,
     QRadialGradient,
 )
@@ -23,35 +23,38 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from arpegon.core.theory.pitch import SHARP_NAMES
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import PaintedParts, Part, Still, painting
+from arpegon.ui.look.painted import Opaque, PaintedParts, Part, Still
 
 _FADE_SECONDS = 0.9
 _CHORDS = 8
 """So many are kept as pictures: a few of them go round."""
 _GLOWS = 12
+_DISCS = 12 * (_GLOWS + 1)
+"""Smooth circles and words are dear at every frame."""
 _DISC = 40
+_HALF_DISC = QPointF(_DISC / 2, _DISC / 2)
 
 
-@lru_cache(maxsize=512)
-def _disc(ground: str, outline: str, width: float, halo: int | None, ratio: float) -> QPixmap:
-    """A pitch class's disc, painted once: smooth circles are dear at sixty frames a second."""
-    pixmap = QPixmap(round(_DISC * ratio), round(_DISC * ratio))
-    pixmap.setDevicePixelRatio(ratio)
-    pixmap.fill(Qt.GlobalColor.transparent)
-    with painting(pixmap) as painter:
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        centre = QPointF(_DISC / 2, _DISC / 2)
-        if halo is not None:
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(QColor.fromRgba(halo))
-            painter.drawEllipse(centre, 18, 18)
-        painter.setPen(QPen(theme.color(outline), width))
-        painter.setBrush(theme.color(ground))
-        painter.drawEllipse(centre, 12.5, 12.5)
-    return pixmap
+@lru_cache(maxsize=256)
+def _on_ring(width: int, height: int, pitch_class: int, share: float) -> QPointF:
+    """Where a pitch class lies in a ring of a size, or at a share of the way to it from the middle."""
+    radius, angle = (min(width, height) / 2 - 15) * share, math.radians(30 * pitch_class - 90)
+    return QPointF(width / 2 + radius * math.cos(angle), height / 2 + radius * math.sin(angle))
 
 
-class PitchRing(PaintedParts):
+class _Look(NamedTuple):
+    """How a pitch class looks."""
+
+    name: str
+    ground: str
+    outline: str
+    width: float
+    halo: int | None
+    ink: str
+    weight: int
+
+
+class PitchRing(Opaque, PaintedParts):
     """Twelve pitch classes, clockwise from C at the top.
 
     ``shape`` is drawn as a polygon, ``members`` have a firm outline, ``arrows`` lead from one pitch class to
@@ -59,6 +62,7 @@ class PitchRing(PaintedParts):
     """
 
     clicked = pyqtSignal(int)
+    ground = "paper"
 
     def __init__(self, ink: str, parent: QWidget | None = None, playable: bool = False) -> None:
         """A ring; where it is ``playable``, pitch classes can be clicked, and chosen with the arrows."""
@@ -66,6 +70,7 @@ class PitchRing(PaintedParts):
         self.playable = playable
         self._cursor = 0
         self._still = Still(kept=_CHORDS)
+        self._discs = Still(kept=_DISCS)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus if playable else Qt.FocusPolicy.NoFocus)
         self.setAccessibleName("Pitch ring")
         self.ink = ink
@@ -96,7 +101,7 @@ class PitchRing(PaintedParts):
     def strike(self, pitch_class: int, now: float) -> None:
         """Light a pitch class."""
         self._lit[pitch_class] = now
-        self.update()
+        QWidget.update(self, self._disc_box(pitch_class))
 
     def tick(self, now: float) -> None:
         """Let lights fade."""
@@ -105,8 +110,10 @@ class PitchRing(PaintedParts):
             self._now = now
             glows = {pc: self._glow(pc) for pc in self._lit}
             if glows != self._glows:  # it is drawn in a few shades, so most frames change nothing
-                self._glows = glows
-                self.update()
+                before, self._glows = self._glows, glows
+                for pitch_class in before.keys() | glows.keys():
+                    if before.get(pitch_class) != glows.get(pitch_class):
+                        QWidget.update(self, self._disc_box(pitch_class))
 
     def _glow(self, pitch_class: int) -> int:
         """How much of its light a pitch class still has, in shades."""
@@ -115,9 +122,11 @@ class PitchRing(PaintedParts):
         return round(max(0.0, 1.0 - (self._now - self._lit[pitch_class]) / _FADE_SECONDS) * _GLOWS)
 
     def _place(self, pitch_class: int, share: float = 1.0) -> QPointF:
-        radius = (min(self.width(), self.height()) / 2 - 15) * share
-        angle = math.radians(30 * pitch_class - 90)
-        return QPointF(self.width() / 2 + radius * math.cos(angle), self.height() / 2 + radius * math.sin(angle))
+        return _on_ring(self.width(), self.height(), pitch_class, share)
+
+    def _disc_box(self, pitch_class: int) -> QRect:
+        """What is drawn anew where a pitch class is lit."""
+        return QRectF(self._place(pitch_class) - _HALF_DISC, QSizeF(_DISC, _DISC)).toAlignedRect()
 
     def _at(self, point: QPointF) -> int | None:
         for pitch_class in range(12):
@@ -174,7 +183,7 @@ class PitchRing(PaintedParts):
         key = (tuple(self.shape), arrows, tuple(self.fixed), words, notes, self.ink)
         self._still.draw(painter, self, key, lambda painter: self._paint_unlit(painter, t))
         for pc in self._lit:
-            if glow := self._glow(pc):
+            if (glow := self._glow(pc)) and self.area.intersects(self._disc_box(pc)):
                 self._paint_note(painter, t, pc, glow / _GLOWS)
         if self.hasFocus():
             painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -252,10 +261,24 @@ class PitchRing(PaintedParts):
         ground = theme.mix(t.field, self.ink, 1.0 if filled else 0.55 * min(1.0, glow))
         member = pc in self.members or filled
         outline = t.ink if pc == self.armed else t.drawn(self.ink) if member else t.line
-        halo = theme.color(t.drawn(self.ink), 0.35 * min(1.0, glow)) if glow > 0 else None
-        disc = _disc(ground, outline, 2.4 if pc == self.armed else 1.5, halo and halo.rgba(), self.devicePixelRatioF())
-        painter.drawPixmap(centre - QPointF(_DISC / 2, _DISC / 2), disc)
-        painter.setFont(theme.label_font(12, 600 if member else 400))
-        text = theme.text_on(ground) if filled or glow > 0.3 else (t.ink if member else t.second)
-        painter.setPen(theme.color(text))
-        painter.drawText(QRectF(centre.x() - 14, centre.y() - 14, 28, 28), Qt.AlignmentFlag.AlignCenter, self.names[pc])
+        halo = theme.color(t.drawn(self.ink), 0.35 * min(1.0, glow)).rgba() if glow > 0 else None
+        ink = theme.text_on(ground) if filled or glow > 0.3 else (t.ink if member else t.second)
+        width, weight = 2.4 if pc == self.armed else 1.5, 600 if member else 400
+        look = _Look(self.names[pc], ground, outline, width, halo, ink, weight)
+        area = self._disc_box(pc)
+        middle = centre - area.topLeft().toPointF()
+        key = (look, middle.x(), middle.y())
+        self._discs.draw(painter, self, key, lambda painter: self._paint_disc(painter, look, middle), area)
+
+    def _paint_disc(self, painter: QPainter, look: _Look, middle: QPointF) -> None:
+        if look.halo is not None:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(QColor.fromRgba(look.halo))
+            painter.drawEllipse(middle, 18, 18)
+        painter.setPen(QPen(theme.color(look.outline), look.width))
+        painter.setBrush(theme.color(look.ground))
+        painter.drawEllipse(middle, 12.5, 12.5)
+        painter.setFont(theme.label_font(12, look.weight))
+        painter.setPen(theme.color(look.ink))
+        words = QRectF(middle.x() - 14, middle.y() - 14, 28, 28)
+        painter.drawText(words, Qt.AlignmentFlag.AlignCenter, look.name)

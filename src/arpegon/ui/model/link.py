@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
@@ -36,13 +37,15 @@ class EngineLink(QObject):
     ports = pyqtSignal(object)
     missing = pyqtSignal(object)
     said = pyqtSignal(str, str)
-    _arrived = pyqtSignal(object)
+    _arrived = pyqtSignal()
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self.keeper = MemoryKeeper(lambda text: self._arrived.emit(protocol.Notice("memory", text)))
-        self.client = EngineClient(self._arrived.emit, log_file(ENGINE_ERRORS), self.keeper)
-        self._arrived.connect(self._take)
+        self._inbox: deque[protocol.Report] = deque()
+        self._by_frames = False
+        self.keeper = MemoryKeeper(lambda text: self.arrive(protocol.Notice("memory", text)))
+        self.client = EngineClient(self.arrive, log_file(ENGINE_ERRORS), self.keeper)
+        self._arrived.connect(self.deliver)
         self._signals = {
             Batch: self.printed,
             protocol.Telemetry: self.told,
@@ -50,6 +53,23 @@ class EngineLink(QObject):
             protocol.Ports: self.ports,
             protocol.Missing: self.missing,
         }
+
+    def arrive(self, report: protocol.Report) -> None:
+        """A report is there; called in any thread."""
+        self._inbox.append(report)
+        if not self._by_frames:
+            self._arrived.emit()
+
+    def set_by_frames(self, on: bool) -> None:
+        """Whether reports wait for :meth:`deliver`, which is called at every frame then: a window that draws need not
+        wake for each. Else they are told as they come."""
+        self._by_frames = on
+        self.deliver()
+
+    def deliver(self) -> None:
+        """Tell what is there."""
+        while self._inbox:
+            self._take(self._inbox.popleft())
 
     def _take(self, report: protocol.Report) -> None:
         if isinstance(report, protocol.Notice):

@@ -26,7 +26,7 @@ from arpegon.processors.targets import held_words
 from arpegon.ui.controls import arrows
 from arpegon.ui.controls.elided import draw_fitted
 from arpegon.ui.look import motion, theme
-from arpegon.ui.look.painted import PaintedParts, Part, Still
+from arpegon.ui.look.painted import Opaque, PaintedParts, Part, Still
 from arpegon.ui.look.plain import Tip, rich, tip, unmarked
 from arpegon.ui.model.session import Session
 
@@ -80,8 +80,10 @@ class SectionStrip(QWidget):
             self.ruler.tick(now)
 
 
-class SectionRuler(PaintedParts):
+class SectionRuler(Opaque, PaintedParts):
     """Lengths of paper, each as wide as its bars; a click goes to one."""
+
+    ground = "desk"
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -135,9 +137,13 @@ class SectionRuler(PaintedParts):
         place, cells = self.session.piece.place, self.cells()
         here = 0 <= place < len(cells)
         needle = cells[place].left() + cells[place].width() * self.session.piece.share_at(now) if here else -1.0
-        if abs(needle - self._needle) > 0.4 or self.session.piece.wanted >= 0:
+        if self.session.piece.wanted >= 0:
             self._needle = needle
             self.update()
+        elif abs(needle - self._needle) > 0.4:
+            before, self._needle = self._needle, needle
+            for x in (before, needle):  # only what moved is drawn, and nothing of it is told
+                QWidget.update(self, int(x) - 7, 0, 15, self._tall)
 
     # -- handling ----------------------------------------------------------------------------------
 
