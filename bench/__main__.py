@@ -14,10 +14,25 @@ from rich.table import Table
 from tools.jack_server import jack_server
 from tools.pages import PAGE, WHOLE_PROGRAM, write_section, write_table
 
-from bench import audio, controllers, even, latency, listen, offline, paint, pulse, size, stages, takes, truth, whole
+from bench import (
+    audio,
+    controllers,
+    even,
+    growth,
+    latency,
+    listen,
+    offline,
+    paint,
+    pulse,
+    size,
+    stages,
+    takes,
+    truth,
+    whole,
+)
 from bench.rows import Row
 
-_WHOLE = {"size", "whole"}
+_WHOLE = {"size", "growth", "whole"}
 """What makes a section of its own."""
 
 
@@ -65,7 +80,7 @@ def page(rows: list[Row], stolen: float) -> str:
 
 def whole_page(rows: list[Row], stolen: float) -> str:
     """The section of what the whole program costs."""
-    lines = ["Written by `make bench`, or by `python -m bench size whole` alone.", ""]
+    lines = ["Written by `make bench`, or by `python -m bench size growth whole` alone.", ""]
     return "\n".join([*lines, *_words(stolen), *_table(rows), "", WHOLE_NOTES])
 
 
@@ -120,7 +135,22 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as own, jack_server("arpegon-bench", 128):
         for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME"):
             os.environ[name] = own
-        modules = (offline, truth, stages, controllers, takes, audio, latency, even, paint, pulse, listen, size, whole)
+        modules = (
+            offline,
+            truth,
+            stages,
+            controllers,
+            takes,
+            audio,
+            latency,
+            even,
+            paint,
+            pulse,
+            listen,
+            size,
+            growth,
+            whole,
+        )
         measures = {module.__name__.rpartition(".")[2]: module for module in modules}
         for name, module in measures.items():
             if len(sys.argv) > 1 and name not in sys.argv[1:]:

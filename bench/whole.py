@@ -28,7 +28,7 @@ _TICK = os.sysconf("SC_CLK_TCK")
 DRIVER = Path(__file__).with_name("whole_window.py")
 
 
-def _cost(pid: int) -> float:
+def cost(pid: int) -> float:
     """Seconds of a core that a process used; 0 where it is gone."""
     try:
         fields = Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()
@@ -45,11 +45,11 @@ def _memory(pid: int) -> float:
     return 0.0
 
 
-def _family(pid: int) -> dict[int, str]:
+def family(pid: int) -> dict[int, str]:
     """A process and all that it started, with what each of them is."""
     found = {pid: "window"}
     for child in Path(f"/proc/{pid}/task/{pid}/children").read_text().split():
-        for one, name in _family(int(child)).items():
+        for one, name in family(int(child)).items():
             words = Path(f"/proc/{one}/cmdline").read_bytes().replace(b"\0", b" ").decode()
             found[one] = "listening" if "hearing" in words else "engine" if "engine" in words else name
     return found
@@ -91,19 +91,19 @@ class Program:
 
     def shares(self, seconds: float) -> dict[str, float]:
         """Per cent of a core that each kind of process uses."""
-        family = _family(self.process.pid)
-        before = {pid: _cost(pid) for pid in family}
+        family = family(self.process.pid)
+        before = {pid: cost(pid) for pid in family}
         begun = time.monotonic()
         time.sleep(seconds)
         took = time.monotonic() - begun
         found: dict[str, float] = {}
         for pid, name in family.items():
-            found[name] = found.get(name, 0.0) + 100.0 * max(0.0, _cost(pid) - before[pid]) / took
+            found[name] = found.get(name, 0.0) + 100.0 * max(0.0, cost(pid) - before[pid]) / took
         return found
 
     def memory(self) -> float:
         """Megabytes of all its processes."""
-        return sum(_memory(pid) for pid in _family(self.process.pid))
+        return sum(_memory(pid) for pid in family(self.process.pid))
 
     def close(self) -> None:
         """End it."""
