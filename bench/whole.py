@@ -91,13 +91,13 @@ class Program:
 
     def shares(self, seconds: float) -> dict[str, float]:
         """Per cent of a core that each kind of process uses."""
-        family = family(self.process.pid)
-        before = {pid: cost(pid) for pid in family}
+        processes = family(self.process.pid)
+        before = {pid: cost(pid) for pid in processes}
         begun = time.monotonic()
         time.sleep(seconds)
         took = time.monotonic() - begun
         found: dict[str, float] = {}
-        for pid, name in family.items():
+        for pid, name in processes.items():
             found[name] = found.get(name, 0.0) + 100.0 * max(0.0, cost(pid) - before[pid]) / took
         return found
 

@@ -9,14 +9,13 @@ from __future__ import annotations
 
 import contextlib
 import signal
-import struct
 import subprocess
 import sys
 from collections.abc import Iterable, Iterator
 from itertools import count
 from pathlib import Path
 from types import TracebackType
-from typing import Any, BinaryIO
+from typing import Any
 
 import msgspec
 from numpy.typing import NDArray
@@ -25,13 +24,13 @@ from arpegon.core.document.model import Project
 from arpegon.core.errors import ArpegonError, FileError
 from arpegon.core.events import Event
 from arpegon.engine.offline import Result
+from arpegon.engine.wire.framing import framed, read_frame
 from arpegon.files.audio import write_audio
 from arpegon.sound.mixer import Mixer
 
 RATE = 48_000
 _BLOCK = 1024
 _TAIL_SECONDS = 3.0
-_LENGTH = struct.Struct("<I")
 
 
 class Order(msgspec.Struct, array_like=True):
@@ -181,24 +180,18 @@ class SoundAlong:
         if stdin is None or stdin.closed:
             return
         with contextlib.suppress(OSError):  # it ended, and said why
-            stdin.write(_LENGTH.pack(len(coded)) + coded)
+            stdin.write(framed(coded))
             stdin.flush()
 
 
 _GIVEN_UP = 3
 
 
-def _messages(stream: BinaryIO) -> Iterator[bytes]:
-    while len(head := stream.read(_LENGTH.size)) == _LENGTH.size:
-        coded = stream.read(_LENGTH.unpack(head)[0])
-        yield coded
-
-
 def main() -> int:
     """Write what is told."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # whoever tells us hears it, too, and then there is no more
     signal.signal(signal.SIGTERM, lambda number, frame: sys.exit(143))
-    messages = _messages(sys.stdin.buffer)
+    messages = iter(lambda: read_frame(sys.stdin.buffer) or b"", b"")
     order = msgspec.msgpack.Decoder(Order).decode(next(messages))
     decode = msgspec.msgpack.Decoder(Known).decode
     try:

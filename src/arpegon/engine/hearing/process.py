@@ -27,7 +27,8 @@ from arpegon.engine.hearing.ears import BLOCK_SECONDS, Block, Ears
 from arpegon.engine.hearing.hearing import blocks_of, file_sources, first_block, may_be_turned
 from arpegon.engine.hearing.inputs import AudioIn
 from arpegon.engine.wire import protocol
-from arpegon.engine.wire.channel import Channel, WireError
+from arpegon.engine.wire.channel import Channel
+from arpegon.engine.wire.framing import WireError
 from arpegon.engine.wire.quiet import hush_jack
 from arpegon.engine.wire.realtime import LISTENING, ask_for_realtime
 from arpegon.files.assets import SoundCache, load_sounds

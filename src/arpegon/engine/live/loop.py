@@ -40,7 +40,8 @@ from arpegon.engine.live.reporter import Reporter
 from arpegon.engine.live.together import Together
 from arpegon.engine.simulation import Engine
 from arpegon.engine.wire import protocol
-from arpegon.engine.wire.channel import Channel, WireError
+from arpegon.engine.wire.channel import Channel
+from arpegon.engine.wire.framing import WireError
 from arpegon.engine.wire.quiet import hush_jack
 from arpegon.engine.wire.realtime import ask_for_realtime
 from arpegon.engine.wire.spare import stand_by

@@ -4,25 +4,13 @@ from __future__ import annotations
 
 import contextlib
 import socket
-import struct
 import threading
 from collections import deque
 from typing import Any
 
 import msgspec
 
-_HEAD = struct.Struct("<I")
-
-
-_MAX_BYTES = 2**30
-
-
-class WireError(Exception):
-    """What came over a channel cannot be read; ``lost`` where nothing after it can either."""
-
-    def __init__(self, what: str, lost: bool = False) -> None:
-        super().__init__(what)
-        self.lost = lost
+from arpegon.engine.wire.framing import WireError, framed, read_frame
 
 
 class Channel:
@@ -60,13 +48,10 @@ class Channel:
             WireError: what came is no message of the kind that is awaited. One that was whole may be followed by others
                 that can be read; after one of an impossible length nothing can.
         """
-        head = self._read(_HEAD.size)
-        if head is None:
+        try:
+            content = read_frame(self._incoming)
+        except (OSError, ValueError):  # it was closed here or there
             return None
-        (length,) = _HEAD.unpack(head)
-        if length > _MAX_BYTES:
-            raise WireError(f"a message of {length} bytes", lost=True)
-        content = self._read(length)
         if content is None:
             return None
         try:
@@ -82,13 +67,7 @@ class Channel:
         with contextlib.suppress(OSError):
             self._sock.shutdown(socket.SHUT_RDWR)
         self._sock.close()
-
-    def _read(self, count: int) -> bytes | None:
-        try:
-            content = self._incoming.read(count)
-        except (OSError, ValueError):  # it was closed here or there
-            return None
-        return content if len(content) == count else None
+        self._incoming.close()
 
     def _write(self) -> None:
         while True:
@@ -96,7 +75,7 @@ class Channel:
             while self._outbox:
                 content = self._encoder.encode(self._outbox.popleft())
                 try:
-                    self._sock.sendall(_HEAD.pack(len(content)) + content)
+                    self._sock.sendall(framed(content))
                 except OSError:
                     return
             if self._closed:

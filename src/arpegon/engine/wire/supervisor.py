@@ -14,7 +14,8 @@ from typing import IO, Any
 
 import msgspec
 
-from arpegon.engine.wire.channel import Channel, WireError
+from arpegon.engine.wire.channel import Channel
+from arpegon.engine.wire.framing import WireError
 from arpegon.engine.wire.realtime import ask_for_realtime
 from arpegon.engine.wire.spare import Spare, start
 from arpegon.files.logs import open_errors
