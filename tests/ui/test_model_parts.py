@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 import time
 
 import pytest
@@ -136,6 +137,27 @@ def test_each_kind_of_what_is_missing_is_said_and_taken_back(session):
     assert surroundings(session, 0.0).missing_inputs == {"Mic"}
     session.link.arrive(Missing("port", {}))
     assert list(session.notices) == ["audio-in:Mic"]
+
+
+def test_reports_wait_for_a_frame_while_frames_are_drawn_and_none_is_lost(session, qapp):
+    """From another thread, as the engine's come, while the window goes out of sight and back."""
+    link, got = session.link, []
+    link.ports.connect(lambda ports: got.append(ports.inputs[0]))
+    link.set_by_frames(True)
+    link.arrive(Ports(["first"], [], []))
+    qapp.processEvents()
+    assert not got
+    link.deliver()
+    assert got == ["first"]
+    sent = [f"keys {number}" for number in range(400)]
+    speaker = threading.Thread(target=lambda: [link.arrive(Ports([name], [], [])) for name in sent])
+    speaker.start()
+    for turn in range(200):
+        link.set_by_frames(turn % 2 == 0)
+    link.set_by_frames(False)
+    speaker.join()
+    qapp.processEvents()
+    assert got[1:] == sent
 
 
 def test_what_passed_of_late_ports_and_audio_are_known(session):

@@ -113,6 +113,7 @@ class LiveEngine:
             said=lambda words: channel.send(protocol.Notice("jack", words)),
         )
         self.jack = jack
+        self.alsa = AlsaMidi()
         self.periods: HearsInPeriods = jack.periods
         self._call_us = jack.rename
         self.inputs = AudioInputs(jack.audio, self.hearing.heard_here, self.hearing.hear)
@@ -127,7 +128,7 @@ class LiveEngine:
             self._ports_changed,
             lambda missing: channel.send(protocol.Missing("port", missing)),
             self._clocked,
-            (AlsaMidi(), jack),
+            (self.alsa, jack),
         )
         self.reporter = Reporter(channel, self.ports.send, self.audio.play, self._beat)
         self.engine: Engine = Engine(self.reporter, hearing=self.hearing)
@@ -391,7 +392,7 @@ class LiveEngine:
 
     def _tell(self, now: float) -> None:
         """Tell how things are."""
-        self.reporter.measure(now, (self.periods.lateness, self.audio.renderer.lateness))
+        self.reporter.measure(now, (self.periods.lateness, self.alsa.lateness, self.audio.renderer.lateness))
         clock = self.engine.clock
         follower = self.engine.clocks.follower
         marks, sight = self.hearing.seen()
@@ -418,7 +419,7 @@ class LiveEngine:
         )
         self.hearing.keep_time()
         self.jack.set_lead(self.engine.graph.lead)
-        self.engine.clocks.ahead = self.jack.latency
+        self.engine.clocks.ahead = self.jack.latency or self.alsa.latency
         self.together.look()
         self._tell_of_clock()
         self.crowds.look(self.engine.graph.project, lambda: self.engine.graph.left_out)
