@@ -84,7 +84,7 @@ def painted(make: Callable[[Path], Project]) -> tuple[float, float, float]:
         _live(WARM / 2)
         session.link.play()
         _live(WARM)
-        window._frames.stop()  # the frames are made below
+        window.frames.stop()  # the frames are made below
         frames = []
         end = time.monotonic() + MEASURED
         while time.monotonic() < end:

@@ -241,14 +241,14 @@ def test_themes_and_sizes_are_chosen(window):
 
 
 def test_things_move_less_where_that_is_chosen(window):
-    before = window._frames.interval()
+    before = window.frames.timer.interval()
     window._actions["less_motion"].trigger()
-    assert motion.less() and window._frames.interval() > 4 * before and load_settings().less_motion is True
+    assert motion.less() and window.frames.timer.interval() > 4 * before and load_settings().less_motion is True
     window.open_demo()
     window.header.tick(1000.0)
     assert window.header.mark.turn == 0
     window._actions["less_motion"].trigger()
-    assert not motion.less() and window._frames.interval() == before
+    assert not motion.less() and window.frames.timer.interval() == before
 
 
 def test_without_a_desktop_that_says_so_nothing_moves_less(monkeypatch):

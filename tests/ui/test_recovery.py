@@ -8,6 +8,7 @@ from arpegon.core.notes.takes import bars
 from arpegon.files.autosave import Autosave
 from arpegon.files.project import save_project
 from arpegon.files.spool import has_spool
+from arpegon.ui.frame.recovery import offer_recovery
 from building import project
 from building import strand as made
 
@@ -29,7 +30,7 @@ def crash(window):
 def offered(window, folder):
     """What the next window offers, with its acts by their words."""
     next_window = Autosave(folder)
-    window.offer_recovery(next_window.leftovers())
+    offer_recovery(window.session, next_window.leftovers())
     next_window.lock.release()
     return window.session.notices.get("recover", ""), dict(window.session.notice_list.acts.get("recover", ()))
 

@@ -32,6 +32,7 @@ from arpegon.ui.bench.scale_editor import ScaleEditor
 from arpegon.ui.bench.source_editor import SourceEditor
 from arpegon.ui.controls.slider import Slider
 from arpegon.ui.controls.step_lanes import StepLanes
+from arpegon.ui.frame.recovery import offer_recovery
 from arpegon.ui.model.selection import Selection
 from arpegon.ui.model.words import zone_words
 from building import generator, notes, pitches
@@ -413,7 +414,7 @@ def test_unsaved_work_is_offered_after_a_crash(window, strand, qtbot):
     left = crashed.with_name("999999999-1-1.autosave")
     crashed.rename(left)
     session.filing.new()
-    window.offer_recovery(session.filing.autosave.leftovers())
+    offer_recovery(window.session, session.filing.autosave.leftovers())
     assert any("Unsaved work" in text for text in window.notices.texts)
     act = dict(session.notice_list.acts["recover"])["Get it back"]
     act()

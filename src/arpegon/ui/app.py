@@ -18,6 +18,7 @@ from arpegon.files.logs import keep_last_words, start_log
 from arpegon.files.places import DATA, Settings, load_settings
 from arpegon.starting import begun
 from arpegon.ui.frame.place import place_window
+from arpegon.ui.frame.recovery import offer_recovery
 from arpegon.ui.look import theme
 from arpegon.ui.model.managed import ENVIRONMENT, Managed
 from arpegon.ui.model.session import Session
@@ -52,7 +53,7 @@ def open_window(settings: Settings, project: Path | None = None, demo: bool = Fa
     session.start()
     if demo:
         window.open_demo()
-    window.offer_recovery(leftovers)
+    offer_recovery(window.session, leftovers)
     theme.dress()
     place_window(window, settings)
     window.show()

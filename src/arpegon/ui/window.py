@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable
 from functools import cached_property
 from pathlib import Path
-from typing import TYPE_CHECKING, Protocol, TypeVar
+from typing import TYPE_CHECKING, TypeVar
 
 from PyQt6.QtCore import QEvent, QSize, Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QHideEvent, QKeyEvent, QKeySequence, QResizeEvent, QShowEvent
@@ -24,17 +23,16 @@ from PyQt6.QtWidgets import (
 )
 
 from arpegon.core.theory.pitch import write_middle_c_as
-from arpegon.core.time import studio
-from arpegon.files.autosave import Leftover, forget
 from arpegon.files.places import DEMO
 from arpegon.files.project import SUFFIX, load_project
 from arpegon.ui.bench.bench import Bench
 from arpegon.ui.board.board import Board
-from arpegon.ui.frame.appearance import FRAME_MS, Appearance
+from arpegon.ui.frame.appearance import Appearance
 from arpegon.ui.frame.commands import CHECKED, COMMANDS
 from arpegon.ui.frame.drop_target import DropTarget
 from arpegon.ui.frame.export_dialog import ExportDialog
 from arpegon.ui.frame.finder_box import FinderBox
+from arpegon.ui.frame.frames import Frames
 from arpegon.ui.frame.guide_panel import GuidePanel
 from arpegon.ui.frame.header import Header
 from arpegon.ui.frame.log_view import LogView
@@ -43,11 +41,9 @@ from arpegon.ui.frame.notices import NoticeBar, StatusLine
 from arpegon.ui.frame.place import place_of
 from arpegon.ui.frame.recipe_book import RecipeBook
 from arpegon.ui.frame.seeking import Seeking, everything, topic_of
-from arpegon.ui.frame.stirring import Stirring
 from arpegon.ui.frame.surface import PlaySurface
 from arpegon.ui.look import motion, theme
 from arpegon.ui.look.plain import name_controls
-from arpegon.ui.look.timers import ticking
 from arpegon.ui.model.change import EVERYTHING
 from arpegon.ui.model.faults import Faults
 from arpegon.ui.model.managed import Managed
@@ -57,6 +53,7 @@ from arpegon.ui.parts.hook_handle import handle_of
 from arpegon.ui.parts.save_dialog import ask_where
 from arpegon.ui.sections.section_strip import SectionStrip
 from arpegon.ui.single import Raising
+from arpegon.ui.workplace import Workplace
 
 if TYPE_CHECKING:
     from arpegon.ui.hookups.hookups_view import HookupsView
@@ -71,49 +68,6 @@ _V = TypeVar("_V", bound=QWidget)
 VIEWS = ("Board", "Take", "Hookups", "Sections")
 
 
-class View(Protocol):
-    """What the window asks of a view: all else a view hears from the session."""
-
-    def tick(self, now: float) -> None:
-        """One frame, while it is in sight."""
-
-
-class Workplace(QWidget):
-    """Board and bench side by side, with the strip of sections above the board."""
-
-    def __init__(self, strip: SectionStrip, board: Board, bench: Bench) -> None:
-        super().__init__()
-        self._parts: tuple[View, ...] = (board, bench)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(1)
-        self._left = QWidget()
-        left = QVBoxLayout(self._left)
-        left.setContentsMargins(0, 0, 0, 0)
-        left.setSpacing(0)
-        left.addWidget(strip)
-        left.addWidget(board, 1)
-        row.addWidget(self._left, 1)
-        row.addWidget(bench)
-        self._bench = bench
-        bench.widened.connect(self._share)
-
-    def resizeEvent(self, event: QResizeEvent | None) -> None:
-        super().resizeEvent(event)
-        self._share()
-
-    def _share(self) -> None:
-        """A wide bench on a small screen has all of it."""
-        self._left.setVisible(not self._bench.has_all)
-
-    def tick(self, now: float) -> None:
-        """One frame."""
-        for part in self._parts:
-            part.tick(now)
-
-
-_RESTING_FRAMES = 6
-"""Where nothing moves one frame of so many is drawn: what is turned elsewhere is seen soon."""
 LEAST = QSize(800, 480)
 """The least room that there may be: that of a small screen on which everything is drawn at 160 %."""
 
@@ -180,14 +134,7 @@ class Window(QMainWindow):
         self.header.find_button.clicked.connect(self.open_finder)
         self.board.recipes.connect(self.open_recipes)
         self.surface.all_off.clicked.connect(self.all_off)
-        self._stirring = Stirring(session)
-        self._left_out = 0
-        """Frames since the last one that was drawn."""
-        self._figures_wait = False
-        """Whether the figures of the header wait for the next frame: nobody reads more than some twenty a second."""
-        self._frames = ticking(self, FRAME_MS)
-        self._frames.setTimerType(Qt.TimerType.PreciseTimer)
-        self._frames.timeout.connect(self._frame)
+        self.frames = Frames(self, session, (self.header, self.strip), self._view, lambda: self.board.moves)
         self.appearance = Appearance(
             self,
             session,
@@ -195,7 +142,7 @@ class Window(QMainWindow):
             self.strip,
             self.board,
             (self.header, self.bench, self.status, self.guide),
-            self._frames,
+            self.frames,
             lambda: self.show_view("Board"),
         )
         self._name_window()
@@ -453,75 +400,20 @@ class Window(QMainWindow):
         strand = self.session.project.strands[0]
         self.session.select_stage(strand.stages[-1].id)
 
-    def offer_recovery(self, leftovers: list[Leftover]) -> None:
-        """Offer the unsaved work that a crash left."""
-        if not leftovers:
-            return
-        newest = leftovers[0]
-        when = time.strftime("%H:%M on %d %B", time.localtime(newest.saved_at))
-
-        def done(act: Callable[[], None]) -> Callable[[], None]:
-            def run() -> None:
-                act()
-                self.session.notice("recover", "")
-                self.offer_recovery(leftovers[1:])
-
-            return run
-
-        played = newest.played
-        if newest.project is not None:
-            words = f"Unsaved work on “{newest.title}” from {when} was found"
-            words += ", with what was played before the crash." if played else "."
-        else:
-            words = f"What was played on “{newest.title}” before a crash at {when} was found."
-        self.session.notice(
-            "recover",
-            words,
-            [
-                ("Get it back", done(lambda: self.session.filing.recover(newest))),
-                ("Throw it away", done(lambda: forget(newest))),
-            ],
-        )
-
     # -- showing -----------------------------------------------------------------------------------
-
-    def _frame(self) -> None:
-        self.session.link.deliver()
-        now = studio.now()
-        self._left_out += 1
-        rests = self._stirring.rests(now) and not self.board.moves
-        if rests and self._left_out < _RESTING_FRAMES:
-            return
-        self._left_out = 0
-        self._figures_wait = not (self._figures_wait or rests or motion.less())
-        if not self._figures_wait:
-            self.header.tick(now)
-            self.strip.tick(now)
-        self._view().tick(now)
-
-    def _tell_sight(self) -> None:
-        """Tell whether anybody can see the window; where nobody can, nothing of it is drawn."""
-        seen = self.isVisible() and not self.isMinimized()
-        self.session.look(seen)
-        self.session.link.set_by_frames(seen)
-        self.setUpdatesEnabled(seen)
-        if not seen:
-            self._frames.stop()
-        elif not self._frames.isActive():
-            self._frames.start()
 
     def changeEvent(self, event: QEvent | None) -> None:
         super().changeEvent(event)
         if event is not None and event.type() == QEvent.Type.WindowStateChange:
-            self._tell_sight()
+            self.frames.tell_sight()
 
     def showEvent(self, event: QShowEvent | None) -> None:
         super().showEvent(event)
-        self._tell_sight()
+        self.frames.tell_sight()
 
     def hideEvent(self, event: QHideEvent | None) -> None:
         super().hideEvent(event)
-        self._tell_sight()
+        self.frames.tell_sight()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
@@ -589,8 +481,7 @@ class Window(QMainWindow):
             self.hide()
             self.managed.tell_shown(False)
             return
-        self._frames.stop()
-        self.session.link.set_by_frames(False)
+        self.frames.stop()
         if self.managed is not None:
             self.managed.close()
         application = QApplication.instance()

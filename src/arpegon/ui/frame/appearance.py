@@ -5,16 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Protocol
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QMainWindow, QWidget
 
+from arpegon.ui.frame.frames import Frames
 from arpegon.ui.frame.surface import PlaySurface
 from arpegon.ui.look import motion, theme
-from arpegon.ui.model.paper import PIXELS_PER_SECOND
 from arpegon.ui.model.session import Session
 
-FRAME_MS, CALM_FRAME_MS = round(1000 / PIXELS_PER_SECOND), 125
-"""Between two frames: papers move on by one row of pixels in each, so they run evenly; and where things move less."""
 SCALES = (90, 160)
 """Of how many percent everything can be drawn."""
 
@@ -50,7 +48,7 @@ class Appearance:
         strip: Strip,
         board: Afar,
         off_stage: Sequence[QWidget],
-        frames: QTimer,
+        frames: Frames,
         show_board: Callable[[], None],
     ) -> None:
         self._window = window
@@ -81,7 +79,7 @@ class Appearance:
 
     def _use_motion(self) -> None:
         motion.use(self._session.settings.less_motion)
-        self._frames.setInterval(CALM_FRAME_MS if motion.less() else FRAME_MS)
+        self._frames.use_motion()
 
     def scale_by(self, percent: int) -> None:
         """Draw everything larger or smaller, from the next start on."""
