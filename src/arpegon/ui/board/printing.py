@@ -4,14 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from functools import lru_cache
+from typing import NamedTuple
 
 from PyQt6.QtCore import QPoint, QRect, Qt
-from PyQt6.QtGui import QPainter, QPen, QPixmap, QPolygon
+from PyQt6.QtGui import QBrush, QPainter, QPen, QPixmap, QPolygon
 
 from arpegon.core.events import BEND, CONTROL, POLY_PRESSURE, PRESSURE
 from arpegon.ui.look import theme
 from arpegon.ui.look.painted import painting
-from arpegon.ui.model.paper import PIXELS_PER_SECOND, NoteBar, Paper, RollLine
+from arpegon.ui.model.paper import PIXELS_PER_SECOND, Paper, RollLine
 
 _SHADES = 6
 _BLANK = 64
@@ -77,6 +78,26 @@ class BeatRuler:
             beat -= 1
 
 
+class _Fitted(NamedTuple):
+    """What does not change while theme, size and range of notes are the same."""
+
+    blank: QPixmap
+    """A piece of paper with its rules for octaves and fifths."""
+    shadow: QPixmap
+    scale: float
+    """How many pixels a note is wide."""
+    thick: int
+    """How many its bar is."""
+    left: float
+    """Where the bar of note 0 would begin."""
+    shades: tuple[QBrush, ...]
+    """Of bars, from the softest note to the loudest."""
+    rule: QBrush
+    """Of beats,"""
+    bar_rule: QBrush
+    """and of bar lines."""
+
+
 class Printing:
     """All rolls of one strand on the screen: time runs down, the newest is at the top edge of each.
 
@@ -96,7 +117,7 @@ class Printing:
         """Of each roll, in pixels; some may show less of the height."""
         self.ratio = 1.0
         """Pixels of the screen for each of ours."""
-        self._blank = QPixmap()
+        self._fitted: _Fitted | None = None
         self._lines: list[RollLine] = []
         self._printed: tuple[object, ...] = ()
         """What stands on the screen was printed for this (nothing: it must be printed anew)."""
@@ -134,7 +155,7 @@ class Printing:
         known = (self.paper.low, self.paper.high, theme.theme().name, *map(id, self._lines))
         if known != self._printed or not 0 <= by < self.height or strip >= self.height:
             if known[:3] != self._printed[:3]:
-                self._blank = self._blank_paper()
+                self._fitted = self._fit()
             self._printed = known
             return 0, self.height
         return by, strip
@@ -153,38 +174,34 @@ class Printing:
 
     def draw(self, painter: QPainter, roll: int, x: int, y: int, first: int, end: int) -> None:
         """Draw rows of a roll whose upper left corner lies at ``x``, ``y``; the painter stays clipped to them."""
-        t, width, top, now = theme.theme(), self.width, self._top, self.ruler.now
-        rows = end - first
-        painter.setClipRect(x, y + first, width, rows)
-        if rows <= _BLANK:
-            painter.drawPixmap(x, y + first, self._blank)
+        fitted, line = self._fitted, self._lines[roll]
+        if fitted is None:
+            return
+        painter.setClipRect(x, y + first, self.width, end - first)
+        if end - first <= _BLANK:
+            painter.drawPixmap(x, y + first, fitted.blank)
         else:
-            painter.drawTiledPixmap(QRect(x, y + first, width, rows), self._blank)
+            painter.drawTiledPixmap(QRect(x, y + first, self.width, end - first), fitted.blank)
         if self.ruler.ago * PIXELS_PER_SECOND < end + 1:
-            for ago, bar in self.ruler.lines(end / PIXELS_PER_SECOND + 0.1):
-                row = top - row_of(now - ago)
-                if first <= row < end:
-                    painter.fillRect(x, y + row, width, 1, theme.brush(t.rule_strong if bar else t.rule))
-        line = self._lines[roll]
-        bars = line.in_sight((top - end - 1) / PIXELS_PER_SECOND)
+            self._draw_rules(painter, fitted, x, y, end)
+        bars = line.in_sight((self._top - end - 1) / PIXELS_PER_SECOND)
         if bars:
-            self._draw_bars(painter, bars, x, y + top)
+            top, left, scale, thick, shades = y + self._top, x + fitted.left, fitted.scale, fitted.thick, fitted.shades
+            for bar in bars:
+                ended = self._top + 1 if bar.end is None else int(bar.end * PIXELS_PER_SECOND)
+                tall = ended - int(bar.start * PIXELS_PER_SECOND)
+                shade = shades[bar.velocity * _SHADES >> 7]
+                painter.fillRect(int(bar.note * scale + left), top - ended, thick, tall if tall > 3 else 3, shade)
         if line.pens:
             self._draw_pens(painter, line, x, y, end)
         if first < _SHADOW:
-            painter.drawPixmap(x, y, _shadow(t.name, width, self.ratio))
+            painter.drawPixmap(x, y, fitted.shadow)
 
-    def _draw_bars(self, painter: QPainter, bars: Sequence[NoteBar], left: int, top: int) -> None:
-        """Draw notes of a roll, the first of whose rows that ever came out lies at ``top``."""
-        scale = self.width / (self.paper.high - self.paper.low + 1)
-        thick = max(3, min(6, int(scale * 0.9)))
-        offset = left + (0.5 - self.paper.low) * scale - thick / 2
-        ink, now_row = theme.roll_ink(self.ink), self._top + 1
-        for bar in bars:
-            end = now_row if bar.end is None else int(bar.end * PIXELS_PER_SECOND)
-            tall = end - int(bar.start * PIXELS_PER_SECOND)
-            shade = theme.brush(ink, 0.3 + 0.7 * (bar.velocity * _SHADES >> 7) / (_SHADES - 1))
-            painter.fillRect(int(bar.note * scale + offset), top - end, thick, tall if tall > 3 else 3, shade)
+    def _draw_rules(self, painter: QPainter, fitted: _Fitted, x: int, y: int, rows: int) -> None:
+        """Draw beats and bar lines on the upper rows of a roll."""
+        for ago, bar in self.ruler.lines(rows / PIXELS_PER_SECOND + 0.1):
+            row = y + self._top - row_of(self.ruler.now - ago)
+            painter.fillRect(x, row, self.width, 1, fitted.bar_rule if bar else fitted.rule)
 
     def _draw_pens(self, painter: QPainter, line: RollLine, left: int, top: int, rows: int) -> None:
         """Draw the values of controllers on the upper rows of a roll."""
@@ -202,10 +219,24 @@ class Printing:
             painter.setPen(_pen(name, status & 0xF0))
             painter.drawPolyline(QPolygon(points))
 
-    def _blank_paper(self) -> QPixmap:
-        """A piece of paper with its rules for octaves and fifths."""
+    def _fit(self) -> _Fitted:
+        t, low, high = theme.theme(), self.paper.low, self.paper.high
+        scale = self.width / (high - low + 1)
+        thick = max(3, min(6, int(scale * 0.9)))
+        ink = theme.roll_ink(self.ink)
+        return _Fitted(
+            blank=self._blank_paper(scale),
+            shadow=_shadow(t.name, self.width, self.ratio),
+            scale=scale,
+            thick=thick,
+            left=(0.5 - low) * scale - thick / 2,
+            shades=tuple(theme.brush(ink, 0.3 + 0.7 * shade / (_SHADES - 1)) for shade in range(_SHADES)),
+            rule=theme.brush(t.rule),
+            bar_rule=theme.brush(t.rule_strong),
+        )
+
+    def _blank_paper(self, scale: float) -> QPixmap:
         t, ratio, low, high, width = theme.theme(), self.ratio, self.paper.low, self.paper.high, self.width
-        scale = width / (high - low + 1)
         blank = QPixmap(round(width * ratio), round(_BLANK * ratio))
         blank.setDevicePixelRatio(ratio)
         first_c = int(-(-low // 12) * 12)
