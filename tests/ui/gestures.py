@@ -52,6 +52,13 @@ def collect(signal):
     return told
 
 
+def heard_to_its_end(session, qtbot, start):
+    """Start a take, and wait until it was heard to its end, however seldom the window is told of it."""
+    told = collect(session.reported)
+    start()
+    qtbot.waitUntil(lambda: any(one.take is not None for one in told) and told[-1].take is None)
+
+
 def _image(widget):
     """What a widget looks like: red, green, blue and 255 of its pixels, shape (height, width, 4)."""
     image = picture(widget).convertToFormat(QImage.Format.Format_RGBX8888)

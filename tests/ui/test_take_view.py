@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 import pytest
-from gestures import LEFT
+from gestures import LEFT, heard_to_its_end
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
@@ -171,9 +171,7 @@ def test_a_take_that_was_played_freely_is_laid_at_the_tempo_of_the_project(view)
 
 
 def test_through_the_stages_it_meets_them(view, qtbot):
-    view.playing.play_through()
-    qtbot.waitUntil(lambda: view.session.telemetry.take is not None)
-    qtbot.waitUntil(lambda: view.session.telemetry.take is None, timeout=10_000)
+    heard_to_its_end(view.session, qtbot, view.playing.play_through)
     qtbot.waitUntil(lambda: len(note_ons(view.session.recorder.history().generated("a"))) >= 4)
     assert pitches(view.session.recorder.history().played("a"))[:2] == [60, 62]
     assert sorted(pitches(view.session.recorder.history().generated("a"))[:4]) == [60, 62, 67, 69]

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import mido
 import pytest
-from gestures import settled, typing_over
+from gestures import heard_to_its_end, settled, typing_over
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtTest import QTest
@@ -301,9 +301,7 @@ def test_keep_makes_a_take_with_both_versions(window, strand, story, qtbot, tmp_
         messages = [message for track in mido.MidiFile(file).tracks for message in track]
         assert sum(message.type == "note_on" for message in messages) == count
     before = len(printed(window, strand, 3))
-    QTest.mouseClick(takes.bar.play, LEFT)
-    qtbot.waitUntil(lambda: window.session.telemetry.take is not None)
-    qtbot.waitUntil(lambda: window.session.telemetry.take is None, timeout=10_000)
+    heard_to_its_end(window.session, qtbot, lambda: QTest.mouseClick(takes.bar.play, LEFT))
     assert len(printed(window, strand, 3)) == before, "the stages met the take again"
     assert held(window) == 0
     takes.remove()
