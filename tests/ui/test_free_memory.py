@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import subprocess
+import sys
 from pathlib import Path
+
+import pytest
 
 from arpegon.ui.model.free_memory import give_back
 
@@ -22,3 +26,28 @@ def test_what_was_needed_for_a_moment_is_given_back():
     pieces.clear()
     give_back()
     assert resident() < full - 40_000 and last
+
+
+_HOLES = """
+import sys
+sys.path.insert(0, {tests!r})
+from arpegon.ui.model.free_memory import keep_together
+from test_free_memory import resident
+if {together}:
+    keep_together()
+large = b"x" * 30_000_000
+del large
+large = [b"x" * 2_000_000 for _ in range(10)]
+small = [b"x" * 20_000 for _ in range(10)]
+full = resident()
+large.clear()
+print(full - resident())
+"""
+
+
+@pytest.mark.parametrize("together", [True, False])
+def test_what_is_large_leaves_no_holes_beneath_what_is_small(together):
+    """By itself the C library keeps them."""
+    words = _HOLES.format(tests=str(Path(__file__).parent), together=together)
+    freed = int(subprocess.run([sys.executable, "-c", words], capture_output=True, check=True, text=True).stdout)
+    assert (freed > 19_000) is together

@@ -20,6 +20,7 @@ from arpegon.starting import begun
 from arpegon.ui.frame.place import place_window
 from arpegon.ui.frame.recovery import offer_recovery
 from arpegon.ui.look import theme
+from arpegon.ui.model.free_memory import keep_together
 from arpegon.ui.model.managed import ENVIRONMENT, Managed
 from arpegon.ui.model.session import Session
 from arpegon.ui.single import raise_other
@@ -28,6 +29,7 @@ from arpegon.ui.window import VIEWS, Window
 
 def make_application(arguments: list[str]) -> QApplication:
     """The QApplication with our fonts and look."""
+    keep_together()
     application = QApplication(arguments)
     application.setApplicationName("Arpegon")
     application.setDesktopFileName(APP_ID)
