@@ -161,3 +161,32 @@ def test_between_the_rolls_lies_the_paper_of_the_strand(qapp, qtbot):
     shown, paper = seen(chain, window), theme.color(theme.theme().paper).rgb()
     assert {shown.pixel(x, y) for x in (0, 5, 174, 179) for y in (0, 100, 359)} == {paper}
     assert shown.pixel(90, 100) != paper
+
+
+def test_another_theme_another_size_and_another_range_print_all_anew(qapp, qtbot):
+    chain, paper, ruler, window = a_chain(qtbot, ["in", "out"])
+    paper.line("in").add([note_on(99.0, 0, 60, 90), note_off(99.5, 0, 60)])
+    ruler.now = 100.0
+    chain.tick(True)
+    day = seen(chain, window)
+    try:
+        theme.use("night")
+        night = seen(chain, window)
+        assert night != day and night == chain.grab().toImage().convertToFormat(night.format())
+    finally:
+        theme.use("day")
+    assert seen(chain, window) == day
+    paper.low, paper.high = 40.0, 70.0
+    ruler.now += 0.001
+    chain.tick(True)
+    ranged = seen(chain, window)
+    assert ranged != day and ranged == chain.grab().toImage().convertToFormat(ranged.format())
+    chain.resize(140, 300)
+    narrow = seen(chain, window)
+    assert narrow == chain.grab().toImage().convertToFormat(narrow.format())
+
+
+def test_before_it_is_laid_out_nothing_is_drawn(qapp, qtbot):
+    chain = Chain(Paper(), ["in"], [], BeatRuler(), 1)
+    qtbot.addWidget(chain)
+    assert chain.tick(True) is True

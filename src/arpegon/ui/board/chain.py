@@ -142,6 +142,8 @@ class Chain(Opaque, QWidget):
             self._laid()
         if not printing.is_current:
             printing.advance()
+            if area.boundingRect() != self.rect():
+                self.update()
         with painting(self) as painter:
             if area.intersects(self._beside):
                 painter.setClipRegion(self._beside)

@@ -147,6 +147,8 @@ class Printing:
             By how many rows what stands on the screen moves down, and how many at the top must be printed then (all
             of the height: all is printed anew, and nothing moves).
         """
+        if not self.height:
+            return 0, 0
         top, fresh = row_of(self.ruler.now), self._fresh()
         by, strip = top - self._top, 0
         self._top = top

@@ -7,8 +7,8 @@ import ctypes
 
 EVERY_MS = 60_000
 _LARGE, _LARGE_BYTES = -3, 128 * 1024
-"""glibc's ``M_MMAP_THRESHOLD``: what is larger is given back as soon as it is free. By itself it raises the threshold up to
-32 MB, and then what is large leaves holes between what is small."""
+"""glibc's ``M_MMAP_THRESHOLD``: what is larger is given back as soon as it is free. By itself it raises the threshold
+up to 32 MB, and then what is large leaves holes between what is small."""
 _HEAPS, _HEAPS_OF_THREADS = -8, 1
 """glibc's ``M_ARENA_MAX``: holes in one heap are filled by all threads."""
 
