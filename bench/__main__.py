@@ -122,6 +122,8 @@ NOTES = """## How
 WHOLE_NOTES = """- *All processes*: the demo in a real window on a screen of its own (Xvfb), under a JACK server of 256
   frames; seconds of the processor that its processes used, by the kernel's count. The start is from an empty process to
   the first paint with the demo in it, with its bytecode there, and to the first sample that is not silence.
+- *Engine, listening against size*: the live engine without a window, by the kernel's count, while a clip brings so many
+  events a second, and while so many listeners hear files.
 - *Step of a drag*: one movement of the mouse over Humanize's faces, until all that it changes was told and sent.
 """
 
