@@ -116,3 +116,19 @@ def test_seconds_come_back_beats_run_on_and_bars_are_those_of_the_piece(facts, s
 def test_what_is_played_freely_can_be_told_from_what_is_tied():
     assert not course_of([TimeFacts(0.0, 8.0, 100.0, False)], 1.0, 3.0).tied
     assert course_of([TimeFacts(0.0, 8.0, 100.0, False), TimeFacts(2.0, 8.0, 100.0, True)], 1.0, 3.0).tied
+
+
+def test_a_section_is_marked_where_the_piece_plays_it_not_where_it_stands_before_it():
+    """A document is sent while the transport stands, its tempo is turned, and then the piece begins."""
+    standing = [
+        TimeFacts(1.0, section="Tide"),
+        TimeFacts(1.2, tempo=240.0, section="Tide"),
+        TimeFacts(1.3, tempo=240.0, section="Tide", origin=4.0),
+    ]
+    playing = TimeFacts(1.5, tempo=240.0, playing=True, section="Tide")
+    turned = TimeFacts(2.5, 4.0, tempo=120.0, playing=True, section="Tide")
+    again = TimeFacts(4.5, 0.0, tempo=120.0, playing=True, section="Tide")
+    assert [name for _, name in course_of([*standing, playing], 0.9, 3.0).sections] == ["Tide"]
+    assert [name for _, name in course_of([*standing, playing, turned], 0.9, 4.0).sections] == ["Tide"]
+    assert [name for _, name in course_of([*standing, playing, turned, again], 0.9, 6.0).sections] == ["Tide", "Tide"]
+    assert course_of(standing, 0.9, 6.0).sections == ()

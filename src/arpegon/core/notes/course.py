@@ -173,7 +173,7 @@ def course_of(facts: Iterable[TimeFacts], start: float, end: float) -> Course:
     tempi = [(0.0, held.tempo)]
     meters = [(0.0, held.meter, held.bar_number)]
     keys = [(0.0, held.key)]
-    sections = [(0.0, held.section)] if held.section else []
+    sections = [(0.0, held.section)] if held.section and held.playing else []
     first, since = beat, beat
     for fact in later:
         passed = since + (fact.second - held.second) * held.tempo / 60.0
@@ -192,7 +192,7 @@ def course_of(facts: Iterable[TimeFacts], start: float, end: float) -> Course:
         _put(tempi, (passed, fact.tempo))
         if fact.key != keys[-1][1]:
             _put(keys, (passed, fact.key))
-        if fact.section and (not sections or fact.section != sections[-1][1] or not goes_on):
+        if fact.section and fact.playing and not (goes_on and fact.section == held.section):
             _put(sections, (passed, fact.section))
         held, since = fact, passed
     return Course(
