@@ -76,3 +76,11 @@ class MidiPair:
     def close(self) -> None:
         self.unplug_keys()
         self.unplug_synth()
+
+
+def has_connections(port):
+    """Whether a port is connected to any other; one that goes away while it is asked is still one."""
+    try:
+        return bool(port.connections)
+    except jack.JackError:
+        return True

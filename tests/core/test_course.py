@@ -72,7 +72,7 @@ def courses(draw):
     tempo = draw(st.floats(20.0, 400.0))
     found = [TimeFacts(second, beat, tempo, playing, origin, bar, meter)]
     for _ in range(draw(st.integers(0, 8))):
-        gap = draw(st.floats(0.01, 5.0))
+        gap = draw(st.floats(0.01, 5.0) | st.floats(2e-5, 1e-3))
         second += gap
         beat = found[-1].beat_at(second)
         what = draw(st.sampled_from(["tempo", "stop", "start", "jump", "section"]))
@@ -103,12 +103,13 @@ def test_seconds_come_back_beats_run_on_and_bars_are_those_of_the_piece(facts, s
         number, bar_start, bar_length = course.bar_at(beat)
         piece = fact.beat_at(start + second)
         bars, inside = divmod(piece - fact.origin, bar_length)
-        near_line = min(inside, bar_length - inside) < 1e-3
+        # Places within a ten-thousandth of a beat are one: at another tempo that is up to twenty times as much.
+        near_line = min(inside, bar_length - inside) < 3e-3
         # A bar that is left for another place is stretched up to that.
         later = [one.second - start for one in in_order(facts) if one.second > start + second]
         if later and course.beat_at(later[0]) - beat < bar_length + 0.01:
             return
-        assert near_line or (number, beat - bar_start) == (fact.bar + int(bars), NEAR(inside, abs=1e-3))
+        assert near_line or (number, beat - bar_start) == (fact.bar + int(bars), NEAR(inside, abs=3e-3))
     lines = [line for line, _ in course.lines(0.0, beat + 4.0)]
     assert lines == sorted(set(lines))
 
@@ -132,3 +133,19 @@ def test_a_section_is_marked_where_the_piece_plays_it_not_where_it_stands_before
     assert [name for _, name in course_of([*standing, playing, turned], 0.9, 4.0).sections] == ["Tide"]
     assert [name for _, name in course_of([*standing, playing, turned, again], 0.9, 6.0).sections] == ["Tide", "Tide"]
     assert course_of(standing, 0.9, 6.0).sections == ()
+
+
+def test_a_start_just_after_a_turn_is_a_start_all_the_same():
+    """A document comes, and the transport starts in the same moment, a little after the take began."""
+    facts = [
+        TimeFacts(0.0834, tempo=240.0, section="Tide"),
+        TimeFacts(0.083423, tempo=240.0, playing=True, section="Tide"),
+        TimeFacts(1.083423, 4.0, tempo=120.0, playing=True, origin=4.0, bar=2, section="Fog"),
+    ]
+    course = course_of(facts, 0.0, 4.0)
+    assert [course.beat_at(second) for second in (0.083423, 0.583423, 1.083423, 2.083423)] == NEAR([4, 6, 8, 10])
+    assert course.sections == ((4.0, "Tide"), (8.0, "Fog"))
+    begun = [TimeFacts(0.00002, 5.5, tempo=120.0, playing=True)]
+    course = course_of(begun, 0.0, 4.0)
+    assert course.first == NEAR(1.5, abs=1e-3) and course.beat_at(1.00002) == NEAR(3.5, abs=1e-3)
+    assert course.bar_at(1.5)[0] == 2

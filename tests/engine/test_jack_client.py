@@ -28,7 +28,7 @@ from arpegon.engine.live.client import EngineClient
 from arpegon.engine.wire import protocol
 from building import project, strand
 from engine_reports import Reports
-from jacking import port_names, wait_for
+from jacking import has_connections, port_names, wait_for
 
 HERE = Path(".")
 PERIOD = 512
@@ -72,7 +72,7 @@ def test_further_outputs_of_our_own_are_ports_of_the_one_client(live, pair):
 
     wait_for(heard)
     live.set_project(project(strand(destinations=(PortDestination(),))), HERE)
-    wait_for(lambda: not list(pair.synth.port.connections))
+    wait_for(lambda: not has_connections(pair.synth.port))
 
 
 def test_a_flood_leaves_whole_and_in_order_however_little_a_period_holds(client, pair):
@@ -91,7 +91,7 @@ def test_all_that_was_sent_leaves_before_a_port_is_closed(client, pair):
     now = studio.now()
     out.send([note_on(now, 0, 60, 90), note_off(now, 0, 60)])
     out.close()
-    wait_for(lambda: not list(pair.synth.port.connections))
+    wait_for(lambda: not has_connections(pair.synth.port))
     # Where the server lost a period, ends are said again.
     assert [message[0] for message in pair.heard[:2]] == [0x90, 0x80] and {m[0] for m in pair.heard[2:]} <= {0x80}
 

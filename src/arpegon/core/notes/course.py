@@ -168,6 +168,7 @@ def course_of(facts: Iterable[TimeFacts], start: float, end: float) -> Course:
     to), the bar before it is stretched until that place is reached on bar lines of its own.
     """
     held, later = _held(in_order(facts), start, end)
+    later = [fact for fact, after in zip(later, [*later[1:], None], strict=False) if _holds_until(fact, after)]
     tied = any(fact.playing for fact in (held, *later))
     beat = held.in_bar
     tempi = [(0.0, held.tempo)]
@@ -187,6 +188,8 @@ def course_of(facts: Iterable[TimeFacts], start: float, end: float) -> Course:
                 _put(
                     tempi, (begun if begun > since else tempi[-1][0], held.tempo * (reached - begun) / (passed - begun))
                 )
+            elif passed - first <= _NEAR:  # nothing was played before it
+                first = reached
             passed = reached
             _put(meters, (passed - fact.in_bar, fact.meter, fact.bar_number))
         _put(tempi, (passed, fact.tempo))
@@ -213,6 +216,11 @@ def _held(facts: Sequence[TimeFacts], start: float, end: float) -> tuple[TimeFac
     return msgspec.structs.replace(held, second=start, beat=held.beat_at(start)), later
 
 
+def _holds_until(fact: TimeFacts, after: TimeFacts | None) -> bool:
+    """Whether a fact holds for so long that the next one lies on another place."""
+    return after is None or (after.second - fact.second) * fact.tempo / 60.0 > _NEAR
+
+
 def _on_a_bar(beats: float, meter: tuple[int, int]) -> bool:
     bars = beats / bar_beats(meter)
     return abs(bars - round(bars)) < _NEAR
@@ -221,14 +229,14 @@ def _on_a_bar(beats: float, meter: tuple[int, int]) -> bool:
 def _reached(beat: float, fact: TimeFacts, meter: tuple[float, tuple[int, int], int]) -> float:
     """The first beat from one on at which the bars of the last meter meet those in which the piece now is."""
     start, length = meter[0], bar_beats(meter[1])
-    bars = math.ceil((beat - fact.in_bar - start) / length - _NEAR)
+    bars = math.ceil((beat - fact.in_bar - start - _NEAR) / length)
     return start + max(0, bars) * length + fact.in_bar
 
 
 def _last_bar(beat: float, since: float, meter: tuple[float, tuple[int, int], int]) -> float:
     """Where the bar begins that ends at or holds a beat, or what it is in, if that begins later."""
     start, length = meter[0], bar_beats(meter[1])
-    line = start + math.floor((beat - start) / length - _NEAR) * length
+    line = start + math.floor((beat - start - _NEAR) / length) * length
     return max(since, line)
 
 
