@@ -10,7 +10,7 @@ import time
 from collections.abc import Callable, Sequence
 from typing import Any, TypeVar
 
-from arpegon.core.events import Event
+from arpegon.core.events import SYSEX, Event
 from arpegon.core.time import studio
 from arpegon.engine.devices.lateness import Lateness
 from arpegon.engine.devices.systems import OWN_CLIENT, Take
@@ -29,7 +29,7 @@ _POOL = 2000
 _ODD_SECONDS = 0.25
 """A stamp this far from when a message was read is none of the queue's."""
 _TRIES = 3
-_SYSEX, _SYSEX_END = 0xF0, 0xF7
+_SYSEX_END = 0xF7
 _MAX_SYSEX = 2**20
 
 
@@ -214,8 +214,8 @@ class AlsaClient:
         take, parts = self._takes.get(number), self._parts.get(number)
         if take is None or not message:
             return
-        if message[0] == _SYSEX or (parts is not None and message[0] < 0x80):
-            whole = bytearray() if parts is None or message[0] == _SYSEX else parts
+        if message[0] == SYSEX or (parts is not None and message[0] < 0x80):
+            whole = bytearray() if parts is None or message[0] == SYSEX else parts
             whole += message
             if message[-1] != _SYSEX_END and len(whole) < _MAX_SYSEX:
                 self._parts[number] = whole

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import struct
-from typing import Protocol
+from typing import BinaryIO
 
 _HEAD = struct.Struct("<I")
 _MAX_BYTES = 2**30
@@ -17,18 +17,12 @@ class WireError(Exception):
         self.lost = lost
 
 
-class Readable(Protocol):
-    """A stream whose ``read`` waits for all bytes, or for the end."""
-
-    def read(self, size: int, /) -> bytes: ...
-
-
 def framed(content: bytes) -> bytes:
     """A message as it is sent."""
     return _HEAD.pack(len(content)) + content
 
 
-def read_frame(stream: Readable) -> bytes | None:
+def read_frame(stream: BinaryIO) -> bytes | None:
     """Wait for the next message; ``None`` where the other end is gone.
 
     Raises:

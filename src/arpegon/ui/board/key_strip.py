@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QRectF
-from PyQt6.QtGui import QPainter, QPaintEvent, QPixmap
+from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
+from arpegon.ui.controls.keyboard import is_black
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Opaque, painting
+from arpegon.ui.look.painted import Opaque, Still, painting
 from arpegon.ui.model.paper import Paper
 
 
@@ -20,8 +21,7 @@ class KeyStrip(Opaque, QWidget):
         self.place = place
         self.ink = ink
         self._shown: tuple[object, ...] = ()
-        self._pixmap = QPixmap()
-        self._pixmap_key: tuple[object, ...] = ()
+        self._still = Still()
         self.setFixedHeight(17)
 
     def tick(self) -> None:
@@ -31,27 +31,12 @@ class KeyStrip(Opaque, QWidget):
             self._shown = shown
             self.update()
 
-    def _paper_key(self) -> tuple[object, ...]:
-        return (round(self.paper.low, 2), round(self.paper.high, 2), self.width(), theme.theme().name)
-
-    def _keys(self) -> QPixmap:
-        """The keyboard with no key held; painted again only when range, size or theme change."""
-        key = self._paper_key()
-        if key != self._pixmap_key:
-            self._pixmap_key = key
-            ratio = self.devicePixelRatioF()
-            self._pixmap = QPixmap(self.size() * ratio)
-            self._pixmap.setDevicePixelRatio(ratio)
-            with painting(self._pixmap) as painter:
-                self._paint_keys(painter)
-        return self._pixmap
-
     def paintEvent(self, event: QPaintEvent | None) -> None:
         with painting(self) as painter:
-            painter.drawPixmap(0, 0, self._keys())
+            self._still.draw(painter, self, (round(self.paper.low, 2), round(self.paper.high, 2)), self._paint_keys)
             scale = self.width() / (self.paper.high - self.paper.low + 1)
             for note in self.paper.line(self.place).sounding:
-                dark = note % 12 in (1, 3, 6, 8, 10)
+                dark = is_black(note)
                 rect = QRectF((note - self.paper.low) * scale, 0, max(3.0, scale), 11 if dark else 17)
                 painter.fillRect(rect, theme.brush(theme.ink(self.ink)))
 
@@ -63,7 +48,7 @@ class KeyStrip(Opaque, QWidget):
         scale = self.width() / (self.paper.high - self.paper.low + 1)
         for note in range(int(self.paper.low), int(self.paper.high) + 2):
             x = (note - self.paper.low) * scale
-            dark = note % 12 in (1, 3, 6, 8, 10)
+            dark = is_black(note)
             if dark:
                 painter.fillRect(QRectF(x + scale * 0.05, 0, scale * 0.9, 11), theme.color(black))
             elif note % 12 in (0, 5):

@@ -79,8 +79,11 @@ class BeatRuler:
 
 
 class _Fitted(NamedTuple):
-    """What does not change while theme, size and range of notes are the same."""
+    """What does not change while size, theme and range of notes are the same."""
 
+    theme: str
+    low: float
+    high: float
     blank: QPixmap
     """A piece of paper with its rules for octaves and fifths."""
     shadow: QPixmap
@@ -118,22 +121,22 @@ class Printing:
         self.ratio = 1.0
         """Pixels of the screen for each of ours."""
         self._fitted: _Fitted | None = None
+        """What stands on the screen was printed for this (nothing: it must be printed anew),"""
         self._lines: list[RollLine] = []
-        self._printed: tuple[object, ...] = ()
-        """What stands on the screen was printed for this (nothing: it must be printed anew)."""
+        """and for these."""
         self._top = 0
         """The row that came out last."""
 
     @property
     def is_current(self) -> bool:
         """Whether the rolls were printed in the theme and the size of now."""
-        return bool(self._printed) and self._printed[2] == theme.theme().name
+        return self._fitted is not None and self._fitted.theme == theme.theme().name
 
     def fit(self, width: int, height: int, ratio: float) -> None:
         """Print for rolls of a size, on a screen with so many pixels for each of ours."""
         if (width, height, ratio) != (self.width, self.height, self.ratio):
             self.width, self.height, self.ratio = width, height, ratio
-            self._printed = ()
+            self._fitted = None
 
     def moves(self) -> bool:
         """Whether anything is on the rolls."""
@@ -149,22 +152,26 @@ class Printing:
         """
         if not self.height:
             return 0, 0
+        before, self._lines = self._lines, [self.paper.line(place) for place in self.places]
         top, fresh = row_of(self.ruler.now), self._fresh()
         by, strip = top - self._top, 0
         self._top = top
         if by or fresh is not None:
             strip = by + _STRIP if fresh is None else max(by + _STRIP, top - row_of(fresh) + 2)
-        known = (self.paper.low, self.paper.high, theme.theme().name, *map(id, self._lines))
-        if known != self._printed or not 0 <= by < self.height or strip >= self.height:
-            if known[:3] != self._printed[:3]:
-                self._fitted = self._fit()
-            self._printed = known
+        fitted, paper = self._fitted, self.paper
+        fits = fitted is not None and (fitted.theme, fitted.low, fitted.high) == (
+            theme.theme().name,
+            paper.low,
+            paper.high,
+        )
+        if not fits:
+            self._fitted = self._fit()
+        if not fits or self._lines != before or not 0 <= by < self.height or strip >= self.height:
             return 0, self.height
         return by, strip
 
     def _fresh(self) -> float | None:
         """The earliest time that was printed since the last frame."""
-        self._lines = [self.paper.line(place) for place in self.places]
         earliest: float | None = None
         for line in self._lines:
             fresh = line.fresh_from
@@ -227,6 +234,9 @@ class Printing:
         thick = max(3, min(6, int(scale * 0.9)))
         ink = theme.roll_ink(self.ink)
         return _Fitted(
+            theme=t.name,
+            low=low,
+            high=high,
             blank=self._blank_paper(scale),
             shadow=_shadow(t.name, self.width, self.ratio),
             scale=scale,
