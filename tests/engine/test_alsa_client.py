@@ -21,8 +21,11 @@ class EventType(IntEnum):
 
 
 class Caps(IntFlag):
-    WRITE = 1
-    NO_EXPORT = 2
+    READ = 1
+    WRITE = 2
+    SUBS_READ = 32
+    SUBS_WRITE = 64
+    NO_EXPORT = 128
 
 
 class Kind(IntFlag):
@@ -130,8 +133,8 @@ API = SimpleNamespace(
     MidiBytesEvent=MidiBytesEvent,
     Error=Error,
     ALSAError=Error,
-    WRITE_PORT=1,
-    READ_PORT=2,
+    WRITE_PORT=Caps.WRITE | Caps.SUBS_WRITE,
+    READ_PORT=Caps.READ | Caps.SUBS_READ,
 )
 
 
@@ -204,8 +207,18 @@ def test_a_port_that_cannot_be_connected_is_closed_again(client):
 
 
 def test_names_have_their_numbers_and_what_is_no_midi_is_left_out(client):
+    def there(name, port, capability, kind=Kind.MIDI_GENERIC):
+        return SimpleNamespace(
+            client_name="Quay", name=name, client_id=20, port_id=port, type=kind, capability=Caps(capability)
+        )
+
     client._client.listed = [
-        SimpleNamespace(client_name="Quay", name="keys", client_id=20, port_id=1, type=Kind.MIDI_GENERIC),
-        SimpleNamespace(client_name="System", name="Timer", client_id=0, port_id=0, type=Kind(0)),
+        there("keys", 1, API.READ_PORT),
+        there("choir", 2, API.WRITE_PORT),
+        there("bells", 3, API.READ_PORT | API.WRITE_PORT, Kind.SYNTH),
+        there("mute", 4, Caps.READ),
+        there("timer", 5, API.READ_PORT, Kind(0)),
     ]
-    assert client.ports() == ({"Quay:keys 20:1": (20, 1)}, {"Quay:keys 20:1": (20, 1)})
+    inputs, outputs = client.ports()
+    assert inputs == {"Quay:keys 20:1": (20, 1), "Quay:bells 20:3": (20, 3)}
+    assert outputs == {"Quay:choir 20:2": (20, 2), "Quay:bells 20:3": (20, 3)}

@@ -96,6 +96,16 @@ def test_all_that_was_sent_leaves_before_a_port_is_closed(client, pair):
     assert [message[0] for message in pair.heard[:2]] == [0x90, 0x80] and {m[0] for m in pair.heard[2:]} <= {0x80}
 
 
+def test_what_left_last_is_said_again_before_we_leave_as_nobody_could_say_it_afterwards(client, pair):
+    pair.connect_to_own_output()
+    own = client.open_own(lambda *_: None)[1]
+    own.send([note_on(studio.now(), 0, 60, 90), note_off(studio.now(), 0, 60)])
+    client.periods.wakes_at(studio.now() + 100.0)  # so that not every period is told
+    wait_for(lambda: len(pair.heard) >= 2 and client.periods._rests)
+    client.close()
+    wait_for(lambda: [message[0] for message in pair.heard].count(0x80) >= 3)
+
+
 def test_a_port_that_was_made_anew_under_its_name_is_known_to_be_another(client, pair):
     opened = client.open_input(f"{pair.name} keys:out", lambda *_: None)
     assert opened.alive

@@ -313,6 +313,40 @@ def test_when_the_server_says_that_a_client_was_late_ends_are_said_again_and_wha
     assert [message[:2] for _, message in server.out.left][:1] == [b"\x80\x3c"] and len(server.taken) == 2
 
 
+def sent_again(server, cycles):
+    """How often a note off is said again, once somebody may have missed it some cycles after it left."""
+    server.output.send([note_on(0.0, 0, 60, 64), note_off(0.0, 0, 60)])
+    for _ in range(cycles):
+        server.cycle()
+    assert [message[0] for _, message in server.out.left] == [0x90, 0x80]
+    server.periods.may_be_missed()
+    for _ in range(40):
+        server.cycle()
+    assert {message[:2] for _, message in server.out.left[2:]} <= {b"\x80\x3c"}
+    return len(server.out.left) - 2
+
+
+@pytest.mark.parametrize("cycles", [1, 2, 5, 12])
+def test_it_is_said_again_too_where_nothing_comes_or_sounds_and_where_it_is_heard_of_late(server, cycles):
+    for _ in range(20):
+        server.cycle()  # so that not every period is told
+    assert 2 <= sent_again(server, cycles) <= 3
+
+
+def test_nothing_is_said_again_that_nobody_can_have_missed(server):
+    assert sent_again(server, 40) == 0
+
+
+def test_what_is_yet_to_leave_is_not_said_before_its_time(server):
+    now = 100.0 + server.last_frame_time / RATE
+    server.output.send([note_on(now, 0, 60, 64), note_off(now + 4 * PERIOD, 0, 60)])
+    server.periods.may_be_missed()
+    for _ in range(12):
+        server.cycle()
+    (on, first), (off, second) = server.out.left[:2]
+    assert first[0] == 0x90 and second[0] == 0x80 and off - on == 4 * FRAMES
+
+
 def test_what_a_sender_had_no_time_to_write_anew_is_taken_once(server):
     coming = [(3, b"\x90\x3c\x40")]
     server.cycle(coming)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections import Counter
+from collections import Counter, deque
 
 from hypothesis import given
 from hypothesis import strategies as st
@@ -11,6 +11,8 @@ from arpegon.core.events import CONTROL, NOTE_OFF, NOTE_ON
 from arpegon.engine.devices.resending import Resending
 
 KEPT = 3
+LATEST = 4
+"""So many periods later, at most, is it heard of that one was lost."""
 keys = st.tuples(
     st.sampled_from((NOTE_ON, NOTE_ON, NOTE_OFF, NOTE_OFF, CONTROL)), st.integers(0, 1), st.integers(60, 62)
 )
@@ -45,32 +47,35 @@ def messages(entries, number, open_notes):
         yield bytes((kind | channel, note, 1 + number % 127))
 
 
-@given(periods)
-def test_what_was_lost_is_said_again_until_it_arrives(plan):
-    """The sender learns of a loss one period later; a period that says things again may be lost too."""
-    sender, receiver, ideal = Resending(KEPT), Receiver(), Receiver()
+@given(periods, st.integers(0, LATEST))
+def test_what_was_lost_is_said_again_until_it_arrives(plan, later):
+    """The sender learns of a loss one period later, or some more; a period that says things again may be lost too."""
+    sender, receiver, ideal = Resending(), Receiver(), Receiver()
     open_notes: Counter = Counter()
-    since_loss = KEPT
-    quiet = [([], False)] * (KEPT + 1)
+    known, losses = deque([False] * later), 0
+    quiet = [([], False)] * (KEPT + LATEST + 1)
     ends = [[(NOTE_OFF, *key)] * 40 for key in ((channel, note) for channel in (0, 1) for note in (60, 61, 62))]
     for number, (entries, lost) in enumerate([*plan, *((end, False) for end in ends), *quiet]):
-        sent = sender.again(number) if since_loss < KEPT else []
+        sender.forget(number - KEPT - LATEST)
+        sent = sender.again(number) if losses else []
         for message in messages(entries, number, open_notes):
             ideal.hear(message)
             sender.sent(number, message)
             sent.append(message)
         for message in sent if not lost else ():
             receiver.hear(message)
-        since_loss = 0 if lost else since_loss + 1
+        known.append(lost)
+        losses = KEPT if known.popleft() else max(0, losses - 1)
     assert receiver.sounding == ideal.sounding == set()
     assert receiver.values == ideal.values
 
 
 @given(periods)
 def test_where_nothing_was_lost_to_say_it_again_changes_nothing(plan):
-    sender, receiver, ideal = Resending(KEPT), Receiver(), Receiver()
+    sender, receiver, ideal = Resending(), Receiver(), Receiver()
     open_notes: Counter = Counter()
     for number, (entries, again) in enumerate(plan):
+        sender.forget(number - KEPT)
         for message in sender.again(number) if again else ():
             receiver.hear(message)
         for message in messages(entries, number, open_notes):
@@ -81,7 +86,7 @@ def test_where_nothing_was_lost_to_say_it_again_changes_nothing(plan):
 
 
 def test_all_notes_off_is_not_said_again_over_a_note_that_has_begun_since():
-    sender = Resending(KEPT)
+    sender = Resending()
     sender.sent(1, bytes((0xB0, 123, 0)))
     assert sender.again(2) == [bytes((0xB0, 123, 0))]
     sender.sent(2, bytes((0x90, 60, 90)))
@@ -91,6 +96,24 @@ def test_all_notes_off_is_not_said_again_over_a_note_that_has_begun_since():
 
 
 def test_what_left_long_ago_is_not_said_again():
-    sender = Resending(KEPT)
+    sender = Resending()
     sender.sent(1, bytes((0x80, 60, 64)))
-    assert sender.again(1 + KEPT) == []
+    sender.sent(2, bytes((0xB0, 7, 64)))
+    sender.forget(2)
+    assert sender.again(5) == [bytes((0xB0, 7, 64))]
+
+
+def test_what_is_yet_to_leave_is_not_said_again_and_its_note_not_ended_before():
+    sender = Resending()
+    sender.sent(1, bytes((0x90, 60, 90)))
+    sender.sent(2, bytes((0x80, 60, 64)))
+    sender.sent(3, bytes((0x90, 60, 90)))
+    sender.sent(9, bytes((0x80, 60, 64)))
+    assert sender.again(4) == []
+    assert sender.again(10) == [bytes((0x80, 60, 64))]
+
+
+def test_what_counts_a_value_up_is_not_said_again_as_it_would_count_once_more():
+    sender = Resending()
+    sender.sent(1, bytes((0xB0, 96, 0)))
+    assert sender.again(2) == []

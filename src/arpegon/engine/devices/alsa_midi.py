@@ -13,7 +13,7 @@ from typing import Any, TypeVar
 from arpegon.core.events import SYSEX, Event
 from arpegon.core.time import studio
 from arpegon.engine.devices.lateness import Lateness
-from arpegon.engine.devices.systems import OWN_CLIENT, Take
+from arpegon.engine.devices.systems import OWN_CLIENT, Receiver
 
 log = logging.getLogger(__name__)
 
@@ -88,7 +88,7 @@ class AlsaClient:
         self._begun = 0.0
         """When the queue began, in studio time."""
         self.keep_time()
-        self._takes: dict[int, Take] = {}
+        self._receivers: dict[int, Receiver] = {}
         """Who takes what comes to a port, by its number."""
         self._parts: dict[int, bytearray] = {}
         """Of messages that come in parts, what has come, by the number of the port."""
@@ -111,20 +111,20 @@ class AlsaClient:
     def ports(self) -> tuple[dict[str, tuple[int, int]], dict[str, tuple[int, int]]]:
         """The inputs and outputs that others offer, by their names with their numbers at the end, and where they
         are."""
-        found = []
-        for way in ("input", "output"):
-            listed = self._client.list_ports(**{way: True}, type=None, sort=False, include_no_export=False)
-            wanted = self._api.PortType.MIDI_GENERIC | self._api.PortType.SYNTH | self._api.PortType.APPLICATION
-            found.append(
-                {
-                    f"{one.client_name}:{one.name} {one.client_id}:{one.port_id}": (one.client_id, one.port_id)
-                    for one in listed
-                    if one.type & wanted
-                }
-            )
-        return found[0], found[1]
+        api, ways = self._api, (self._api.READ_PORT, self._api.WRITE_PORT)
+        wanted = api.PortType.MIDI_GENERIC | api.PortType.SYNTH | api.PortType.APPLICATION
+        listed = self._client.list_ports(type=None, sort=False, include_no_export=False)
+        inputs, outputs = (
+            {
+                f"{one.client_name}:{one.name} {one.client_id}:{one.port_id}": (one.client_id, one.port_id)
+                for one in listed
+                if one.type & wanted and one.capability & way == way
+            }
+            for way in ways
+        )
+        return inputs, outputs
 
-    def open_input(self, name: str, take: Take, other: tuple[int, int] | None = None) -> AlsaPort:
+    def open_input(self, name: str, receive: Receiver, other: tuple[int, int] | None = None) -> AlsaPort:
         """Hear what comes to a port of ours."""
         port = self._client.create_port(
             name,
@@ -133,7 +133,7 @@ class AlsaClient:
             timestamp_real=True,
             timestamp_queue=self._queue,
         )
-        self._takes[port.port_id] = take
+        self._receivers[port.port_id] = receive
         return self._connected(AlsaPort(self, port, other), port.connect_from)
 
     def open_output(self, name: str, other: tuple[int, int] | None = None) -> AlsaOutput:
@@ -163,7 +163,7 @@ class AlsaClient:
         if isinstance(opened, AlsaOutput):
             time.sleep(2.0 * LATENCY_SECONDS)
         with self._sending, contextlib.suppress(self._api.Error):
-            self._takes.pop(opened.port.port_id, None)
+            self._receivers.pop(opened.port.port_id, None)
             self._parts.pop(opened.port.port_id, None)
             opened.port.close()
 
@@ -211,8 +211,8 @@ class AlsaClient:
 
     def _take(self, event: Any) -> None:
         number, message = event.dest.port_id, event.midi_bytes
-        take, parts = self._takes.get(number), self._parts.get(number)
-        if take is None or not message:
+        receive, parts = self._receivers.get(number), self._parts.get(number)
+        if receive is None or not message:
             return
         if message[0] == SYSEX or (parts is not None and message[0] < 0x80):
             whole = bytearray() if parts is None or message[0] == SYSEX else parts
@@ -224,7 +224,7 @@ class AlsaClient:
             message = bytes(whole)
         now = studio.now()
         came = now if event.time is None else self._begun + _seconds(event.time)
-        take(message, came if 0.0 <= now - came < _ODD_SECONDS else now)
+        receive(message, came if 0.0 <= now - came < _ODD_SECONDS else now)
 
 
 def _seconds(stamp: Any) -> float:
@@ -266,14 +266,14 @@ class AlsaMidi:
                 return None
         return list(self._there[0]), list(self._there[1])
 
-    def open_own(self, take: Take) -> tuple[AlsaPort, AlsaOutput] | None:
-        return self._opened(lambda client: (client.open_input("in", take), client.open_output("out")))
+    def open_own(self, receive: Receiver) -> tuple[AlsaPort, AlsaOutput] | None:
+        return self._opened(lambda client: (client.open_input("in", receive), client.open_output("out")))
 
     def open_named(self, name: str) -> AlsaOutput | None:
         return self._opened(lambda client: client.open_output(name))
 
-    def open_input(self, name: str, take: Take) -> AlsaPort | None:
-        return self._opened(lambda client: client.open_input(name, take, self._there[0][name]))
+    def open_input(self, name: str, receive: Receiver) -> AlsaPort | None:
+        return self._opened(lambda client: client.open_input(name, receive, self._there[0][name]))
 
     def open_output(self, name: str) -> AlsaOutput | None:
         return self._opened(lambda client: client.open_output(name, self._there[1][name]))

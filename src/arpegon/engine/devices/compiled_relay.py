@@ -15,7 +15,7 @@ from typing import Any, TypeVar
 import numpy as np
 
 from arpegon.core.compiled import function
-from arpegon.engine.devices.relay import GLANCE_SECONDS, PATIENCE_SHARE, Array, Beat, Messages, Samples
+from arpegon.engine.devices.relay import GLANCE_SECONDS, PATIENCE_SHARE, Array, Beat, Messages, SampleFlow
 
 try:
     import jack
@@ -202,7 +202,7 @@ class CompiledRelay:
     def add_messages(self, port: Any, out: bool) -> Messages:
         return self._added(_CompiledMessages(port, _address(port), MIDI_OUT if out else MIDI_IN))
 
-    def add_samples(self, port: Any, out: bool) -> Samples:
+    def add_samples(self, port: Any, out: bool) -> SampleFlow:
         return self._added(_CompiledSamples(port, _address(port), AUDIO_OUT if out else AUDIO_IN))
 
     def _added(self, port: _P) -> _P:

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from arpegon.engine.devices.jack_ports import PERIODS_LATE
-from arpegon.engine.devices.relay import Relay, Samples
+from arpegon.engine.devices.relay import Relay, SampleFlow
 from arpegon.engine.devices.steady import FRAME_NUMBERS, since
 from arpegon.engine.devices.systems import Fill, InputBlock
 
@@ -77,7 +77,7 @@ class _Stream:
 class _Listening:
     """The ports at which a device is heard."""
 
-    def __init__(self, ports: list[Samples]) -> None:
+    def __init__(self, ports: list[SampleFlow]) -> None:
         self.ports = ports
         self.samples: list[Array] = []
         self.frames = 0
@@ -97,8 +97,8 @@ class JackAudio:
         self._host = host
         self._give = give
         self._relay: Relay | None = None
-        self._speakers: list[Samples] = []
-        self._pairs: dict[str, tuple[str, list[Samples]]] = {}
+        self._speakers: list[SampleFlow] = []
+        self._pairs: dict[str, tuple[str, list[SampleFlow]]] = {}
         """Of instruments by id: what they are called, and their ports."""
         self._wanted_pairs: Mapping[str, str] = {}
         self._listening: dict[str, _Listening] = {}
@@ -195,7 +195,7 @@ class JackAudio:
             pairs[whose] = (name, made)
             self._pairs = dict(pairs)
 
-    def _register(self, ports: Any, names: list[str], out: bool) -> list[Samples]:
+    def _register(self, ports: Any, names: list[str], out: bool) -> list[SampleFlow]:
         """Ports of ours; none where a name is taken, or no port is left."""
         made: list[Any] = []
         try:
@@ -207,7 +207,7 @@ class JackAudio:
         relay = self._relay
         return [relay.add_samples(port, out) for port in made] if relay is not None else []
 
-    def _leave(self, ports: list[Samples]) -> None:
+    def _leave(self, ports: list[SampleFlow]) -> None:
         """Give ports up, once no cycle knows of them."""
         if self._relay is not None:
             for port in ports:
@@ -273,7 +273,7 @@ class JackAudio:
             self._connect_sources(ports, sources)
             self._listening = {**self._listening, device: _Listening(ports)}
 
-    def _connect_sources(self, ports: list[Samples], sources: list[str]) -> None:
+    def _connect_sources(self, ports: list[SampleFlow], sources: list[str]) -> None:
         """Connect those that nobody is connected to: a patchbay may have chosen others."""
         for port, source in zip(ports, sources, strict=True):
             with contextlib.suppress(JackError):
@@ -321,12 +321,12 @@ class JackAudio:
                 _fill(ports, after, apart[whose])
 
 
-def _fill(ports: list[Samples], frame: int, block: Array) -> None:
+def _fill(ports: list[SampleFlow], frame: int, block: Array) -> None:
     for port, samples in zip(ports, block, strict=True):
         port.fill(frame, samples)
 
 
-def _each(connect: Callable[[Any, str], None], ports: list[Samples], others: list[str]) -> None:
+def _each(connect: Callable[[Any, str], None], ports: list[SampleFlow], others: list[str]) -> None:
     for port, other in zip(ports, others, strict=False):
         with contextlib.suppress(JackError):  # as it should be already, or just gone
             connect(port.jack, other)

@@ -27,7 +27,7 @@ from arpegon.engine.devices.jack_periods import Periods
 from arpegon.engine.devices.jack_ports import PERIODS_LATE, JackInput, JackOutput, JackPort
 from arpegon.engine.devices.plain_relay import PlainRelay
 from arpegon.engine.devices.relay import Messages, Relay
-from arpegon.engine.devices.systems import OWN_CLIENT, InputBlock, Take
+from arpegon.engine.devices.systems import OWN_CLIENT, InputBlock, Receiver
 
 try:
     import jack
@@ -124,6 +124,7 @@ class JackClient:
         with self.lock:
             self._wait(lambda: not any(output.waiting for output in self.periods.outputs))
             self.periods.may_be_missed()  # nobody is there afterwards who would say it again
+            self._wait(lambda: not self.periods.in_doubt)
             self.let_cycles_pass()
             self._leave_server()
 
@@ -275,11 +276,11 @@ class JackClient:
                 return None
             return self.ports(is_midi=True, is_output=True), self.ports(is_midi=True, is_input=True)
 
-    def open_own(self, take: Take) -> tuple[JackInput, JackOutput] | None:
+    def open_own(self, receive: Receiver) -> tuple[JackInput, JackOutput] | None:
         with self.lock:
             if not self.there or self._own is None:
                 return None
-            own = JackInput(self, self._own[0], "", take), self._output(self._own[1], "")
+            own = JackInput(self, self._own[0], "", receive), self._output(self._own[1], "")
             self.periods.inputs += (own[0],)
             return own
 
@@ -293,12 +294,12 @@ class JackClient:
                 return None
             return self._output(self._relay.add_messages(port, out=True), "")
 
-    def open_input(self, name: str, take: Take) -> JackInput | None:
+    def open_input(self, name: str, receive: Receiver) -> JackInput | None:
         with self.lock:
             port = self._connected("midi_inports", name, lambda port: (name, port))
             if port is None:
                 return None
-            opened = JackInput(self, port, name, take)
+            opened = JackInput(self, port, name, receive)
             self.periods.inputs += (opened,)
             return opened
 
@@ -345,6 +346,7 @@ class JackClient:
                 return  # of a server that is gone
             if isinstance(opened, JackOutput):
                 self._wait(lambda: not opened.waiting)
+                self._wait(lambda: not self.periods.in_doubt)
                 self.let_cycles_pass()  # in which it says nothing: what stands in its port is heard in every cycle
             self.periods.forget(opened)
             if self._relay is not None and (self._own is None or opened.port not in self._own):

@@ -91,7 +91,7 @@ class LatencyReport:
             known = [latency_range(port, mode) for port in given]
             own = self._told = self._frames()
             # What a generator makes came from nowhere, so the least is ours alone.
-            answer = _Range(own, own + max((most for _, most in known), default=0))
+            answer = _Range(own, own + max((longest for _, longest in known), default=0))
             for port in wanted:
                 _LIBRARY.jack_port_set_latency_range(_address(port), mode, ctypes.byref(answer))
         except Exception:  # in a thread of JACK's

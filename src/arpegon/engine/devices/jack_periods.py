@@ -25,6 +25,8 @@ _REST_SECONDS = 0.05
 """How often we look while nothing happens, so that time is kept."""
 _FAR_FRAMES = 2**30
 """Hours: for nothing to happen until then."""
+_DOUBT_SECONDS = 0.1
+"""So long it may take until we hear that a period was missed, on a busy machine."""
 _WORK_PATIENCE = 1.0
 """How long a period of a server that runs free waits for the loop,"""
 _WORK_SHARE = 0.9
@@ -61,7 +63,7 @@ class Periods:
         self._lost_cycle = 0
         """The last cycle before which the server had skipped some,"""
         self._late_cycle = -LOST_PERIODS
-        """and the last one in which it said that any of its clients was late: what left then may have been missed."""
+        """and the last one in which it said that any of its clients was late: what left before may have been missed."""
         self._heard = math.inf
         """Up to when all that came in was told, in studio time,"""
         self.told_at = -math.inf
@@ -111,8 +113,20 @@ class Periods:
             self._relay.set_free(on)
 
     def may_be_missed(self) -> None:
-        """What leaves now may never be heard."""
-        self._late_cycle = self._cycle
+        """What left about now may never be heard: it is said again in the next periods."""
+        relay = self._relay
+        if relay is not None:
+            self._late_cycle = self._count(relay.cycles)
+            self._rest(False)
+
+    @property
+    def in_doubt(self) -> bool:
+        """Whether what may have been missed is still said again."""
+        return self._cycle - self._late_cycle < LOST_PERIODS or self._cycle - self._lost_cycle < LOST_PERIODS
+
+    def _count(self, cycle: int) -> int:
+        """The number of a cycle, or of the next that is so numbered, where numbers never begin anew."""
+        return self._cycle + (cycle - self._cycle) % FRAME_NUMBERS
 
     def forget(self, opened: JackPort) -> None:
         """Leave a port alone."""
@@ -158,6 +172,10 @@ class Periods:
         if self._rests and not self._audio.silent:
             self._rest(False)
 
+    @property
+    def _may_rest(self) -> bool:
+        return self._audio.silent and not self._free and not self.tie.on and not self.in_doubt
+
     def _rest(self, on: bool) -> None:
         """Be told of all periods, or only of those in which something comes in or is due."""
         self._rests = on
@@ -172,14 +190,10 @@ class Periods:
             if self._worked < until:
                 self._worked_on.wait(left)
 
-    def out_at(self, time: float) -> tuple[int, int]:
-        """The frame at which something of a time leaves, and in which cycle, by our count."""
+    def out_at(self, time: float) -> int:
+        """The frame at which something of a time leaves."""
         frame = self._time.frame_at(time)
-        if frame is None:
-            return self._next_frame, self._cycle + 1
-        frames = self._frames
-        frame = (frame + PERIODS_LATE * frames) % FRAME_NUMBERS
-        return frame, self._cycle + 1 + max(0, since(frame, self._next_frame) // frames)
+        return self._next_frame if frame is None else (frame + PERIODS_LATE * self._frames) % FRAME_NUMBERS
 
     def _moment(self) -> tuple[float, int, int]:
         relay = self._relay
@@ -207,12 +221,12 @@ class Periods:
         self._frames = frames
         seconds = frames / rate
         start = self._time.at(beat.frame, beat.began, beat.called, beat.sure)
-        self._cycle += (beat.cycle - self._cycle) % FRAME_NUMBERS
+        self._cycle = self._count(beat.cycle)
         if beat.lost:
             self._lost_cycle = self._cycle
         end = self._next_frame = (beat.frame + frames) % FRAME_NUMBERS
         lost = self._cycle - self._lost_cycle < LOST_PERIODS
-        missed = lost or self._cycle - self._late_cycle < LOST_PERIODS
+        missed = self.in_doubt
         came = False
         for opened in self.inputs:
             came |= opened.read(start - seconds, end, frames, rate, lost)
@@ -224,14 +238,14 @@ class Periods:
             patience = _WORK_PATIENCE if self._free else _WORK_SHARE * seconds
             self._wait_for_work(start, beat.called + patience)
         for output in self.outputs:
-            output.look(self._cycle + 1, end, missed)
+            output.look(end, missed, round(_DOUBT_SECONDS * rate) + (LOST_PERIODS + PERIODS_LATE) * frames)
         for port in (*self.inputs, *self.outputs):
             port.report()
         for late in relay.lates():
             self.lateness.add(start, late / rate)
         self._audio.cycle(beat.frame, frames, start, in_time=since(relay.frame, end) < 0)
-        self._rest(self._audio.silent and not self._free and not self.tie.on)
-        if self._rests and not self._audio.silent:  # something was played just now
+        self._rest(self._may_rest)
+        if not self._may_rest:  # something was played or missed just now
             self._rest(False)
         missing, self._missing = relay.missing - self._missing, relay.missing
         self._audio.late(missing)

@@ -10,8 +10,8 @@ from typing import Protocol
 from arpegon.core.events import Event
 from arpegon.engine.devices.relay import Messages
 from arpegon.engine.devices.resending import Resending
-from arpegon.engine.devices.steady import since
-from arpegon.engine.devices.systems import Take
+from arpegon.engine.devices.steady import FRAME_NUMBERS, since
+from arpegon.engine.devices.systems import Receiver
 
 log = logging.getLogger(__name__)
 
@@ -60,9 +60,9 @@ class JackPort:
 class JackInput(JackPort):
     """A port at which we hear."""
 
-    def __init__(self, client: Client, port: Messages, other: str, take: Take) -> None:
+    def __init__(self, client: Client, port: Messages, other: str, receive: Receiver) -> None:
         super().__init__(client, port, other)
-        self._take = take
+        self._receive = receive
         self._before: list[tuple[int, bytes]] = []
 
     def read(self, came: float, end: int, frames: int, rate: int, lost: bool) -> bool:
@@ -77,7 +77,7 @@ class JackInput(JackPort):
         taken = bool(found) and not (lost and found == self._before)
         if taken:
             for offset, message in found:
-                self._take(message, came + offset / rate)
+                self._receive(message, came + offset / rate)
         self._before = found
         return taken
 
@@ -86,34 +86,41 @@ class JackOutput(JackPort):
     """A port at which we speak.
 
     Args:
-        out_at: the frame at which something of a time leaves, and in which cycle.
+        out_at: the frame at which something of a time leaves.
     """
 
-    def __init__(self, client: Client, port: Messages, other: str, out_at: Callable[[float], tuple[int, int]]) -> None:
+    def __init__(self, client: Client, port: Messages, other: str, out_at: Callable[[float], int]) -> None:
         super().__init__(client, port, other)
         self._out_at = out_at
-        self._resending = Resending(LOST_PERIODS + 1)  # what is said again leaves a period later
+        self._resending = Resending()
+        self._next: int | None = None
+        """The first frame of the period that came next when we looked last: what is due before leaves then or later."""
         self._lock = threading.Lock()
 
     def send(self, events: Sequence[Event]) -> None:
         with self._lock:
             for event in events:
-                frame, cycle = self._out_at(event.time)
+                frame = self._out_at(event.time)
                 message = event.to_bytes()
                 self.port.push(frame, message)
-                self._resending.sent(cycle, message)
+                if self._next is not None and since(frame, self._next) < 0:
+                    frame = self._next
+                self._resending.sent(frame, message)
 
     @property
     def waiting(self) -> bool:
         """Whether anything did not leave yet."""
         return self.port.waiting
 
-    def look(self, cycle: int, frame: int, missed: bool) -> None:
-        """A cycle comes next, whose first frame is this.
+    def look(self, frame: int, missed: bool, doubted: int) -> None:
+        """A period comes next, whose first frame is this.
 
-        Where the last ones may have been ``missed`` by who hears us, what must not be missed is said again.
+        Where the last ones may have been ``missed`` by who hears us, what must not be missed is said again, of what
+        left in so many frames before.
         """
-        if missed:
-            with self._lock:
-                for message in self._resending.again(cycle):
+        with self._lock:
+            self._next = frame
+            self._resending.forget((frame - doubted) % FRAME_NUMBERS)
+            if missed:
+                for message in self._resending.again(frame):
                     self.port.push(frame, message)

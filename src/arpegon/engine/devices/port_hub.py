@@ -13,7 +13,7 @@ from arpegon.core.events import Event, from_bytes
 from arpegon.core.time import studio
 from arpegon.core.time.ticks import MESSAGES
 from arpegon.core.time.timecode import is_time_code
-from arpegon.engine.devices.systems import OWN_CLIENT, MidiOutput, MidiPort, MidiSystem, Take
+from arpegon.engine.devices.systems import OWN_CLIENT, MidiOutput, MidiPort, MidiSystem, Receiver
 from arpegon.engine.graph.gates import silence
 
 log = logging.getLogger(__name__)
@@ -26,7 +26,7 @@ _SOON_SECONDS = 0.02
 _ALSA_NUMBERS = re.compile(r" \d+:\d+$")
 
 Arrived = Callable[[str, Event], None]
-Place = tuple[MidiSystem, str]
+PortPlace = tuple[MidiSystem, str]
 """Where a port is: its system, and its whole name there."""
 
 
@@ -69,8 +69,8 @@ class PortHub:
         self._missing = missing
         self._systems = systems
         self._said: dict[str, str] = {}
-        self._inputs: dict[str, tuple[Place, MidiPort]] = {}
-        self._outputs: dict[str, tuple[Place, MidiOutput]] = {}
+        self._inputs: dict[str, tuple[PortPlace, MidiPort]] = {}
+        self._outputs: dict[str, tuple[PortPlace, MidiOutput]] = {}
         self._own: dict[str, tuple[MidiPort, MidiOutput]] = {}
         """Arpegon's own input and output by system,"""
         self._named: dict[tuple[str, str], MidiOutput] = {}
@@ -148,8 +148,8 @@ class PortHub:
 
     def scan(self) -> None:
         """Look once: open what has come, close what has gone."""
-        inputs: dict[str, Place] = {}
-        outputs: dict[str, Place] = {}
+        inputs: dict[str, PortPlace] = {}
+        outputs: dict[str, PortPlace] = {}
         for system in self._systems:
             there = system.look()
             if there is None:
@@ -199,7 +199,7 @@ class PortHub:
             self._hushed.add(name)
             opened.send(silence(studio.now()))
 
-    def _match_inputs(self, there: dict[str, Place]) -> None:
+    def _match_inputs(self, there: dict[str, PortPlace]) -> None:
         for name, (place, device) in list(self._inputs.items()):
             if there.get(name) != place or not device.alive:
                 del self._inputs[name]
@@ -211,7 +211,7 @@ class PortHub:
                 if opened is not None:
                     self._inputs[name] = (place, opened)
 
-    def _match_outputs(self, there: dict[str, Place]) -> None:
+    def _match_outputs(self, there: dict[str, PortPlace]) -> None:
         missing: dict[str, str] = {}
         for name, (place, device) in list(self._outputs.items()):
             if name not in self._wanted_outputs or there.get(name) != place or not device.alive:
@@ -232,8 +232,8 @@ class PortHub:
             self._said = missing
             self._missing(missing)
 
-    def _take_from(self, name: str) -> Take:
-        def take(message: Sequence[int], time: float) -> None:
+    def _take_from(self, name: str) -> Receiver:
+        def receive(message: Sequence[int], time: float) -> None:
             if message and (message[0] in MESSAGES or is_time_code(message)):
                 self._clocked(name, bytes(message), time)
                 return
@@ -241,4 +241,4 @@ class PortHub:
             if event is not None:
                 self._arrived(name, event)
 
-        return take
+        return receive

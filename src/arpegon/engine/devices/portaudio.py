@@ -112,10 +112,10 @@ def find_device(sounddevice: Any, name: str, kind: str) -> int:
     return int(devices[0][0])
 
 
-def _names(channels: str, least: int) -> list[str]:
+def _names(channels: str, min_channels: int) -> list[str]:
     try:
         import sounddevice
 
-        return [str(device["name"]) for device in sounddevice.query_devices() if device[channels] >= least]
+        return [str(device["name"]) for device in sounddevice.query_devices() if device[channels] >= min_channels]
     except Exception:  # no PortAudio library, or one that cannot start
         return []

@@ -67,7 +67,7 @@ class Messages(Protocol):
         """Whether anything is there that did not leave, or was not pulled."""
 
 
-class Samples(Protocol):
+class SampleFlow(Protocol):
     """Samples on their way in or out."""
 
     jack: Any
@@ -108,10 +108,10 @@ class Relay(Protocol):
     def add_messages(self, port: Any, out: bool) -> Messages:
         """Take up a port for MIDI."""
 
-    def add_samples(self, port: Any, out: bool) -> Samples:
+    def add_samples(self, port: Any, out: bool) -> SampleFlow:
         """Take up a port for audio."""
 
-    def remove(self, port: Messages | Samples) -> None:
+    def remove(self, port: Messages | SampleFlow) -> None:
         """Leave a port alone from the next cycle on."""
 
     def set_free(self, on: bool) -> None:

@@ -12,7 +12,7 @@ from arpegon.core.events import Event
 
 OWN_CLIENT = "Arpegon"
 
-Take = Callable[[Sequence[int], float], None]
+Receiver = Callable[[Sequence[int], float], None]
 """Takes a MIDI message, and when it came in studio time; called from a thread of the system."""
 
 Array = NDArray[Any]
@@ -78,13 +78,13 @@ class MidiSystem(Protocol):
         """The names of the inputs and outputs that are there; ``None`` while the system itself is not: what was
         opened before is then of no more use."""
 
-    def open_own(self, take: Take) -> tuple[MidiPort, MidiOutput] | None:
+    def open_own(self, receive: Receiver) -> tuple[MidiPort, MidiOutput] | None:
         """Arpegon's own ports, to which others connect."""
 
     def open_named(self, name: str) -> MidiOutput | None:
         """A further output of Arpegon's own, to which others connect; ``None`` where its name is taken."""
 
-    def open_input(self, name: str, take: Take) -> MidiPort | None:
+    def open_input(self, name: str, receive: Receiver) -> MidiPort | None:
         """Hear an input; ``None`` where it is busy or gone."""
 
     def open_output(self, name: str) -> MidiOutput | None:
