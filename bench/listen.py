@@ -137,14 +137,14 @@ def _melodies() -> list[Row]:
         sound, true = hummed_line(draw, [*tune[:6], (0, 0.4), *tune[6:]])
         hummed.add(true, transcript("pitch", {"lowest": 48, "highest": 68}, sound[:, None], RATE).marks)
     late = 1000.0 * median(ours.late)
-    most = 3000.0 / note_hz(40)
+    bar = 3000.0 / note_hz(40)
     wrong = ours.octaves / ours.true
     ratio = f"{ours.f1 / max(0.001, theirs.f1):.2f}"
-    score, limit = f"{ours.f1:.3f}", f"{most:.1f} ms"
-    share = f"{late / most:.2f}"
+    score, limit = f"{ours.f1:.3f}", f"{bar:.1f} ms"
+    share = f"{late / bar:.2f}"
     return [
         Row("Pitch, plucked E2–E5: F1 (bare: pYIN)", score, f"{theirs.f1:.3f}", ratio, "≥ 0.95", ours.f1 >= 0.95),
-        Row("… median delay without the block", f"{late:.1f} ms", limit, share, "≤ 1", late <= most),
+        Row("… median delay without the block", f"{late:.1f} ms", limit, share, "≤ 1", late <= bar),
         Row("… errors of an octave", f"{100.0 * wrong:.1f} %", "–", "–", "≤ 1 %", wrong <= 0.01),
         Row("Pitch, a hummed tune: F1", f"{hummed.f1:.3f}", "–", "–", "–", True),
     ]

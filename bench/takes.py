@@ -20,7 +20,7 @@ from arpegon.core.events import control
 from arpegon.core.notes.course import Course
 from arpegon.core.notes.memory import Memory, encode
 from arpegon.core.notes.sheet import Note, Sheet
-from arpegon.core.notes.takes import Part, Take
+from arpegon.core.notes.takes import Take, TakePart
 from arpegon.core.notes.taps import IN, OUT, Batch, Passage
 from arpegon.engine import offline
 from arpegon.files.assets import load_clips
@@ -46,7 +46,7 @@ def long_take() -> Take:
     ]
     values = tuple(control(place * beats / _VALUES, 0, 1, draw.randrange(128)) for place in range(_VALUES))
     events = Sheet((), values).added(notes)[0].events()
-    part = Part(strand="a", name="Fog", played=events, generated=events)
+    part = TakePart(strand="a", name="Fog", played=events, generated=events)
     return Take(id="t", name="Tide", beats=beats, course=Course(), parts=(part,))
 
 

@@ -32,13 +32,13 @@ def two_notes(window: Array, rate: int, low: int, high: int) -> tuple[int, int, 
     window = window - window.mean()
     size = 1 << (2 * len(window) - 1).bit_length()
     spectrum = np.fft.rfft(window, size)
-    most = min(len(window) - 1, int(2.1 * rate / note_hz(low)) + 2)
-    likeness = np.fft.irfft(np.square(np.abs(spectrum)), size)[:most]
-    likeness *= len(window) / (len(window) - np.arange(most))
+    max_lag = min(len(window) - 1, int(2.1 * rate / note_hz(low)) + 2)
+    likeness = np.fft.irfft(np.square(np.abs(spectrum)), size)[:max_lag]
+    likeness *= len(window) / (len(window) - np.arange(max_lag))
     likeness /= likeness[0]
     notes = np.repeat(np.arange(low, high + 1), _STEPS) + np.tile(np.linspace(-0.4, 0.4, _STEPS), high - low + 1)
     periods = rate / (440.0 * 2.0 ** ((notes - 69.0) / 12.0))
-    lags = np.arange(most)
+    lags = np.arange(max_lag)
 
     def at(lag: Array) -> Array:
         return np.interp(np.abs(lag), lags, likeness)

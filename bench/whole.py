@@ -101,9 +101,16 @@ class Program:
             found[name] = found.get(name, 0.0) + 100.0 * max(0.0, cost(pid) - before[pid]) / took
         return found
 
+    def memories(self) -> dict[str, float]:
+        """Megabytes of each kind of process."""
+        found: dict[str, float] = {}
+        for pid, name in family(self.process.pid).items():
+            found[name] = found.get(name, 0.0) + _memory(pid)
+        return found
+
     def memory(self) -> float:
         """Megabytes of all its processes."""
-        return sum(_memory(pid) for pid in family(self.process.pid))
+        return sum(self.memories().values())
 
     def close(self) -> None:
         """End it."""

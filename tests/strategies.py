@@ -24,7 +24,7 @@ from arpegon.core.theory.chords import CHORD_TYPES, STACKS
 from arpegon.core.time.rhythm import NOTE_VALUES
 from arpegon.processors import GENERATORS, PROCESSORS, WORKS
 from arpegon.processors.registry import LISTENINGS
-from arpegon.processors.stages.lane import WORDS, Play
+from arpegon.processors.stages.lane import WORDS, LanePlay
 from arpegon.processors.stages.pads import Pads
 
 NOTE = st.integers(0, 127)
@@ -58,9 +58,9 @@ def value_of(param):
         case PitchClasses():
             return st.sampled_from([[], [None, "C", *[None] * 10], ["G", *[None] * 10, "C"]])
         case Numbers(whole=True):
-            return st.lists(st.integers(int(param.low), int(param.high)), max_size=min(8, param.most))
+            return st.lists(st.integers(int(param.low), int(param.high)), max_size=min(8, param.max_count))
         case Numbers():
-            return st.lists(st.floats(param.low, param.high), max_size=min(8, param.most))
+            return st.lists(st.floats(param.low, param.high), max_size=min(8, param.max_count))
         case NoteValue():
             return st.sampled_from(NOTE_VALUES)
         case NoteKey():
@@ -74,13 +74,13 @@ def value_of(param):
             return st.dictionaries(st.integers(58, 66).map(str), st.lists(NOTE, max_size=3, unique=True), max_size=4)
         case Pads():
             return _pads()
-        case Play():
+        case LanePlay():
             return st.sampled_from(WORDS) | st.integers(1, 6)
         case Entries():
             fields = {field.name: value_of(field) for field in param.fields}
-            return st.lists(st.fixed_dictionaries({}, optional=fields), max_size=min(6, param.most))
+            return st.lists(st.fixed_dictionaries({}, optional=fields), max_size=min(6, param.max_count))
         case Patterns():
-            one = value_of(param.one).filter(lambda pattern: len(pattern) >= param.least)
+            one = value_of(param.one).filter(lambda pattern: len(pattern) >= param.min_count)
             return st.lists(one, max_size=3)
         case Bounds():
             pairs = {

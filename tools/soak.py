@@ -161,9 +161,9 @@ class Memory:
     def row(self) -> tuple[str, str]:
         """A row of the table."""
         growths = [
-            f"{100.0 * (self.last - most) / most:+.1f} % since minute {moment / 60:.0f}"
-            for moment, most in self.settled.items()
-            if most and moment < self.seconds
+            f"{100.0 * (self.last - peak) / peak:+.1f} % since minute {moment / 60:.0f}"
+            for moment, peak in self.settled.items()
+            if peak and moment < self.seconds
         ]
         words = f"peak {self.peak / 1024:.0f} MB, last {self.last / 1024:.0f} MB"
         return f"memory of the {self.name}", f"{words} ({', '.join(growths)})" if growths else words

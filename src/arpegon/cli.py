@@ -232,9 +232,9 @@ def _delay_words(notes: Any) -> str:
     if not notes.marks:
         return ""
     took = sorted(1000.0 * (mark.time - mark.began) for mark in notes.marks)
-    most = took[min(len(took) - 1, int(0.9 * len(took)))]
+    nine_of_ten = took[min(len(took) - 1, int(0.9 * len(took)))]
     return (
-        f" Nine of ten were sent no more than {most:.0f} ms after they began, the latest {took[-1]:.0f} ms; "
+        f" Nine of ten were sent no more than {nine_of_ten:.0f} ms after they began, the latest {took[-1]:.0f} ms; "
         f"the settings alone take {1000.0 * notes.latency:.0f} ms."
     )
 

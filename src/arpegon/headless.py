@@ -84,7 +84,7 @@ class Headless:
         if self._osc is not None:
             self._osc.use(self._project)
 
-    def _take(self, report: protocol.Report) -> None:
+    def _take(self, report: protocol.EngineReport) -> None:
         """What the engine says, from a thread of the client's."""
         if self._osc is not None:
             self._osc.take(report)

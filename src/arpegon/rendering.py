@@ -37,7 +37,7 @@ _LOUDEST = 0.98
 _NEAR = 1e-6
 
 
-class Line(msgspec.Struct, frozen=True):
+class Remark(msgspec.Struct, frozen=True):
     """A sentence about a render; ``aside``: not its result."""
 
     text: str
@@ -50,7 +50,7 @@ Progress = Callable[[float], None]
 
 def render_project(
     wish: Wish, document: Project | None = None, folder: Path | None = None, progress: Progress | None = None
-) -> Iterator[Line]:
+) -> Iterator[Remark]:
     """Render a project, and say what was done.
 
     Args:
@@ -78,7 +78,7 @@ def render_project(
     if heard is not None and not any(document.audio_sources()):
         raise ArpegonError(f"“{document.title}” has no audio source that could hear --audio-in.")
     score = read_midi(wish.midi_in, document.meter) if wish.midi_in is not None else None
-    yield from (Line(text, True) for text in remarks(clips | ({} if score is None else {"": score})))
+    yield from (Remark(text, True) for text in remarks(clips | ({} if score is None else {"": score})))
     played, tempi, document = _laid(document, score, wish)
     asked = wish.bars is not None or wish.seconds is not None
     length = offline.length_seconds(
@@ -123,7 +123,7 @@ def render_project(
         result = run(split[0] if split is not None and wish.wav_out is None else document)
     shares = [shares[1], 0.75 - shares[1]]
     if result.left_out:
-        yield Line(crowd_words(document, result.left_out), True)
+        yield Remark(crowd_words(document, result.left_out), True)
     if wish.midi_out is not None:
         course = _course(result, score, wish)
         if split is not None:
@@ -140,7 +140,7 @@ def render_project(
             _write_sound(document, result, path, wish.normalize, name)
     count = sum(len(events) for events in result.strands.values())
     strands = counted(len(document.strands), "strand")
-    yield Line(f"{counted(count, 'event')} from {strands} in {result.seconds:.1f} s of music.")
+    yield Remark(f"{counted(count, 'event')} from {strands} in {result.seconds:.1f} s of music.")
 
 
 def _metered(document: Project, score: Clip) -> Project:

@@ -51,7 +51,7 @@ class Known(msgspec.Struct, array_like=True):
     """How many frames there are in all: nothing more comes. What was told of ``until`` and later is replaced."""
 
 
-class Ended(Exception):
+class SoundCutOff(Exception):
     """Nothing more comes, and it was not the last."""
 
 
@@ -99,7 +99,7 @@ def render_audio(project: Project, told: Iterable[Known], only: str | None = Non
 
 
 def _ended() -> Known:
-    raise Ended
+    raise SoundCutOff
 
 
 # -- beside the run ----------------------------------------------------------------------------------
@@ -196,7 +196,7 @@ def main() -> int:
     decode = msgspec.msgpack.Decoder(Known).decode
     try:
         write_audio(Path(order.path), render_audio(order.project, map(decode, messages)), order.frames, RATE)
-    except Ended:
+    except SoundCutOff:
         return _GIVEN_UP
     except ArpegonError as error:
         print(error, end="", flush=True)

@@ -22,7 +22,7 @@ from arpegon.core.document.model import (
 from arpegon.core.document.path_check import check_paths
 from arpegon.core.document.routing import topological_order
 from arpegon.core.errors import DocumentError, ParameterError
-from arpegon.core.notes.takes import Part, Take
+from arpegon.core.notes.takes import Take, TakePart
 from arpegon.core.processing.parameters import Choice, Number, Numbers, check_params, with_defaults
 from arpegon.files.project import format_project, parse_project
 from arpegon.processors import PROCESSORS, WORKS
@@ -161,7 +161,7 @@ def test_the_way_back_leads_over_the_same_documents_packed_or_not(acts):
             if act == "edit":
                 made = edits.set_params(now, "c", {"offsets": [value], "strum_ms": number % 50})
             elif act == "take":
-                part = Part(strand="a", name="A", played=tuple(notes(60 + value)))
+                part = TakePart(strand="a", name="A", played=tuple(notes(60 + value)))
                 take = Take(id=f"t{number}", name="T", beats=1.0, parts=(part,))
                 made = msgspec.structs.replace(now, takes=(take, *now.takes))
             else:
@@ -184,7 +184,7 @@ def test_the_way_back_leads_over_the_same_documents_packed_or_not(acts):
 
 def test_what_lies_far_back_takes_little_room():
     history = History(project(strand(stage("chord", "c"))))
-    part = Part(strand="a", name="A", played=tuple(notes(*[60] * 400)))
+    part = TakePart(strand="a", name="A", played=tuple(notes(*[60] * 400)))
     take = Take(id="t", name="T", beats=1.0, parts=(part,))
     history.do("take", msgspec.structs.replace(history.project, takes=(take,)))
     for number in range(200):

@@ -9,7 +9,7 @@ from arpegon.core.document.model import Project
 from arpegon.core.events import CONTROL, control
 from arpegon.core.notes.course import Course
 from arpegon.core.notes.sheet import Note, Sheet
-from arpegon.core.notes.takes import Part, Take
+from arpegon.core.notes.takes import Take, TakePart
 from arpegon.files.project import format_project, parse_project
 from building import pitches
 
@@ -20,7 +20,7 @@ def _sheet(*rows):
 
 def _over(*rows, values=()):
     events = Sheet(_sheet(*rows).notes, tuple(values)).events()
-    return Part(strand="a", name="A", played=events, generated=events)
+    return TakePart(strand="a", name="A", played=events, generated=events)
 
 
 _BASE = Take(id="t", name="T", beats=8.0, parts=(_over((0.0, 1.0, 60), (2.0, 3.0, 62), (5.0, 6.0, 64)),))

@@ -12,7 +12,7 @@ from arpegon.core.document import take_edits
 from arpegon.core.document.model import Project
 from arpegon.core.errors import ArpegonError
 from arpegon.core.notes.sheet import Note, Sheet
-from arpegon.core.notes.takes import Part, Take
+from arpegon.core.notes.takes import Take, TakePart
 from arpegon.core.notes.tapped import course_of_taps
 
 NEAR = pytest.approx
@@ -55,7 +55,7 @@ def test_what_was_played_keeps_its_seconds_and_lies_on_the_taps():
     """Played with a rubato: each note falls on the tap with which it was played."""
     taps = [0.6, 1.1, 1.7, 2.5, 3.1]
     events = Sheet(tuple(Note(tap * 2.0, tap * 2.0 + 0.2, 60, 90) for tap in taps)).events()
-    take = Take(id="t", name="T", beats=7.0, parts=(Part(strand="a", name="A", played=events),))
+    take = Take(id="t", name="T", beats=7.0, parts=(TakePart(strand="a", name="A", played=events),))
     project = take_edits.set_course(Project(takes=(take,)), "t", course_of_taps(taps))
     laid = project.take("t")
     begins = [event.time for event in laid.parts[0].played if event.kind == 0x90]

@@ -8,8 +8,8 @@ import sys
 import time
 
 from arpegon.engine.wire import protocol
-from arpegon.engine.wire.channel import Channel
 from arpegon.engine.wire.spare import stand_by
+from arpegon.engine.wire.wire import Wire
 
 HOW = os.environ.get("ARPEGON_TEST_CRASH", "")
 
@@ -26,11 +26,11 @@ def main() -> None:
     if HOW == "endless":
         sock.sendall(b"\xff\xff\xff\xff")
         time.sleep(60)
-    channel = Channel(sock, protocol.Command)
-    channel.send(protocol.Notice("hello", str(os.getpid())))
-    while (command := channel.receive()) is not None and not isinstance(command, protocol.Quit):
-        channel.send(protocol.Notice("heard", type(command).__name__))
-    channel.close()
+    wire = Wire(sock, protocol.EngineCommand)
+    wire.send(protocol.Notice("hello", str(os.getpid())))
+    while (command := wire.receive()) is not None and not isinstance(command, protocol.Quit):
+        wire.send(protocol.Notice("heard", type(command).__name__))
+    wire.close()
 
 
 if __name__ == "__main__":

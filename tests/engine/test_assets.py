@@ -45,7 +45,7 @@ def slow(monkeypatch):
 
 
 def printed(live, place):
-    batches = [one for one in live.channel.told if type(one).__name__ == "Batch"]
+    batches = [one for one in live.wire.told if type(one).__name__ == "Batch"]
     return [
         event for batch in batches for passage in batch.passages if place in passage.places for event in passage.events
     ]
@@ -121,7 +121,7 @@ def test_the_transport_waits_for_a_clip_that_was_named_just_before(folder, slow)
     assert live.engine.clock.playing
     work(live, time.monotonic() + 0.2)
     assert pitches(printed(live, "in")) == [60], "from its first note on"
-    assert live.channel.told.count(protocol.Missing("clip", {})) == 1
+    assert live.wire.told.count(protocol.Missing("clip", {})) == 1
 
 
 def test_what_of_a_clip_could_not_be_read_is_said(folder):
@@ -130,7 +130,7 @@ def test_what_of_a_clip_could_not_be_read_is_said(folder):
     live = LiveEngine(Nowhere())
     live.soon(lambda at: live.set_project(protocol.SetProject(project(CLIP), str(folder), 1), at))
     wait_for(lambda: work(live, time.monotonic()) or (live.assets.clips and live.inbox.due() == math.inf))
-    said = [one.text for one in live.channel.told if isinstance(one, protocol.Notice) and one.topic == "clip-remarks"]
+    said = [one.text for one in live.wire.told if isinstance(one, protocol.Notice) and one.topic == "clip-remarks"]
     assert "Not all of “tide.mid” could be read" in said[-1]
 
 

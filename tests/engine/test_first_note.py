@@ -36,7 +36,7 @@ def test_a_note_that_comes_with_its_instrument_sounds():
     live.inbox.play("surface", [note_on(now, 0, 60, 90)])
     live._work(time.monotonic())
     live._report(time.monotonic())
-    assert live.channel.told[-1].health.sounding == 1
+    assert live.wire.told[-1].health.sounding == 1
     assert loudest(live.audio.renderer, now) > 0.001
 
 

@@ -82,7 +82,7 @@ def live(monkeypatch):
 
 
 def reports(live):
-    return sum(isinstance(message, protocol.Telemetry) for message in live.channel.told)
+    return sum(isinstance(message, protocol.Telemetry) for message in live.wire.told)
 
 
 def begun(live, note):

@@ -213,7 +213,7 @@ def test_when_the_window_is_gone_the_engine_ends_its_notes_and_leaves(live, pair
     surface(live, note_on(0, 0, 60, 100))
     wait_for(lambda: pair.heard)
     live.supervisor._closing = True
-    live.supervisor.channel.close()
+    live.supervisor.wire.close()
     assert live.supervisor.process.wait(10) == 0
     wait_for(lambda: not hanging(pair.heard))
 

@@ -25,7 +25,7 @@ def supervised(tmp_path, monkeypatch):
         said, ended = [], []
         one = Supervisor(
             "crashing",
-            protocol.Report,
+            protocol.EngineReport,
             lambda: [protocol.Play(3.0)],
             said.append,
             ended.append,

@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from arpegon.core.document import edits
-from arpegon.core.document.model import Held, Hookup, Message, Section
+from arpegon.core.document.model import Held, Hookup, Section, SectionMessage
 from arpegon.core.document.sections import seconds_of
 from arpegon.core.errors import FileError
 from arpegon.core.events import CONTROL, NOTE_ON, PROGRAM, control, note_on
@@ -165,9 +165,9 @@ def test_live_is_offline_on_any_way(rows, seed):
 
 def test_a_section_sends_programs_and_controllers_when_it_begins():
     sends = (
-        Message(strand="a", kind="program", channel=2, number=5, bank=129),
-        Message(strand="a", kind="cc", number=7, value=90),
-        Message(strand="gone", number=1),
+        SectionMessage(strand="a", kind="program", channel=2, number=5, bank=129),
+        SectionMessage(strand="a", kind="cc", number=7, value=90),
+        SectionMessage(strand="gone", number=1),
     )
     document = piece(Section(id="a", name="A", bars=1), Section(id="b", name="B", bars=1, sends=sends))
     result = run(document, [], seconds=3.9)
@@ -197,7 +197,10 @@ def test_a_generator_begins_with_each_section_or_goes_on(anew, notes):
 
 
 def test_tempi_and_messages_of_sections_are_saved_with_channels_from_1_and_checked():
-    sends = (Message(strand="a", channel=0, number=5), Message(strand="a", kind="cc", channel=15, number=7, value=9))
+    sends = (
+        SectionMessage(strand="a", channel=0, number=5),
+        SectionMessage(strand="a", kind="cc", channel=15, number=7, value=9),
+    )
     document = piece(Section(id="s", name="S", tempo_within=2, tempo_to=66.5, sends=sends))
     written = format_project(document)
     assert b'"channel": 16' in written and parse_project(written) == document

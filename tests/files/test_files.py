@@ -24,7 +24,7 @@ from arpegon.core.document.model import (
 from arpegon.core.errors import FileError
 from arpegon.core.events import NOTE_ON, Event, note_on
 from arpegon.core.notes.course import Course
-from arpegon.core.notes.takes import Part, Take
+from arpegon.core.notes.takes import Take, TakePart
 from arpegon.core.theory.scales import Key
 from arpegon.files import atomic
 from arpegon.files.assets import load_clips, load_sounds
@@ -56,7 +56,7 @@ FULL = project(
             name="Take 1",
             beats=3.2,
             course=Course(first=0.5, tempi=((0.0, 96.0), (2.0, 48.0)), keys=((0.0, Key("D", "dorian")),), tied=True),
-            parts=(Part(strand="a", name="A", played=tuple(notes(60)), generated=tuple(notes(60, 64))),),
+            parts=(TakePart(strand="a", name="A", played=tuple(notes(60)), generated=tuple(notes(60, 64))),),
         ),
     ),
 )
@@ -260,9 +260,9 @@ def test_tempo_changes_in_a_played_file_are_followed(tmp_path):
     track = mido.MidiTrack()
     midi.tracks.append(track)
     track.append(mido.MetaMessage("set_tempo", tempo=500_000, time=0))
-    track.append(mido.Message("note_on", note=60, velocity=5, time=480))
+    track.append(mido.SectionMessage("note_on", note=60, velocity=5, time=480))
     track.append(mido.MetaMessage("set_tempo", tempo=1_000_000, time=0))
-    track.append(mido.Message("note_off", note=60, time=480))
+    track.append(mido.SectionMessage("note_off", note=60, time=480))
     midi.save(tmp_path / "x.mid")
     clip = read_midi(tmp_path / "x.mid")
     assert [event.time for event in clip.seconds()] == [0.5, 1.5]
@@ -368,7 +368,7 @@ def test_only_music_goes_along(tmp_path):
 )
 def test_takes_of_a_project_are_checked_as_all_else_in_it(place, value):
     event = note_on(0.5, 0, 60, 90)
-    part = Part(strand="a", name="A", played=(event,), generated=(event,), doubtful=((0.5, 60),))
+    part = TakePart(strand="a", name="A", played=(event,), generated=(event,), doubtful=((0.5, 60),))
     course = Course(first=0.25, tempi=((0.0, 90.0), (2.0, 80.0)))
     whole = Project(takes=(Take(id="t", name="Tide", beats=1.5, course=course, parts=(part,)),))
     tree = json.loads(format_project(whole))

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from arpegon.core.notes.course import Course
 from arpegon.core.notes.sheet import Note, Sheet
 from arpegon.core.theory.scales import Key
-from arpegon.files.musicxml import Line, laid_out, spelled, write_score
+from arpegon.files.musicxml import ScorePart, laid_out, spelled, write_score
 
 COURSE = Course(
     tempi=((0.0, 96.0),),
@@ -39,7 +39,7 @@ def read(path):
 
 def test_a_take_is_read_back_on_its_bars(tmp_path):
     one = sheet((0.02, 0.98, 63), (1.1, 2.0, 67), (1.0, 2.05, 70), (3.5, 5.0, 72), (8.0, 9.0, 48), (9.0, 12.0, 60))
-    write_score(tmp_path / "tide.musicxml", [Line("Bells", one), Line("Fog", Sheet())], COURSE, "1/8", "Tide")
+    write_score(tmp_path / "tide.musicxml", [ScorePart("Bells", one), ScorePart("Fog", Sheet())], COURSE, "1/8", "Tide")
     (name, notes), (other, nothing) = read(tmp_path / "tide.musicxml")
     assert (name, other) == ("Bells", "Fog") and nothing == []
     assert notes == [

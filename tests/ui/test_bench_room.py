@@ -41,7 +41,7 @@ def test_the_divider_gives_the_readout_room_that_is_remembered(window, chord, qt
     assert chord._area.height() + chord.readout.height() < chord.height()
     # Down as far as it goes: one row, the last event.
     drag(chord.divider, middle, middle + QPointF(0, 400))
-    assert chord.readout.fold.isChecked() and chord.readout.height() == chord.readout.least
+    assert chord.readout.fold.isChecked() and chord.readout.height() == chord.readout.min_height
     assert load_settings().readout_folded
     QTest.mouseDClick(chord.divider, LEFT)
     assert not chord.readout.fold.isChecked() and chord.readout.height() == pytest.approx(before + 90, abs=2)

@@ -13,7 +13,7 @@ from tools.stand_ins import RATE, Crate
 from arpegon.core.document import edits
 from arpegon.core.document.model import AudioSource
 from arpegon.core.notes.course import Course
-from arpegon.core.notes.takes import Part, without_doubtful
+from arpegon.core.notes.takes import TakePart, without_doubtful
 from arpegon.listen.calibration import TRIAL
 from arpegon.listen.heard import HeardNote, Sight
 from arpegon.listen.listeners import listener
@@ -204,7 +204,7 @@ def test_what_was_made_of_doubtful_notes_alone_goes_with_them():
     generated = tuple(
         sorted((*pair(0.0, 60), *pair(0.0, 67), *pair(1.0, 70), *pair(1.0, 77), *pair(2.0, 62)), key=lambda e: e.time)
     )
-    part = Part(strand="a", name="A", played=played, generated=generated, doubtful=((1.0, 70),))
+    part = TakePart(strand="a", name="A", played=played, generated=generated, doubtful=((1.0, 70),))
     left = without_doubtful(part, Course())
     assert [event.data1 for event in left.played if event.kind == 0x90] == [60, 62]
     assert [event.data1 for event in left.generated if event.kind == 0x90] == [60, 67, 62]

@@ -14,7 +14,7 @@ from arpegon.core.document.model import AudioSource
 from arpegon.core.events import control
 from arpegon.core.notes.course import Course
 from arpegon.core.notes.sheet import Note, Sheet
-from arpegon.core.notes.takes import Part, Take
+from arpegon.core.notes.takes import Take, TakePart
 from arpegon.files.midi import read_midi
 from arpegon.processors import PROCESSORS
 from building import note_ons, project, strand
@@ -33,8 +33,8 @@ TAKE = Take(
     beats=8.0,
     course=Course(tempi=((0.0, 120.0), (4.0, 60.0))),
     parts=(
-        Part(strand="a", name="A", played=(), generated=sheet((0.1, 0.9, 60), (4.1, 5.9, 62)).events()),
-        Part(
+        TakePart(strand="a", name="A", played=(), generated=sheet((0.1, 0.9, 60), (4.1, 5.9, 62)).events()),
+        TakePart(
             strand="b",
             name="B",
             played=(),

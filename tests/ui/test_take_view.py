@@ -14,7 +14,7 @@ from arpegon.core.document.model import ClipSource, SurfaceSource
 from arpegon.core.events import NOTE_ON, note_off, note_on
 from arpegon.core.notes.course import Course
 from arpegon.core.notes.sheet import Note, Sheet
-from arpegon.core.notes.takes import Part, Take
+from arpegon.core.notes.takes import Take, TakePart
 from arpegon.files.midi import Track, read_midi, write_song
 from arpegon.ui.model.take_stage import plan_stage
 from arpegon.ui.parts.dropping import as_take
@@ -35,8 +35,8 @@ TAKE = Take(
     beats=4.0,
     course=Course(tempi=((0.0, 120.0),)),
     parts=(
-        Part(strand="a", name="A", played=played((0.1, 0.9, 60), (1.1, 1.9, 62)), generated=played((0.1, 0.9, 60))),
-        Part(strand="gone", name="Gone", played=played((0.0, 1.0, 50)), generated=played((0.0, 1.0, 50))),
+        TakePart(strand="a", name="A", played=played((0.1, 0.9, 60), (1.1, 1.9, 62)), generated=played((0.1, 0.9, 60))),
+        TakePart(strand="gone", name="Gone", played=played((0.0, 1.0, 50)), generated=played((0.0, 1.0, 50))),
     ),
 )
 

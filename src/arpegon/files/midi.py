@@ -107,7 +107,7 @@ def parse_midi(content: bytes, path: Path, meter: tuple[int, int] = (4, 4)) -> C
     return Clip(tuple(events), bars * bar, tuple(tempos), tuple(meters), _remark(path, found.faults))
 
 
-def _merged(found: smf.Tracks) -> list[smf.Message]:
+def _merged(found: smf.Tracks) -> list[smf.TrackMessage]:
     """What stands in all tracks, in order of time."""
     if found.format != 2:
         return sorted((message for track in found.tracks for message in track), key=itemgetter(0))
@@ -186,7 +186,7 @@ def format_song(tracks: Iterable[Track], course: Course, title: str = "", single
         course: the tempi and the like, over the same beats.
         single: all in one track (type 0), else each in its own (type 1).
     """
-    head: list[smf.Message] = [(0, _text(smf.TRACK_NAME, title or "Arpegon"))]
+    head: list[smf.TrackMessage] = [(0, _text(smf.TRACK_NAME, title or "Arpegon"))]
     head += [(_tick(beat), _tempo_message(tempo)) for beat, tempo in course.tempi]
     head += [(_tick(beat), _meter_message(meter)) for beat, meter, _ in course.meters]
     head += [(_tick(beat), _key_message(key)) for beat, key in course.keys]
@@ -194,7 +194,7 @@ def format_song(tracks: Iterable[Track], course: Course, title: str = "", single
     head.sort(key=itemgetter(0))
     written = [head]
     for track in tracks:
-        line: list[smf.Message] = [(0, _text(smf.TRACK_NAME, track.name))]
+        line: list[smf.TrackMessage] = [(0, _text(smf.TRACK_NAME, track.name))]
         line += [(0, _text(smf.INSTRUMENT, track.instrument))] if track.instrument else []
         line += [(0, _text(smf.DEVICE, track.port))] if track.port else []
         last = 0

@@ -25,7 +25,7 @@ _MIDDLE = 60
 _ALTERS = {"♭": -1, "b": -1, "♯": 1, "#": 1}
 
 
-class Line(msgspec.Struct, frozen=True):
+class ScorePart(msgspec.Struct, frozen=True):
     """One part of a score: its name, and its notes."""
 
     name: str
@@ -42,7 +42,7 @@ class _Laid(msgspec.Struct):
     voice: int = 1
 
 
-def write_score(path: Path, lines: Iterable[Line], course: Course, grid: str, title: str) -> None:
+def write_score(path: Path, lines: Iterable[ScorePart], course: Course, grid: str, title: str) -> None:
     """Write a score. Beginnings and ends lie on the lines of a grid; notes are spelled for the key that holds.
 
     Args:
@@ -62,7 +62,7 @@ def write_score(path: Path, lines: Iterable[Line], course: Course, grid: str, ti
         write_atomic(path, read_bytes(made))
 
 
-def _part(line: Line, course: Course, grid: str, number: int) -> Any:
+def _part(line: ScorePart, course: Course, grid: str, number: int) -> Any:
     import partitura as pt
 
     part = pt.score.Part(f"P{number}", line.name, quarter_duration=_DIVISIONS)

@@ -30,7 +30,7 @@ _LONGEST_NUMBER = 5
 _DATA_BYTES = {0xC0: 1, 0xD0: 1, 0xF1: 1, 0xF2: 2, 0xF3: 1}
 """How many bytes follow a status; of channel messages that are not named, two, of all others none."""
 
-Message = tuple[int, bytes]
+TrackMessage = tuple[int, bytes]
 """A tick from the beginning, and what stands there: a channel message, a whole system exclusive message, or 0xFF, the
 kind of a meta event, and its content."""
 
@@ -43,7 +43,7 @@ class Tracks(msgspec.Struct):
     ticks: float
     """So many to the quarter, or to the second where ``in_seconds``."""
     in_seconds: bool
-    tracks: list[list[Message]]
+    tracks: list[list[TrackMessage]]
     lengths: list[int]
     """Ticks of each track, to its end."""
     faults: Counter[str]
@@ -119,10 +119,10 @@ def _number(content: bytes, at: int, end: int) -> tuple[int, int]:
     raise IndexError
 
 
-def _parse_track(content: bytes, at: int, end: int, faults: Counter[str]) -> tuple[list[Message], int]:
-    found: list[Message] = []
+def _parse_track(content: bytes, at: int, end: int, faults: Counter[str]) -> tuple[list[TrackMessage], int]:
+    found: list[TrackMessage] = []
     tick = running = 0
-    packets: list[Message] = []
+    packets: list[TrackMessage] = []
     """A system exclusive message whose packets are not all there yet."""
 
     def close_packets() -> None:
@@ -178,14 +178,14 @@ def _parse_track(content: bytes, at: int, end: int, faults: Counter[str]) -> tup
     return found, tick
 
 
-def _keep_sysex(tick: int, message: bytes, found: list[Message], faults: Counter[str]) -> None:
+def _keep_sysex(tick: int, message: bytes, found: list[TrackMessage], faults: Counter[str]) -> None:
     if message.count(_SYSEX_END) == 1 and max(message[1:-1], default=0) < 0x80:
         found.append((tick, message))
     else:
         faults["a system exclusive message that is none"] += 1
 
 
-def _keep_escaped(tick: int, data: bytes, found: list[Message], faults: Counter[str]) -> None:
+def _keep_escaped(tick: int, data: bytes, found: list[TrackMessage], faults: Counter[str]) -> None:
     """Escaped bytes are sent as they are: they may be a message of any kind."""
     if data[0] == _SYSEX and data[-1] == _SYSEX_END:
         _keep_sysex(tick, data, found, faults)
@@ -193,12 +193,12 @@ def _keep_escaped(tick: int, data: bytes, found: list[Message], faults: Counter[
         found.append((tick, data))
 
 
-def format_smf(tracks: Sequence[Iterable[Message]], ticks: int, form: int = 1) -> bytes:
+def format_smf(tracks: Sequence[Iterable[TrackMessage]], ticks: int, form: int = 1) -> bytes:
     """A file of these tracks, which sound together.
 
     Args:
         form: its type, 1; or 0 for one of a single track.
-        tracks: messages in order of their ticks, as :data:`Message` says.
+        tracks: messages in order of their ticks, as :data:`TrackMessage` says.
         ticks: to the quarter.
     """
     chunks = [_CHUNK.pack(_MARK, _HEAD.size) + _HEAD.pack(form, len(tracks), ticks)]

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from arpegon.core.notes.course import Course
 from arpegon.core.notes.sheet import Sheet
-from arpegon.core.notes.takes import Part, Take
+from arpegon.core.notes.takes import Take, TakePart
 from arpegon.core.time.clock import bar_beats
 from arpegon.files.midi import Clip, read_midi
 
@@ -27,7 +27,7 @@ def read_take(path: Path, take_id: str, name: str, strand: tuple[str, str]) -> t
     """
     clip = read_midi(path)
     events = Sheet.of(clip.events, clip.beats).events()
-    part = Part(strand=strand[0], name=strand[1], played=events, generated=events)
+    part = TakePart(strand=strand[0], name=strand[1], played=events, generated=events)
     return Take(id=take_id, name=name, beats=clip.beats, course=course_of_clip(clip), parts=(part,)), clip.remark
 
 

@@ -189,13 +189,13 @@ class HitListener(Listener):
         energies = np.square(high).reshape(hops, self._hop, self._zones).mean(axis=1)
         known = np.concatenate([self._loud, energies])
         self._loud = known[-_KNOWN_HOPS:]
-        low, most = _IN_NOISE
-        if not (energies.max(axis=0) > low * hiss).any() or not hiss.any():
+        quiet, loud = _IN_NOISE
+        if not (energies.max(axis=0) > quiet * hiss).any() or not hiss.any():
             return np.zeros(hops)
         sums = np.concatenate([np.zeros((1, self._zones)), np.cumsum(known, axis=0)])
         means = (sums[_MEAN_HOPS:] - sums[:-_MEAN_HOPS]) / _MEAN_HOPS + _SMALLEST
         now, before = means[-hops:], greatest(means.T, _PAST_HOPS).T[:hops]
-        louder: Array = np.where((now > low * hiss) & (now < most * hiss), 10.0 * np.log10(now / before), 0.0)
+        louder: Array = np.where((now > quiet * hiss) & (now < loud * hiss), 10.0 * np.log10(now / before), 0.0)
         risen: Array = louder.max(axis=1)
         return risen
 

@@ -69,8 +69,8 @@ typedef struct {
     double *loud;     /* the last energies above rumble, zones x (MEAN_HOPS - 1) */
     double *means;    /* the last means of these, zones x MEANS */
     double slope;
-    double least;     /* times the noise floor: above it, and beneath the next, loudness tells more than bands */
-    double most;
+    double low;     /* times the noise floor: above it, and beneath the next, loudness tells more than bands */
+    double high;
     double counts;
     double *rest;     /* samples that make no hop yet, hop x zones */
     int64_t fill;
@@ -205,7 +205,7 @@ static double louder(Hits *h, int64_t zone, double energy, double hiss)
     loud[MEAN_HOPS - 2] = energy;
     memmove(means, means + 1, (MEANS - 1) * sizeof(double));
     means[MEANS - 1] = mean;
-    return mean > h->least * hiss && mean < h->most * hiss ? 10.0 * log10(mean / before) : 0.0;
+    return mean > h->low * hiss && mean < h->high * hiss ? 10.0 * log10(mean / before) : 0.0;
 }
 
 /* Takes n frames of as many samples as there are zones. Of each hop: rise takes how far it rose, peaks half of how far
@@ -225,22 +225,22 @@ int64_t arpegon_hits(Hits *h, const double *samples, int64_t n, double *rise, do
             double own = 0.0;
             arpegon_bands(h->bands[zone], h->rest + zone, hop, zones, &own);
             risen = own > risen ? own : risen;
-            double slopes = 0.0, squares = 0.0, above = 0.0, least = INFINITY, most = -INFINITY;
+            double slopes = 0.0, squares = 0.0, above = 0.0, lowest = INFINITY, highest = -INFINITY;
             double last = h->edge[zone], *state = h->state + 2 * zone;
             for (int64_t i = 0; i < hop; i++) {
                 const double x = h->rest[i * zones + zone], by = (x - last) * h->slope;
                 last = x;
                 slopes += by * by;
                 squares += x * x;
-                least = x < least ? x : least;
-                most = x > most ? x : most;
+                lowest = x < lowest ? x : lowest;
+                highest = x > highest ? x : highest;
                 const double y = h->filter[0] * x + state[0];
                 state[0] = h->filter[1] * x - h->filter[3] * y + state[1];
                 state[1] = h->filter[2] * x - h->filter[4] * y;
                 above += y * y;
             }
             h->edge[zone] = last;
-            swing = most - least > swing ? most - least : swing;
+            swing = highest - lowest > swing ? highest - lowest : swing;
             energies[(hops * 2) * zones + zone] = slopes / hop;
             energies[(hops * 2 + 1) * zones + zone] = squares / hop;
             const double more = louder(h, zone, above / hop, hiss);
@@ -253,12 +253,12 @@ int64_t arpegon_hits(Hits *h, const double *samples, int64_t n, double *rise, do
     return hops;
 }
 
-/* How like itself a window of n samples is, for each lag up to `most`: the normalized square difference. Four lags are
+/* How like itself a window of n samples is, for each lag up to `max_lag`: the normalized square difference. Four lags are
  * worked on together. */
-static void alike(const double *window, int64_t n, int64_t most, double *likeness)
+static void alike(const double *window, int64_t n, int64_t max_lag, double *likeness)
 {
     int64_t lag = 0;
-    for (; lag + 4 <= most; lag += 4) {
+    for (; lag + 4 <= max_lag; lag += 4) {
         double a = 0.0, b = 0.0, c = 0.0, d = 0.0;
         const double *later = window + lag;
         const int64_t shared = n - lag - 3;
@@ -278,39 +278,39 @@ static void alike(const double *window, int64_t n, int64_t most, double *likenes
         likeness[lag + 2] = c;
         likeness[lag + 3] = d;
     }
-    for (; lag < most; lag++) {
+    for (; lag < max_lag; lag++) {
         double sum = 0.0;
         for (int64_t k = 0; k < n - lag; k++)
             sum += window[k] * window[k + lag];
         likeness[lag] = sum;
     }
     double pairs = 2.0 * likeness[0];
-    for (lag = 0; lag < most; lag++) {
+    for (lag = 0; lag < max_lag; lag++) {
         likeness[lag] = 2.0 * likeness[lag] / (pairs > SMALLEST ? pairs : SMALLEST);
         pairs -= window[lag] * window[lag] + window[n - 1 - lag] * window[n - 1 - lag];
     }
 }
 
-/* Finds the period of a window of n samples, at least four more than `most`, the longest lag but one that is looked at:
- * the first peak, at `least` or later, that is at least `share` as high as the highest. `likeness` has room for `most`
+/* Finds the period of a window of n samples, at least four more than `max_lag`, the longest lag but one that is looked at:
+ * the first peak, at `min_lag` or later, that is at least `share` as high as the highest. `likeness` has room for `max_lag`
  * values. Returns the period in samples, 0 where there is none; `clarity` takes how clear it is. */
-double arpegon_period(const double *window, int64_t n, int64_t most, int64_t least, double share, double *likeness,
+double arpegon_period(const double *window, int64_t n, int64_t max_lag, int64_t min_lag, double share, double *likeness,
                       double *clarity)
 {
     *clarity = 0.0;
-    alike(window, n, most, likeness);
+    alike(window, n, max_lag, likeness);
     int64_t start = 0;
-    while (start < most && likeness[start] >= 0.0)
+    while (start < max_lag && likeness[start] >= 0.0)
         start++;
-    if (start < most && start < least)
-        start = least;
+    if (start < max_lag && start < min_lag)
+        start = min_lag;
     double highest = 0.0;
-    for (int64_t lag = start + 1; lag < most - 1; lag++)
+    for (int64_t lag = start + 1; lag < max_lag - 1; lag++)
         if (likeness[lag] > likeness[lag - 1] && likeness[lag] >= likeness[lag + 1] && likeness[lag] > highest)
             highest = likeness[lag];
-    if (most - start < 4 || highest <= 0.0)
+    if (max_lag - start < 4 || highest <= 0.0)
         return 0.0;
-    for (int64_t lag = start + 1; lag < most - 1; lag++) {
+    for (int64_t lag = start + 1; lag < max_lag - 1; lag++) {
         const double left = likeness[lag - 1], top = likeness[lag], right = likeness[lag + 1];
         if (top <= left || top < right || top <= 0.0 || top < share * highest)
             continue;

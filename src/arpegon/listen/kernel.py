@@ -44,7 +44,7 @@ class _HitsState(ctypes.Structure):
         ("bands", ctypes.POINTER(BandsState) * 2),
         ("filter", _double * 5),
         *((name, _place) for name in ("state", "edge", "loud", "means")),
-        *((name, _double) for name in ("slope", "least", "most", "counts")),
+        *((name, _double) for name in ("slope", "low", "high", "counts")),
         ("rest", _place),
         ("fill", _number),
     )
@@ -108,26 +108,26 @@ class PeriodKernel:
     """Finds the period of windows.
 
     Args:
-        most: how many lags are looked at, at most.
-        least: the shortest period, in samples.
+        max_lag: how many lags are looked at, at most.
+        min_lag: the shortest period, in samples.
     """
 
-    def __init__(self, most: int, least: int) -> None:
-        self._least = least
-        self._likeness = np.zeros(most)
+    def __init__(self, max_lag: int, min_lag: int) -> None:
+        self._min_lag = min_lag
+        self._likeness = np.zeros(max_lag)
         self._clarity = np.zeros(1)
         self._places = self._likeness.ctypes.data, self._clarity.ctypes.data
 
-    def find(self, window: Array, most: int, share: float) -> tuple[float, float]:
+    def find(self, window: Array, max_lag: int, share: float) -> tuple[float, float]:
         """The period of a window in samples, and its clarity; zeros where there is none.
 
         Args:
             window: of shape (frames,), float64, without gaps.
-            most: how many lags are looked at: some less than half of it.
+            max_lag: how many lags are looked at: some less than half of it.
             share: how high the first peak must be, of the highest.
         """
         likeness, clarity = self._places
-        period = _period(window.ctypes.data, len(window), most, self._least, share, likeness, clarity)
+        period = _period(window.ctypes.data, len(window), max_lag, self._min_lag, share, likeness, clarity)
         return period, float(self._clarity[0])
 
 
@@ -178,8 +178,8 @@ class HitsKernel:
             "means": np.ones((zones, _PAST_HOPS + _MEAN_HOPS)),
             "rest": np.zeros((self._hop, zones)),
         }
-        least, most = noise
-        self._state = _HitsState(zones=zones, slope=slope, least=least, most=most, counts=counts)
+        low, high = noise
+        self._state = _HitsState(zones=zones, slope=slope, low=low, high=high, counts=counts)
         self._state.filter = (_double * 5)(*filter_)
         for place, one in enumerate(bands):
             self._state.bands[place] = ctypes.pointer(one.state)
@@ -189,8 +189,8 @@ class HitsKernel:
     def process(self, samples: Array) -> tuple[Array, Array, Array]:
         """Of each hop that is complete: its rise, its peak, and its energies; see ``HitListener.hops``."""
         samples = np.ascontiguousarray(samples, dtype=np.float64)
-        most = len(samples) // self._hop + 1
-        rise, peaks, energies = np.empty(most), np.empty(most), np.empty((most, 2 * self._zones))
+        max_hops = len(samples) // self._hop + 1
+        rise, peaks, energies = np.empty(max_hops), np.empty(max_hops), np.empty((max_hops, 2 * self._zones))
         hops = _hits(
             self._state, samples.ctypes.data, len(samples), rise.ctypes.data, peaks.ctypes.data, energies.ctypes.data
         )

@@ -33,5 +33,5 @@ def latency_of(values: Mapping[str, Any], note: int | None = None) -> float:
     """
     lowest: int = min(values["lowest"], values["highest"]) if note is None else note
     window = periods(values["sureness"]) / note_hz(lowest)
-    least = 2.25 / note_hz(lowest)
-    return max(READY * window, least) + hop_seconds(window)
+    shortest = 2.25 / note_hz(lowest)
+    return max(READY * window, shortest) + hop_seconds(window)

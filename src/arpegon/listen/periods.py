@@ -94,17 +94,17 @@ class PeriodMeter:
         self.seconds = self.size / self.rate
         """Of the window."""
         longest = int(LONGEST * self.size)
-        self._most = min(self.size - 8, math.ceil(1.04 * self.rate / lowest) + 2)
+        self._max_lag = min(self.size - 8, math.ceil(1.04 * self.rate / lowest) + 2)
         self._highest = highest
-        self._least = max(2, int(self.rate / highest / 1.06))
-        self._length = 1 << math.ceil(math.log2(longest + self._most))
+        self._min_lag = max(2, int(self.rate / highest / 1.06))
+        self._length = 1 << math.ceil(math.log2(longest + self._max_lag))
         self.hop = max(1, round(hop_seconds(self.seconds) * self.rate))
         """Between two readings, in kept samples."""
         self.samples = np.zeros(longest)
         """What was heard last, newest at the end."""
         self._rest = np.zeros(0)
         self._taken = 0
-        self._kernel = PeriodKernel(self._most, self._least) if kernel.is_there() else None
+        self._kernel = PeriodKernel(self._max_lag, self._min_lag) if kernel.is_there() else None
         self._told = (0.0, 1.0, 0)
         """The last pitch, what its harmonics made of it, and for how many readings that has held."""
 
@@ -151,19 +151,19 @@ class PeriodMeter:
         level = 10.0 * math.log10(power / len(window) + _SMALLEST)
         if level < quiet or len(window) < SHORTEST * self.size:
             return Reading(level)
-        most = min(self._most, int(0.47 * len(window)))
+        max_lag = min(self._max_lag, int(0.47 * len(window)))
         share = _AFTER_STROKE if grows else _STEADY
         if self._kernel is None:
-            hz, clarity = self._peak(_alike(window, self._energies(window), most, self._length), share)
+            hz, clarity = self._peak(_alike(window, self._energies(window), max_lag, self._length), share)
         else:
-            period, clarity = self._kernel.find(window, most, share)
+            period, clarity = self._kernel.find(window, max_lag, share)
             hz = self.rate / period if period else 0.0
         if grows and clarity < 0.95 and rings is not None and len(rings) >= len(window):
             old = self._energies(rings[-len(window) :])
             left = np.maximum(self._energies(window) - _RINGING * old, 0.0)
-            rest = np.fft.irfft(left, self._length)[:most]
+            rest = np.fft.irfft(left, self._length)[:max_lag]
             if rest[0] > 0.15 * power:
-                rest *= len(window) / (rest[0] * (len(window) - np.arange(most)))
+                rest *= len(window) / (rest[0] * (len(window) - np.arange(max_lag)))
                 other = self._peak(rest, share)
                 if other[1] > clarity + 0.02:
                     hz, clarity = other
@@ -220,7 +220,7 @@ class PeriodMeter:
     def _peak(self, likeness: Array, share: float) -> tuple[float, float]:
         """Pitch in Hz and clarity of a likeness by lag; zeros where there is none."""
         below = np.flatnonzero(likeness < 0.0)
-        start = max(int(below[0]), self._least) if len(below) else len(likeness)
+        start = max(int(below[0]), self._min_lag) if len(below) else len(likeness)
         line = likeness[start:]
         if len(line) < 4:
             return 0.0, 0.0
@@ -254,12 +254,12 @@ def _harmonics(window: Array, cycles: float, count: int) -> Array:
     return powers / max(float(powers.sum()), _SMALLEST)
 
 
-def _alike(window: Array, energies: Array, most: int, length: int) -> Array:
+def _alike(window: Array, energies: Array, max_lag: int, length: int) -> Array:
     """The normalized square difference for lags up to ``most``; ``energies`` are those of the window's spectrum."""
-    products = np.fft.irfft(energies, length)[:most]
+    products = np.fft.irfft(energies, length)[:max_lag]
     sums = np.cumsum(np.square(window))
     total = sums[-1]
-    pairs = np.empty(most)
+    pairs = np.empty(max_lag)
     pairs[0] = 2.0 * total
-    pairs[1:] = sums[len(window) - 2 :: -1][: most - 1] + (total - sums[: most - 1])
+    pairs[1:] = sums[len(window) - 2 :: -1][: max_lag - 1] + (total - sums[: max_lag - 1])
     return 2.0 * products / np.maximum(pairs, _SMALLEST)

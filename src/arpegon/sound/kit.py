@@ -15,7 +15,7 @@ from arpegon.sound import kernel
 from arpegon.sound.drums import DRUMS
 from arpegon.sound.plain import PlainDrumming
 from arpegon.sound.sounds import Sound
-from arpegon.sound.state import CHANNELS, FOREVER, VOICES, Placed, Rendering, Stroke, Strokes
+from arpegon.sound.state import CHANNELS, FOREVER, VOICES, KitStroke, Placed, Rendering, Strokes
 
 _VOLUME, _PAN, _EXPRESSION, _RESET = 7, 10, 11, 121
 _CHOKE_SECONDS = 0.012
@@ -146,7 +146,7 @@ class Kit:
         gain = math.cos(angle) * loudness, math.sin(angle) * loudness
         self._strokes.add(note, _laid(note, self.rate), channel, at, gain)
 
-    def _choke(self, strokes: Iterable[Stroke], at: int) -> None:
+    def _choke(self, strokes: Iterable[KitStroke], at: int) -> None:
         for one in strokes:
             if one.end == FOREVER:
                 one.end = max(at, one.start)

@@ -25,7 +25,7 @@ _CONTROL_GRID = 32
 Array = NDArray[Any]
 
 
-class Strip:
+class MixerStrip:
     """One instrument in the mix."""
 
     def __init__(self, instrument: Instrument, rate: int) -> None:
@@ -51,13 +51,13 @@ class Mixer:
 
     def __init__(self, rate: int) -> None:
         self.rate = rate
-        self._strips: dict[str, Strip] = {}
-        self._leaving: list[Strip] = []
+        self._strips: dict[str, MixerStrip] = {}
+        self._leaving: list[MixerStrip] = []
         self._limit = 1.0
 
     def set_instruments(self, instruments: Iterable[Instrument]) -> None:
         """Take new settings; an instrument that is gone, or has another sound, fades out."""
-        strips: dict[str, Strip] = {}
+        strips: dict[str, MixerStrip] = {}
         for instrument in instruments:
             known = self._strips.pop(instrument.id, None)
             if known is not None and known.instrument.sound == instrument.sound:
@@ -65,7 +65,7 @@ class Mixer:
                 known.target = ramp(_gains(instrument))
                 strips[instrument.id] = known
             else:
-                strips[instrument.id] = Strip(instrument, self.rate)
+                strips[instrument.id] = MixerStrip(instrument, self.rate)
                 if known is not None:
                     self._leaving.append(known)
         self._leaving.extend(self._strips.values())
@@ -131,7 +131,7 @@ class Mixer:
         """How many voices sound."""
         return sum(strip.voices.sounding for strip in self._strips.values())
 
-    def _prepare(self, strip: Strip, frames: int, events: Sequence[tuple[int, Event]], out: Placed) -> bool:
+    def _prepare(self, strip: MixerStrip, frames: int, events: Sequence[tuple[int, Event]], out: Placed) -> bool:
         """Let a strip's block be added to ``out``, cut where controllers came; whether it sounds."""
         voices, target = strip.voices, strip.target
         first, strip.gain = strip.gain, target

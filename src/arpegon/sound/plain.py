@@ -23,9 +23,9 @@ from arpegon.sound.state import (
     SILENCE,
     VOLUME,
     Controllers,
+    KitStroke,
     Placed,
     Slots,
-    Stroke,
     Strokes,
     octaves_of,
 )
@@ -303,7 +303,7 @@ class PlainDrumming(_Plain):
         )
         return dry
 
-    def _add(self, stroke: Stroke, start: int, dry: Array) -> bool:
+    def _add(self, stroke: KitStroke, start: int, dry: Array) -> bool:
         """Add one stroke; False when it is over."""
         frames = dry.shape[1]
         first = max(0, stroke.start - start)

@@ -154,7 +154,7 @@ def octaves_of(sound: Sound) -> tuple[Array, Array]:
 DRAWBAR_NUMBERS = np.array([control.number for control in DRAWBARS], dtype=np.int64)
 
 
-class Stroke(ctypes.Structure):
+class KitStroke(ctypes.Structure):
     """A stroke of a kit on its way."""
 
     _fields_ = (
@@ -172,7 +172,7 @@ class Strokes:
     """The strokes that sound, and the gains of their channels."""
 
     def __init__(self) -> None:
-        self.array = (Stroke * VOICES)()
+        self.array = (KitStroke * VOICES)()
         self.count = 0
         """How many of the first of them there are."""
         self.before = np.zeros((2, CHANNELS))
@@ -180,16 +180,16 @@ class Strokes:
         self.after = np.zeros((2, CHANNELS))
         """and at its end."""
 
-    def __iter__(self) -> Iterator[Stroke]:
+    def __iter__(self) -> Iterator[KitStroke]:
         return (self.array[place] for place in range(self.count))
 
     def add(self, note: int, samples: Placed, channel: int, start: int, gain: tuple[float, float]) -> None:
         """One more."""
         if self.count == len(self.array):
-            more = (Stroke * (2 * self.count))()
+            more = (KitStroke * (2 * self.count))()
             ctypes.memmove(more, self.array, ctypes.sizeof(self.array))
             self.array = more
-        self.array[self.count] = Stroke(samples.place, len(samples.values), start, FOREVER, channel, gain, note)
+        self.array[self.count] = KitStroke(samples.place, len(samples.values), start, FOREVER, channel, gain, note)
         self.count += 1
 
     def remove(self, places: Array) -> None:

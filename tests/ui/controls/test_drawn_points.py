@@ -18,7 +18,7 @@ LINE = [[10, 20], [60, 100], [120, 40]]
 def paper(request, shown):
     """Either paper with a line of three points, and what shows it points."""
     if request.param == "curve":
-        view = shown(CurveView(INK, least=0), 176, 176)
+        view = shown(CurveView(INK, lowest=0), 176, 176)
         show = lambda points: view.show_response(range(128), points, (0, 127))  # noqa: E731
     else:
         view = shown(WaveView(INK, 16), 400, 136)

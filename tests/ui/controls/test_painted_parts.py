@@ -9,14 +9,18 @@ from PyQt6.QtTest import QTest
 from arpegon.ui.controls.basin import Basin, Wall
 from arpegon.ui.controls.lane_cells import LaneCells
 from arpegon.ui.controls.pitch_ring import PitchRing
-from arpegon.ui.controls.step_ring import Bead, StepRing
+from arpegon.ui.controls.step_ring import RingStep, StepRing
 
 
 @pytest.fixture
 def ring(shown):
     made = shown(StepRing("#0F7B78"), 340, 264)
     made.show_ring(
-        [Bead("C4", "play"), Bead("·", "rest"), Bead("E4", "play")], [0, 1, 2], closed=True, title="", words=""
+        [RingStep("C4", "play"), RingStep("·", "rest"), RingStep("E4", "play")],
+        [0, 1, 2],
+        closed=True,
+        title="",
+        words="",
     )
     made.tell()
     return made
@@ -34,7 +38,7 @@ def test_it_learns_what_there_is_and_what_is_chosen(ring):
     QTest.keyClick(ring, Qt.Key.Key_Right)
     ring.tell()
     assert read(ring)[1] == 1
-    ring.show_ring([Bead("C4", "tie")], [0], closed=True, title="", words="")
+    ring.show_ring([RingStep("C4", "tie")], [0], closed=True, title="", words="")
     ring.tell()
     assert read(ring) == (["Step 1: tied"], 0)
 

@@ -7,19 +7,21 @@ from gestures import INK, LEFT, RIGHT, collect, picture, pixels, wheel
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 
-from arpegon.ui.controls.step_ring import Bead, StepRing
+from arpegon.ui.controls.step_ring import RingStep, StepRing
 
 
 @pytest.fixture
 def ring(shown):
     made = shown(StepRing(INK), 340, 318)
-    made.show_ring([Bead(f"D{place}", "note") for place in range(8)], [0, 3, 6, 1, 4, 7, 2, 5], True, "8/3", "a star")
+    made.show_ring(
+        [RingStep(f"D{place}", "note") for place in range(8)], [0, 3, 6, 1, 4, 7, 2, 5], True, "8/3", "a star"
+    )
     return made
 
 
 @pytest.mark.parametrize("count", [1, 2, 8, 32, 64])
 def test_every_step_is_found_at_its_place(ring, count):
-    ring.show_ring([Bead("C4", "note")] * count, range(count), True, "", "")
+    ring.show_ring([RingStep("C4", "note")] * count, range(count), True, "", "")
     assert [ring._place_at(ring._spot(place)) for place in range(count)] == list(range(count))
 
 
@@ -50,7 +52,7 @@ def test_the_step_that_sounds_is_filled_unless_it_rests(ring):
     empty = pixels(ring)
     ring.show_lit(3)
     assert pixels(ring) > empty + 300
-    ring.show_ring([Bead("D4", "rest")] * 8, range(8), True, "", "")
+    ring.show_ring([RingStep("D4", "rest")] * 8, range(8), True, "", "")
     assert pixels(ring) < empty + 300
 
 

@@ -390,7 +390,7 @@ class Held(Node, frozen=True, kw_only=True, omit_defaults=True):
         return self.target, self.param
 
 
-class Message(Node, frozen=True, kw_only=True, omit_defaults=True):
+class SectionMessage(Node, frozen=True, kw_only=True, omit_defaults=True):
     """A program change or a controller that a section sends when it begins, to all destinations of a strand."""
 
     strand: str
@@ -425,7 +425,7 @@ class Section(Node, frozen=True, kw_only=True, omit_defaults=True):
     tempo_to: float | None = None
     """The tempo to which it goes until its end, evenly in time."""
     holds: tuple[Held, ...] = ()
-    sends: tuple[Message, ...] = ()
+    sends: tuple[SectionMessage, ...] = ()
     """What is sent when it begins."""
     transport: Literal["on", "anew", "stop"] = "on"
     """Where it begins the transport goes on, or all begins anew there, or the transport stops."""

@@ -13,7 +13,7 @@ from arpegon.core.document.resting import resting
 from arpegon.core.events import Event
 from arpegon.core.notes.course import Course
 from arpegon.core.notes.sheet import Sheet
-from arpegon.core.notes.takes import Part, Round, Take, trim, without_doubtful
+from arpegon.core.notes.takes import Round, Take, TakePart, trim, without_doubtful
 
 _replace = msgspec.structs.replace
 
@@ -34,7 +34,9 @@ def _put(project: Project, take: Take) -> Project:
     return _replace(project, takes=tuple(take if one.id == take.id else one for one in project.takes))
 
 
-def record_round(project: Project, take_id: str, added: Sequence[Part], span: tuple[float, float] | None) -> Project:
+def record_round(
+    project: Project, take_id: str, added: Sequence[TakePart], span: tuple[float, float] | None
+) -> Project:
     """Put what was played in a round of recording over a take into it; nothing is done where that is nothing.
 
     Args:
@@ -73,11 +75,11 @@ def drop_round(project: Project, take_id: str, number: int) -> Project:
     if take is None or dropped is None:
         return project
 
-    def held(parts: Sequence[Part], strand: str, version: str) -> Sheet:
+    def held(parts: Sequence[TakePart], strand: str, version: str) -> Sheet:
         some = [part for part in parts if part.strand == strand]
         return Sheet.of(getattr(some[0], version), take.beats) if some else Sheet()
 
-    def without(part: Part) -> Part:
+    def without(part: TakePart) -> TakePart:
         changes = {}
         for version in ("played", "generated"):
             came, went = (held(some, part.strand, version) for some in (dropped.added, dropped.gone))
@@ -93,7 +95,7 @@ def drop_round(project: Project, take_id: str, number: int) -> Project:
 def with_stages(take: Take, project: Project) -> Take:
     """A take that says which stages its strands have now."""
 
-    def told(part: Part) -> Part:
+    def told(part: TakePart) -> TakePart:
         strand = project.strand(part.strand)
         stages = tuple(msgspec.to_builtins(stage) for stage in strand.stages) if strand is not None else ()
         return _replace(part, stages=stages)
@@ -127,7 +129,7 @@ def drop_doubtful(project: Project, take_id: str) -> Project:
 def set_version(project: Project, take_id: str, strand_id: str, version: str, sheet: Sheet) -> Project:
     """Put another sheet in the place of a version (``played`` or ``generated``) of a strand's part of a take."""
 
-    def changed(part: Part) -> Part:
+    def changed(part: TakePart) -> TakePart:
         if part.strand != strand_id:
             return part
         doubtful = {"doubtful": sheet.doubtful} if version == "played" else {}

@@ -18,7 +18,7 @@ _SAME_BEATS = 0.02
 """A doubt is of a note that began as near as this: some milliseconds."""
 
 
-class Part(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True):
+class TakePart(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True):
     """One strand's share of a take: events at beats of its course."""
 
     strand: str
@@ -30,7 +30,7 @@ class Part(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     stages: tuple[dict[str, Any], ...] = ()
     """The stages of the strand at that moment, as they stand in files: what was generated was made by them."""
 
-    def moved(self, move: Callable[[float], float]) -> Part:
+    def moved(self, move: Callable[[float], float]) -> TakePart:
         """All of it on other beats: a function from the beat of each thing to the one it is moved to."""
         return msgspec.structs.replace(
             self,
@@ -44,9 +44,9 @@ class Round(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
     """What a round of recording over a take did to it, so that it can be dropped by itself."""
 
     number: int
-    added: tuple[Part, ...] = ()
+    added: tuple[TakePart, ...] = ()
     """What was played, by strand,"""
-    gone: tuple[Part, ...] = ()
+    gone: tuple[TakePart, ...] = ()
     """and what it took the place of."""
 
     def moved(self, move: Callable[[float], float]) -> Round:
@@ -63,7 +63,7 @@ class Take(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     beats: float
     """Where it ends."""
     course: Course = Course()
-    parts: tuple[Part, ...] = ()
+    parts: tuple[TakePart, ...] = ()
     starred: bool = False
     ink: int | None = None
     """Its colour, of those that strands have; ``None``: none."""
@@ -83,7 +83,7 @@ class Take(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
         rounds = tuple(one.moved(move) for one in self.rounds)
         return msgspec.structs.replace(self, parts=parts, rounds=rounds, beats=move(self.beats), **changes)
 
-    def part(self, strand: str) -> Part | None:
+    def part(self, strand: str) -> TakePart | None:
         """The share of a strand; ``None`` where it has none."""
         return next((part for part in self.parts if part.strand == strand), None)
 
@@ -112,7 +112,7 @@ def cut_take(history: Remembered, start: float, end: float, *, id: str, name: st
             doubts = history.doubtful(strand, start, end)
             doubtful = tuple((course.beat_at(time), note) for time, note in doubts if time >= 0.0)
             label = history.names.get(strand, strand)
-            parts.append(Part(strand=strand, name=label, played=played, generated=generated, doubtful=doubtful))
+            parts.append(TakePart(strand=strand, name=label, played=played, generated=generated, doubtful=doubtful))
             last = max(last, *(event.time for event in (*played[-1:], *generated[-1:])))
     if not parts:
         return None
@@ -162,7 +162,7 @@ def is_doubtful(doubtful: Sequence[tuple[float, int]], beat: float, note: int) -
     return any(which == note and abs(when - beat) <= _SAME_BEATS for when, which in doubtful)
 
 
-def without_doubtful(part: Part, course: Course) -> Part:
+def without_doubtful(part: TakePart, course: Course) -> TakePart:
     """A part without its doubtful notes, and without what was generated from them alone: what began with them, and
     with no other note that was played."""
     sure = [

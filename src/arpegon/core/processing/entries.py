@@ -14,11 +14,11 @@ class Entries(Param, frozen=True, kw_only=True):
     """Up to ``most`` objects, each with the declared ``fields``; a field that is left out has its default."""
 
     fields: tuple[Param, ...]
-    most: int
+    max_count: int
     what: str = "step"
 
     def check(self, value: Any) -> Any:
-        if not isinstance(value, (list, tuple)) or len(value) > self.most:
+        if not isinstance(value, (list, tuple)) or len(value) > self.max_count:
             raise self._refuse(value)
         return [self._entry(number, entry) for number, entry in enumerate(value)]
 
@@ -78,9 +78,9 @@ class Entries(Param, frozen=True, kw_only=True):
     @property
     def range_text(self) -> str:
         fields = "; ".join(f"`{field.name}`: {field.range_text}" for field in self.fields)
-        return f"a list of up to {self.most} {self.what}s, each with what of these is wanted: {fields}"
+        return f"a list of up to {self.max_count} {self.what}s, each with what of these is wanted: {fields}"
 
     def schema(self) -> dict[str, Any]:
         properties = {field.name: {"description": field.help, **field.schema()} for field in self.fields}
         entry = {"type": "object", "additionalProperties": False, "properties": properties}
-        return {"type": "array", "maxItems": self.most, "items": entry}
+        return {"type": "array", "maxItems": self.max_count, "items": entry}

@@ -258,16 +258,16 @@ class PitchClasses(Param, frozen=True, kw_only=True):
 
 
 class Numbers(Param, frozen=True, kw_only=True):
-    """A list of up to ``most`` numbers, each between ``low`` and ``high``."""
+    """A list of up to ``max_count`` numbers, each between ``low`` and ``high``."""
 
     low: float
     high: float
-    most: int
+    max_count: int
     whole: bool = True
     unit: str = ""
 
     def check(self, value: Any) -> Any:
-        if not isinstance(value, (list, tuple)) or len(value) > self.most:
+        if not isinstance(value, (list, tuple)) or len(value) > self.max_count:
             raise self._refuse(value)
         for entry in value:
             if not is_number(entry, self.low, self.high) or (self.whole and entry != int(entry)):
@@ -281,12 +281,12 @@ class Numbers(Param, frozen=True, kw_only=True):
     def range_text(self) -> str:
         kind = "whole numbers" if self.whole else "numbers"
         unit = f" {self.unit}" if self.unit else ""
-        return f"a list of up to {self.most} {kind} from {self.low:g} to {self.high:g}{unit}"
+        return f"a list of up to {self.max_count} {kind} from {self.low:g} to {self.high:g}{unit}"
 
     def schema(self) -> dict[str, Any]:
         kind = "integer" if self.whole else "number"
         items = {"type": kind, "minimum": self.low, "maximum": self.high}
-        return {"type": "array", "maxItems": self.most, "items": items}
+        return {"type": "array", "maxItems": self.max_count, "items": items}
 
     def part(self, value: Any, names: Sequence[str]) -> Part | None:
         if not names:
@@ -377,14 +377,14 @@ class Flags(Param, frozen=True, kw_only=True):
 
 
 class Points(Param, frozen=True, kw_only=True):
-    """A line through up to ``most`` points ``[in, out]`` between ``low`` and ``high``, rising in what comes in."""
+    """A line through up to ``max_count`` points ``[in, out]`` between ``low`` and ``high``, rising in what comes in."""
 
     low: int
     high: int
-    most: int = 16
+    max_count: int = 16
 
     def check(self, value: Any) -> Any:
-        if not isinstance(value, (list, tuple)) or len(value) > self.most:
+        if not isinstance(value, (list, tuple)) or len(value) > self.max_count:
             raise self._refuse(value)
         points: list[list[int]] = []
         for entry in value:
@@ -403,12 +403,14 @@ class Points(Param, frozen=True, kw_only=True):
 
     @property
     def range_text(self) -> str:
-        return f"a list of up to {self.most} points [in, out] from {self.low} to {self.high}, rising in what comes in"
+        return (
+            f"a list of up to {self.max_count} points [in, out] from {self.low} to {self.high}, rising in what comes in"
+        )
 
     def schema(self) -> dict[str, Any]:
         number = {"type": "integer", "minimum": self.low, "maximum": self.high}
         point = {"type": "array", "items": number, "minItems": 2, "maxItems": 2}
-        return {"type": "array", "maxItems": self.most, "items": point}
+        return {"type": "array", "maxItems": self.max_count, "items": point}
 
     def part(self, value: Any, names: Sequence[str]) -> Part | None:
         if not names:
@@ -527,7 +529,7 @@ class Swing(Number, frozen=True, kw_only=True):
     """The share of a pair that its first one gets, in percent; read with the feel that it has."""
 
     def text(self, value: Any) -> str:
-        feel = next(name for most, name in _FEELS if value <= most)
+        feel = next(name for highest, name in _FEELS if value <= highest)
         return f"{value} % {feel}"
 
 

@@ -27,7 +27,7 @@ class Patterns(Param, frozen=True, kw_only=True):
     """Up to eight patterns, each as ``one`` declares it; ``least`` is the shortest length of one."""
 
     one: Param
-    least: int = 0
+    min_count: int = 0
 
     def check(self, value: Any) -> Any:
         if not isinstance(value, (list, tuple)) or len(value) > MAX:
@@ -39,7 +39,7 @@ class Patterns(Param, frozen=True, kw_only=True):
             checked = self.one.check(pattern)
         except ParameterError as error:
             raise ParameterError(f"{self.label} ({self.name}), pattern {number + 1}: {error}") from None
-        if len(checked) < self.least:
+        if len(checked) < self.min_count:
             raise ParameterError(
                 f"{self.label} ({self.name}), pattern {number + 1}: it has no {self.one.label.lower()}."
             )
@@ -71,8 +71,8 @@ class Patterns(Param, frozen=True, kw_only=True):
 
     def schema(self) -> dict[str, Any]:
         one = self.one.schema()
-        if self.least:
-            one = {**one, "minItems": self.least}
+        if self.min_count:
+            one = {**one, "minItems": self.min_count}
         return {"type": "array", "maxItems": MAX, "items": one}
 
 

@@ -18,7 +18,7 @@ _SETTLING = 24.0
 _WILD = 0.4
 _WILD_TICKS, _ODD_TICKS = 5, 30
 """So many wild ticks in a row are believed to be another tempo; more where Arpegon follows no such tempo."""
-_LEAST, _MAX = (60.0 / PER_QUARTER / tempo for tempo in reversed(TEMPO_RANGE))
+_MIN, _MAX = (60.0 / PER_QUARTER / tempo for tempo in reversed(TEMPO_RANGE))
 _TOGETHER_SECONDS = 0.0005
 """Ticks nearer than this come from no tempo: they were held up on the way, and delivered together."""
 
@@ -58,7 +58,7 @@ class TickFilter:
         error = time - self.next
         missed = time - last > 4.0 * self.period
         self._wild = self._wild + 1 if missed or abs(error) > _WILD * self.period else 0
-        if self._wild >= (_WILD_TICKS if _LEAST <= time - last <= _MAX else _ODD_TICKS):
+        if self._wild >= (_WILD_TICKS if _MIN <= time - last <= _MAX else _ODD_TICKS):
             self._begin(time, last)
             return
         if missed:

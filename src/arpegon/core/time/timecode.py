@@ -150,7 +150,7 @@ class CodeReader:
             self._second += 0.25 / self.rate.real
         if len(self._values) == PIECES:
             low, high = self._values[::2], self._values[1::2]
-            frames, seconds, minutes, hours = (least | most << 4 for least, most in zip(low, high, strict=True))
+            frames, seconds, minutes, hours = (units | tens << 4 for units, tens in zip(low, high, strict=True))
             begun = self._whole(hours, minutes, seconds, frames)
             if begun is None or self.rate is None:
                 self.forget()

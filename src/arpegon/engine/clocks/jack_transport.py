@@ -60,7 +60,7 @@ class Server(Protocol):
         """Go to a frame."""
 
 
-class Piece(Protocol):
+class FollowingPiece(Protocol):
     """The piece that goes along."""
 
     def begin(self, time: float, beat: float) -> None:
@@ -87,7 +87,7 @@ class JackTransport:
         late: how many periods after its time something leaves.
     """
 
-    def __init__(self, server: Server, piece: Piece, soon: Callable[[Task], None], late: int) -> None:
+    def __init__(self, server: Server, piece: FollowingPiece, soon: Callable[[Task], None], late: int) -> None:
         self._server = server
         self._piece = piece
         self._soon = soon

@@ -30,7 +30,7 @@ _ALWAYS = 1
 """Every strand has a way in for takes, beside those of its sources."""
 
 
-class AtWork(Protocol):
+class StrandsAtWork(Protocol):
     """The strands at work, of which the new ones take over what stays."""
 
     def node(self, strand_id: str) -> StrandNode | None:
@@ -52,7 +52,7 @@ class Build:
         DocumentError: a stage cannot work with its settings.
     """
 
-    def __init__(self, graph: AtWork, project: Project, time: float) -> None:
+    def __init__(self, graph: StrandsAtWork, project: Project, time: float) -> None:
         self._graph = graph
         self._project = project
         self._time = time

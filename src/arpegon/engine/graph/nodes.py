@@ -20,7 +20,7 @@ from arpegon.engine.graph.heads import Head, Keys
 Process = Callable[[Sequence[Event], float, list[Event]], float]
 """See :meth:`~arpegon.core.processing.processor.Processor.process_until`."""
 
-Report = Callable[[str, Event | None, Sequence[Event]], None]
+StageReport = Callable[[str, Event | None, Sequence[Event]], None]
 
 
 class StageStep(msgspec.Struct, eq=False, gc=False):
@@ -101,7 +101,7 @@ class StrandNode:
         self,
         feed_of: Callable[[str], str],
         watched: str | None,
-        report: Report,
+        report: StageReport,
         letting_go: Collection[str] = (),
         time: float = 0.0,
     ) -> None:
@@ -158,7 +158,7 @@ class StrandNode:
         self._due = time
 
 
-def watching(stage_id: str, processor: Processor, process: Process, report: Report) -> Process:
+def watching(stage_id: str, processor: Processor, process: Process, report: StageReport) -> Process:
     """How the watched stage processes: one event at a time, and each is reported with what came out for it."""
 
     def reported(events: Sequence[Event], until: float, made: list[Event]) -> float:

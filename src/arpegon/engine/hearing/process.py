@@ -27,10 +27,10 @@ from arpegon.engine.hearing.ears import BLOCK_SECONDS, Block, Ears
 from arpegon.engine.hearing.hearing import blocks_of, file_sources, first_block, may_be_turned
 from arpegon.engine.hearing.inputs import AudioIn
 from arpegon.engine.wire import protocol
-from arpegon.engine.wire.channel import Channel
 from arpegon.engine.wire.framing import WireError
 from arpegon.engine.wire.quiet import hush_jack
 from arpegon.engine.wire.realtime import LISTENING, ask_for_realtime
+from arpegon.engine.wire.wire import Wire
 from arpegon.files.assets import SoundCache, load_sounds
 from arpegon.files.audio import AudioFile
 from arpegon.files.logs import catch_faults, start_log
@@ -55,8 +55,8 @@ _REST_SECONDS = 1.0
 class EarsProcess:
     """Hears what is wanted and says what it heard."""
 
-    def __init__(self, channel: Channel) -> None:
-        self.channel = channel
+    def __init__(self, wire: Wire) -> None:
+        self.wire = wire
         self.ears = Ears()
         self.project = Project()
         self._sounds: dict[str, AudioFile] = {}
@@ -76,7 +76,7 @@ class EarsProcess:
         self._devices = threading.RLock()
         self.inputs = AudioIn(
             lambda block: self._todo.put(lambda: self._hear_input(block)),
-            lambda missing: channel.send(protocol.Missing("audio-in", missing)),
+            lambda missing: wire.send(protocol.Missing("audio-in", missing)),
             self._rescan,
         )
 
@@ -91,7 +91,7 @@ class EarsProcess:
                 studio.set_behind(command.behind)
             case protocol.SetParams():
                 self.ears.set_params(command.stage, command.values)
-            case protocol.Roll():
+            case protocol.PlayFiles():
                 self._rolls[command.endless] = (command.origin, command.run)
                 if command.origin is None:
                     for source in file_sources(self.project, command.endless):
@@ -113,7 +113,7 @@ class EarsProcess:
         self._sounds, missing = load_sounds(project, folder, self._cache)
         if missing != self._missing:
             self._missing = missing
-            self.channel.send(protocol.Missing("sound", missing))
+            self.wire.send(protocol.Missing("sound", missing))
         self.project = project
         self._turned = may_be_turned(project)
         self.ears.configure(project)
@@ -139,11 +139,11 @@ class EarsProcess:
             if source is not None and source.monitor:
                 samples = np.ascontiguousarray(self.ears.by_id[ear_id].channels(block.samples), dtype=np.float32)
                 dry = protocol.Dry(ear_id, samples.tobytes(), samples.shape[1], block.rate, block.start)
-                self.channel.send(dry)
+                self.wire.send(dry)
         self._untold = True
         events = self.ears.hear(blocks)
         if events:
-            self.channel.send(protocol.HeardNotes(endless, run, events))
+            self.wire.send(protocol.HeardNotes(endless, run, events))
 
     def _next_due(self) -> float:
         due = [
@@ -203,12 +203,12 @@ class EarsProcess:
     def _report(self) -> None:
         marks, sight = self.ears.marks(), self.ears.sight(self._watched)
         if marks or (sight is not None and (sight.values or sight.peak)):
-            self.channel.send(protocol.Seen(marks, self._watched, sight))
+            self.wire.send(protocol.Seen(marks, self._watched, sight))
 
     def _listen(self) -> None:
         while True:
             try:
-                command = self.channel.receive() or protocol.Quit()
+                command = self.wire.receive() or protocol.Quit()
             except WireError as error:
                 log.error("a command could not be read: %s", error)
                 if not error.lost:
@@ -242,9 +242,9 @@ def main(arguments: list[str]) -> None:
     catch_faults(lambda error: None)
     os.environ.setdefault("JACK_NO_START_SERVER", "1")
     sock: Any = socket.socket(fileno=int(arguments[0]))
-    channel = Channel(sock, protocol.EarsCommand)
-    EarsProcess(channel).run()
-    channel.close()
+    wire = Wire(sock, protocol.EarsCommand)
+    EarsProcess(wire).run()
+    wire.close()
     os._exit(0)  # audio libraries may keep threads of their own
 
 

@@ -55,7 +55,7 @@ class RemoteHearing:
         self.folder = ""
         """Where the files of the document lie."""
         self._project: protocol.SetProject | None = None
-        self._rolls = {endless: protocol.Roll(endless, None, 0.0, 0) for endless in (False, True)}
+        self._rolls = {endless: protocol.PlayFiles(endless, None, 0.0, 0) for endless in (False, True)}
         self._watch = protocol.Watch("")
         self._here = protocol.HeardHere([])
         self._marks: dict[str, list[HeardNote]] = {}
@@ -88,7 +88,7 @@ class RemoteHearing:
 
     def roll(self, endless: bool, origin: float | None, time: float) -> None:
         run = self._rolls[endless].run + 1
-        self._rolls[endless] = protocol.Roll(endless, origin, time, run)
+        self._rolls[endless] = protocol.PlayFiles(endless, origin, time, run)
         self._supervisor.send(self._rolls[endless])
 
     def watch(self, source_id: str) -> None:

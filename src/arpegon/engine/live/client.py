@@ -17,7 +17,7 @@ from arpegon.engine.wire.spawning import ENGINE
 from arpegon.engine.wire.supervisor import Ended, Supervisor
 from arpegon.files.path_text import path_text
 
-Receive = Callable[[protocol.Report], None]
+Receive = Callable[[protocol.EngineReport], None]
 
 SPARE_AFTER = 5.0
 """Seconds after which a second engine stands by: by then the first one, and the window, are there."""
@@ -31,7 +31,7 @@ class Keeper(Protocol):
     def on_revision(self, project: Project, revision: int) -> None:
         """The engine is told of a document."""
 
-    def take(self, report: protocol.Report) -> None:
+    def take(self, report: protocol.EngineReport) -> None:
         """The engine reported something."""
 
     def open_ends(self, time: float) -> list[Passage]:
@@ -62,7 +62,7 @@ class EngineClient:
         self._ended_before = False
         self._lock = threading.Lock()
         self.supervisor = Supervisor(
-            ENGINE, protocol.Report, self._greeting, self._take, self._ended, stderr, SPARE_AFTER
+            ENGINE, protocol.EngineReport, self._greeting, self._take, self._ended, stderr, SPARE_AFTER
         )
 
     # -- commands ----------------------------------------------------------------------------------
@@ -75,7 +75,7 @@ class EngineClient:
         """Start it once more after it ended too often."""
         self.supervisor.start_anew()
 
-    def send(self, command: protocol.Command) -> None:
+    def send(self, command: protocol.EngineCommand) -> None:
         """Tell the engine something; it never waits."""
         if isinstance(command, protocol.Watch):
             self._watch = command
@@ -109,7 +109,7 @@ class EngineClient:
 
     # -- what it says ------------------------------------------------------------------------------
 
-    def _greeting(self) -> Iterator[protocol.Command]:
+    def _greeting(self) -> Iterator[protocol.EngineCommand]:
         yield protocol.SetTime(studio.behind())
         if self._ended_before:
             yield protocol.Hush()
@@ -119,7 +119,7 @@ class EngineClient:
         if self._playing:
             yield protocol.Play(self._beat)
 
-    def _take(self, report: protocol.Report) -> None:
+    def _take(self, report: protocol.EngineReport) -> None:
         if isinstance(report, protocol.Telemetry):
             self._playing, self._beat = report.playing, report.beat
             studio.set_behind(report.behind)

@@ -58,7 +58,7 @@ class MemoryKeeper:
                 self._piece = piece
                 self._remember(piece)
 
-    def take(self, report: protocol.Report) -> None:
+    def take(self, report: protocol.EngineReport) -> None:
         if isinstance(report, Batch):
             with self._lock:
                 if report.facts:

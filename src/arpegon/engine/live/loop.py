@@ -40,11 +40,11 @@ from arpegon.engine.live.reporter import Reporter
 from arpegon.engine.live.together import Together
 from arpegon.engine.simulation import Engine
 from arpegon.engine.wire import protocol
-from arpegon.engine.wire.channel import Channel
 from arpegon.engine.wire.framing import WireError
 from arpegon.engine.wire.quiet import hush_jack
 from arpegon.engine.wire.realtime import ask_for_realtime
 from arpegon.engine.wire.spare import stand_by
+from arpegon.engine.wire.wire import Wire
 from arpegon.files.assets import remarks
 from arpegon.files.logs import catch_faults, start_log
 from arpegon.files.path_text import text_path
@@ -94,8 +94,8 @@ class LiveEngine:
         channel: the way to the window.
     """
 
-    def __init__(self, channel: Channel) -> None:
-        self.channel = channel
+    def __init__(self, wire: Wire) -> None:
+        self.wire = wire
         self._wake = os.eventfd(0, os.EFD_NONBLOCK)
         self.inbox = Inbox(self._wake_up)
         self.soon = self.inbox.soon
@@ -104,13 +104,13 @@ class LiveEngine:
             lambda events: self.engine.audio.expect(events),
             lambda *dry: self.audio.renderer.monitor(*dry),
             lambda now: self.engine.audio.hush(now),
-            channel.send,
+            wire.send,
         )
         jack = JackClient(
             changed=lambda: self.ports.look_soon(),
             advanced=self._wake_up,
             heard=lambda block: self.inputs.take(block),
-            said=lambda words: channel.send(protocol.Notice("jack", words)),
+            said=lambda words: wire.send(protocol.Notice("jack", words)),
         )
         self.jack = jack
         self.alsa = AlsaMidi()
@@ -120,21 +120,21 @@ class LiveEngine:
         self.together = Together(jack, lambda: self.engine, self.soon)
         self.plan = CoursePlan(self.soon, self._planned)
         self.audio: AudioOut = AudioOut(
-            lambda text: channel.send(protocol.Notice("audio", text)), (jack.audio, PortAudio())
+            lambda text: wire.send(protocol.Notice("audio", text)), (jack.audio, PortAudio())
         )
         self.ports: PortHub = PortHub(
             lambda name, event: self.inbox.put(f"midi:{name}", event),
             self._lost,
             self._ports_changed,
-            lambda missing: channel.send(protocol.Missing("port", missing)),
+            lambda missing: wire.send(protocol.Missing("port", missing)),
             self._clocked,
             (self.alsa, jack),
         )
-        self.reporter = Reporter(channel, self.ports.send, self.audio.play, self._beat)
+        self.reporter = Reporter(wire, self.ports.send, self.audio.play, self._beat)
         self.engine: Engine = Engine(self.reporter, hearing=self.hearing)
         self.engine.on_moved = self.together.moved
         self.assets = Assets(lambda clips, missing: self.soon(lambda now: self._clips_read(clips, missing, now)))
-        self.crowds = CrowdWatch(lambda words: channel.send(protocol.Notice("crowd", words)))
+        self.crowds = CrowdWatch(lambda words: wire.send(protocol.Notice("crowd", words)))
         self.box: ClockBox = ClockBox()
         self._learning = False
         self._heard_of = Project()
@@ -174,7 +174,7 @@ class LiveEngine:
         self.soon(lambda now: self.engine.lost(f"midi:{name}", max(now, self.engine.now)))
 
     def _ports_changed(self, inputs: list[str], outputs: list[str], opened: list[str]) -> None:
-        self.channel.send(protocol.Ports(inputs, outputs, *self.audio.devices(), opened))
+        self.wire.send(protocol.Ports(inputs, outputs, *self.audio.devices(), opened))
 
     def listen(self) -> None:
         """Take commands until the window is gone (runs in a thread of its own)."""
@@ -184,10 +184,10 @@ class LiveEngine:
     def take_command(self) -> bool:
         """Take the next command; whether others may come."""
         try:
-            command = self.channel.receive() or protocol.Quit()
+            command = self.wire.receive() or protocol.Quit()
         except WireError as error:
             log.error("a command could not be read: %s", error)
-            self.channel.send(protocol.Notice("engine", f"The engine could not read a command ({error})."))
+            self.wire.send(protocol.Notice("engine", f"The engine could not read a command ({error})."))
             if not error.lost:
                 return True
             command = protocol.Quit()
@@ -220,14 +220,14 @@ class LiveEngine:
         try:
             self.engine.apply(project, self.assets.clips, now, revision=command.revision)
         except ArpegonError as error:
-            self.channel.send(protocol.Notice("document", str(error)))
+            self.wire.send(protocol.Notice("document", str(error)))
         else:
-            self.channel.send(protocol.Notice("document", ""))
+            self.wire.send(protocol.Notice("document", ""))
 
     def _clips_read(self, clips: Clips, missing: dict[str, str], now: float) -> None:
         self._reading_since = None
-        self.channel.send(protocol.Missing("clip", missing))
-        self.channel.send(protocol.Notice("clip-remarks", " ".join(remarks(clips))))
+        self.wire.send(protocol.Missing("clip", missing))
+        self.wire.send(protocol.Notice("clip-remarks", " ".join(remarks(clips))))
         self.engine.set_clips(clips, now)
         self._play_waiting(now)
 
@@ -319,7 +319,7 @@ class LiveEngine:
                 self._work(now)
             except Exception:  # a fault in one stage must neither hang notes nor stop the others
                 log.exception("the engine met a fault")
-                self.channel.send(
+                self.wire.send(
                     protocol.Notice("engine", "The engine met a fault and silenced everything; please go on playing.")
                 )
                 engine.all_off(now)
@@ -426,7 +426,7 @@ class LiveEngine:
         hooks, overlay = self.engine.hooks, self.engine.overlay
         if hooks.moved or overlay.done or hooks.asked:
             done = [(*target, value, passing) for target, (value, passing) in overlay.done.items()]
-            self.channel.send(protocol.Hooked(done, dict(hooks.moved), list(hooks.asked)))
+            self.wire.send(protocol.Hooked(done, dict(hooks.moved), list(hooks.asked)))
             hooks.moved.clear()
             overlay.done.clear()
             hooks.asked.clear()
@@ -441,7 +441,7 @@ class LiveEngine:
             words = f"The clock from “{whose}” no longer comes; the transport {then}."
         if words != self._clock_words:
             self._clock_words = words
-            self.channel.send(protocol.Notice("clock", words))
+            self.wire.send(protocol.Notice("clock", words))
 
     def _live(self, now: float) -> list[float]:
         """Where the watched stage is."""
@@ -479,8 +479,8 @@ def main(arguments: list[str]) -> None:
     catch_faults(lambda error: None)
     os.environ.setdefault("JACK_NO_START_SERVER", "1")
     sys.setswitchinterval(_SWITCH_SECONDS)
-    channel = Channel(sock, protocol.Command)
-    live = LiveEngine(channel)
+    wire = Wire(sock, protocol.EngineCommand)
+    live = LiveEngine(wire)
     signal.signal(signal.SIGTERM, lambda *_: live.soon(live.quit))
     live.take_command()  # what time it is, before anything is stamped
     threading.Thread(target=live.listen, name="commands", daemon=True).start()
@@ -494,7 +494,7 @@ def main(arguments: list[str]) -> None:
     live.hearing.close()
     live.audio.close()
     live.ports.close()
-    channel.close()
+    wire.close()
     os._exit(0)  # audio and MIDI libraries may keep threads of their own
 
 

@@ -52,7 +52,7 @@ class Refused(ArpegonError):
     """A message that asks for what cannot be."""
 
 
-class Command(msgspec.Struct, frozen=True):
+class OscCommand(msgspec.Struct, frozen=True):
     """Something that can be sent: its address, with the parts that stand for others in angle brackets; its arguments;
     what it does."""
 
@@ -62,18 +62,18 @@ class Command(msgspec.Struct, frozen=True):
 
 
 COMMANDS = (
-    Command("/set/<id>/<parameter>", "a value", "Sets an address to a value, as files write it."),
-    Command("/share/<id>/<parameter>", "0 … 1", "Sets an address to a share of its whole range, as a fader does."),
-    Command("/get/<id>/<parameter>", "", "Answers with `/arpegon/value/<id>/<parameter>`, the value and its share."),
-    Command("/watch/<id>/<parameter>", "", "The same, and again whenever it changes, until `/unwatch`."),
-    Command("/unwatch/<id>/<parameter>", "", "No longer."),
-    Command("/do/<action>", "a number, or nothing", "Does what a hookup can do. 0 is a button that is let go."),
-    Command("/do/<action>/<id>", "a number, or nothing", "The same with a part of the project."),
-    Command("/play/note", "note, velocity, channel (1)", "Plays a key of the play surface; velocity 0 lets go."),
-    Command("/play/control", "number, value, channel (1)", "Moves a controller of the play surface."),
-    Command("/play/bend", "-1 … 1, channel (1)", "Bends."),
-    Command("/play/pressure", "0 … 127, channel (1)", "Presses."),
-    Command("/list", "", "Answers with `/arpegon/address` for everything that can be set, then `/arpegon/end`."),
+    OscCommand("/set/<id>/<parameter>", "a value", "Sets an address to a value, as files write it."),
+    OscCommand("/share/<id>/<parameter>", "0 … 1", "Sets an address to a share of its whole range, as a fader does."),
+    OscCommand("/get/<id>/<parameter>", "", "Answers with `/arpegon/value/<id>/<parameter>`, the value and its share."),
+    OscCommand("/watch/<id>/<parameter>", "", "The same, and again whenever it changes, until `/unwatch`."),
+    OscCommand("/unwatch/<id>/<parameter>", "", "No longer."),
+    OscCommand("/do/<action>", "a number, or nothing", "Does what a hookup can do. 0 is a button that is let go."),
+    OscCommand("/do/<action>/<id>", "a number, or nothing", "The same with a part of the project."),
+    OscCommand("/play/note", "note, velocity, channel (1)", "Plays a key of the play surface; velocity 0 lets go."),
+    OscCommand("/play/control", "number, value, channel (1)", "Moves a controller of the play surface."),
+    OscCommand("/play/bend", "-1 … 1, channel (1)", "Bends."),
+    OscCommand("/play/pressure", "0 … 127, channel (1)", "Presses."),
+    OscCommand("/list", "", "Answers with `/arpegon/address` for everything that can be set, then `/arpegon/end`."),
 )
 
 
@@ -92,7 +92,7 @@ class OscServer:
 
     def __init__(
         self,
-        send: Callable[[protocol.Command], None],
+        send: Callable[[protocol.EngineCommand], None],
         window: Callable[[str, str], None] | None = None,
         port: int = DEFAULT_PORT,
         anywhere: bool = False,
@@ -140,7 +140,7 @@ class OscServer:
             self._over = {target: value for target, value in self._over.items() if not differs(before, project, target)}
         self._tell_watchers()
 
-    def take(self, report: protocol.Report) -> None:
+    def take(self, report: protocol.EngineReport) -> None:
         """Take in what the engine says: what hookups have set is told to who watches it."""
         if isinstance(report, protocol.Hooked) and report.set:
             with self._lock:

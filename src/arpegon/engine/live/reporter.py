@@ -13,7 +13,7 @@ from arpegon.core.notes.taps import IN, Batch, OpenNotes, Passage, Tap
 from arpegon.core.time import studio
 from arpegon.engine.devices.lateness import Lateness
 from arpegon.engine.wire import protocol
-from arpegon.engine.wire.channel import Channel
+from arpegon.engine.wire.wire import Wire
 
 _HEARD_LIMIT = 64
 BACKLOG_LIMIT = 600
@@ -38,8 +38,8 @@ class Reporter:
         beat: where the transport is at a time; ``None`` while it stands.
     """
 
-    def __init__(self, channel: Channel, port: Send, instrument: Send, beat: Callable[[float], float | None]) -> None:
-        self._channel = channel
+    def __init__(self, wire: Wire, port: Send, instrument: Send, beat: Callable[[float], float | None]) -> None:
+        self._wire = wire
         self._beat = beat
         self._instrument = instrument
         self.port = port
@@ -119,11 +119,11 @@ class Reporter:
     def send_batches(self) -> bool:
         """Tell what was printed; False where the window does not read: then it is kept, and nothing more is told."""
         self._close_batch()
-        if self._channel.waiting > BACKLOG_LIMIT:
+        if self._wire.waiting > BACKLOG_LIMIT:
             self._thin_kept()
             return False
         for batch in self._batches:
-            self._channel.send(batch)
+            self._wire.send(batch)
         self._batches = []
         return True
 
@@ -141,7 +141,7 @@ class Reporter:
         passed, self._passed = self._passed, []
         heard, self._heard = self._heard, []
         controls, self._controls = self._controls, {}
-        self._channel.send(msgspec.structs.replace(telemetry, passed=passed, heard=heard, controls=controls))
+        self._wire.send(msgspec.structs.replace(telemetry, passed=passed, heard=heard, controls=controls))
 
     def drop(self) -> None:
         """The window does not read: what is only for the eye is left out."""

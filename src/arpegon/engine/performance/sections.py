@@ -8,7 +8,7 @@ from typing import Any, Protocol
 
 import msgspec
 
-from arpegon.core.document.model import Message, Project, Section
+from arpegon.core.document.model import Project, Section, SectionMessage
 from arpegon.core.document.sections import (
     after_end,
     clock_in,
@@ -43,7 +43,7 @@ class Greeting(Protocol):
         """Have everything begin anew that begins with each section."""
 
 
-def events_of(message: Message) -> list[Event]:
+def events_of(message: SectionMessage) -> list[Event]:
     """What a section sends, at time 0: a bank as its two controllers before its program."""
     if message.kind == "cc":
         return [control(0.0, message.channel, message.number, message.value)]

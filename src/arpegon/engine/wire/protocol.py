@@ -168,7 +168,7 @@ class Quit(Message):
     """End every note and leave."""
 
 
-Command = (
+EngineCommand = (
     SetProject
     | SetParams
     | Feed
@@ -301,12 +301,12 @@ class Notice(Message):
     text: str
 
 
-Report = Batch | Telemetry | Hooked | Ports | Missing | Notice
+EngineReport = Batch | Telemetry | Hooked | Ports | Missing | Notice
 
 # -- engine to ears and back --------------------------------------------------------------------------
 
 
-class Roll(Message):
+class PlayFiles(Message):
     """Audio files play from ``time`` on, with their beginnings at ``origin`` (``None``: they stop)."""
 
     endless: bool
@@ -332,7 +332,7 @@ class Samples(Message):
     start: float
 
 
-EarsCommand = SetTime | SetProject | SetParams | Watch | Roll | HeardHere | Samples | Quit
+EarsCommand = SetTime | SetProject | SetParams | Watch | PlayFiles | HeardHere | Samples | Quit
 
 
 class HeardNotes(Message):

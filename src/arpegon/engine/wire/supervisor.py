@@ -14,10 +14,10 @@ from typing import IO, Any
 
 import msgspec
 
-from arpegon.engine.wire.channel import Channel
 from arpegon.engine.wire.framing import WireError
 from arpegon.engine.wire.realtime import ask_for_realtime
 from arpegon.engine.wire.spare import Spare, start
+from arpegon.engine.wire.wire import Wire
 from arpegon.files.logs import open_errors
 
 RESTARTS = 5
@@ -79,7 +79,7 @@ class Supervisor:
         self.started = False
         """Whether it was ever started."""
         self.process: subprocess.Popen[bytes] | None = None
-        self.channel: Channel | None = None
+        self.wire: Wire | None = None
 
     def start(self) -> None:
         """Start the process; long before it is ready this returns, after some milliseconds."""
@@ -102,8 +102,8 @@ class Supervisor:
     def send(self, message: msgspec.Struct) -> None:
         """Tell it something; never waits, and nothing happens where it is not there."""
         with self._greeted:
-            if self.channel is not None:
-                self.channel.send(message)
+            if self.wire is not None:
+                self.wire.send(message)
 
     def close(self, farewell: msgspec.Struct, patience: float) -> None:
         """End it in order.
@@ -122,8 +122,8 @@ class Supervisor:
             except subprocess.TimeoutExpired:
                 self.process.kill()
                 self.process.wait()
-        if self.channel is not None:
-            self.channel.close()
+        if self.wire is not None:
+            self.wire.close()
 
     # -- the process -------------------------------------------------------------------------------
 
@@ -132,14 +132,14 @@ class Supervisor:
         self.process, ours = self.spare.take() or start(self._module, self._open_stderr)
         if self._spare_after is not None:
             self.spare.prepare(self._spare_after)
-        channel = Channel(ours, self._incoming)
+        wire = Wire(ours, self._incoming)
         self._starts.append(time.monotonic())
         with self._greeted:  # what is sent from now on comes after the greeting
             for message in self._greeting():
-                channel.send(message)
-            self.channel = channel
+                wire.send(message)
+            self.wire = wire
         name = f"{self._module.rpartition('.')[2]}-reports"
-        threading.Thread(target=self._listen, args=(channel, self.process), name=name, daemon=True).start()
+        threading.Thread(target=self._listen, args=(wire, self.process), name=name, daemon=True).start()
 
     def _open_stderr(self) -> IO[bytes] | None:
         if self._stderr is None:
@@ -153,13 +153,13 @@ class Supervisor:
             return self._stderr.stat().st_size if self._stderr is not None else 0
         return 0
 
-    def _listen(self, channel: Channel, process: subprocess.Popen[bytes]) -> None:
+    def _listen(self, wire: Wire, process: subprocess.Popen[bytes]) -> None:
         reason = ""
         if self._prompt:
             ask_for_realtime()
         while True:
             try:
-                message = channel.receive()
+                message = wire.receive()
             except WireError as error:
                 log.error("%s said what cannot be read: %s", self._module, error)
                 reason = f"it said what cannot be read: {error}"
@@ -172,9 +172,9 @@ class Supervisor:
             except Exception:  # a fault on our side must not make us deaf
                 log.exception("a message of %s could not be taken", self._module)
         process.wait()
-        self._end(channel, process, reason)
+        self._end(wire, process, reason)
 
-    def _end(self, channel: Channel, process: subprocess.Popen[bytes], reason: str) -> None:
+    def _end(self, wire: Wire, process: subprocess.Popen[bytes], reason: str) -> None:
         with self._lock:
             if self._closing or process is not self.process:
                 return
@@ -182,7 +182,7 @@ class Supervisor:
             log.error("%s (%d) ended with %s: %s", self._module, process.pid, process.returncode, reason or "no word")
             now = time.monotonic()
             often = len(self._starts) == RESTARTS and now - self._starts[0] < RESTART_SPAN_SECONDS
-            channel.close()
+            wire.close()
             try:
                 self._ended(Ended(not often, reason))
             finally:

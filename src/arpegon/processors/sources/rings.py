@@ -43,7 +43,7 @@ RINGS = Entries(
     name="rings",
     label="Rings",
     default=[],
-    most=MAX_RINGS,
+    max_count=MAX_RINGS,
     what="ring",
     help="The rings of one pattern, from the outermost in.",
     fields=(
@@ -116,7 +116,7 @@ class Rings(Generator):
     summary = "Up to six rhythms with evenly spread hits, turning against each other."
     params = (
         *pattern_params(
-            Patterns(name="patterns", label="Patterns", default=_FIRST, one=RINGS, least=1, help="Sets of rings.")
+            Patterns(name="patterns", label="Patterns", default=_FIRST, one=RINGS, min_count=1, help="Sets of rings.")
         ),
         Choice(
             name="reads",

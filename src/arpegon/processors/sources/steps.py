@@ -36,7 +36,7 @@ STEPS = Entries(
     name="steps",
     label="Steps",
     default=[],
-    most=MAX,
+    max_count=MAX,
     help="The steps on the ring.",
     fields=(
         Choice(
@@ -102,7 +102,9 @@ class Steps(Generator):
     summary = "Walks over a ring of steps, in dozens of orders."
     params = (
         *pattern_params(
-            Patterns(name="patterns", label="Patterns", default=_FIRST, one=STEPS, least=1, help="The rings of steps.")
+            Patterns(
+                name="patterns", label="Patterns", default=_FIRST, one=STEPS, min_count=1, help="The rings of steps."
+            )
         ),
         Choice(
             name="walk",

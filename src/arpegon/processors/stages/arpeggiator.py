@@ -111,7 +111,7 @@ class Arpeggiator(KeyBook):
             default=[],
             low=0.0,
             high=3.0,
-            most=32,
+            max_count=32,
             whole=False,
             help="Factors on the velocity of one step after the other.",
         ),

@@ -42,7 +42,7 @@ class Contour(Modulator):
             default=[[0, 0], [64, 127], [96, 32]],
             low=0,
             high=127,
-            most=MAX,
+            max_count=MAX,
             help="Free points: when in its length, and the value, both from 0 to 127.",
         ),
         Numbers(
@@ -51,7 +51,7 @@ class Contour(Modulator):
             default=[0, 127, 64, 96],
             low=0,
             high=127,
-            most=MAX,
+            max_count=MAX,
             help="The values, one after the other, from 0 to 127.",
         ),
         NoteValue(name="length", label="Over", default="4 bars", help="The time that all steps take together."),

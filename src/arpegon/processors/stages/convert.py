@@ -116,7 +116,13 @@ class Convert(MovingValues):
         ),
         Number(name="release_value", label="Goes to", default=0, low=0, high=127, help="Where a release goes to."),
         Numbers(
-            name="ignored", label="Ignored values", default=[], low=0, high=127, most=32, help="Values that do nothing."
+            name="ignored",
+            label="Ignored values",
+            default=[],
+            low=0,
+            high=127,
+            max_count=32,
+            help="Values that do nothing.",
         ),
         Choice(
             name="original",

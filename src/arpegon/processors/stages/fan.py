@@ -23,7 +23,7 @@ FAN = Entries(
     name="fan",
     label="Curves",
     default=[],
-    most=MAX,
+    max_count=MAX,
     what="curve",
     help="What is driven, each along its own curve.",
     fields=(
@@ -78,7 +78,7 @@ class Fan(MovingValues):
     summary = "One controller drives up to eight, each along its own curve."
     params = (
         *reading_params(1),
-        Patterns(name="shapes", label="Shapes", default=_FIRST, one=FAN, least=1, help="The sets of curves."),
+        Patterns(name="shapes", label="Shapes", default=_FIRST, one=FAN, min_count=1, help="The sets of curves."),
         Number(
             name="shape",
             label="Shape",

@@ -22,7 +22,7 @@ _PLAYS = {
 """What a step plays, in the order in which a control goes through it."""
 
 
-class Play(Param, frozen=True, kw_only=True):
+class LanePlay(Param, frozen=True, kw_only=True):
     """``"next"`` (in the order), the number of a held note from 1, ``"all"``, ``"rest"`` or ``"tie"``."""
 
     def check(self, value: Any) -> Any:
@@ -53,10 +53,10 @@ LANE = Entries(
     name="lane",
     label="Steps",
     default=[],
-    most=MAX,
+    max_count=MAX,
     help="What each step plays; with none, all play the next note.",
     fields=(
-        Play(name="play", label="Plays", default="next", help="Which of the held notes."),
+        LanePlay(name="play", label="Plays", default="next", help="Which of the held notes."),
         Number(name="octave", label="Octave", default=0, low=-3, high=3, help="By how many octaves it is moved."),
         Number(
             name="velocity",

@@ -177,13 +177,13 @@ class Stairs(LevelStage):
     )
 
     def __init__(self, values: Mapping[str, Any], context: Context) -> None:
-        self._turns: dict[Address, Turn] = {}
+        self._turns: dict[Address, Hysteresis] = {}
         self._seen: tuple[float, float] | None = None
         super().__init__(values, context)
 
     def work(self, key: Address, address: Address, value: float, time: float, out: list[Event]) -> None:
         count = self.values["levels"]
-        turn = self._turns.setdefault(key, Turn())
+        turn = self._turns.setdefault(key, Hysteresis())
         followed = turn.follow(value, self.values["hysteresis"] / 100.0 * _STEPS / count)
         made = level_of(followed, count) / (count - 1) * TOP
         self.send(key, address, made, time, out)
@@ -201,7 +201,7 @@ class Stairs(LevelStage):
         return f"{_words(values)} · {values['levels']} levels"
 
 
-class Turn:
+class Hysteresis:
     """A value that follows another one, but not where that turns back less than a certain way."""
 
     __slots__ = ("_upwards", "_value")

@@ -38,7 +38,7 @@ class Repeat(KeyBook):
             default=[1.0],
             low=0.0,
             high=1.5,
-            most=32,
+            max_count=32,
             whole=False,
             help="The steps: how loud each stroke is, as a share of the played velocity; 0 is a rest.",
         ),

@@ -48,7 +48,7 @@ class Sieve(NoteGate):
             default=[],
             low=1,
             high=16,
-            most=16,
+            max_count=16,
             help="The channels that match; none named means all.",
         ),
         NoteKey(name="low_key", label="From key", default=0, help="The lowest key that matches."),
@@ -61,7 +61,7 @@ class Sieve(NoteGate):
             default=[],
             low=0,
             high=127,
-            most=32,
+            max_count=32,
             help="The numbers of controllers that match; none named means all.",
         ),
         Number(

@@ -67,7 +67,7 @@ class Velocity(Processor):
             default=[],
             low=0.0,
             high=3.0,
-            most=32,
+            max_count=32,
             whole=False,
             help="Factors for one stroke after the other, round and round; notes struck together share one.",
         ),

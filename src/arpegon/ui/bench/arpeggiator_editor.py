@@ -77,8 +77,8 @@ class ArpeggiatorEditor(PatternEditor):
         self.bars: dict[str, StepBars] = {}
         for name in _LANES:
             low, high = _span(name)
-            most = high - low if name == "octave" else high / 100.0 if name == "chance" else high
-            bars = self.bars[name] = StepBars(self.ink, most, f"The {name} of each step.", "no lane")
+            highest = high - low if name == "octave" else high / 100.0 if name == "chance" else high
+            bars = self.bars[name] = StepBars(self.ink, highest, f"The {name} of each step.", "no lane")
             bars.changed.connect(lambda levels, name=name: self._draw(name, levels))
             bars.settled.connect(self.session.settle)
             drawn.addWidget(bars)

@@ -244,14 +244,14 @@ class Bench(QWidget):
         room = self.height() - above - HEIGHT - _GAPS
         folded, chosen = self.readout.fold.isChecked() or room < _SHORT, self.session.settings.readout
         if folded:
-            beneath = self.readout.least
+            beneath = self.readout.min_height
         elif chosen is not None:
-            beneath = min(max(self.readout.least, chosen), room - _MIN_EDITOR)
+            beneath = min(max(self.readout.min_height, chosen), room - _MIN_EDITOR)
         else:
             wanted = holder.sizeHint().height() + 4 if self.editor.fitted else room
-            beneath = max(self.readout.least, room - wanted)
+            beneath = max(self.readout.min_height, room - wanted)
         self._area.setFixedHeight(max(_MIN_EDITOR, room - beneath))
-        self.readout.setFixedHeight(max(self.readout.least, beneath))
+        self.readout.setFixedHeight(max(self.readout.min_height, beneath))
         self.edge.look()
 
     def _set_width(self, wide: bool) -> None:
@@ -271,7 +271,7 @@ class Bench(QWidget):
     def _move_divider(self, by: int) -> None:
         """Give the readout more room or less; where there is no room for two rows it folds."""
         height = self._taken_at - by
-        folds = height < self.readout.least + _FOLDS_AT
+        folds = height < self.readout.min_height + _FOLDS_AT
         if folds != self.readout.fold.isChecked():
             self.readout.fold.setChecked(folds)
         if not folds:

@@ -16,7 +16,7 @@ from arpegon.processors.stages.humanize import width_in_words
 from arpegon.ui.bench.editor import StageEditor, strokes
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import PaintedParts, Part, paint_paper
+from arpegon.ui.look.painted import PaintedPart, PaintedParts, paint_paper
 from arpegon.ui.look.plain import Label
 
 _BINS = 32
@@ -131,10 +131,10 @@ class VelocityFaces(PaintedParts):
             self._shift(step)
         self.settled.emit()
 
-    def parts(self) -> list[Part]:
+    def parts(self) -> list[PaintedPart]:
         if self.around is not None:
-            return [Part(f"{self.around} more or less than it came with")]
-        return [Part(f"Softest velocity {self.low}"), Part(f"Loudest velocity {self.high}")]
+            return [PaintedPart(f"{self.around} more or less than it came with")]
+        return [PaintedPart(f"Softest velocity {self.low}"), PaintedPart(f"Loudest velocity {self.high}")]
 
     # -- painting ----------------------------------------------------------------------------------
 
@@ -194,14 +194,14 @@ class VelocityFaces(PaintedParts):
             value = went if which else came
             if value is not None:
                 counts[min(_BINS - 1, value * _BINS // 128)] += 1
-        most = max(1, *counts)
+        highest = max(1, *counts)
         room = area.height() / 2 - 20
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.color(shade, 0.85))
         width = area.width() / _BINS
         for place, count in enumerate(counts):
             if count:
-                tall = room * count / most
+                tall = room * count / highest
                 top = middle - tall if way < 0 else middle
                 painter.drawRect(QRectF(area.left() + place * width + 0.5, top, width - 1, tall))
 

@@ -37,7 +37,7 @@ class ListenEditor(StageEditor):
         box.addWidget(self.control("shape"))
         row = QHBoxLayout()
         row.setSpacing(16)
-        self.response = CurveView(self.ink, least=0)
+        self.response = CurveView(self.ink, lowest=0)
         self.response.setToolTip(
             "From the softest to the loudest, to the right, to velocity, upwards; each note leaves a dot. Drawn: click "
             "sets a point, drag moves it, the right button takes it away."

@@ -181,7 +181,7 @@ class Readout(QWidget):
         box.addWidget(self.rows, 1)
 
     @property
-    def least(self) -> int:
+    def min_height(self) -> int:
         """The height in pixels at which it shows one event."""
         return self.fold.sizeHint().height() + 2 + ROW
 

@@ -19,7 +19,7 @@ from arpegon.ui.bench.pattern_editor import PatternEditor
 from arpegon.ui.controls.choices import Segments
 from arpegon.ui.controls.slider import Slider
 from arpegon.ui.controls.step_lanes import LaneLook, StepLanes
-from arpegon.ui.controls.step_ring import Bead, StepRing
+from arpegon.ui.controls.step_ring import RingStep, StepRing
 from arpegon.ui.look.plain import Label
 from arpegon.ui.parts.standard import caps
 
@@ -94,7 +94,7 @@ class StepsEditor(PatternEditor):
         self._order = self._figure(values, count)
         walk = self._walk(values, steps)
         drawn = values["walk"] in ("drift", "shuffled", "random")
-        beads = [Bead(_SIGNS.get(step["play"]) or self._name(values, step), step["play"]) for step in steps]
+        beads = [RingStep(_SIGNS.get(step["play"]) or self._name(values, step), step["play"]) for step in steps]
         path = [walk.place(number) or 0 for number in range(len(walk))]
         self.ring.show_ring(beads, path, not drawn, *self._words(values, steps, walk))
         self.lanes.show_lanes(self._looks())

@@ -128,8 +128,8 @@ class TossBox(QWidget):
             self.ranges[key].setEnabled(on)
             low, high = bounds_of(lane, values["toss_bounds"])
             self.ranges[key].show_span(low, high)
-            least, most = lane_text(lane, low), lane_text(lane, high)
-            self.spans[key].setText(least if low == high else f"{least} – {most}")
+            lowest_text, highest_text = lane_text(lane, low), lane_text(lane, high)
+            self.spans[key].setText(lowest_text if low == high else f"{lowest_text} – {highest_text}")
         tosses = values["tosses"]
         current = self.current()
         self.figures.show_figures([Figure(one["seed"], one["star"], self._words(one)) for one in tosses], current)

@@ -76,6 +76,8 @@ class Chain(Opaque, QWidget):
         super().__init__(parent)
         self.printing = Printing(paper, places, ruler, ink)
         self._was_moving = True
+        self._places_hold = False
+        """Whether the next two still hold."""
         self._lie: list[tuple[QRect, int, int, int, int]] = []
         """Where each roll lies: as a rectangle, and as its left, top, width and height."""
         self._beside = QRegion()
@@ -89,7 +91,7 @@ class Chain(Opaque, QWidget):
             inset.setContentsMargins(_BESIDE, 0, _BESIDE, 0)
             inset.addWidget(roll)
             box.addLayout(inset, 1)
-            roll.laid.connect(self._laid)
+            roll.laid.connect(self._forget_places)
             if number < len(bars):
                 box.addWidget(bars[number])
 
@@ -103,6 +105,7 @@ class Chain(Opaque, QWidget):
 
     def _advance(self) -> None:
         """Bring what stands on the screen up to now."""
+        self._find_places()
         by, strip = self.printing.advance()
         if not strip:
             return
@@ -121,8 +124,16 @@ class Chain(Opaque, QWidget):
                 roll.mark = mark
                 self.update(roll.geometry())
 
-    def _laid(self) -> None:
-        """Rolls lie elsewhere."""
+    def _forget_places(self) -> None:
+        """Rolls lie elsewhere, or the screen has other pixels."""
+        self._places_hold = False
+        self.update()
+
+    def _find_places(self) -> None:
+        """Look where the rolls lie, if that has changed; once for all of them."""
+        if self._places_hold and self.devicePixelRatioF() == self.printing.ratio:
+            return
+        self._places_hold = True
         self._beside = QRegion(self.rect())
         rects = [roll.geometry() for roll in self.rolls]
         self._lie = [(rect, rect.x(), rect.y(), rect.width(), rect.height()) for rect in rects]
@@ -130,16 +141,14 @@ class Chain(Opaque, QWidget):
             self._beside -= QRegion(rect)
         tallest = max(rect.height() for rect in rects)
         self.printing.fit(self.rolls[0].width(), tallest, self.devicePixelRatioF())
-        self.update()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
-        self._laid()
+        self._forget_places()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         printing, area = self.printing, event.region() if event is not None else QRegion(self.rect())
-        if self.devicePixelRatioF() != printing.ratio:
-            self._laid()
+        self._find_places()
         if not printing.is_current:
             printing.advance()
             if area.boundingRect() != self.rect():

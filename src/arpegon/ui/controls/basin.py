@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QSizePolicy
 from arpegon.core.theory.billiard import corner
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import PaintedParts, Part
+from arpegon.ui.look.painted import PaintedPart, PaintedParts
 
 _TRAIL = 26
 _FADE = 0.5
@@ -126,8 +126,8 @@ class Basin(PaintedParts):
 
     # -- for screen readers ------------------------------------------------------------------------
 
-    def parts(self) -> list[Part]:
-        return [Part(f"Wall {place + 1}: {wall.name}", not wall.silent) for place, wall in enumerate(self.walls)]
+    def parts(self) -> list[PaintedPart]:
+        return [PaintedPart(f"Wall {place + 1}: {wall.name}", not wall.silent) for place, wall in enumerate(self.walls)]
 
     def chosen_part(self) -> int | None:
         return self.chosen if self.walls else None

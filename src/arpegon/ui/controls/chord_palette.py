@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
 
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import PaintedParts, Part
+from arpegon.ui.look.painted import PaintedPart, PaintedParts
 from arpegon.ui.look.plain import tip
 
 MIME = "application/x-arpegon-chord"
@@ -106,8 +106,8 @@ class ChordPalette(PaintedParts):
         else:
             super().keyPressEvent(event)
 
-    def parts(self) -> list[Part]:
-        return [Part(name, chord == self.current) for name, chord, _ in self.chips]
+    def parts(self) -> list[PaintedPart]:
+        return [PaintedPart(name, chord == self.current) for name, chord, _ in self.chips]
 
     def chosen_part(self) -> int | None:
         return min(self._at, len(self.chips) - 1) if self.chips else None

@@ -21,8 +21,8 @@ _MAX = 16
 class CurveView(DrawnPoints):
     """Shows a response of 128 values; with ``points`` it can be drawn."""
 
-    def __init__(self, ink: str, parent: QWidget | None = None, least: int = 1) -> None:
-        super().__init__(ink, least, _MAX, parent)
+    def __init__(self, ink: str, parent: QWidget | None = None, lowest: int = 1) -> None:
+        super().__init__(ink, lowest, _MAX, parent)
         self._others: Sequence[Sequence[float]] = ()
         self._line: float | None = None
         self.response: Sequence[float] = range(128)
@@ -90,7 +90,7 @@ class CurveView(DrawnPoints):
         for other in self._others:
             painter.drawPolyline(QPolygonF([self.spot(came, other[came]) for came in range(128)]))
         painter.setPen(QPen(theme.color(ink), 2.4))
-        painter.drawPolyline(QPolygonF([self.spot(came, bounded[came]) for came in range(self.least, 128)]))
+        painter.drawPolyline(QPolygonF([self.spot(came, bounded[came]) for came in range(self.lowest, 128)]))
         if self._line is not None:
             painter.setPen(QPen(theme.color(t.ink), 1.4))
             painter.drawLine(self.spot(self._line, 0), self.spot(self._line, 127))

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QWidget
 from arpegon.ui.controls import arrows
 from arpegon.ui.controls.refusal import say_at
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import PaintedParts, Part
+from arpegon.ui.look.painted import PaintedPart, PaintedParts
 
 _NEAR = 18.0
 _STRIDE = 4
@@ -37,12 +37,12 @@ class DrawnPoints(PaintedParts):
     drawn = pyqtSignal(list)
     settled = pyqtSignal()
 
-    def __init__(self, ink: str, least: int, most: int, parent: QWidget | None = None) -> None:
+    def __init__(self, ink: str, lowest: int, max_points: int, parent: QWidget | None = None) -> None:
         """With up to ``most`` points, of values from ``least`` up."""
         super().__init__(parent)
         self.ink = ink
-        self.least = least
-        self.most = most
+        self.lowest = lowest
+        self.max_points = max_points
         self.points: list[list[int]] | None = None
         self._held: int | None = None
         self._chosen = 0
@@ -66,7 +66,7 @@ class DrawnPoints(PaintedParts):
     # -- what is done to points --------------------------------------------------------------------
 
     def _bounded(self, value: float) -> int:
-        return max(self.least, min(127, round(value)))
+        return max(self.lowest, min(127, round(value)))
 
     def _set(self, x: float, y: float) -> int | None:
         """Have a point at these values, or take the one at that ``x``; its place."""
@@ -75,8 +75,10 @@ class DrawnPoints(PaintedParts):
         there = next((place for place, point in enumerate(points) if point[0] == made[0]), None)
         if there is not None:
             return there
-        if len(points) >= self.most:
-            say_at(self, f"There are {self.most} points already, and no more fit: move one, or take one away first.")
+        if len(points) >= self.max_points:
+            say_at(
+                self, f"There are {self.max_points} points already, and no more fit: move one, or take one away first."
+            )
             return None
         points.append(made)
         points.sort()
@@ -86,7 +88,7 @@ class DrawnPoints(PaintedParts):
     def _move(self, place: int, x: float, y: float) -> None:
         """Move a point, as far as its neighbours let it."""
         points = self.points or []
-        low = points[place - 1][0] + 1 if place else self.least
+        low = points[place - 1][0] + 1 if place else self.lowest
         high = points[place + 1][0] - 1 if place + 1 < len(points) else 127
         made = [max(low, min(high, self._bounded(x))), self._bounded(y)]
         if made != points[place]:
@@ -169,8 +171,8 @@ class DrawnPoints(PaintedParts):
 
     # -- for screen readers ------------------------------------------------------------------------
 
-    def parts(self) -> list[Part]:
-        return [Part(f"Point {place + 1}: {x}, {y}") for place, (x, y) in enumerate(self.points or ())]
+    def parts(self) -> list[PaintedPart]:
+        return [PaintedPart(f"Point {place + 1}: {x}, {y}") for place, (x, y) in enumerate(self.points or ())]
 
     def chosen_part(self) -> int | None:
         return self._chosen if self.points else None

@@ -13,7 +13,7 @@ from arpegon.core.theory.pitch import written
 from arpegon.ui.controls import arrows
 from arpegon.ui.controls.keyboard import is_black, key_rects
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import PaintedParts, Part
+from arpegon.ui.look.painted import PaintedPart, PaintedParts
 
 _KEYS = 34.0
 _FADE_SECONDS = 0.8
@@ -199,11 +199,11 @@ class FacingKeys(PaintedParts):
 
     # -- for screen readers ------------------------------------------------------------------------
 
-    def parts(self) -> list[Part]:
+    def parts(self) -> list[PaintedPart]:
         def sounds(key: int) -> str:
             return " and ".join(map(written, self.threads.get(key, ()))) or "nothing"
 
-        return [Part(f"{written(key)} sounds {sounds(key)}") for key in range(self.low, self.high + 1)]
+        return [PaintedPart(f"{written(key)} sounds {sounds(key)}") for key in range(self.low, self.high + 1)]
 
     def chosen_part(self) -> int | None:
         return self._cursor - self.low if self.editable and self.low <= self._cursor <= self.high else None

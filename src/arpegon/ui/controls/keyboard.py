@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.core.theory.pitch import written
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import PaintedParts, PaintedPicture, Part
+from arpegon.ui.look.painted import PaintedPart, PaintedParts, PaintedPicture
 
 BLACK = frozenset({1, 3, 6, 8, 10})
 
@@ -120,8 +120,8 @@ class Keyboard(PaintedParts):
         if note is not None:
             self.pressed.emit(note, self._velocity(note, event.position().y()))
 
-    def parts(self) -> list[Part]:
-        return [Part(written(note), note in self.held) for note in range(self.low, self.high + 1)]
+    def parts(self) -> list[PaintedPart]:
+        return [PaintedPart(written(note), note in self.held) for note in range(self.low, self.high + 1)]
 
     def part_box(self, place: int) -> QRectF:
         return QRectF(*key_rects(self.low, self.high, float(self.width()), float(self.height()))[self.low + place])

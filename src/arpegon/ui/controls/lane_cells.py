@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import PaintedParts, Part
+from arpegon.ui.look.painted import PaintedPart, PaintedParts
 
 PLAYS: tuple[str | int, ...] = ("next", 1, 2, 3, 4, 5, 6, 7, 8, "all", "rest", "tie")
 SIGNS = {"next": "→", "all": "all", "rest": "·", "tie": "—"}
@@ -98,8 +98,8 @@ class LaneCells(PaintedParts):
         else:
             super().keyPressEvent(event)
 
-    def parts(self) -> list[Part]:
-        return [Part(f"Step {place + 1}: {_words(step['play'])}") for place, step in enumerate(self.steps)]
+    def parts(self) -> list[PaintedPart]:
+        return [PaintedPart(f"Step {place + 1}: {_words(step['play'])}") for place, step in enumerate(self.steps)]
 
     def chosen_part(self) -> int | None:
         return min(self._chosen, len(self.steps) - 1) if self.steps else None

@@ -9,7 +9,7 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import PaintedParts, Part
+from arpegon.ui.look.painted import PaintedPart, PaintedParts
 
 _CELL = 22.0
 _FADE_SECONDS = 0.9
@@ -55,8 +55,8 @@ class ChannelLanes(PaintedParts):
         if event is not None and event.position().y() > self.height() - _CELL - 6:
             self.chosen.emit(max(0, min(15, int(event.position().x() / self.width() * 16))))
 
-    def parts(self) -> list[Part]:
-        return [Part(f"Channel {channel + 1} goes to {to + 1}") for channel, to in enumerate(self.to)]
+    def parts(self) -> list[PaintedPart]:
+        return [PaintedPart(f"Channel {channel + 1} goes to {to + 1}") for channel, to in enumerate(self.to)]
 
     def paint(self, painter: QPainter, t: theme.Theme) -> None:
         width = self.width() / 16

@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from arpegon.ui.controls.chord_palette import MIME
 from arpegon.ui.controls.elided import draw_fitted
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import PaintedParts, Part
+from arpegon.ui.look.painted import PaintedPart, PaintedParts
 
 _TALL, _GAP = 44, 5
 _FADE_SECONDS = 0.5
@@ -156,8 +156,8 @@ class PadGrid(PaintedParts):
 
     # -- for screen readers ------------------------------------------------------------------------
 
-    def parts(self) -> list[Part]:
-        return [Part(", ".join(filter(None, (tile.name, tile.trigger, tile.group)))) for tile in self.tiles]
+    def parts(self) -> list[PaintedPart]:
+        return [PaintedPart(", ".join(filter(None, (tile.name, tile.trigger, tile.group)))) for tile in self.tiles]
 
     def chosen_part(self) -> int | None:
         return self.selected

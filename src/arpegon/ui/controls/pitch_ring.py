@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from arpegon.core.theory.pitch import SHARP_NAMES
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Opaque, PaintedParts, Part, Still
+from arpegon.ui.look.painted import Opaque, PaintedPart, PaintedParts, Still
 
 _FADE_SECONDS = 0.9
 _CHORDS = 8
@@ -157,9 +157,9 @@ class PitchRing(Opaque, PaintedParts):
         else:
             super().keyPressEvent(event)
 
-    def parts(self) -> list[Part]:
+    def parts(self) -> list[PaintedPart]:
         on = {*self.shape, *self.members, *self.filled}
-        return [Part(name, pc in on) for pc, name in enumerate(self.names)]
+        return [PaintedPart(name, pc in on) for pc, name in enumerate(self.names)]
 
     def chosen_part(self) -> int | None:
         return self._cursor if self.playable else None

@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QSizePolicy
 from arpegon.core.counting import counted
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import OwnKeys, PaintedParts, Part
+from arpegon.ui.look.painted import OwnKeys, PaintedPart, PaintedParts
 
 _CENTRE = 34.0
 _FADE = 0.35
@@ -87,9 +87,9 @@ class RingsView(OwnKeys, PaintedParts):
     # -- geometry ----------------------------------------------------------------------------------
 
     def _radius(self, ring: int) -> float:
-        most = min(self.width(), self.height()) / 2 - 12
-        step = (most - _CENTRE) / max(1, len(self.rings))
-        return most - ring * step
+        outer = min(self.width(), self.height()) / 2 - 12
+        step = (outer - _CENTRE) / max(1, len(self.rings))
+        return outer - ring * step
 
     def _spot(self, ring: int, step: float) -> QPointF:
         angle = 2 * math.pi * step / max(1, len(self.rings[ring].rhythm)) - math.pi / 2
@@ -160,8 +160,8 @@ class RingsView(OwnKeys, PaintedParts):
 
     # -- for screen readers ------------------------------------------------------------------------
 
-    def parts(self) -> list[Part]:
-        return [Part(f"Ring {place + 1}: {_words(ring)}") for place, ring in enumerate(self.rings)]
+    def parts(self) -> list[PaintedPart]:
+        return [PaintedPart(f"Ring {place + 1}: {_words(ring)}") for place, ring in enumerate(self.rings)]
 
     def chosen_part(self) -> int | None:
         return self.chosen if self.rings else None

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QSizePolicy
 
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import PaintedParts, Part
+from arpegon.ui.look.painted import PaintedPart, PaintedParts
 
 
 class Row(Protocol):
@@ -60,11 +60,11 @@ class RowList(PaintedParts, Generic[_Row]):
         place = int(y / self.row)
         return place if 0 <= place < len(self.entries) else None
 
-    def entry_words(self, entry: _Row) -> Part:
+    def entry_words(self, entry: _Row) -> PaintedPart:
         """What a screen reader says of a row."""
         raise NotImplementedError
 
-    def parts(self) -> list[Part]:
+    def parts(self) -> list[PaintedPart]:
         return [self.entry_words(entry) for entry in self.entries]
 
     def chosen_part(self) -> int | None:

@@ -142,11 +142,11 @@ class Slider(OwnKeys, PaintedRange):
             super().keyPressEvent(event)
 
     def _nudge(self, direction: int, fine: bool) -> None:
-        least = self.param.step
+        finest = self.param.step
         if fine:
-            step = least if self.param.whole else least * _FINE
+            step = finest if self.param.whole else finest * _FINE
         else:  # a hundred steps from end to end, whatever the range
-            step = max(least, round((self.param.high - self.param.low) / 100 / least) * least)
+            step = max(finest, round((self.param.high - self.param.low) / 100 / finest) * finest)
         self._step_to(self._value + direction * step)
         self.settled.emit()
 

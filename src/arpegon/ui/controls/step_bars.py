@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import PaintedParts, Part, paint_paper
+from arpegon.ui.look.painted import PaintedPart, PaintedParts, paint_paper
 from arpegon.ui.look.plain import tip
 
 _SNAP = 0.05
@@ -25,10 +25,10 @@ class StepBars(PaintedParts):
     changed = pyqtSignal(list)
     settled = pyqtSignal()
 
-    def __init__(self, ink: str, most: float, help_text: str, empty: str, parent: QWidget | None = None) -> None:
+    def __init__(self, ink: str, highest: float, help_text: str, empty: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.ink = ink
-        self.most = most
+        self.highest = highest
         self.empty = empty
         self.levels: list[float] = []
         self.lit: int | None = None
@@ -64,8 +64,8 @@ class StepBars(PaintedParts):
         if not self.levels or self._drawing is None:
             return
         step = self._chosen = self._step_at(event.position().x())
-        level = (self.height() - 4 - event.position().y()) / (self.height() - 8) * self.most
-        level = 0.0 if not self._drawing else round(max(0.0, min(self.most, level)) / self.snap) * self.snap
+        level = (self.height() - 4 - event.position().y()) / (self.height() - 8) * self.highest
+        level = 0.0 if not self._drawing else round(max(0.0, min(self.highest, level)) / self.snap) * self.snap
         self._put(step, round(level, 4))
 
     def _put(self, step: int, level: float) -> None:
@@ -98,13 +98,13 @@ class StepBars(PaintedParts):
             self.update()
         elif upwards:
             step = min(self._chosen, len(self.levels) - 1)
-            self._put(step, round(max(0.0, min(self.most, self.levels[step] + upwards * self.snap)), 4))
+            self._put(step, round(max(0.0, min(self.highest, self.levels[step] + upwards * self.snap)), 4))
             self.settled.emit()
         else:
             super().keyPressEvent(event)
 
-    def parts(self) -> list[Part]:
-        return [Part(f"Step {place + 1}: {level:g}") for place, level in enumerate(self.levels)]
+    def parts(self) -> list[PaintedPart]:
+        return [PaintedPart(f"Step {place + 1}: {level:g}") for place, level in enumerate(self.levels)]
 
     def chosen_part(self) -> int | None:
         return min(self._chosen, len(self.levels) - 1) if self.levels else None
@@ -125,13 +125,13 @@ class StepBars(PaintedParts):
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, self.empty)
             return
         room = self.height() - 8.0
-        one = self.height() - 4 - room / self.most
+        one = self.height() - 4 - room / self.highest
         painter.setPen(QPen(theme.color(t.second, 0.6), 1, Qt.PenStyle.DashLine))
         painter.drawLine(QPointF(2, one), QPointF(self.width() - 2, one))
         width = self.width() / len(self.levels)
         painter.setPen(Qt.PenStyle.NoPen)
         for step, level in enumerate(self.levels):
-            tall = room * level / self.most
+            tall = room * level / self.highest
             cell = QRectF(step * width + 2, self.height() - 4 - tall, width - 4, tall)
             painter.setBrush(theme.color(self.ink, 1.0 if step == self.lit else 0.62))
             if level > 0:

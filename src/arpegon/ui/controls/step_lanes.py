@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QSizePolicy
 
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import OwnKeys, PaintedParts, Part
+from arpegon.ui.look.painted import OwnKeys, PaintedPart, PaintedParts
 
 _GAP = 7.0
 _FINE = 0.2
@@ -200,8 +200,10 @@ class StepLanes(OwnKeys, PaintedParts):
 
     # -- for screen readers ------------------------------------------------------------------------
 
-    def parts(self) -> list[Part]:
-        return [Part(f"Step {place + 1}: {self._words(place)}") for place in self.order if place < len(self.steps)]
+    def parts(self) -> list[PaintedPart]:
+        return [
+            PaintedPart(f"Step {place + 1}: {self._words(place)}") for place in self.order if place < len(self.steps)
+        ]
 
     def _words(self, place: int) -> str:
         """What a step plays, the lane that was touched last first."""

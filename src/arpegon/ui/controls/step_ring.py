@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import PaintedParts, Part
+from arpegon.ui.look.painted import PaintedPart, PaintedParts
 
 _MAX_NAMED = 20
 
@@ -20,7 +20,7 @@ _HEIGHT = 264
 _WORDS = {"rest": "rest", "tie": "tied", "skip": "skipped"}
 
 
-class Bead(msgspec.Struct, frozen=True):
+class RingStep(msgspec.Struct, frozen=True):
     """A step on the ring: what is written in it, and whether it plays, rests, is tied or skipped."""
 
     name: str
@@ -40,7 +40,7 @@ class StepRing(PaintedParts):
     def __init__(self, ink: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.ink = ink
-        self.beads: Sequence[Bead] = ()
+        self.beads: Sequence[RingStep] = ()
         self.walk: Sequence[int] = ()
         self.closed = True
         self.title = ""
@@ -60,7 +60,7 @@ class StepRing(PaintedParts):
     def sizeHint(self) -> QSize:
         return QSize(340, _HEIGHT)
 
-    def show_ring(self, beads: Sequence[Bead], walk: Sequence[int], closed: bool, title: str, words: str) -> None:
+    def show_ring(self, beads: Sequence[RingStep], walk: Sequence[int], closed: bool, title: str, words: str) -> None:
         """Show steps and the places of the walk over them; a ``closed`` walk comes back to where it began."""
         self.beads, self.walk, self.closed = beads, walk, closed
         self.title, self.words = title, words
@@ -136,8 +136,11 @@ class StepRing(PaintedParts):
 
     # -- for screen readers ------------------------------------------------------------------------
 
-    def parts(self) -> list[Part]:
-        return [Part(f"Step {place + 1}: {_WORDS.get(bead.play, bead.name)}") for place, bead in enumerate(self.beads)]
+    def parts(self) -> list[PaintedPart]:
+        return [
+            PaintedPart(f"Step {place + 1}: {_WORDS.get(bead.play, bead.name)}")
+            for place, bead in enumerate(self.beads)
+        ]
 
     def chosen_part(self) -> int | None:
         return self.chosen if self.beads else None

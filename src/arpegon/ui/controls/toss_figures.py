@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QSizePolicy, QToolTip
 
 from arpegon.ui.controls import arrows
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import OwnKeys, PaintedParts, Part
+from arpegon.ui.look.painted import OwnKeys, PaintedPart, PaintedParts
 from arpegon.ui.look.plain import tip
 
 _CELL = 26.0
@@ -99,8 +99,8 @@ class TossFigures(OwnKeys, PaintedParts):
             return True
         return super().event(event)
 
-    def parts(self) -> list[Part]:
-        return [Part(one.words + (", starred" if one.star else "")) for one in self.figures]
+    def parts(self) -> list[PaintedPart]:
+        return [PaintedPart(one.words + (", starred" if one.star else "")) for one in self.figures]
 
     def chosen_part(self) -> int | None:
         return self.current

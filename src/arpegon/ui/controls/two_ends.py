@@ -11,11 +11,11 @@ _Value = TypeVar("_Value", int, float)
 
 
 def with_end(
-    span: tuple[_Value, _Value], end: int, value: _Value, least: _Value, most: _Value
+    span: tuple[_Value, _Value], end: int, value: _Value, lowest: _Value, highest: _Value
 ) -> tuple[_Value, _Value]:
     """A span with its low (0) or high (1) end moved: within bounds, and no further than the other end."""
     low, high = span
-    value = max(least, min(most, value))
+    value = max(lowest, min(highest, value))
     return (min(value, high), high) if end == 0 else (low, max(value, low))
 
 

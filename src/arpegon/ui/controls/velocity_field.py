@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from arpegon.core.theory.pitch import written
 from arpegon.ui.controls.two_ends import with_end
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import OwnKeys, PaintedParts, Part, paint_paper
+from arpegon.ui.look.painted import OwnKeys, PaintedPart, PaintedParts, paint_paper
 
 _FADE_SECONDS = 4.0
 _EDGE = 7.0
@@ -111,8 +111,8 @@ class VelocityField(OwnKeys, PaintedParts):
         """Move edges, no further than those across from them."""
         window = list(self.window_)
         for edge, value in edges.items():
-            first, least = (0, 0) if edge < 2 else (2, 1)
-            window[first : first + 2] = with_end((window[first], window[first + 1]), edge - first, value, least, 127)
+            first, lowest = (0, 0) if edge < 2 else (2, 1)
+            window[first : first + 2] = with_end((window[first], window[first + 1]), edge - first, value, lowest, 127)
         if window != self.window_:
             self.window_ = window
             self.moved.emit(*window)
@@ -142,13 +142,13 @@ class VelocityField(OwnKeys, PaintedParts):
         self.settled.emit()
         self.update()
 
-    def parts(self) -> list[Part]:
+    def parts(self) -> list[PaintedPart]:
         low, high, softest, loudest = self.window_
         return [
-            Part(f"Lowest key {written(low)}"),
-            Part(f"Highest key {written(high)}"),
-            Part(f"Softest velocity {softest}"),
-            Part(f"Loudest velocity {loudest}"),
+            PaintedPart(f"Lowest key {written(low)}"),
+            PaintedPart(f"Highest key {written(high)}"),
+            PaintedPart(f"Softest velocity {softest}"),
+            PaintedPart(f"Loudest velocity {loudest}"),
         ]
 
     def chosen_part(self) -> int | None:

@@ -17,8 +17,8 @@ from arpegon.ui.look.plain import tip
 class WaveView(DrawnPoints):
     """A cycle and a half, so that its return is seen; points can be drawn where there are some."""
 
-    def __init__(self, ink: str, most: int = 16) -> None:
-        super().__init__(ink, 0, most)
+    def __init__(self, ink: str, max_points: int = 16) -> None:
+        super().__init__(ink, 0, max_points)
         self.share: Callable[[float], float] = lambda at: 0.0
         self._at: tuple[float, float] | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)

@@ -10,7 +10,7 @@ from arpegon.core.theory.pitch import written
 from arpegon.ui.controls.keyboard import key_rects
 from arpegon.ui.controls.two_ends import end_of_key, with_end
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import OwnKeys, PaintedParts, Part
+from arpegon.ui.look.painted import OwnKeys, PaintedPart, PaintedParts
 from arpegon.ui.look.plain import tip
 
 _STEPS: dict[int, int] = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Down: -12, Qt.Key.Key_Up: 12}
@@ -93,8 +93,8 @@ class ZoneKeys(OwnKeys, PaintedParts):
         self.settled.emit()
         self.update()
 
-    def parts(self) -> list[Part]:
-        return [Part(f"Lowest key {written(self.low)}"), Part(f"Highest key {written(self.high)}")]
+    def parts(self) -> list[PaintedPart]:
+        return [PaintedPart(f"Lowest key {written(self.low)}"), PaintedPart(f"Highest key {written(self.high)}")]
 
     def chosen_part(self) -> int | None:
         return self._end

@@ -24,7 +24,7 @@ class Afar(Protocol):
         """Larger, to be read from afar."""
 
 
-class Strip(Afar, Protocol):
+class SectionsStrip(Afar, Protocol):
     """What is asked of the strip of sections."""
 
     def refresh(self) -> None:
@@ -45,7 +45,7 @@ class Appearance:
         window: QMainWindow,
         session: Session,
         surface: PlaySurface,
-        strip: Strip,
+        strip: SectionsStrip,
         board: Afar,
         off_stage: Sequence[QWidget],
         frames: Frames,

@@ -28,10 +28,10 @@ def place_window(window: QMainWindow, settings: Settings) -> None:
         window.showMaximized()
 
 
-def fitted(last: QRect | None, screen: QRect, least: QSize) -> QRect:
+def fitted(last: QRect | None, screen: QRect, min_size: QSize) -> QRect:
     """A place on a screen: that of last time moved and made smaller until it fits, or the usual size in the middle."""
     room = screen.size() - _FRAME
-    size = (last.size() if last is not None else USUAL).boundedTo(room).expandedTo(least.boundedTo(room))
+    size = (last.size() if last is not None else USUAL).boundedTo(room).expandedTo(min_size.boundedTo(room))
     if last is None:
         place = QRect(screen.topLeft(), size)
         place.moveCenter(screen.center())

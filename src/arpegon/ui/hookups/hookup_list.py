@@ -10,7 +10,7 @@ from arpegon.ui.controls.elided import draw_fitted
 from arpegon.ui.controls.hook_mark import paint_mark
 from arpegon.ui.controls.row_list import RowList
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Part
+from arpegon.ui.look.painted import PaintedPart
 
 ROW = 44
 _GLOW = 0.8
@@ -48,8 +48,10 @@ class HookupList(RowList[HookupRow]):
             self._values, self._now = dict(values), now
             self.update()
 
-    def entry_words(self, entry: HookupRow) -> Part:
-        return Part(", ".join(filter(None, (entry.name or entry.control, entry.target, entry.how))), not entry.muted)
+    def entry_words(self, entry: HookupRow) -> PaintedPart:
+        return PaintedPart(
+            ", ".join(filter(None, (entry.name or entry.control, entry.target, entry.how))), not entry.muted
+        )
 
     def press_part(self, place: int) -> None:
         self.muted.emit(self.entries[place].id)

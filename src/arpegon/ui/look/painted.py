@@ -279,7 +279,7 @@ class PaintedChoice(_OwnHands, _Box):
         """All values are in sight already."""
 
 
-class Part(NamedTuple):
+class PaintedPart(NamedTuple):
     """One of several things that a control shows: what a screen reader says of it, and whether it is on (``None``: it
     is neither)."""
 
@@ -296,7 +296,7 @@ class PaintedParts(Drawn, _PlainList):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self._told: tuple[Sequence[Part], int | None] = ((), None)
+        self._told: tuple[Sequence[PaintedPart], int | None] = ((), None)
         self._is_told = False
         self._tell_timer = one_shot(self, _TELL_MS)
         self._tell_timer.timeout.connect(self.tell)
@@ -311,7 +311,7 @@ class PaintedParts(Drawn, _PlainList):
                 lambda index, _: None if self._is_told or not index.isValid() else self.choose_part(index.row())
             )
 
-    def parts(self) -> Sequence[Part]:
+    def parts(self) -> Sequence[PaintedPart]:
         """What there is."""
         raise NotImplementedError
 
@@ -350,7 +350,7 @@ class PaintedParts(Drawn, _PlainList):
         finally:
             self._is_told = False
 
-    def _tell(self, parts: Sequence[Part], before: Sequence[Part], chosen: int | None) -> None:
+    def _tell(self, parts: Sequence[PaintedPart], before: Sequence[PaintedPart], chosen: int | None) -> None:
         if not TYPE_CHECKING:
             self._items.setRowCount(len(parts))
             for place, part in enumerate(parts):

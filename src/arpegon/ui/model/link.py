@@ -41,7 +41,7 @@ class EngineLink(QObject):
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._inbox: deque[protocol.Report] = deque()
+        self._inbox: deque[protocol.EngineReport] = deque()
         self._by_frames = False
         self.keeper = MemoryKeeper(lambda text: self.arrive(protocol.Notice("memory", text)))
         self.client = EngineClient(self.arrive, log_file(ENGINE_ERRORS), self.keeper)
@@ -54,7 +54,7 @@ class EngineLink(QObject):
             protocol.Missing: self.missing,
         }
 
-    def arrive(self, report: protocol.Report) -> None:
+    def arrive(self, report: protocol.EngineReport) -> None:
         """A report is there; called in any thread."""
         self._inbox.append(report)
         if not self._by_frames:
@@ -71,7 +71,7 @@ class EngineLink(QObject):
         while self._inbox:
             self._take(self._inbox.popleft())
 
-    def _take(self, report: protocol.Report) -> None:
+    def _take(self, report: protocol.EngineReport) -> None:
         if isinstance(report, protocol.Notice):
             self.said.emit(report.topic, report.text)
         else:

@@ -38,9 +38,9 @@ class Narrow(QObject):
             self._fit(self.gone)  # words became longer
         return False
 
-    def _fit(self, least: int) -> None:
+    def _fit(self, first: int) -> None:
         """Leave out what has no room, and nothing else, but so many groups at least."""
-        for gone in range(least, len(self._groups) + 1):
+        for gone in range(first, len(self._groups) + 1):
             self._leave_out(gone)
             layout = self._row.layout()
             if layout is None or _needs(layout) <= self._row.width():

@@ -307,11 +307,11 @@ def under_caption(caption: str, widget: QWidget) -> QWidget:
     return holder
 
 
-def counted_heading(text: str, what: str, count: Callable[[int], None], most: int = 32) -> QHBoxLayout:
+def counted_heading(text: str, what: str, count: Callable[[int], None], max_count: int = 32) -> QHBoxLayout:
     """A heading with buttons for one ``what`` fewer and one more."""
     head = QHBoxLayout()
     head.addWidget(caps(text), 1)
-    for sign, by, words in (("−", -1, f"One {what} fewer."), ("+", 1, f"One {what} more, up to {most}.")):
+    for sign, by, words in (("−", -1, f"One {what} fewer."), ("+", 1, f"One {what} more, up to {max_count}.")):
         button = QPushButton(sign)
         button.setFixedSize(30, 24)
         button.setStyleSheet("padding: 0;")

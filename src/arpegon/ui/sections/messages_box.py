@@ -6,7 +6,7 @@ import msgspec
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSpinBox, QVBoxLayout, QWidget
 
-from arpegon.core.document.model import Message, Project
+from arpegon.core.document.model import Project, SectionMessage
 from arpegon.ui.controls.choices import Picker
 from arpegon.ui.look.plain import Label, tip
 from arpegon.ui.parts.end_editor import CHANNELS
@@ -36,10 +36,10 @@ class MessagesBox(QWidget):
         self._column.setSpacing(4)
         column.addLayout(self._column)
         self.rows: list[MessageRow] = []
-        self._messages: tuple[Message, ...] = ()
+        self._messages: tuple[SectionMessage, ...] = ()
         self._strands: dict[str, str] = {}
 
-    def show_messages(self, project: Project, messages: tuple[Message, ...]) -> None:
+    def show_messages(self, project: Project, messages: tuple[SectionMessage, ...]) -> None:
         """Show what is sent."""
         self._strands = {strand.id: strand.name for strand in project.strands}
         self._messages = messages
@@ -59,7 +59,7 @@ class MessagesBox(QWidget):
             row.show_message(message, self._strands)
 
     def _add(self) -> None:
-        self.changed.emit((*self._messages, Message(strand=next(iter(self._strands)))))
+        self.changed.emit((*self._messages, SectionMessage(strand=next(iter(self._strands)))))
 
     def _change(self, place: int, changes: dict[str, object]) -> None:
         messages = list(self._messages)
@@ -114,7 +114,7 @@ class MessageRow(QWidget):
         row.addSpacing(32)
         column.addLayout(row)
 
-    def show_message(self, message: Message, strands: dict[str, str]) -> None:
+    def show_message(self, message: SectionMessage, strands: dict[str, str]) -> None:
         """Show it as it is now."""
         known = strands if message.strand in strands else {**strands, message.strand: f"{message.strand} (gone)"}
         self.strand.set_options(known)

@@ -10,7 +10,7 @@ from arpegon.ui.controls import arrows
 from arpegon.ui.controls.elided import draw_fitted
 from arpegon.ui.controls.row_list import RowList
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import Part
+from arpegon.ui.look.painted import PaintedPart
 
 ROW = 52
 
@@ -53,9 +53,9 @@ class SectionList(RowList[SectionRow]):
             self._playing, self._share = place, share
             self.update()
 
-    def entry_words(self, entry: SectionRow) -> Part:
+    def entry_words(self, entry: SectionRow) -> PaintedPart:
         words = ", ".join(filter(None, (entry.name, entry.bars, entry.then, entry.holds)))
-        return Part(words, 0 <= self._playing < len(self.entries) and entry is self.entries[self._playing])
+        return PaintedPart(words, 0 <= self._playing < len(self.entries) and entry is self.entries[self._playing])
 
     # -- handling ----------------------------------------------------------------------------------
 

@@ -26,13 +26,13 @@ from arpegon.processors.targets import held_words
 from arpegon.ui.controls import arrows
 from arpegon.ui.controls.elided import draw_fitted
 from arpegon.ui.look import motion, theme
-from arpegon.ui.look.painted import Opaque, PaintedParts, Part, Still
+from arpegon.ui.look.painted import Opaque, PaintedPart, PaintedParts, Still
 from arpegon.ui.look.plain import Tip, rich, tip, unmarked
 from arpegon.ui.model.session import Session
 
 HEIGHT = 35
 _SIGNS = {"on": "", "again": "again", "top": "to the top", "stop": "stop"}
-_LEAST = 74
+_MIN_WIDTH = 74
 _TOOLTIP_HOLDS = 8
 
 
@@ -118,12 +118,12 @@ class SectionRuler(Opaque, PaintedParts):
             return []
         gap = 4.0
         room = self.width() - gap * (len(sections) - 1)
-        least = min(_LEAST, room / len(sections))
+        min_width = min(_MIN_WIDTH, room / len(sections))
         bars = sum(section.bars for section in sections)
-        spare = max(0.0, room - least * len(sections))
+        spare = max(0.0, room - min_width * len(sections))
         found, x = [], 0.0
         for section in sections:
-            wide = least + spare * section.bars / bars
+            wide = min_width + spare * section.bars / bars
             found.append(QRectF(x, 1.0, wide, self._tall - 8.0))
             x += wide + gap
         return found
@@ -202,10 +202,11 @@ class SectionRuler(Opaque, PaintedParts):
             *held,
         )
 
-    def parts(self) -> list[Part]:
+    def parts(self) -> list[PaintedPart]:
         here = self.session.piece.place
         return [
-            Part(f"{one.name}, {counted(one.bars, 'bar')}", place == here) for place, one in enumerate(self.sections)
+            PaintedPart(f"{one.name}, {counted(one.bars, 'bar')}", place == here)
+            for place, one in enumerate(self.sections)
         ]
 
     def chosen_part(self) -> int | None:

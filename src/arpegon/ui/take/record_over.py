@@ -6,7 +6,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from arpegon.core.document import take_edits
 from arpegon.core.events import Event
-from arpegon.core.notes.takes import Part, Take, trim
+from arpegon.core.notes.takes import Take, TakePart, trim
 from arpegon.core.time import studio
 from arpegon.ui.model.session import Session
 
@@ -77,7 +77,7 @@ class RecordOver(QObject):
         for part in take.parts:
             heard = history.played(part.strand), history.generated(part.strand)
             played, generated = (self._laid(take, trim(events, self._since, end)) for events in heard)
-            added.append(Part(strand=part.strand, name=part.name, played=played, generated=generated))
+            added.append(TakePart(strand=part.strand, name=part.name, played=played, generated=generated))
         made = take_edits.record_round(project, take.id, added, self.span if self.replaces else None)
         if made is not project:
             number = made.take(take.id).rounds[-1].number  # type: ignore[union-attr]

@@ -17,7 +17,7 @@ from arpegon.core.events import BEND, PRESSURE, Event
 from arpegon.core.notes.sheet import Line, Note, Sheet, value_of
 from arpegon.core.theory.pitch import written
 from arpegon.ui.look import theme
-from arpegon.ui.look.painted import PaintedParts, Part
+from arpegon.ui.look.painted import PaintedPart, PaintedParts
 from arpegon.ui.take.span import Span
 
 SHADES = 6
@@ -200,10 +200,10 @@ class TakeRoll(PaintedParts):
 
     # -- for screen readers ------------------------------------------------------------------------
 
-    def parts(self) -> list[Part]:
+    def parts(self) -> list[PaintedPart]:
         if len(self.chosen) > _READ:
-            return [Part(f"{counted(len(self.chosen), 'note')} chosen")]
-        return [Part(_words(self.notes[place])) for place in sorted(self.chosen) if place < len(self.notes)]
+            return [PaintedPart(f"{counted(len(self.chosen), 'note')} chosen")]
+        return [PaintedPart(_words(self.notes[place])) for place in sorted(self.chosen) if place < len(self.notes)]
 
     # -- painting ----------------------------------------------------------------------------------
 

@@ -15,10 +15,10 @@ from arpegon.core.errors import ArpegonError
 from arpegon.core.events import Event, note_off, note_on
 from arpegon.core.notes.course import Course
 from arpegon.core.notes.sheet import Sheet
-from arpegon.core.notes.takes import Part, Round, Take
+from arpegon.core.notes.takes import Round, Take, TakePart
 from arpegon.core.time import studio
 from arpegon.files.midi import Track, write_song
-from arpegon.files.musicxml import SCORES, Line, write_score
+from arpegon.files.musicxml import SCORES, ScorePart, write_score
 from arpegon.processors import PROCESSORS
 from arpegon.ui.look import theme
 from arpegon.ui.look.plain import Label
@@ -206,7 +206,7 @@ class TakeView(WhenSeen):
         span.course = take.course
         span.clamp(self.versions["played"].roll.height())
 
-    def _in_sight(self, take: Take) -> list[Part]:
+    def _in_sight(self, take: Take) -> list[TakePart]:
         """The parts that are on the papers: that of the strand at work, and the others where they are shown."""
         return [part for part in take.parts if part.strand == self.strand_id or self.bar.others.value()]
 
@@ -294,7 +294,7 @@ class TakeView(WhenSeen):
 
     # -- editing -----------------------------------------------------------------------------------
 
-    def _sheet(self, take: Take, part: Part, version: str) -> Sheet:
+    def _sheet(self, take: Take, part: TakePart, version: str) -> Sheet:
         """The sheet of a version; it is made once for each that is shown."""
         place, events = (part.strand, version), events_of(part, version)
         said = (part.doubtful if version == "played" else (), take.beats)
@@ -428,7 +428,7 @@ class TakeView(WhenSeen):
         tracks = [_track(part, version) for part in take.parts]
         try:
             if path.suffix.lower() in SCORES:
-                lines = [Line(part.name, Sheet.of(events_of(part, version), take.beats)) for part in take.parts]
+                lines = [ScorePart(part.name, Sheet.of(events_of(part, version), take.beats)) for part in take.parts]
                 write_score(path, lines, take.course, self.span.snap or "1/16", title)
             else:
                 write_song(path, tracks, take.course, title)
@@ -445,11 +445,11 @@ def _is_found(take: Take, words: str) -> bool:
     return all(word in text for word in words.lower().split())
 
 
-def _made_by(part: Part) -> str:
+def _made_by(part: TakePart) -> str:
     """Which stages made a version, in words."""
     names = [PROCESSORS[str(stage.get("kind"))].label for stage in part.stages if stage.get("kind") in PROCESSORS]
     return f"made by {', '.join(names)}" if names else ""
 
 
-def _track(part: Part, version: str) -> Track:
+def _track(part: TakePart, version: str) -> Track:
     return Track(part.name, events_of(part, version))

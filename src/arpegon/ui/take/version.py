@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from arpegon.core.events import BEND, CONTROL, POLY_PRESSURE, PRESSURE, Event
 from arpegon.core.notes.sheet import Line, Sheet
-from arpegon.core.notes.takes import Part, Take
+from arpegon.core.notes.takes import Take, TakePart
 from arpegon.core.theory.controllers import cc_words
 from arpegon.ui.controls.choices import Picker
 from arpegon.ui.look.plain import Label, tip
@@ -30,7 +30,7 @@ _NEW_LINES = {
 }
 
 
-def events_of(part: Part, version: str) -> tuple[Event, ...]:
+def events_of(part: TakePart, version: str) -> tuple[Event, ...]:
     """The events of a version (``played`` or ``generated``) of a strand's part of a take."""
     return part.played if version == "played" else part.generated
 
@@ -54,7 +54,7 @@ class Version(QWidget):
         self._made_by = ""
         self.where = ""
         """The name of the strand."""
-        self.offers: tuple[Part, Take] | None = None
+        self.offers: tuple[TakePart, Take] | None = None
         """What of which take is dragged out while no note is chosen."""
         self.setObjectName("paper")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)

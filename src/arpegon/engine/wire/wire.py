@@ -13,7 +13,7 @@ import msgspec
 from arpegon.engine.wire.framing import WireError, framed, read_frame
 
 
-class Channel:
+class Wire:
     """One end of the socket: a writer in a thread of its own, which never holds up its caller, and a reader.
 
     Args:
