@@ -313,6 +313,14 @@ def test_when_the_server_says_that_a_client_was_late_ends_are_said_again_and_wha
     assert [message[:2] for _, message in server.out.left][:1] == [b"\x80\x3c"] and len(server.taken) == 2
 
 
+def rest(server):
+    """Have it that not every period is told."""
+    server.periods.wakes_at(server.now + 1000.0)
+    for _ in range(20):
+        server.cycle()
+    assert server.periods._rests
+
+
 def sent_again(server, cycles):
     """How often a note off is said again, once somebody may have missed it some cycles after it left."""
     server.output.send([note_on(0.0, 0, 60, 64), note_off(0.0, 0, 60)])
@@ -328,8 +336,7 @@ def sent_again(server, cycles):
 
 @pytest.mark.parametrize("cycles", [1, 2, 5, 12])
 def test_it_is_said_again_too_where_nothing_comes_or_sounds_and_where_it_is_heard_of_late(server, cycles):
-    for _ in range(20):
-        server.cycle()  # so that not every period is told
+    rest(server)
     assert 2 <= sent_again(server, cycles) <= 3
 
 
@@ -357,6 +364,16 @@ def test_what_a_sender_had_no_time_to_write_anew_is_taken_once(server):
     server.cycle(coming)
     server.cycle(coming)
     assert len(server.taken) == 3, "where no period was lost, the same twice is played twice"
+
+
+def test_what_comes_anew_after_empty_periods_is_taken_though_one_was_lost_just_then(server):
+    coming = [(3, b"\xf8")]
+    rest(server)
+    server.cycle(coming)
+    for _ in range(5):
+        server.cycle()  # of which nothing is told
+    server.cycle(coming, skipped=1)
+    assert len(server.taken) == 2
 
 
 def test_what_one_server_lost_says_nothing_of_the_next(server):

@@ -221,15 +221,15 @@ class Periods:
         self._frames = frames
         seconds = frames / rate
         start = self._time.at(beat.frame, beat.began, beat.called, beat.sure)
-        self._cycle = self._count(beat.cycle)
+        before, self._cycle = self._cycle, self._count(beat.cycle)
         if beat.lost:
             self._lost_cycle = self._cycle
         end = self._next_frame = (beat.frame + frames) % FRAME_NUMBERS
-        lost = self._cycle - self._lost_cycle < LOST_PERIODS
+        repeated = self._cycle - self._lost_cycle < LOST_PERIODS and self._cycle == before + 1
         missed = self.in_doubt
         came = False
         for opened in self.inputs:
-            came |= opened.read(start - seconds, end, frames, rate, lost)
+            came |= opened.read(start - seconds, end, frames, rate, repeated)
         self._heard, self.told_at = start, studio.now()
         self.tie.cycle(start, frames, rate, beat.state, beat.position)
         if came or self._free or start >= self._wakes_at:

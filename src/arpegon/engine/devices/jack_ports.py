@@ -65,16 +65,16 @@ class JackInput(JackPort):
         self._receive = receive
         self._before: list[tuple[int, bytes]] = []
 
-    def read(self, came: float, end: int, frames: int, rate: int, lost: bool) -> bool:
+    def read(self, came: float, end: int, frames: int, rate: int, repeated: bool) -> bool:
         """Take what came in the period that began at ``came``; whether anything did.
-
-        Where periods were lost, a sender may not have written anew: what it wrote before came already.
 
         Args:
             end: the first frame after what is to be taken, as it was numbered when it came.
+            repeated: periods were lost, so a sender may not have written anew since the period before, in which we
+                looked, too: what it wrote then came already.
         """
         found = [(since(frame, end) + frames, message) for frame, message in self.port.pull(end)]
-        taken = bool(found) and not (lost and found == self._before)
+        taken = bool(found) and not (repeated and found == self._before)
         if taken:
             for offset, message in found:
                 self._receive(message, came + offset / rate)
