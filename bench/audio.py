@@ -36,8 +36,8 @@ def rows() -> list[Row]:
                 f"{cost * 100:.1f} % of one core",
                 "the block's own time",
                 f"{cost:.3f}",
-                "under 35 %",
-                cost < 0.35 and sounding == VOICES,
+                "≤ 5 %",
+                cost < 0.05 and sounding == VOICES,
             )
         )
     return found
