@@ -7,14 +7,16 @@ from collections import Counter, deque
 from hypothesis import given
 from hypothesis import strategies as st
 
-from arpegon.core.events import CONTROL, NOTE_OFF, NOTE_ON
+from arpegon.core.events import BEND, CONTROL, NOTE_OFF, NOTE_ON, PROGRAM
 from arpegon.engine.devices.resending import Resending
 
 KEPT = 3
 LATEST = 4
 """So many periods later, at most, is it heard of that one was lost."""
 keys = st.tuples(
-    st.sampled_from((NOTE_ON, NOTE_ON, NOTE_OFF, NOTE_OFF, CONTROL)), st.integers(0, 1), st.integers(60, 62)
+    st.sampled_from((NOTE_ON, NOTE_ON, NOTE_OFF, NOTE_OFF, CONTROL, BEND, PROGRAM)),
+    st.integers(0, 1),
+    st.integers(60, 62),
 )
 periods = st.lists(st.tuples(st.lists(keys, max_size=4), st.sampled_from((False, False, False, True))), max_size=30)
 
@@ -33,6 +35,10 @@ class Receiver:
             self.sounding.discard((channel, message[1]))
         elif message[1] == 123:
             self.sounding = {key for key in self.sounding if key[0] != channel}
+        elif kind == BEND:
+            self.values[channel, "bend"] = message[1:]
+        elif kind == PROGRAM:
+            self.values[channel, "program"] = message[1]
         else:
             self.values[channel, message[1]] = message[2]
 
@@ -42,9 +48,9 @@ def messages(entries, number, open_notes):
     for kind, channel, note in entries:
         if kind == NOTE_OFF and not open_notes[channel, note]:
             continue
-        if kind != CONTROL:
+        if kind in (NOTE_ON, NOTE_OFF):
             open_notes[channel, note] += 1 if kind == NOTE_ON else -1
-        yield bytes((kind | channel, note, 1 + number % 127))
+        yield bytes((kind | channel, note, 1 + number % 127)[: 2 if kind == PROGRAM else 3])
 
 
 @given(periods, st.integers(0, LATEST))
@@ -117,3 +123,36 @@ def test_what_counts_a_value_up_is_not_said_again_as_it_would_count_once_more():
     sender = Resending()
     sender.sent(1, bytes((0xB0, 96, 0)))
     assert sender.again(2) == []
+
+
+def test_all_that_sets_a_value_is_said_again_in_the_order_in_which_it_was_said_last():
+    sender = Resending()
+    bend, pressure, bank, program = bytes((0xE0, 0, 64)), bytes((0xD0, 9)), bytes((0xB0, 0, 1)), bytes((0xC0, 5))
+    for frame, message in enumerate((bytes((0xC0, 4)), bytes((0xE0, 0, 99)), pressure, bank, program, bend)):
+        sender.sent(frame, message)
+    assert sender.again(9) == [pressure, bank, program, bend]
+
+
+def test_a_program_is_not_said_again_after_a_bank_that_was_chosen_for_the_next():
+    sender = Resending()
+    sender.sent(1, bytes((0xC0, 5)))
+    sender.sent(2, bytes((0xC1, 6)))
+    sender.sent(3, bytes((0xB0, 32, 1)))
+    assert sender.again(9) == [bytes((0xC1, 6)), bytes((0xB0, 32, 1))]
+
+
+def test_of_a_parameter_that_is_chosen_by_number_what_was_set_last_is_said_again_and_of_the_one_before_nothing():
+    sender = Resending()
+    for frame, (number, value) in enumerate(((101, 0), (100, 0), (6, 2), (100, 1), (6, 64), (6, 65))):
+        sender.sent(frame, bytes((0xB0, number, value)))
+    chosen = [bytes((0xB0, 101, 0)), bytes((0xB0, 100, 1))]
+    assert sender.again(9) == [*chosen, bytes((0xB0, 6, 65))]
+    sender.sent(9, bytes((0xB0, 100, 2)))
+    assert sender.again(10) == [chosen[0], bytes((0xB0, 100, 2))]
+
+
+def test_what_is_of_the_system_is_not_said_again():
+    sender = Resending()
+    for frame, message in enumerate((b"\xf8", b"\xfa", b"\xf0\x01\xf7")):
+        sender.sent(frame, message)
+    assert sender.again(9) == []
