@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import signal
 import subprocess
 import threading
+import weakref
 from contextlib import contextmanager
 from pathlib import Path
 
@@ -144,6 +146,29 @@ def test_a_client_that_another_thread_joined_anew_is_opened_anew(client, pair):
     wait_for(lambda: heard == [(f"{pair.name} keys:out", 61)])
     hub.send("", [note_on(studio.now(), 0, 60, 90)])
     wait_for(lambda: pair.heard == [[0x90, 60, 90]])
+
+
+def test_what_the_server_calls_is_there_until_it_has_let_us_go(client):
+    called = [weakref.ref(one) for one in (client._relay, client._latency)]
+    left = client._client
+    there, close = [], left.close
+    left.close = lambda: (gc.collect(), there.extend(one() is not None for one in called), close())
+    client._gone = True
+    assert not client.there
+    assert there == [True, True]
+    left.close = close
+    gc.collect()
+    assert [one() for one in called][1] is None
+
+
+def test_where_joining_fails_half_way_nothing_is_kept_of_it(client, monkeypatch):
+    client._gone = True
+    assert not client.there
+    monkeypatch.setattr(jack.Client, "activate", lambda self: (_ for _ in ()).throw(jack.JackError("no")))
+    assert not client.there
+    assert client._client is client._relay is client._latency is client._own is None
+    monkeypatch.undo()
+    assert client.there
 
 
 def test_a_fault_in_a_taker_is_logged_once_and_the_cycles_go_on(client, pair, caplog):

@@ -131,13 +131,14 @@ class JackClient:
     def _join(self) -> bool:
         if jack is None or not _may_run():
             return False
-        client = None
+        client: Any = None
+        relay: Relay | None = None
         try:
             client = self._opened()
             if client is None:
                 return False
             self._rate = client.samplerate
-            relay: Relay = compiled_relay(client) or PlainRelay(client)
+            relay = compiled_relay(client) or PlainRelay(client)
             self.audio.join(client, relay)
             self._own = (
                 relay.add_messages(client.midi_inports.register("in"), out=False),
@@ -154,9 +155,8 @@ class JackClient:
             client.activate()
         except jack.JackError as error:
             log.debug("no JACK server: %s", error)
-            if client is not None:
-                client.close()
-            self.periods.end()
+            self._client, self._relay = client, relay
+            self._leave_server()
             return False
         self._client, self._relay = client, relay
         self._learn(self._rate, client.blocksize)
@@ -193,13 +193,13 @@ class JackClient:
         self.audio.late(1)
 
     def _leave_server(self) -> None:
-        client, relay, self._client = self._client, self._relay, None
+        client, called = self._client, (self._relay, self._latency)
         self.generation += 1
-        self._own = self._latency = self._relay = None
+        self._client = self._own = self._latency = self._relay = None
         self.audio.leave()
         self.tie.joined(None)
         if client is not None:  # beside us: a server that stands still never lets go
-            leaving = threading.Thread(target=_leave, args=(client, relay), name="jack-leave", daemon=True)
+            leaving = threading.Thread(target=_leave, args=(client, called), name="jack-leave", daemon=True)
             leaving.start()
             leaving.join(_LEAVE_SECONDS)
         self.periods.end()
@@ -383,9 +383,9 @@ def _may_run() -> bool:
     return bool(glob.glob("/dev/shm/jack*") or (runtime and glob.glob(f"{runtime}/pipewire-0")))
 
 
-def _leave(client: Any, relay: Relay | None) -> None:
-    """Be no client any more; until then, what is called for each period (``relay``) must be there."""
-    with contextlib.suppress(jack.JackError):
-        client.deactivate()
-        client.close()
-    del relay
+def _leave(client: Any, called: tuple[object, ...]) -> None:
+    """Be no client any more; until then, what JACK calls must be there."""
+    for step in (client.deactivate, client.close):
+        with contextlib.suppress(jack.JackError):
+            step()
+    del called
