@@ -225,7 +225,7 @@ def test_every_meter_of_midi_in_holds_for_metronomes_and_what_counts_bars(render
 def test_a_meter_that_comes_late_is_four_four_before(rendered, tmp_path):
     late = mido.MidiFile(ticks_per_beat=480)
     late.tracks.append(mido.MidiTrack([mido.MetaMessage("time_signature", numerator=3, denominator=4, time=8 * 480)]))
-    keys = [mido.SectionMessage("note_on", note=60, time=0), mido.SectionMessage("note_off", note=60, time=14 * 480)]
+    keys = [mido.Message("note_on", note=60, time=0), mido.Message("note_off", note=60, time=14 * 480)]
     late.tracks.append(mido.MidiTrack(keys))
     late.save(tmp_path / "late.mid")
     rendered(project(strand(sources=(ClickSource(),))), keys=None, midi_in=tmp_path / "late.mid", take_tempo=True)

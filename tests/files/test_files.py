@@ -260,9 +260,9 @@ def test_tempo_changes_in_a_played_file_are_followed(tmp_path):
     track = mido.MidiTrack()
     midi.tracks.append(track)
     track.append(mido.MetaMessage("set_tempo", tempo=500_000, time=0))
-    track.append(mido.SectionMessage("note_on", note=60, velocity=5, time=480))
+    track.append(mido.Message("note_on", note=60, velocity=5, time=480))
     track.append(mido.MetaMessage("set_tempo", tempo=1_000_000, time=0))
-    track.append(mido.SectionMessage("note_off", note=60, time=480))
+    track.append(mido.Message("note_off", note=60, time=480))
     midi.save(tmp_path / "x.mid")
     clip = read_midi(tmp_path / "x.mid")
     assert [event.time for event in clip.seconds()] == [0.5, 1.5]

@@ -23,7 +23,7 @@ def clip_of(folder, messages):
     track = mido.MidiTrack()
     last = 0
     for tick, kind in messages:
-        track.append(mido.SectionMessage(f"note_{kind}", note=60, velocity=80, time=tick - last))
+        track.append(mido.Message(f"note_{kind}", note=60, velocity=80, time=tick - last))
         last = tick
     midi.tracks.append(track)
     midi.save(folder / "c.mid")
@@ -91,8 +91,8 @@ def with_tempi(folder):
     for number in range(4):
         if number == 2:
             track.append(mido.MetaMessage("set_tempo", tempo=500_000, time=0))
-        track.append(mido.SectionMessage("note_on", note=60 + number, velocity=80, time=0))
-        track.append(mido.SectionMessage("note_off", note=60 + number, time=960))
+        track.append(mido.Message("note_on", note=60 + number, velocity=80, time=0))
+        track.append(mido.Message("note_off", note=60 + number, time=960))
     midi.tracks.append(track)
     midi.save(folder / "c.mid")
     return read_midi(folder / "c.mid")

@@ -36,6 +36,25 @@ def chance_param(help: str) -> Number:
     return Number(name="chance", label="Chance", default=100, low=0, high=100, unit="%", help=help)
 
 
+def reading_params(things: str) -> tuple[Param, Param]:
+    """The declarations of whether ``things`` play their notes or degrees, and of where degrees are counted from."""
+    return (
+        Choice(
+            name="reads",
+            label=f"{things.capitalize()} are",
+            default="note",
+            options={"note": "notes", "degree": "degrees"},
+            help=f"Whether {things} play their notes, or their degrees of the scale.",
+        ),
+        NoteKey(
+            name="base",
+            label="Degrees from",
+            default=60,
+            help="Degree 1 is the root of the scale at this note, or next below it.",
+        ),
+    )
+
+
 def generator_params(low: int, high: int, in_scale: bool = True) -> tuple[Param, ...]:
     """The declarations of all generators: how they start, which notes they may choose, where those go."""
     return (
@@ -271,6 +290,10 @@ class Generator(KeyBook):
         self.seen = max(self.seen, until)
 
     # -- notes -------------------------------------------------------------------------------------
+
+    def read(self, one: Mapping[str, Any]) -> int:
+        """The note of one of the things that :func:`reading_params` declares how to read."""
+        return int(one["note"]) if self.values["reads"] == "note" else self.degree(one["degree"], self.values["base"])
 
     def degree(self, degree: int, base: int) -> int:
         """The note on a degree of the scale (1: the root), counted from the root nearest below ``base``."""

@@ -11,7 +11,6 @@ from arpegon.core.events import Event
 from arpegon.core.processing.entries import Entries
 from arpegon.core.processing.parameters import (
     Channel,
-    Choice,
     NoteKey,
     NoteValue,
     Number,
@@ -34,6 +33,7 @@ from arpegon.processors.sources.generator import (
     chance_param,
     degree_param,
     generator_params,
+    reading_params,
 )
 
 MAX_RINGS = 6
@@ -118,19 +118,7 @@ class Rings(Generator):
         *pattern_params(
             Patterns(name="patterns", label="Patterns", default=_FIRST, one=RINGS, min_count=1, help="Sets of rings.")
         ),
-        Choice(
-            name="reads",
-            label="Rings are",
-            default="note",
-            options={"note": "notes", "degree": "degrees"},
-            help="Whether rings play their notes, or their degrees of the scale.",
-        ),
-        NoteKey(
-            name="base",
-            label="Degrees from",
-            default=60,
-            help="Degree 1 is the root of the scale at this note, or next below it.",
-        ),
+        *reading_params("rings"),
         swing_param("steps"),
         seed_param("the same chances"),
         *generator_params(low=0, high=127, in_scale=False),
@@ -255,7 +243,7 @@ class Rings(Generator):
             draw = random.Random(f"{seed}/{self.context.identity}/ring {place}/{number}")
             if draw.random() * 100.0 >= ring["chance"]:
                 return
-        note = ring["note"] if self.values["reads"] == "note" else self.degree(ring["degree"], self.values["base"])
+        note = self.read(ring)
         loudness = ring["velocity"] + (ring["accent"] if inside == rhythm.index(True) else 0)
         seconds = self.context.pace.seconds(self._pulses[place].length(taken) * ring["length"])
         channel = ring["channel"] - 1 if ring["channel"] else None

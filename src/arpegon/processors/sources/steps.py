@@ -26,6 +26,7 @@ from arpegon.processors.sources.generator import (
     chance_param,
     degree_param,
     generator_params,
+    reading_params,
 )
 from arpegon.processors.stages.scale import moves
 
@@ -131,19 +132,7 @@ class Steps(Generator):
         Number(name="first", label="First step", default=1, low=1, high=MAX, help="The step at which the walk begins."),
         NoteValue(name="rate", label="Rate", default="1/16", help="The time from one step to the next."),
         swing_param("steps"),
-        Choice(
-            name="reads",
-            label="Steps are",
-            default="note",
-            options={"note": "notes", "degree": "degrees"},
-            help="Whether steps play their notes, or their degrees of the scale.",
-        ),
-        NoteKey(
-            name="base",
-            label="Degrees from",
-            default=60,
-            help="Degree 1 is the root of the scale at this note, or next below it.",
-        ),
+        *reading_params("steps"),
         seed_param("the same chances and random walks"),
         *generator_params(low=24, high=96),
         *toss_params(STEP_TOSS, STEPS),
@@ -237,7 +226,7 @@ class Steps(Generator):
             draw = random.Random(f"{self._seed_text()}/chance {number}")
             if draw.random() * 100.0 >= step["chance"]:
                 return
-        note = step["note"] if self.values["reads"] == "note" else self.degree(step["degree"], self.values["base"])
+        note = self.read(step)
         self.sound(note, step["velocity"], self._seconds(taken, number, step), time, out)
 
     def _next_number(self) -> int:
