@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import subprocess
 import sys
+import weakref
 from pathlib import Path
 
 import pytest
@@ -51,3 +52,15 @@ def test_what_is_large_leaves_no_holes_beneath_what_is_small(together):
     words = _HOLES.format(tests=str(Path(__file__).parent), together=together)
     freed = int(subprocess.run([sys.executable, "-c", words], capture_output=True, check=True, text=True).stdout)
     assert (freed > 19_000) is together
+
+
+def test_what_refers_to_itself_is_free_too(qapp):
+    class Gone:
+        pass
+
+    one = Gone()
+    one.itself = one
+    left = weakref.ref(one)
+    del one
+    give_back()
+    assert left() is None
