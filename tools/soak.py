@@ -12,6 +12,7 @@ from __future__ import annotations
 import argparse
 import contextlib
 import json
+import math
 import os
 import random
 import signal
@@ -432,10 +433,18 @@ class Soak:
             self.near_kills += min(near, max(0, missing))
             if missing > near:
                 self.lost += missing - near
-                print(f"lost: {missing - near} of {len(times)} notes {note} on channel {channel + 1}", flush=True)
+                words = f"lost: {missing - near} of {len(times)} notes {note} on channel {channel + 1}"
+                print(
+                    f"{words}, heard {', '.join(f'{self._after_kill(at):.3f}' for at in times)} s after a kill",
+                    flush=True,
+                )
         self.since = studio.now()
         self.player.tell("play")
         session.play()
+
+    def _after_kill(self, at: float) -> float:
+        """How long after the kill that was nearest something was heard; before it, where this is negative."""
+        return min((at - kill for kill in self.kills), key=abs, default=math.inf)
 
     def _remembered(self, since: float) -> dict[tuple[int, int], int]:
         """How many note ons left strands since a time, by channel and note."""
