@@ -8,15 +8,12 @@ Runs so many minutes of each, in turns, on one server. Not part of ``make bench`
 
 from __future__ import annotations
 
-import os
 import sys
-import tempfile
 import time
 
 import jack
-from tools.jack_server import jack_server
 
-from bench.whole import Program, screen
+from bench.whole import Program, studio
 
 _SETTLE_SECONDS = 6.0
 """While a window opens, nothing is counted."""
@@ -49,9 +46,7 @@ class Bare:
 def measure(minutes: int, period: int) -> tuple[list[int], list[int], list[int]]:
     """Complaints in each minute: with the demo, and of the bare client alone; and drop-outs of the demo."""
     demo, alone, dropouts = [], [], []
-    with tempfile.TemporaryDirectory() as own, jack_server("arpegon-drops", period, realtime=True), screen():
-        for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_DATA_HOME"):
-            os.environ[name] = own
+    with studio("arpegon-drops", period, realtime=True):
         bare = Bare()
         for _ in range(minutes):
             alone.append(bare.during(60.0))

@@ -22,7 +22,7 @@ _SECONDS = 8.0
 _PAPER_SECONDS = 8.0
 """After a stop, what was printed moves on until it has left the paper."""
 _RUNS = 5
-_PERIOD = 256
+PERIOD = 256
 _TICK = os.sysconf("SC_CLK_TCK")
 
 DRIVER = Path(__file__).with_name("whole_window.py")
@@ -144,12 +144,18 @@ def screen() -> Iterator[None]:
                 os.environ[name] = value
 
 
+@contextlib.contextmanager
+def studio(name: str, period: int, realtime: bool = False) -> Iterator[None]:
+    """A JACK server, a screen and folders of a program's own, for all that starts within."""
+    with tempfile.TemporaryDirectory() as own, jack_server(name, period, realtime=realtime), screen():
+        os.environ |= dict.fromkeys(("XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_DATA_HOME"), own)
+        yield
+
+
 def measure(runs: int = _RUNS, seconds: float = _SECONDS) -> dict[str, list[float]]:
     """What each run found, by what was measured."""
     found: dict[str, list[float]] = {}
-    with tempfile.TemporaryDirectory() as own, jack_server("arpegon-whole", _PERIOD), screen():
-        for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_DATA_HOME"):
-            os.environ[name] = own
+    with studio("arpegon-whole", PERIOD):
         os.environ.pop("PYTHONDONTWRITEBYTECODE", None)  # whoever has installed it has its bytecode
         first = Program()
         first.wait_for("sounds")

@@ -433,11 +433,9 @@ class Soak:
             self.near_kills += min(near, max(0, missing))
             if missing > near:
                 self.lost += missing - near
+                after = ", ".join(f"{self._after_kill(at):.3f}" for at in times)
                 words = f"lost: {missing - near} of {len(times)} notes {note} on channel {channel + 1}"
-                print(
-                    f"{words}, heard {', '.join(f'{self._after_kill(at):.3f}' for at in times)} s after a kill",
-                    flush=True,
-                )
+                print(f"{words}, heard {after} s after a kill", flush=True)
         self.since = studio.now()
         self.player.tell("play")
         session.play()

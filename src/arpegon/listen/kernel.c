@@ -69,7 +69,7 @@ typedef struct {
     double *loud;     /* the last energies above rumble, zones x (MEAN_HOPS - 1) */
     double *means;    /* the last means of these, zones x MEANS */
     double slope;
-    double low;     /* times the noise floor: above it, and beneath the next, loudness tells more than bands */
+    double low;       /* times the noise floor: above it, and beneath the next, loudness tells more than bands */
     double high;
     double counts;
     double *rest;     /* samples that make no hop yet, hop x zones */
@@ -291,9 +291,9 @@ static void alike(const double *window, int64_t n, int64_t max_lag, double *like
     }
 }
 
-/* Finds the period of a window of n samples, at least four more than `max_lag`, the longest lag but one that is looked at:
- * the first peak, at `min_lag` or later, that is at least `share` as high as the highest. `likeness` has room for `max_lag`
- * values. Returns the period in samples, 0 where there is none; `clarity` takes how clear it is. */
+/* Finds the period of a window of n samples, at least four more than `max_lag`, the longest lag but one that is looked
+ * at: the first peak, at `min_lag` or later, that is at least `share` as high as the highest. `likeness` has room for
+ * `max_lag` values. Returns the period in samples, 0 where there is none; `clarity` takes how clear it is. */
 double arpegon_period(const double *window, int64_t n, int64_t max_lag, int64_t min_lag, double share, double *likeness,
                       double *clarity)
 {
