@@ -98,13 +98,24 @@ def test_all_that_was_sent_leaves_before_a_port_is_closed(client, pair):
     assert [message[0] for message in pair.heard[:2]] == [0x90, 0x80] and {m[0] for m in pair.heard[2:]} <= {0x80}
 
 
-def test_what_left_last_is_said_again_before_we_leave_as_nobody_could_say_it_afterwards(client, pair):
+def own_output(client, pair):
     pair.connect_to_own_output()
-    own = client.open_own(lambda *_: None)[1]
-    own.send([note_on(studio.now(), 0, 60, 90), note_off(studio.now(), 0, 60)])
+    return client.open_own(lambda *_: None)[1]
+
+
+def output_to(client, pair):
+    return client.open_output(f"{pair.name} synth:in")
+
+
+@pytest.mark.parametrize("opened, end", [(own_output, "client"), (output_to, "client"), (output_to, "port")])
+def test_what_left_last_is_said_again_before_all_or_a_port_is_closed_as_nobody_could_afterwards(
+    client, pair, opened, end
+):
+    out = opened(client, pair)
+    out.send([note_on(studio.now(), 0, 60, 90), note_off(studio.now(), 0, 60)])
     client.periods.wakes_at(studio.now() + 100.0)  # so that not every period is told
     wait_for(lambda: len(pair.heard) >= 2 and client.periods._rests)
-    client.close()
+    (client if end == "client" else out).close()
     wait_for(lambda: [message[0] for message in pair.heard].count(0x80) >= 3)
 
 

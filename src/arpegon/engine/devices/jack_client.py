@@ -16,7 +16,7 @@ import logging
 import os
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any
 
 from arpegon.engine.devices.compiled_relay import compiled_relay
@@ -122,10 +122,7 @@ class JackClient:
     def close(self) -> None:
         """Leave the server, once all that was sent has left."""
         with self.lock:
-            self._wait(lambda: not any(output.waiting for output in self.periods.outputs))
-            self.periods.may_be_missed()  # nobody is there afterwards who would say it again
-            self._wait(lambda: not self.periods.in_doubt)
-            self.let_cycles_pass()
+            self._say_the_last(self.periods.outputs)
             self._leave_server()
 
     def _join(self) -> bool:
@@ -345,15 +342,21 @@ class JackClient:
             if opened not in (*self.periods.inputs, *self.periods.outputs):
                 return  # of a server that is gone
             if isinstance(opened, JackOutput):
-                self._wait(lambda: not opened.waiting)
-                self._wait(lambda: not self.periods.in_doubt)
-                self.let_cycles_pass()  # in which it says nothing: what stands in its port is heard in every cycle
+                self._say_the_last((opened,))
             self.periods.forget(opened)
             if self._relay is not None and (self._own is None or opened.port not in self._own):
                 self._relay.remove(opened.port)
                 self.let_cycles_pass()
                 with contextlib.suppress(jack.JackError):
                     opened.port.jack.unregister()
+
+    def _say_the_last(self, outputs: Sequence[JackOutput]) -> None:
+        """Wait until all that was sent has left, and was said again, as afterwards nobody is there to do that; and until
+        nothing more is said, as what stands in a port is heard in every cycle."""
+        self._wait(lambda: not any(output.waiting for output in outputs))
+        self.periods.may_be_missed()
+        self._wait(lambda: not self.periods.in_doubt)
+        self.let_cycles_pass()
 
     def let_cycles_pass(self) -> None:
         """Wait until no cycle is under way that knows of what was there before."""
