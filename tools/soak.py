@@ -61,6 +61,10 @@ _EDGE_SECONDS = 0.05
 _LATE_SECONDS = 0.3
 """How much later than the kill what was sent before it may be heard, on a busy machine."""
 _PATIENCE_SECONDS = 30.0
+_REST_SECONDS = 2.5
+"""How long nothing is played before what was heard is compared."""
+_SHIFT_SECONDS = 1.0
+"""By how much studio time may fall behind while it is compared, as periods of the server are lost."""
 
 
 class PlayerProcess:
@@ -229,7 +233,7 @@ class Soak:
         self.warm_up()
         self.player.report()
         checked_at, killed_at = time.monotonic(), time.monotonic()
-        self.since = studio.now()
+        self.since = studio.now() - _SHIFT_SECONDS
         while time.monotonic() - self.began < self.seconds:
             self.act()
             if not session.telemetry.playing and self.draw.random() < 0.6:
@@ -412,7 +416,7 @@ class Soak:
         if session.telemetry.playing:
             session.link.stop()
         session.all_off()
-        self.let_pass(2.5)
+        self.let_pass(_REST_SECONDS)
         report = self.player.report()
         if report["open"]:
             ago = f"{time.monotonic() - self.kills[-1]:.0f} s ago" if self.kills else "never"
@@ -433,10 +437,12 @@ class Soak:
             self.near_kills += min(near, max(0, missing))
             if missing > near:
                 self.lost += missing - near
-                after = ", ".join(f"{self._after_kill(at):.3f}" for at in times)
                 words = f"lost: {missing - near} of {len(times)} notes {note} on channel {channel + 1}"
-                print(f"{words}, heard {after} s after a kill", flush=True)
-        self.since = studio.now()
+                after_kill = ", ".join(f"{self._after_kill(at):.3f}" for at in times)
+                first = min(at for heard_at in heard.values() for at in heard_at)
+                after_first = ", ".join(f"{at - first:.3f}" for at in times)
+                print(f"{words}, heard {after_kill} s after a kill, {after_first} s after the first", flush=True)
+        self.since = studio.now() - _SHIFT_SECONDS
         self.player.tell("play")
         session.play()
 

@@ -91,7 +91,7 @@ class LiveEngine:
     """The loop: sleeps until something is due or arrives, does it, and reports.
 
     Args:
-        channel: the way to the window.
+        wire: the way to the window.
     """
 
     def __init__(self, wire: Wire) -> None:

@@ -32,7 +32,7 @@ class Reporter:
     """The engine's outputs, live: events go out at once, and what passed is told in batches.
 
     Args:
-        channel: the way to the window.
+        wire: the way to the window.
         port: sends events to a MIDI output.
         instrument: plays events on a built-in instrument.
         beat: where the transport is at a time; ``None`` while it stands.

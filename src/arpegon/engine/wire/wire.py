@@ -28,7 +28,7 @@ class Wire:
         self._outbox: deque[msgspec.Struct] = deque()
         self._ready = threading.Semaphore(0)
         self._closed = False
-        self._writer = threading.Thread(target=self._write, name="channel-writer", daemon=True)
+        self._writer = threading.Thread(target=self._write, name="wire-writer", daemon=True)
         self._writer.start()
 
     @property
