@@ -285,11 +285,31 @@ def test_a_notice_that_is_said_again_comes_last_and_keeps_its_acts(session):
     assert "two" not in session.notice_list.acts
 
 
-def test_an_engine_that_was_given_up_can_be_tried_again(session, monkeypatch):
+@pytest.mark.parametrize(
+    "topic, does, button",
+    [
+        ("engine-gone", "start_anew", "Try again"),
+        ("engine-hangs", "start_anew", "Start it again"),
+        ("ears-gone", "listen_anew", "Try again"),
+    ],
+)
+def test_a_process_that_is_gone_or_hangs_can_be_started_again_whatever_was_loaded_since(
+    session, monkeypatch, topic, does, button
+):
     started = []
-    monkeypatch.setattr(session.link, "start_anew", lambda: started.append(True))
-    session.link.said.emit("engine-gone", "The engine stopped again and again and was left alone. It said: no audio")
-    ((words, act),) = session.notice_list.acts["engine-gone"]
-    assert words == "Try again"
+    monkeypatch.setattr(session.link, does, lambda: started.append(True))
+    session.link.said.emit(topic, "It stopped again and again and was left alone. It said: no audio")
+    loaded(session, strand())
+    ((words, act),) = session.notice_list.acts[topic]
+    assert words == button
     act()
-    assert started == [True] and "engine-gone" not in session.notices
+    assert started == [True] and topic not in session.notices
+
+
+def test_what_is_missing_still_stands_when_another_document_misses_it_too(session):
+    session.link.arrive(Missing("port", {"Bells": "The MIDI output “Bells” is not there."}))
+    session.notice("edit", "Nothing to undo.")
+    loaded(session, strand())
+    assert list(session.notices) == ["port:Bells"]
+    session.link.arrive(Missing("port", {}))
+    assert not session.notices

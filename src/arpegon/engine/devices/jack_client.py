@@ -351,8 +351,9 @@ class JackClient:
                     opened.port.jack.unregister()
 
     def _say_the_last(self, outputs: Sequence[JackOutput]) -> None:
-        """Wait until all that was sent has left, and was said again, as afterwards nobody is there to do that; and until
-        nothing more is said, as what stands in a port is heard in every cycle."""
+        """Wait until all that was sent has left and was said again, as afterwards nobody is there to do that; and until
+        nothing more is said, as what stands in a port is heard in every cycle.
+        """
         self._wait(lambda: not any(output.waiting for output in outputs))
         self.periods.may_be_missed()
         self._wait(lambda: not self.periods.in_doubt)

@@ -30,6 +30,7 @@ from arpegon.engine.wire import protocol
 from arpegon.engine.wire.framing import WireError
 from arpegon.engine.wire.quiet import hush_jack
 from arpegon.engine.wire.realtime import LISTENING, ask_for_realtime
+from arpegon.engine.wire.spawning import leave_within
 from arpegon.engine.wire.wire import Wire
 from arpegon.files.assets import SoundCache, load_sounds
 from arpegon.files.audio import AudioFile
@@ -48,6 +49,8 @@ _AHEAD_SECONDS = 0.015
 _BEHIND_SECONDS = 0.25
 """Further behind than this, blocks of files are left out: the machine slept."""
 _KEEP_SECONDS = 0.5
+_LEAVE_SECONDS = 8.0
+"""How long it may take to leave, as it may be reading a long file."""
 _REST_SECONDS = 1.0
 """How long it sleeps at most while nothing is to be done."""
 
@@ -216,6 +219,7 @@ class EarsProcess:
                 command = protocol.Quit()
             self._todo.put(lambda command=command: self.obey(command))  # type: ignore[misc]
             if isinstance(command, protocol.Quit):
+                leave_within(_LEAVE_SECONDS)
                 return
 
     def _keep_inputs(self) -> None:

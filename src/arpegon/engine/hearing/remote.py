@@ -13,6 +13,7 @@ from arpegon.core.time import studio
 from arpegon.engine.devices.systems import InputBlock
 from arpegon.engine.hearing.hearing import Heard
 from arpegon.engine.wire import protocol
+from arpegon.engine.wire.standing import Standing
 from arpegon.engine.wire.supervisor import Ended, Supervisor
 from arpegon.files.audio import AudioFile
 from arpegon.files.logs import log_file
@@ -60,6 +61,7 @@ class RemoteHearing:
         self._here = protocol.HeardHere([])
         self._marks: dict[str, list[HeardNote]] = {}
         self._sight: Sight | None = None
+        self._standing = Standing()
         self._behind = 0.0
         """How far studio time was behind when the process was told of it."""
         self._supervisor = Supervisor(
@@ -115,6 +117,11 @@ class RemoteHearing:
             self._behind = behind
             self._supervisor.send(protocol.SetTime(behind))
 
+    def start_anew(self) -> None:
+        """Start the process again after it ended too often."""
+        if self._supervisor.started:
+            self._supervisor.start_anew()
+
     @property
     def waiting(self) -> bool:
         """Whether something was heard that was not yet told."""
@@ -142,12 +149,14 @@ class RemoteHearing:
 
     def _ended(self, how: Ended) -> None:
         self._act(self._silence)
+        for report in self._standing.taken_back():
+            self._send_on(report)
         if how.again:
-            words = "Listening had stopped and was started again."
+            self._send_on(protocol.Notice("ears", "Listening had stopped and was started again."))
         else:
             why = f" It said: {how.reason}" if how.reason else ""
             words = f"Listening stopped again and again and was left off; the rest goes on.{why}"
-        self._send_on(protocol.Notice("ears", words))
+            self._send_on(protocol.Notice(protocol.EARS_GONE, words))
 
     def _take(self, report: protocol.EarsReport) -> None:
         match report:
@@ -162,6 +171,7 @@ class RemoteHearing:
                 samples = np.frombuffer(report.samples, dtype=np.float32).reshape(-1, report.channels)
                 self._monitor(report.whose, samples, report.rate, report.start)
             case protocol.Notice() | protocol.Missing():
+                self._standing.follow(report)
                 self._send_on(report)
 
     def _heard(self, report: protocol.HeardNotes) -> None:

@@ -13,7 +13,9 @@ from arpegon.core.document.model import Project
 from arpegon.core.notes.taps import Batch, Passage
 from arpegon.core.time import studio
 from arpegon.engine.wire import protocol
+from arpegon.engine.wire.heartbeat import Heartbeat
 from arpegon.engine.wire.spawning import ENGINE
+from arpegon.engine.wire.standing import Standing
 from arpegon.engine.wire.supervisor import Ended, Supervisor
 from arpegon.files.path_text import path_text
 
@@ -21,8 +23,6 @@ Receive = Callable[[protocol.EngineReport], None]
 
 SPARE_AFTER = 5.0
 """Seconds after which a second engine stands by: by then the first one, and the window, are there."""
-GIVEN_UP = "engine-gone"
-"""The topic of the notice that the engine is started no more by itself."""
 
 
 class Keeper(Protocol):
@@ -60,9 +60,17 @@ class EngineClient:
         self._playing = False
         self._beat = 0.0
         self._ended_before = False
+        self._standing = Standing()
         self._lock = threading.Lock()
         self.supervisor = Supervisor(
-            ENGINE, protocol.EngineReport, self._greeting, self._take, self._ended, stderr, SPARE_AFTER
+            ENGINE,
+            protocol.EngineReport,
+            self._greeting,
+            self._take,
+            self._ended,
+            stderr,
+            SPARE_AFTER,
+            heartbeat=Heartbeat(protocol.Telemetry, self._late),
         )
 
     # -- commands ----------------------------------------------------------------------------------
@@ -72,7 +80,7 @@ class EngineClient:
         self.supervisor.start()
 
     def start_anew(self) -> None:
-        """Start it once more after it ended too often."""
+        """Start it again: it ended too often, or hangs."""
         self.supervisor.start_anew()
 
     def send(self, command: protocol.EngineCommand) -> None:
@@ -125,11 +133,18 @@ class EngineClient:
             studio.set_behind(report.behind)
         if self._keeper is not None:
             self._keeper.take(report)
+        self._standing.follow(report)
         self._receive(report)
 
+    def _late(self, late: bool) -> None:
+        words = "The engine does not answer. If that goes on, it is started again with the same project."
+        self._receive(protocol.Notice(protocol.ENGINE_HANGS, words if late else ""))
+
     def _ended(self, how: Ended) -> None:
-        """The engine is gone: what it held ends here, as events like any other."""
+        """The engine is gone: what it held ends here, as events like any other, and what it said is taken back."""
         self._ended_before = True
+        for report in self._standing.taken_back():
+            self._receive(report)
         if self._keeper is not None:
             passages = self._keeper.open_ends(studio.now())
             if passages:
@@ -139,4 +154,6 @@ class EngineClient:
             self._receive(protocol.Notice("restart", words))
         else:
             why = f" It said: {how.reason}" if how.reason else ""
-            self._receive(protocol.Notice(GIVEN_UP, f"The engine stopped again and again and was left alone.{why}"))
+            self._receive(
+                protocol.Notice(protocol.ENGINE_GONE, f"The engine stopped again and again and was left alone.{why}")
+            )

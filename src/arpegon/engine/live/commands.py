@@ -8,6 +8,7 @@ from typing import Any, Protocol
 from arpegon.engine.audio.audio_out import AudioOut
 from arpegon.engine.clocks.clock_box import ClockBox
 from arpegon.engine.devices.port_hub import PortHub
+from arpegon.engine.hearing.remote import RemoteHearing
 from arpegon.engine.simulation import Engine
 from arpegon.engine.wire import protocol
 
@@ -18,6 +19,7 @@ class Obeys(Protocol):
     engine: Engine
     audio: AudioOut
     ports: PortHub
+    hearing: RemoteHearing
     box: ClockBox
 
     def set_project(self, command: protocol.SetProject, now: float) -> None:
@@ -75,5 +77,6 @@ DO: dict[type[protocol.Message], Do] = {
     protocol.SetClockBox: lambda live, command, now: live.box.configure(command.settings, now),
     protocol.AllOff: lambda live, command, now: live.all_off(now),
     protocol.Hush: lambda live, command, now: live.ports.hush(),
+    protocol.ListenAnew: lambda live, command, now: live.hearing.start_anew(),
     protocol.SetAudio: lambda live, command, now: live.audio.set_device(command.device, command.block),
 }

@@ -44,6 +44,7 @@ from arpegon.engine.wire.framing import WireError
 from arpegon.engine.wire.quiet import hush_jack
 from arpegon.engine.wire.realtime import ask_for_realtime
 from arpegon.engine.wire.spare import stand_by
+from arpegon.engine.wire.spawning import leave_within
 from arpegon.engine.wire.wire import Wire
 from arpegon.files.assets import remarks
 from arpegon.files.logs import catch_faults, start_log
@@ -63,6 +64,8 @@ _REPORT_SECONDS = 0.0025
 _REPORT_PATIENCE = 0.02
 _TOLD_PATIENCE = 0.1
 """How long it is waited for a period that should be over."""
+_LEAVE_SECONDS = 8.0
+"""How long it may take to leave."""
 _ASSETS_PATIENCE = 3.0
 """How long the transport waits for clips that were named just before it is started."""
 
@@ -193,7 +196,7 @@ class LiveEngine:
             command = protocol.Quit()
         match command:
             case protocol.Quit():
-                self.soon(self.quit)
+                self.leave()
                 return False
             case protocol.SetTime():
                 studio.set_behind(command.behind)
@@ -280,6 +283,11 @@ class LiveEngine:
         self.inbox.clear()
         self._play_at = None
         self.engine.all_off(now)
+
+    def leave(self) -> None:
+        """Have the loop end every note, and leave; the process ends though it should hang."""
+        leave_within(_LEAVE_SECONDS)
+        self.soon(self.quit)
 
     def quit(self, now: float) -> None:
         """End every note, tell of it, and leave."""
@@ -481,7 +489,7 @@ def main(arguments: list[str]) -> None:
     sys.setswitchinterval(_SWITCH_SECONDS)
     wire = Wire(sock, protocol.EngineCommand)
     live = LiveEngine(wire)
-    signal.signal(signal.SIGTERM, lambda *_: live.soon(live.quit))
+    signal.signal(signal.SIGTERM, lambda *_: live.leave())
     live.take_command()  # what time it is, before anything is stamped
     threading.Thread(target=live.listen, name="commands", daemon=True).start()
     live.ports.start()

@@ -157,6 +157,10 @@ class Hush(Message):
     """The engine before this one ended in mid-note: tell outputs to be silent as soon as they are open."""
 
 
+class ListenAnew(Message):
+    """Start the process that listens again, after it ended too often."""
+
+
 class SetAudio(Message):
     """Open this audio device (empty: the default one) with blocks of that many frames."""
 
@@ -190,6 +194,7 @@ EngineCommand = (
     | SetClockBox
     | AllOff
     | Hush
+    | ListenAnew
     | SetAudio
     | Quit
 )
@@ -300,6 +305,9 @@ class Notice(Message):
     topic: str
     text: str
 
+
+ENGINE_GONE, ENGINE_HANGS, EARS_GONE = "engine-gone", "engine-hangs", "ears-gone"
+"""Topics of notices about a process: it is started no more by itself, or does not answer."""
 
 EngineReport = Batch | Telemetry | Hooked | Ports | Missing | Notice
 

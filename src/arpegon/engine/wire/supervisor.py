@@ -15,6 +15,7 @@ from typing import IO, Any
 import msgspec
 
 from arpegon.engine.wire.framing import WireError
+from arpegon.engine.wire.heartbeat import LOOK_SECONDS, Heartbeat, HeartbeatWatch
 from arpegon.engine.wire.realtime import ask_for_realtime
 from arpegon.engine.wire.spare import Spare, start
 from arpegon.engine.wire.wire import Wire
@@ -36,7 +37,7 @@ class Ended(msgspec.Struct, frozen=True):
 
 
 class Supervisor:
-    """A process of ours. Where it ends unasked, or says what cannot be read, it is started again, at once.
+    """A process of ours. Where it ends unasked, says what cannot be read, or hangs, it is started again, at once.
 
     Args:
         module: what it runs.
@@ -48,6 +49,7 @@ class Supervisor:
         spare_after: so many seconds after a start another one stands by, to be there at once when this one ends (left
             out: none does).
         prompt: whether what it says must be taken on time.
+        heartbeat: by what is known that it does not hang (left out: it may be silent as long as it likes).
     """
 
     def __init__(
@@ -60,6 +62,7 @@ class Supervisor:
         stderr: Path | None = None,
         spare_after: float | None = None,
         prompt: bool = False,
+        heartbeat: Heartbeat | None = None,
     ) -> None:
         self._module = module
         self._incoming = incoming
@@ -72,6 +75,7 @@ class Supervisor:
         self.spare = Spare(module, self._open_stderr)
         self._spare_after = spare_after
         self._prompt = prompt
+        self._heartbeat = heartbeat
         self._lock = threading.RLock()
         self._greeted = threading.Lock()
         self._starts: deque[float] = deque(maxlen=RESTARTS)
@@ -93,10 +97,12 @@ class Supervisor:
         threading.Thread(target=self.start, name="start", daemon=True).start()
 
     def start_anew(self) -> None:
-        """Start it again although it ended too often: somebody asked for it."""
+        """Start it again, because somebody asked for it: it ended too often, or hangs."""
         with self._lock:
-            if not self._closing and (self.process is None or self.process.poll() is not None):
-                self._starts.clear()
+            self._starts.clear()
+            if self.process is not None and self.process.poll() is None:
+                self.process.kill()
+            elif not self._closing:
                 self._spawn()
 
     def send(self, message: msgspec.Struct) -> None:
@@ -138,8 +144,14 @@ class Supervisor:
             for message in self._greeting():
                 wire.send(message)
             self.wire = wire
-        name = f"{self._module.rpartition('.')[2]}-reports"
-        threading.Thread(target=self._listen, args=(wire, self.process), name=name, daemon=True).start()
+        watch = HeartbeatWatch()
+        self._begin("reports", self._listen, wire, self.process, watch)
+        if self._heartbeat is not None:
+            self._begin("heartbeat", self._watch, self.process, watch, self._heartbeat)
+
+    def _begin(self, what: str, act: Callable[..., None], *arguments: object) -> None:
+        name = f"{self._module.rpartition('.')[2]}-{what}"
+        threading.Thread(target=act, args=arguments, name=name, daemon=True).start()
 
     def _open_stderr(self) -> IO[bytes] | None:
         if self._stderr is None:
@@ -153,7 +165,7 @@ class Supervisor:
             return self._stderr.stat().st_size if self._stderr is not None else 0
         return 0
 
-    def _listen(self, wire: Wire, process: subprocess.Popen[bytes]) -> None:
+    def _listen(self, wire: Wire, process: subprocess.Popen[bytes], watch: HeartbeatWatch) -> None:
         reason = ""
         if self._prompt:
             ask_for_realtime()
@@ -167,12 +179,34 @@ class Supervisor:
                 break
             if message is None:
                 break
+            if self._heartbeat is not None and isinstance(message, self._heartbeat.message):
+                watch.came()
+            watch.taking(True)
             try:
                 self._receive(message)
             except Exception:  # a fault on our side must not make us deaf
                 log.exception("a message of %s could not be taken", self._module)
+            watch.taking(False)
         process.wait()
+        if watch.stopped:
+            reason = f"it had not answered for {watch.seconds:.0f} seconds"
         self._end(wire, process, reason)
+
+    def _watch(self, process: subprocess.Popen[bytes], watch: HeartbeatWatch, heartbeat: Heartbeat) -> None:
+        """End the process when it hangs, and say before that it may."""
+        said = False
+        while process.poll() is None and not self._closing:
+            time.sleep(LOOK_SECONDS)
+            watch.look()
+            if watch.late != said:
+                said = watch.late
+                log.warning("%s (%d) %s", self._module, process.pid, "is silent" if said else "answers again")
+                heartbeat.late(said)
+            if watch.stopped:
+                process.kill()
+                break
+        if said and not self._closing:
+            heartbeat.late(False)
 
     def _end(self, wire: Wire, process: subprocess.Popen[bytes], reason: str) -> None:
         with self._lock:

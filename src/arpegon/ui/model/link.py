@@ -85,8 +85,12 @@ class EngineLink(QObject):
         self.set_audio(device, block)
 
     def start_anew(self) -> None:
-        """Start it once more after it ended too often."""
+        """Start it again: it ended too often, or hangs."""
         self.client.start_anew()
+
+    def listen_anew(self) -> None:
+        """Have the process that listens started again after it ended too often."""
+        self.client.send(protocol.ListenAnew())
 
     def close(self) -> None:
         """End it in order; it lets go of its notes."""

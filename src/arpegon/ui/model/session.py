@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import random
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -19,8 +19,7 @@ from arpegon.core.events import Event
 from arpegon.core.notes.taps import Batch
 from arpegon.core.processing.parameters import check_params, with_defaults
 from arpegon.core.time import studio
-from arpegon.engine.live.client import GIVEN_UP
-from arpegon.engine.wire.protocol import Missing, Ports, Telemetry
+from arpegon.engine.wire.protocol import EARS_GONE, ENGINE_GONE, ENGINE_HANGS, Missing, Ports, Telemetry
 from arpegon.files.places import Settings, save_settings
 from arpegon.processors import processor_class
 from arpegon.processors.tossing import tossed
@@ -43,8 +42,15 @@ from arpegon.ui.model.selection import NOTHING, Selection, source_selection, sta
 from arpegon.ui.model.transport import TransportModel
 
 ENGINE_DEBOUNCE_MS = 8
-_LASTING = {"audio", "dropouts", "recover", "memory", "open-twice"}
-"""Topics of notices that stay when another document is loaded: they are not about the one before."""
+_STARTS: dict[str, tuple[str, Callable[[EngineLink], None]]] = {
+    ENGINE_GONE: ("Try again", lambda link: link.start_anew()),
+    ENGINE_HANGS: ("Start it again", lambda link: link.start_anew()),
+    EARS_GONE: ("Try again", lambda link: link.listen_anew()),
+}
+"""What can be done about a process that is gone or hangs, by the topic of the notice."""
+_LASTING = {"audio", "clock", "dropouts", "jack", "memory", "open-twice", "osc", "recover", *_STARTS}
+"""Topics of notices that stay when another document is loaded: they are not about the one before, or whoever says them
+takes them back. So does whoever misses files and ports."""
 
 
 def fresh_audio(session: Session, kind: str) -> AudioSource:
@@ -403,12 +409,15 @@ class Session(QObject):
         self.paths.check()
 
     def _take_notice(self, topic: str, text: str) -> None:
-        acts: Sequence[NoticeAction] = (("Try again", self._start_anew),) if topic == GIVEN_UP else ()
+        acts: Sequence[NoticeAction] = ()
+        if topic in _STARTS:
+            words, start = _STARTS[topic]
+            acts = ((words, lambda: self._start_anew(topic, start)),)
         self.notice(topic, text, acts)
 
-    def _start_anew(self) -> None:
-        self.notice(GIVEN_UP, "")
-        self.link.start_anew()
+    def _start_anew(self, topic: str, start: Callable[[EngineLink], None]) -> None:
+        self.notice(topic, "")
+        start(self.link)
 
     def _prune(self) -> None:
         now = studio.now()
@@ -443,7 +452,8 @@ class Session(QObject):
         self.hooking.forget()
         self.piece.set_hold_all(False)
         self.recorder.forget()
-        self.notice_list.keep_only(_LASTING)
+        missing = {f"{what}:{name}" for what, why in self.missing.items() for name in why}
+        self.notice_list.keep_only({*_LASTING, *missing})
         self.link.stop()
         self.link.locate(0.0)
         self.select(NOTHING)
