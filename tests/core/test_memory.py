@@ -35,6 +35,16 @@ def test_what_passed_several_places_at_once_is_remembered_at_each():
     assert history.played("a") == ()
 
 
+@given(
+    st.lists(st.sampled_from([(IN,), ("s",), ("s", "t"), ("t", OUT), (IN, "s", OUT)]), max_size=20),
+    st.sets(st.sampled_from([IN, "s", "t", OUT])),
+)
+def test_of_places_that_are_wanted_all_is_there_and_nothing_of_others(passed, wanted):
+    records = [batch(*notes(60 + number), places=places) for number, places in enumerate(passed)]
+    whole, some = Remembered(records), Remembered(map(encode, records), wanted)
+    assert some.events == {tap: events for tap, events in whole.events.items() if tap.place in wanted}
+
+
 def test_a_phrase_begins_after_the_last_rest():
     memory = Memory()
     memory.remember(batch(*notes(60, 62, 64)))

@@ -18,7 +18,7 @@ import msgspec
 
 from arpegon.core.document.model import Project
 from arpegon.core.errors import ArpegonError
-from arpegon.core.notes.memory import Remembered
+from arpegon.core.notes.memory import TAKE_PLACES, Remembered
 from arpegon.files.atomic import write_atomic
 from arpegon.files.json_text import read_own
 from arpegon.files.path_text import path_text, text_path
@@ -76,9 +76,9 @@ class Leftover(msgspec.Struct, frozen=True):
         return self.place.memory.is_dir()
 
     def history(self) -> tuple[Remembered, str]:
-        """What was played, and a sentence where some of it could not be read."""
+        """What takes are made of, of all that was played, and a sentence where some of it could not be read."""
         records, said = read_spool(self.place.memory)
-        return Remembered(records), said
+        return Remembered(records, TAKE_PLACES), said
 
 
 class _Envelope(msgspec.Struct):

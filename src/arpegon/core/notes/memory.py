@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import zlib
 from collections import deque
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from operator import attrgetter
 
 import msgspec
@@ -21,6 +21,8 @@ from arpegon.core.notes.taps import IN, OUT, Batch, OpenNotes, Passage, Tap
 MEMORY_SECONDS = 600.0
 MEMORY_BYTES = 256 * 2**20
 """More than ten minutes of the densest playing that sixty MIDI cables carry; past this the oldest records go first."""
+TAKE_PLACES = (IN, OUT)
+"""Where passes what a take is made of."""
 _PACK_SECONDS = 10.0
 _PACK_BYTES = 2**18
 """Records that span so much are packed: enough to be packed well, little enough to be done in some milliseconds."""
@@ -168,9 +170,10 @@ class Remembered:
 
     Args:
         records: pieces, batches and doubts in the order in which they came, encoded or not.
+        places: where what passed is wanted (left out: everywhere); most passes stages, and takes much memory.
     """
 
-    def __init__(self, records: Iterable[Record | bytes]) -> None:
+    def __init__(self, records: Iterable[Record | bytes], places: Collection[str] | None = None) -> None:
         self.events: dict[Tap, list[Event]] = {}
         self.names: dict[str, str] = {}
         """The strands that were there, with their last names."""
@@ -183,7 +186,8 @@ class Remembered:
             if isinstance(record, Batch):
                 for passage in record.passages:
                     for place in passage.places:
-                        self.events.setdefault(Tap(passage.strand, place), []).extend(passage.events)
+                        if places is None or place in places:
+                            self.events.setdefault(Tap(passage.strand, place), []).extend(passage.events)
                 times += record.facts
             elif isinstance(record, Doubt):
                 self.doubts.append(record)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from pathlib import Path
 
 import msgspec
@@ -107,11 +107,16 @@ class MemoryKeeper:
             self._piece = msgspec.structs.replace(self._piece, file=file)
             self._remember(self._piece)
 
-    def history(self, since: float = 0.0) -> Remembered:
-        """What is remembered, decoded; what is older than ``since`` (studio time) may be left out."""
+    def history(self, since: float = 0.0, places: Collection[str] | None = None) -> Remembered:
+        """What is remembered, decoded.
+
+        Args:
+            since: what is older (studio time) may be left out.
+            places: where what passed is wanted (left out: everywhere).
+        """
         with self._lock:
             records = self._memory.encoded(since)
-        return Remembered(records)
+        return Remembered(records, places)
 
     def close(self, discard: bool) -> None:
         """Remember no more; ``discard`` what was written."""

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from arpegon.core.document import edits, take_edits
 from arpegon.core.notes.course import TimeFacts
-from arpegon.core.notes.memory import Remembered
+from arpegon.core.notes.memory import TAKE_PLACES, Remembered
 from arpegon.core.notes.takes import Take, cut_take
 from arpegon.core.time import studio
 from arpegon.core.time.clock import bar_beats
@@ -46,8 +46,8 @@ class Recorder(QObject):
         self.since = None
 
     def history(self, since: float = 0.0) -> Remembered:
-        """What is remembered, decoded; what is older than ``since`` (studio time) may be left out."""
-        return self.session.link.keeper.history(since)
+        """What takes are made of, decoded; what is older than ``since`` (studio time) may be left out."""
+        return self.session.link.keeper.history(since, TAKE_PLACES)
 
     def keep(self, seconds: float | None = None) -> bool:
         """Make a take of what was played last (or of the last ``seconds``); False where there is nothing."""
