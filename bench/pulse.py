@@ -19,7 +19,7 @@ from arpegon.core.time.ticks import PER_QUARTER
 from arpegon.engine.clocks.clock_box import BoxSettings, ClockBox
 from arpegon.engine.offline import run
 from arpegon.engine.simulation import Engine
-from arpegon.files.assets import load_clips
+from arpegon.files.assets import CLIPS
 from arpegon.files.midi import Track, write_midi
 from arpegon.files.places import DATA
 from arpegon.files.project import load_project
@@ -103,7 +103,7 @@ def _followed() -> list[Row]:
 
 def _demo_hour() -> Row:
     project = load_project(DEMO)
-    clips, _ = load_clips(project, DEMO.parent)
+    clips, _ = CLIPS.load(project, DEMO.parent)
     began = time.perf_counter()
     result = run(project, clips=clips, seconds=HOUR)
     took = time.perf_counter() - began

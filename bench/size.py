@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import QApplication
 
 from arpegon.core.document.model import Hookup, Project, Stage
 from arpegon.engine import offline
-from arpegon.files.assets import load_clips
+from arpegon.files.assets import CLIPS
 from arpegon.files.places import DEMO, Settings
 from arpegon.rendering import Wish, render_project
 from arpegon.ui.app import make_application
@@ -48,7 +48,7 @@ def _deep(folder: Path, strands: int) -> Project:
 def _offline(folder: Path, strands: int) -> tuple[float, int]:
     """Seconds that 50 seconds of music take, and how many events leave."""
     document = _deep(folder, strands)
-    clips, _ = load_clips(document, folder)
+    clips, _ = CLIPS.load(document, folder)
     begun = time.perf_counter()
     result = offline.run(document, [], clips, seconds=_MUSIC_SECONDS)
     return time.perf_counter() - begun, sum(map(len, result.strands.values()))

@@ -23,7 +23,7 @@ from arpegon.core.notes.sheet import Note, Sheet
 from arpegon.core.notes.takes import Take, TakePart
 from arpegon.core.notes.taps import IN, OUT, Batch, Passage
 from arpegon.engine import offline
-from arpegon.files.assets import load_clips
+from arpegon.files.assets import CLIPS
 from arpegon.files.places import DEMO
 from arpegon.files.project import load_project, save_project
 from arpegon.ui.app import make_application
@@ -92,7 +92,7 @@ def _frames(take: Take) -> tuple[float, float]:
 def _memory() -> tuple[int, int]:
     """How many bytes ten minutes of the demo take in the memory, and how many events they are."""
     document = load_project(DEMO)
-    clips, _ = load_clips(document, DEMO.parent)
+    clips, _ = CLIPS.load(document, DEMO.parent)
     result = offline.run(document, [], clips, seconds=60.0 * _MINUTES)
     memory, count = Memory(), 0
     rows = [

@@ -404,7 +404,7 @@ class Soak:
         self.memories["spare engine"].look(self.session.link.client.supervisor.spare.pid, seconds)
         self.memories["listener"].look(_child_of(engine), seconds)
         for topic, text in self.session.notices.items():
-            if topic in ("fault", "engine", "document", "engine-hangs"):
+            if topic in ("fault", "engine", "document", "engine-hangs", "ears-hang"):
                 self.faults.add(text)
 
     # -- what was heard, and what is remembered -------------------------------------------------------

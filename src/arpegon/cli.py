@@ -247,14 +247,14 @@ def check(project: Path, with_ports: bool) -> None:
     from arpegon.core.document.path_check import Surroundings, sentence
     from arpegon.engine import offline
     from arpegon.engine.graph.crowds import crowd_words
-    from arpegon.files.assets import load_clips, load_sounds, remarks
+    from arpegon.files.assets import CLIPS, SOUNDS, remarks
     from arpegon.files.project import load_project
     from arpegon.processors.facts import check_piece, loose_ends
     from arpegon.sound import PLAYED_KEYS
 
     document = load_project(project)
-    clips, missing = load_clips(document, project.parent)
-    missing |= load_sounds(document, project.parent)[1]
+    clips, missing = CLIPS.load(document, project.parent)
+    missing |= SOUNDS.load(document, project.parent)[1]
     for text in (*missing.values(), *remarks(clips)):
         click.echo(text)
     crowd = offline.crowded(document, clips)

@@ -19,7 +19,7 @@ from arpegon.core.notes.course import Course, course_of
 from arpegon.core.time.clock import TEMPO_RANGE, bar_beats
 from arpegon.engine import offline
 from arpegon.engine.graph.crowds import crowd_words
-from arpegon.files.assets import load_clips, load_sounds, remarks
+from arpegon.files.assets import CLIPS, SOUNDS, remarks
 from arpegon.files.atomic import check_writable
 from arpegon.files.audio import AudioFile, check_suffix, read_audio, write_audio
 from arpegon.files.midi import Clip, Track, read_midi, write_song
@@ -67,11 +67,11 @@ def render_project(
     stems = _stems(document, wish)
     written = [path for path in (wish.midi_out, wish.wav_out, *stems.values()) if path is not None]
     _check_outputs([wish.project, *filter(None, (wish.midi_in, wish.audio_in)), *files], written)
-    clips, missing = load_clips(document, folder)
+    clips, missing = CLIPS.load(document, folder)
     heard = read_audio(wish.audio_in) if wish.audio_in else None
     sounds: dict[str, AudioFile] = {}
     if heard is None:
-        sounds, unheard = load_sounds(document, folder)
+        sounds, unheard = SOUNDS.load(document, folder)
         missing |= unheard
     if missing:
         raise ArpegonError(next(iter(missing.values())))

@@ -26,7 +26,7 @@ from arpegon.engine.hearing.hearing import blocks_of, may_be_turned
 from arpegon.engine.offline import run
 from arpegon.engine.simulation import Engine
 from arpegon.engine.wire import protocol
-from arpegon.files.assets import load_sounds
+from arpegon.files.assets import SOUNDS
 from arpegon.files.audio import AudioFile, read_audio
 from arpegon.files.sounds import sound_path
 from building import Recording, assert_whole, pitches, project, stage, strand
@@ -45,7 +45,7 @@ def listening(*sources, **settings):
 
 
 def sounds_of(document):
-    return load_sounds(document, HERE)[0]
+    return SOUNDS.load(document, HERE)[0]
 
 
 def struck(events):
@@ -167,7 +167,7 @@ def test_audio_that_is_heard_itself_sounds_at_its_time():
 
 def test_a_sound_that_is_missing_is_named():
     document = listening(source(file="not-here.wav"))
-    sounds, missing = load_sounds(document, HERE)
+    sounds, missing = SOUNDS.load(document, HERE)
     assert not sounds and "not-here.wav" in missing["not-here.wav"]
     assert not run(document, seconds=1.0, sounds=sounds).strands.get("a")
 

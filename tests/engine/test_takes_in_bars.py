@@ -13,7 +13,7 @@ from arpegon.core.notes.memory import Memory, PieceFacts
 from arpegon.core.notes.takes import cut_take
 from arpegon.core.notes.taps import Batch, Passage
 from arpegon.engine.simulation import Engine
-from arpegon.files.assets import load_clips
+from arpegon.files.assets import CLIPS
 from arpegon.files.midi import Track, write_song
 from arpegon.files.places import DEMO
 from arpegon.files.project import load_project
@@ -53,7 +53,7 @@ def tempo(value):
 
 def test_a_take_over_the_three_tempi_of_the_demo_is_exported_on_its_bars(tmp_path):
     one = load_project(DEMO)
-    clips, _ = load_clips(one, DEMO.parent)
+    clips, _ = CLIPS.load(one, DEMO.parent)
     engine, out = at_work(one, clips)
     engine.play(100.0, 24.0)  # before the end of the first section of 32 beats
     engine.run(100.0 + 60.0)

@@ -27,7 +27,7 @@ from arpegon.core.notes.course import Course
 from arpegon.core.notes.takes import Take, TakePart
 from arpegon.core.theory.scales import Key
 from arpegon.files import atomic
-from arpegon.files.assets import load_clips, load_sounds
+from arpegon.files.assets import CLIPS, SOUNDS
 from arpegon.files.atomic import write_atomic
 from arpegon.files.autosave import Autosave, forget
 from arpegon.files.collect import take_clips_along
@@ -432,6 +432,6 @@ def test_what_no_project_should_name_is_missing_and_holds_nothing_up(tmp_path, f
     os.mkfifo(tmp_path / "pipe")
     listens = strand(sources=(AudioSource(id="h", file=file),), strand_id="b")
     one = project(strand(sources=(ClipSource(file=file),)), listens)
-    for load in (load_clips, load_sounds):
-        found, missing = load(one, tmp_path)
+    for kind in (CLIPS, SOUNDS):
+        found, missing = kind.load(one, tmp_path)
         assert found == {} and list(missing) == [file] and missing[file].endswith(".") and "\0" not in missing[file]

@@ -36,9 +36,9 @@ def played(recipe):
     """What a recipe makes of a few keys and controllers, or of the transport."""
     from pathlib import Path
 
-    from arpegon.files.assets import load_sounds
+    from arpegon.files.assets import SOUNDS
 
-    sounds, missing = load_sounds(recipe.project, Path("."), {})
+    sounds, missing = SOUNDS.load(recipe.project, Path("."), {})
     assert not missing
     by_hand = any(source.__class__.__name__ == "SurfaceSource" for source in recipe.project.strands[0].sources)
     events = TOUCH if by_hand else []

@@ -291,6 +291,7 @@ def test_a_notice_that_is_said_again_comes_last_and_keeps_its_acts(session):
         ("engine-gone", "start_anew", "Try again"),
         ("engine-hangs", "start_anew", "Start it again"),
         ("ears-gone", "listen_anew", "Try again"),
+        ("ears-hang", "listen_anew", "Start it again"),
     ],
 )
 def test_a_process_that_is_gone_or_hangs_can_be_started_again_whatever_was_loaded_since(

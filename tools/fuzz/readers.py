@@ -32,12 +32,12 @@ from arpegon.core.events import control, note_off, note_on
 from arpegon.core.processing.parameters import Choice, NoteValue, Number, Numbers, Param, Switch, check_params
 from arpegon.core.time.clock import TEMPO_RANGE
 from arpegon.engine import offline
-from arpegon.files.assets import Cache, SoundCache, load_clips, load_sounds
-from arpegon.files.audio import read_audio
+from arpegon.files.assets import CLIPS, SOUNDS, Cache
+from arpegon.files.audio import AudioFile, read_audio
 from arpegon.files.autosave import Autosave
 from arpegon.files.hookup_sets import load_set
 from arpegon.files.keymap_csv import format_keymap, load_keymap
-from arpegon.files.midi import Track, format_midi, read_midi
+from arpegon.files.midi import Clip, Track, format_midi, read_midi
 from arpegon.files.places import DATA, DEMO, load_settings
 from arpegon.files.presets import parse_preset
 from arpegon.files.project import format_project, load_project, parse_project
@@ -45,8 +45,8 @@ from arpegon.files.spool import MARK, VERSION, read_spool
 from arpegon.processors.facts import stage_facts
 from arpegon.processors.registry import GENERATORS, GROUPS
 
-_CLIPS: Cache = {}
-_SOUNDS: SoundCache = {}
+_CLIPS: Cache[Clip] = {}
+_SOUNDS: Cache[AudioFile] = {}
 Case = Callable[[random.Random, Path], None]
 _SECONDS = 1.5
 _PLAYED = [
@@ -252,8 +252,8 @@ def _allowed(params: Iterable[Param], key: str, value: Any) -> bool:
 
 def _work(project: Project, seconds: float) -> None:
     """All that is done with a project once it was read."""
-    load_clips(project, DEMO.parent, _CLIPS)
-    load_sounds(project, DEMO.parent, _SOUNDS)
+    CLIPS.load(project, DEMO.parent, _CLIPS)
+    SOUNDS.load(project, DEMO.parent, _SOUNDS)
     parse_project(format_project(project))
     for found in check_paths(project, stage_facts, Surroundings(inputs=[], outputs=[])):
         sentence(project, found)

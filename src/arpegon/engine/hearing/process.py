@@ -14,7 +14,7 @@ import socket
 import sys
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -32,7 +32,8 @@ from arpegon.engine.wire.quiet import hush_jack
 from arpegon.engine.wire.realtime import LISTENING, ask_for_realtime
 from arpegon.engine.wire.spawning import leave_within
 from arpegon.engine.wire.wire import Wire
-from arpegon.files.assets import SoundCache, load_sounds
+from arpegon.files.asset_reader import AssetReader
+from arpegon.files.assets import SOUNDS
 from arpegon.files.audio import AudioFile
 from arpegon.files.logs import catch_faults, start_log
 from arpegon.files.path_text import text_path
@@ -48,11 +49,13 @@ _AHEAD_SECONDS = 0.015
 """How long before they sound: what is known of many blocks is known in time."""
 _BEHIND_SECONDS = 0.25
 """Further behind than this, blocks of files are left out: the machine slept."""
+_WAIT_SECONDS = 0.2
+"""How long files that have just begun wait for one that is read: shorter than what is made up for."""
 _KEEP_SECONDS = 0.5
 _LEAVE_SECONDS = 8.0
-"""How long it may take to leave, as it may be reading a long file."""
-_REST_SECONDS = 1.0
-"""How long it sleeps at most while nothing is to be done."""
+"""How long it may take to leave."""
+_BEAT_SECONDS = 1.0
+"""How often it says that it is well."""
 
 
 class EarsProcess:
@@ -62,12 +65,15 @@ class EarsProcess:
         self.wire = wire
         self.ears = Ears()
         self.project = Project()
-        self._sounds: dict[str, AudioFile] = {}
-        self._cache: SoundCache = {}
+        self._sounds: Mapping[str, AudioFile] = {}
         self._missing: dict[str, str] = {}
+        self._reads = False
+        """Whether a file that the document names is read just now, for the first time."""
         self._todo: queue.SimpleQueue[Callable[[], None]] = queue.SimpleQueue()
         self._rolls: dict[bool, tuple[float | None, int]] = {False: (None, 0), True: (None, 0)}
         self._next: dict[bool, int] = {False: 0, True: 0}
+        self._began = {False: -math.inf, True: -math.inf}
+        """When files began to play."""
         self._turned = False
         """Whether a hookup or section may turn what is listened with."""
         self._watched = ""
@@ -76,6 +82,7 @@ class EarsProcess:
         self._untold = False
         """Whether anything was heard since the last report."""
         self._running = True
+        self._reader = AssetReader(SOUNDS, lambda *read: self._todo.put(lambda: self._sounds_read(*read)))
         self._devices = threading.RLock()
         self.inputs = AudioIn(
             lambda block: self._todo.put(lambda: self._hear_input(block)),
@@ -101,6 +108,7 @@ class EarsProcess:
                         self.ears.quiet(source.id)
                 else:
                     self._next[command.endless] = first_block(command.origin, command.time)
+                    self._began[command.endless] = studio.now()
             case protocol.Watch():
                 self._watched = command.stage
             case protocol.HeardHere():
@@ -113,14 +121,17 @@ class EarsProcess:
                 self._running = False
 
     def _set_project(self, project: Project, folder: Path) -> None:
-        self._sounds, missing = load_sounds(project, folder, self._cache)
-        if missing != self._missing:
-            self._missing = missing
-            self.wire.send(protocol.Missing("sound", missing))
+        self._reads = self._reader.want(project, folder)
         self.project = project
         self._turned = may_be_turned(project)
         self.ears.configure(project)
         self._want_inputs()
+
+    def _sounds_read(self, sounds: Mapping[str, AudioFile], missing: dict[str, str]) -> None:
+        self._reads, self._sounds = False, sounds
+        if missing != self._missing:
+            self._missing = missing
+            self.wire.send(protocol.Missing("sound", missing))
 
     def _want_inputs(self) -> None:
         named = {one.device for _, one in self.project.audio_sources() if not one.file and not one.bypass}
@@ -148,9 +159,13 @@ class EarsProcess:
         if events:
             self.wire.send(protocol.HeardNotes(endless, run, events))
 
+    def _waits_until(self, endless: bool) -> float:
+        """Until when files that have just begun wait for one that is read: all begin together."""
+        return self._began[endless] + _WAIT_SECONDS if self._reads else -math.inf
+
     def _next_due(self) -> float:
         due = [
-            origin + self._next[endless] * BLOCK_SECONDS - _AHEAD_SECONDS
+            max(origin + self._next[endless] * BLOCK_SECONDS - _AHEAD_SECONDS, self._waits_until(endless))
             for endless, (origin, _) in self._rolls.items()
             if origin is not None and file_sources(self.project, endless)
         ]
@@ -159,7 +174,7 @@ class EarsProcess:
     def _play_files(self, now: float) -> None:
         """Hear the blocks of files that begin now: what is known need not have sounded, so no note is late."""
         for endless, (origin, run) in self._rolls.items():
-            if origin is None:
+            if origin is None or now < self._waits_until(endless):
                 continue
             sources = file_sources(self.project, endless)
             if not sources or now - (origin + self._next[endless] * BLOCK_SECONDS) > _BEHIND_SECONDS:
@@ -179,13 +194,13 @@ class EarsProcess:
         threading.Thread(target=self._keep_inputs, name="inputs", daemon=True).start()
         self.inputs.start()
         ask_for_realtime(LISTENING)
-        report_at = time.monotonic()
+        report_at = beat_at = time.monotonic()
         while self._running:
-            wait = self._next_due() - studio.now()
+            wait = min(self._next_due() - studio.now(), beat_at - time.monotonic())
             if self._untold:
                 wait = min(wait, report_at - time.monotonic())
             try:
-                act = self._todo.get(timeout=min(wait, _REST_SECONDS)) if wait > 0 else self._todo.get_nowait()
+                act = self._todo.get(timeout=wait) if wait > 0 else self._todo.get_nowait()
                 self._safely(act)
                 while True:
                     self._safely(self._todo.get_nowait())
@@ -195,6 +210,9 @@ class EarsProcess:
             if self._untold and time.monotonic() >= report_at:
                 report_at, self._untold = time.monotonic() + _REPORT_SECONDS, False
                 self._report()
+            if time.monotonic() >= beat_at:
+                beat_at = time.monotonic() + _BEAT_SECONDS
+                self.wire.send(protocol.Listening())
         self.inputs.close()
 
     def _safely(self, act: Callable[[], None]) -> None:

@@ -13,6 +13,7 @@ from arpegon.core.time import studio
 from arpegon.engine.devices.systems import InputBlock
 from arpegon.engine.hearing.hearing import Heard
 from arpegon.engine.wire import protocol
+from arpegon.engine.wire.heartbeat import Heartbeat
 from arpegon.engine.wire.standing import Standing
 from arpegon.engine.wire.supervisor import Ended, Supervisor
 from arpegon.files.audio import AudioFile
@@ -72,6 +73,7 @@ class RemoteHearing:
             self._ended,
             log_file("listening-errors.log"),
             prompt=True,
+            heartbeat=Heartbeat(protocol.Listening, self._late),
         )
 
     # -- what the engine asks ----------------------------------------------------------------------
@@ -118,7 +120,7 @@ class RemoteHearing:
             self._supervisor.send(protocol.SetTime(behind))
 
     def start_anew(self) -> None:
-        """Start the process again after it ended too often."""
+        """Start the process again: it ended too often, or hangs."""
         if self._supervisor.started:
             self._supervisor.start_anew()
 
@@ -146,6 +148,10 @@ class RemoteHearing:
         for message in (self._here, self._project, *self._rolls.values(), self._watch):
             if message is not None:
                 yield message
+
+    def _late(self, late: bool) -> None:
+        words = "Listening does not answer. If that goes on, it is started again."
+        self._send_on(protocol.Notice(protocol.EARS_HANG, words if late else ""))
 
     def _ended(self, how: Ended) -> None:
         self._act(self._silence)

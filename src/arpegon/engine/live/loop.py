@@ -14,6 +14,7 @@ import socket
 import sys
 import threading
 import time
+from collections.abc import Mapping
 from typing import Any, Protocol
 
 from arpegon.core.document.model import PortDestination, Project
@@ -32,7 +33,6 @@ from arpegon.engine.devices.port_hub import PortHub
 from arpegon.engine.devices.portaudio import PortAudio
 from arpegon.engine.graph.crowds import CrowdWatch
 from arpegon.engine.hearing.remote import RemoteHearing
-from arpegon.engine.live.assets import Assets, Clips
 from arpegon.engine.live.commands import DO
 from arpegon.engine.live.inbox import Inbox
 from arpegon.engine.live.plan import CoursePlan
@@ -46,8 +46,10 @@ from arpegon.engine.wire.realtime import ask_for_realtime
 from arpegon.engine.wire.spare import stand_by
 from arpegon.engine.wire.spawning import leave_within
 from arpegon.engine.wire.wire import Wire
-from arpegon.files.assets import remarks
+from arpegon.files.asset_reader import AssetReader
+from arpegon.files.assets import CLIPS, remarks
 from arpegon.files.logs import catch_faults, start_log
+from arpegon.files.midi import Clip
 from arpegon.files.path_text import text_path
 
 BATCH_SECONDS = 1.0 / 60.0
@@ -136,7 +138,9 @@ class LiveEngine:
         self.reporter = Reporter(wire, self.ports.send, self.audio.play, self._beat)
         self.engine: Engine = Engine(self.reporter, hearing=self.hearing)
         self.engine.on_moved = self.together.moved
-        self.assets = Assets(lambda clips, missing: self.soon(lambda now: self._clips_read(clips, missing, now)))
+        self.clips = AssetReader(
+            CLIPS, lambda clips, missing: self.soon(lambda now: self._clips_read(clips, missing, now))
+        )
         self.crowds = CrowdWatch(lambda words: wire.send(protocol.Notice("crowd", words)))
         self.box: ClockBox = ClockBox()
         self._learning = False
@@ -215,19 +219,19 @@ class LiveEngine:
         destinations = (destination for strand in project.strands for destination in strand.destinations)
         ports = {one.port for one in destinations if isinstance(one, PortDestination)}
         self.ports.want(ports | {*project.clock.send, *project.clock.code_to})
-        reading = self.assets.want(project, folder)
+        reading = self.clips.want(project, folder)
         self._reading_since = (self._reading_since or now) if reading else None
         self.together.use(project)
         self.plan.use(project)
         self.inputs.use(project)
         try:
-            self.engine.apply(project, self.assets.clips, now, revision=command.revision)
+            self.engine.apply(project, self.clips.found, now, revision=command.revision)
         except ArpegonError as error:
             self.wire.send(protocol.Notice("document", str(error)))
         else:
             self.wire.send(protocol.Notice("document", ""))
 
-    def _clips_read(self, clips: Clips, missing: dict[str, str], now: float) -> None:
+    def _clips_read(self, clips: Mapping[str, Clip], missing: dict[str, str], now: float) -> None:
         self._reading_since = None
         self.wire.send(protocol.Missing("clip", missing))
         self.wire.send(protocol.Notice("clip-remarks", " ".join(remarks(clips))))

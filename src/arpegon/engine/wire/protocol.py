@@ -158,7 +158,7 @@ class Hush(Message):
 
 
 class ListenAnew(Message):
-    """Start the process that listens again, after it ended too often."""
+    """Start the process that listens again: it ended too often, or hangs."""
 
 
 class SetAudio(Message):
@@ -306,7 +306,8 @@ class Notice(Message):
     text: str
 
 
-ENGINE_GONE, ENGINE_HANGS, EARS_GONE = "engine-gone", "engine-hangs", "ears-gone"
+ENGINE_GONE, ENGINE_HANGS = "engine-gone", "engine-hangs"
+EARS_GONE, EARS_HANG = "ears-gone", "ears-hang"
 """Topics of notices about a process: it is started no more by itself, or does not answer."""
 
 EngineReport = Batch | Telemetry | Hooked | Ports | Missing | Notice
@@ -369,4 +370,8 @@ class Dry(Message):
     start: float
 
 
-EarsReport = HeardNotes | Seen | Dry | Missing | Notice
+class Listening(Message):
+    """The process that listens is well: said once a second."""
+
+
+EarsReport = HeardNotes | Seen | Dry | Listening | Missing | Notice

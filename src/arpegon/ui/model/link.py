@@ -89,7 +89,7 @@ class EngineLink(QObject):
         self.client.start_anew()
 
     def listen_anew(self) -> None:
-        """Have the process that listens started again after it ended too often."""
+        """Have the process that listens started again: it ended too often, or hangs."""
         self.client.send(protocol.ListenAnew())
 
     def close(self) -> None:

@@ -19,7 +19,7 @@ from arpegon.core.events import Event
 from arpegon.core.notes.taps import Batch
 from arpegon.core.processing.parameters import check_params, with_defaults
 from arpegon.core.time import studio
-from arpegon.engine.wire.protocol import EARS_GONE, ENGINE_GONE, ENGINE_HANGS, Missing, Ports, Telemetry
+from arpegon.engine.wire.protocol import EARS_GONE, EARS_HANG, ENGINE_GONE, ENGINE_HANGS, Missing, Ports, Telemetry
 from arpegon.files.places import Settings, save_settings
 from arpegon.processors import processor_class
 from arpegon.processors.tossing import tossed
@@ -46,6 +46,7 @@ _STARTS: dict[str, tuple[str, Callable[[EngineLink], None]]] = {
     ENGINE_GONE: ("Try again", lambda link: link.start_anew()),
     ENGINE_HANGS: ("Start it again", lambda link: link.start_anew()),
     EARS_GONE: ("Try again", lambda link: link.listen_anew()),
+    EARS_HANG: ("Start it again", lambda link: link.listen_anew()),
 }
 """What can be done about a process that is gone or hangs, by the topic of the notice."""
 _LASTING = {"audio", "clock", "dropouts", "jack", "memory", "open-twice", "osc", "recover", *_STARTS}

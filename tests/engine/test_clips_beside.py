@@ -12,12 +12,13 @@ from test_first_note import Nowhere
 
 from arpegon.core.document.model import ClipSource
 from arpegon.core.events import note_on
-from arpegon.engine.live import assets as beside
 from arpegon.engine.live import loop
-from arpegon.engine.live.assets import Assets
 from arpegon.engine.live.loop import LiveEngine
 from arpegon.engine.wire import protocol
+from arpegon.files import asset_reader
 from arpegon.files import assets as reading
+from arpegon.files.asset_reader import AssetReader
+from arpegon.files.assets import CLIPS, AssetKind
 from arpegon.files.midi import Track, write_midi
 from building import notes, pitches, project, strand
 from jacking import wait_for
@@ -33,7 +34,7 @@ def folder(tmp_path):
 
 @pytest.fixture(autouse=True)
 def always_looked_at(monkeypatch):
-    monkeypatch.setattr(beside, "LOOK_SECONDS", 0.0)
+    monkeypatch.setattr(asset_reader, "LOOK_SECONDS", 0.0)
 
 
 @pytest.fixture
@@ -58,41 +59,41 @@ def work(live, now):
 
 def test_what_is_read_is_told_once_and_again_only_when_it_changed(folder):
     told = []
-    assets = Assets(lambda clips, missing: told.append((dict(clips), missing)))
-    assert assets.want(project(CLIP), folder)
+    reader = AssetReader(CLIPS, lambda clips, missing: told.append((dict(clips), missing)))
+    assert reader.want(project(CLIP), folder)
     wait_for(lambda: told)
     assert list(told[0][0]) == ["tide.mid"] and not told[0][1]
-    assert not assets.want(project(CLIP), folder), "it was read before"
+    assert not reader.want(project(CLIP), folder), "it was read before"
     write_midi(folder / "tide.mid", [Track("x", notes(64))], 120.0)
-    assets.want(project(CLIP), folder)
+    reader.want(project(CLIP), folder)
     wait_for(lambda: len(told) == 2)
     assert pitches(told[1][0]["tide.mid"].events) == [64]
 
 
 def test_what_is_missing_is_told_and_taken_up_when_it_comes(folder):
     told = []
-    assets = Assets(lambda clips, missing: told.append((dict(clips), missing)))
+    reader = AssetReader(CLIPS, lambda clips, missing: told.append((dict(clips), missing)))
     (folder / "tide.mid").rename(folder / "away.mid")
-    assets.want(project(CLIP), folder)
+    reader.want(project(CLIP), folder)
     wait_for(lambda: told)
     assert "is not there" in told[0][1]["tide.mid"]
     (folder / "away.mid").rename(folder / "tide.mid")
-    assets.want(project(CLIP), folder)
+    reader.want(project(CLIP), folder)
     wait_for(lambda: len(told) == 2)
     assert told[1] == ({"tide.mid": told[1][0]["tide.mid"]}, {})
 
 
 def test_known_files_are_not_looked_at_again_at_every_edit(folder, monkeypatch):
-    monkeypatch.setattr(beside, "LOOK_SECONDS", 60.0)
+    monkeypatch.setattr(asset_reader, "LOOK_SECONDS", 60.0)
     told, read = [], []
-    real = beside.load_clips
-    monkeypatch.setattr(beside, "load_clips", lambda *asked: read.append(1) or real(*asked))
-    assets = Assets(lambda clips, missing: told.append((dict(clips), missing)))
-    assets.want(project(CLIP), folder)
+    real = AssetKind.load
+    monkeypatch.setattr(AssetKind, "load", lambda *asked: read.append(1) or real(*asked))
+    reader = AssetReader(CLIPS, lambda clips, missing: told.append((dict(clips), missing)))
+    reader.want(project(CLIP), folder)
     wait_for(lambda: told)
     for _ in range(20):
-        assets.want(project(CLIP), folder)
-    assets.want(project(CLIP, meter=(3, 4)), folder)
+        reader.want(project(CLIP), folder)
+    reader.want(project(CLIP, meter=(3, 4)), folder)
     wait_for(lambda: len(told) == 2)
     assert len(read) == 2
 
@@ -115,7 +116,7 @@ def test_the_transport_waits_for_a_clip_that_was_named_just_before(folder, slow)
     work(live, time.monotonic())
     assert not live.engine.clock.playing
     slow.set()
-    wait_for(lambda: live.assets.clips)
+    wait_for(lambda: live.clips.found)
     wait_for(lambda: live.inbox.due() < math.inf or live.engine.clock.playing)
     work(live, time.monotonic())
     assert live.engine.clock.playing
@@ -129,7 +130,7 @@ def test_what_of_a_clip_could_not_be_read_is_said(folder):
     (folder / "tide.mid").write_bytes(content[:-6])
     live = LiveEngine(Nowhere())
     live.soon(lambda at: live.set_project(protocol.SetProject(project(CLIP), str(folder), 1), at))
-    wait_for(lambda: work(live, time.monotonic()) or (live.assets.clips and live.inbox.due() == math.inf))
+    wait_for(lambda: work(live, time.monotonic()) or (live.clips.found and live.inbox.due() == math.inf))
     said = [one.text for one in live.wire.told if isinstance(one, protocol.Notice) and one.topic == "clip-remarks"]
     assert "Not all of “tide.mid” could be read" in said[-1]
 
@@ -159,7 +160,7 @@ def test_a_file_that_brings_the_reader_down_is_a_clip_that_is_missing(folder, mo
 
     monkeypatch.setattr(reading, "read_midi", broken)
     told = []
-    assets = Assets(lambda clips, missing: told.append((dict(clips), missing)))
-    assets.want(project(CLIP), Path(folder))
+    reader = AssetReader(CLIPS, lambda clips, missing: told.append((dict(clips), missing)))
+    reader.want(project(CLIP), Path(folder))
     wait_for(lambda: told)
     assert told == [({}, {"tide.mid": "The clip “tide.mid” could not be read."})]
