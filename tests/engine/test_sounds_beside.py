@@ -10,6 +10,8 @@ from pathlib import Path
 import numpy as np
 import pytest
 from test_first_note import Nowhere
+from test_listening import TAPS, listener_of, source
+from test_listening import listening as listening_to
 
 from arpegon.core.document.model import AudioSource
 from arpegon.core.time import studio
@@ -20,8 +22,6 @@ from arpegon.engine.wire import protocol
 from arpegon.files import assets
 from building import project, strand
 from jacking import wait_for
-from test_listening import TAPS, listener_of, source
-from test_listening import listening as listening_to
 
 HERE = Path(".")
 RATE = 48_000
