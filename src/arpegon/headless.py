@@ -97,8 +97,8 @@ class Headless:
             for name, why in report.why.items():
                 if before.get(name) != why:
                     _say(why)
-            for name in before.keys() - report.why.keys():
-                _say(f"“{name}” is there again.")
+            for name in before.keys() - report.why.keys() if report.known else ():
+                _say(f"“{name}” is no longer missing.")
             self._missing[report.what] = dict(report.why)
         elif isinstance(report, protocol.Hooked) and report.asked:
             names = {hookup.id: hookup.action for hookup in self._project.hookups}

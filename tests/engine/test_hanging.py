@@ -110,5 +110,5 @@ def test_what_an_engine_said_is_taken_back_when_it_is_gone_as_the_next_one_says_
     heard.missing.clear()
     heard.notices.clear()
     client._ended(Ended(True))
-    assert heard.missing == [protocol.Missing("port", {})]
+    assert heard.missing == [protocol.Missing("port", {}, known=False)]
     assert heard.notices[0] == protocol.Notice("clock", "") and [one.topic for one in heard.notices[1:]] == ["restart"]

@@ -8,6 +8,7 @@ import socket
 import subprocess
 import sys
 from contextlib import contextmanager
+from pathlib import Path
 
 import pytest
 from pythonosc.osc_message_builder import OscMessageBuilder
@@ -110,11 +111,21 @@ def test_it_is_controlled_over_osc(tide, tmp_path, jack_server, pair):
         assert b"/arpegon/value/t/semitones" in tablet.recv(1000)
 
 
-def test_what_is_missing_is_said(tmp_path, jack_server):
+@pytest.mark.parametrize("jack_server", ["async"], indirect=True)
+def test_what_is_missing_is_said_again_by_the_next_engine_and_taken_back_where_it_is_wanted_no_more(
+    tmp_path, jack_server
+):
     lost = strand(destinations=(PortDestination(port="Organ loft"),))
     save_project(project(lost), tmp_path / "x.arpegon")
     with headless(tmp_path, tmp_path / "x.arpegon") as process:
         wait_for(lambda: "“Organ loft” is not there" in process.said())
+        engine = Path(f"/proc/{process.pid}/task/{process.pid}/children").read_text().split()[0]
+        os.kill(int(engine), signal.SIGKILL)
+        wait_for(lambda: process.said().count("“Organ loft” is not there") == 2)
+        assert "started again" in process.said() and "no longer missing" not in process.said()
+        save_project(project(strand()), tmp_path / "x.arpegon")
+        os.kill(process.pid, signal.SIGHUP)
+        wait_for(lambda: "“Organ loft” is no longer missing." in process.said())
 
 
 @pytest.mark.parametrize(

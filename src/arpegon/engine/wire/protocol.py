@@ -297,6 +297,8 @@ class Missing(Message):
 
     what: Literal["clip", "sound", "audio-in", "port"]
     why: dict[str, str]
+    known: bool = True
+    """Whether what is not named here is there, or wanted no more; ``False``: whoever would know that is gone."""
 
 
 class Notice(Message):

@@ -25,7 +25,7 @@ class Standing:
         return [
             protocol.Notice(report.topic, "")
             if isinstance(report, protocol.Notice)
-            else protocol.Missing(report.what, {})
+            else protocol.Missing(report.what, {}, known=False)
             for report in stood.values()
         ]
 
