@@ -7,10 +7,10 @@ import signal
 
 import pytest
 
-from arpegon.engine.wire import protocol
+from arpegon.engine.wire import protocol, supervisor
 from arpegon.engine.wire import spare as spare_module
 from arpegon.engine.wire.spare import begin_early
-from arpegon.engine.wire.supervisor import RESTARTS, Supervisor
+from arpegon.engine.wire.supervisor import RESTARTS, Ended, Supervisor
 from jacking import wait_for
 
 
@@ -62,6 +62,32 @@ def test_what_dies_at_every_start_is_left_alone_with_its_last_words_and_tried_ag
     monkeypatch.setenv("ARPEGON_TEST_CRASH", "")
     one.start_anew()
     wait_for(lambda: hellos(one))
+
+
+def test_where_the_system_has_no_room_for_another_that_is_said_and_it_can_be_tried_again(supervised, monkeypatch):
+    real = supervisor.start
+
+    def full(*_):
+        raise OSError(11, "Resource temporarily unavailable")
+
+    monkeypatch.setattr(supervisor, "start", full)
+    one = supervised()
+    assert one.ended == [Ended(False, "Resource temporarily unavailable", refused=True)]
+    assert one.ended[0].gone_words("The engine") == (
+        "The engine could not be started (Resource temporarily unavailable)."
+    )
+    monkeypatch.setattr(supervisor, "start", real)
+    one.start_anew()
+    wait_for(lambda: hellos(one))
+    monkeypatch.setattr(supervisor, "start", full)
+    os.kill(one.process.pid, signal.SIGKILL)
+    wait_for(lambda: len(one.ended) == 3)
+    assert not one.ended[-1].again
+    one.send(protocol.Play(1.0))
+    assert one.wire is None, "nothing waits for a process that is gone"
+    monkeypatch.setattr(supervisor, "start", real)
+    one.start_anew()
+    wait_for(lambda: len(hellos(one)) == 2)
 
 
 @pytest.mark.parametrize("how", ["junk", "endless"])

@@ -160,9 +160,7 @@ class RemoteHearing:
         if how.again:
             self._send_on(protocol.Notice("ears", "Listening had stopped and was started again."))
         else:
-            why = f" It said: {how.reason}" if how.reason else ""
-            words = f"Listening stopped again and again and was left off; the rest goes on.{why}"
-            self._send_on(protocol.Notice(protocol.EARS_GONE, words))
+            self._send_on(protocol.Notice(protocol.EARS_GONE, how.gone_words("Listening", "; the rest goes on")))
 
     def _take(self, report: protocol.EarsReport) -> None:
         match report:

@@ -153,7 +153,4 @@ class EngineClient:
             words = "The engine had stopped and was started again with the same project."
             self._receive(protocol.Notice("restart", words))
         else:
-            why = f" It said: {how.reason}" if how.reason else ""
-            self._receive(
-                protocol.Notice(protocol.ENGINE_GONE, f"The engine stopped again and again and was left alone.{why}")
-            )
+            self._receive(protocol.Notice(protocol.ENGINE_GONE, how.gone_words("The engine")))

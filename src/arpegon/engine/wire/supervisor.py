@@ -30,10 +30,19 @@ log = logging.getLogger(__name__)
 
 
 class Ended(msgspec.Struct, frozen=True):
-    """How a process ended: whether it was started again, and the last line of what it said, if it said anything."""
+    """How a process ended: whether it was started again, and the last line of what it said, if it said anything; or that
+    the system could not start it, and why."""
 
     again: bool
     reason: str = ""
+    refused: bool = False
+
+    def gone_words(self, what: str, rest: str = "") -> str:
+        """A sentence that it is started no more, and what is of the rest."""
+        if self.refused:
+            return f"{what} could not be started ({self.reason}){rest}."
+        why = f" It said: {self.reason}" if self.reason else ""
+        return f"{what} stopped again and again and was left alone{rest}.{why}"
 
 
 class Supervisor:
@@ -89,7 +98,7 @@ class Supervisor:
         """Start the process; long before it is ready this returns, after some milliseconds."""
         self.started = True
         with self._lock:
-            self._spawn()
+            self._try_to_spawn()
 
     def start_beside(self) -> None:
         """Start the process from a thread of its own, for a caller that must not wait for that."""
@@ -103,7 +112,7 @@ class Supervisor:
             if self.process is not None and self.process.poll() is None:
                 self.process.kill()
             elif not self._closing:
-                self._spawn()
+                self._try_to_spawn()
 
     def send(self, message: msgspec.Struct) -> None:
         """Tell it something; never waits, and nothing happens where it is not there."""
@@ -132,6 +141,13 @@ class Supervisor:
             self.wire.close()
 
     # -- the process -------------------------------------------------------------------------------
+
+    def _try_to_spawn(self) -> None:
+        try:
+            self._spawn()
+        except OSError as error:
+            log.exception("%s could not be started", self._module)
+            self._ended(Ended(False, error.strerror or str(error), refused=True))
 
     def _spawn(self) -> None:
         self._said_before = self._stderr_length()
@@ -216,12 +232,14 @@ class Supervisor:
             log.error("%s (%d) ended with %s: %s", self._module, process.pid, process.returncode, reason or "no word")
             now = time.monotonic()
             often = len(self._starts) == RESTARTS and now - self._starts[0] < RESTART_SPAN_SECONDS
+            with self._greeted:
+                self.wire = None
             wire.close()
             try:
                 self._ended(Ended(not often, reason))
             finally:
                 if not often:
-                    self._spawn()
+                    self._try_to_spawn()
 
     def _last_words(self) -> str:
         """The last line that the process wrote to its errors since it was started."""
