@@ -30,8 +30,13 @@ log = logging.getLogger(__name__)
 
 
 class Ended(msgspec.Struct, frozen=True):
-    """How a process ended: whether it was started again, and the last line of what it said, if it said anything; or that
-    the system could not start it, and why."""
+    """How a process ended.
+
+    Args:
+        again: whether it was started again.
+        reason: the last line of what it said, if it said anything; why it was refused.
+        refused: whether the system could not start it.
+    """
 
     again: bool
     reason: str = ""
