@@ -143,7 +143,7 @@ def test_work_from_a_crash_knows_what_the_file_held(sessions, path):
     assert not other.filing.save(path) and "another program" in other.notices["file"] and name_in(path) == THEIRS
 
 
-def test_work_is_kept_beside_the_window_and_a_save_waits_for_it(sessions, path, monkeypatch):
+def test_work_is_kept_beside_the_window_and_a_save_waits_for_it(sessions, path, monkeypatch, qtbot):
     session = sessions()
     session.filing.open(path)
     gate, real = threading.Event(), Autosave.write
@@ -151,7 +151,15 @@ def test_work_is_kept_beside_the_window_and_a_save_waits_for_it(sessions, path, 
     rename(session, MINE)
     session.filing.keep_beside()
     assert not session.filing.autosave.written, "it goes on while the disk is slow"
+    rename(session, THEIRS)
+    session.filing.keep_beside()
+    assert not session.filing.autosave.written, "and when there is more to keep"
     gate.set()
+    qtbot.waitUntil(lambda: not session.filing._writing.is_alive())
+    session.filing.keep()
+    session.filing.autosave.lock.release()
+    (kept,) = Autosave().leftovers()
+    assert kept.project.strands[0].name == THEIRS
     assert session.filing.save(path) and not session.filing.autosave.written
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from collections import deque
 from collections.abc import Callable, Collection
 from pathlib import Path
 
@@ -18,7 +19,8 @@ from arpegon.files.spool import Spool
 class MemoryKeeper:
     """Remembers what passed every tap, and writes it to disk as it grows.
 
-    It is filled by the threads that hear the engine, and asked by the window; each call is short.
+    It is filled by the threads that hear the engine, and asked by the window; each call is short. What goes to disk
+    is written by the thread that brought it, and nobody else waits for that: a disk may be slow.
 
     Args:
         say: called with a sentence when the disk takes no more, and with an empty one when it does again.
@@ -31,6 +33,9 @@ class MemoryKeeper:
         self._lock = threading.Lock()
         self._memory = Memory(seconds)
         self._spool: Spool | None = None
+        self._unwritten: deque[tuple[bytes, float, PieceFacts]] = deque()
+        """What is to be written: a record, the time of its newest event, and what a file begins with."""
+        self._writing = threading.Lock()
         self._piece = PieceFacts(0)
         self._strand_of: dict[str, str] = {}
         """The strands of audio sources, by the ids of these."""
@@ -59,6 +64,10 @@ class MemoryKeeper:
                 self._remember(piece)
 
     def take(self, report: protocol.EngineReport) -> None:
+        self._keep(report)
+        self._write()
+
+    def _keep(self, report: protocol.EngineReport) -> None:
         if isinstance(report, Batch):
             with self._lock:
                 if report.facts:
@@ -80,7 +89,13 @@ class MemoryKeeper:
         encoded = encode(record)
         self._memory.remember(record, encoded)
         if self._spool is not None and self._memory.newest:
-            self._spool.write(encoded, self._memory.newest, self._piece)
+            self._unwritten.append((encoded, self._memory.newest, self._piece))
+
+    def _write(self) -> None:
+        """Write what is to be written, in its order."""
+        with self._writing:
+            while self._spool is not None and self._unwritten:
+                self._spool.write(*self._unwritten.popleft())
 
     # -- the window's side -------------------------------------------------------------------------
 
@@ -93,9 +108,11 @@ class MemoryKeeper:
             folder: where the memory is written (``None``: nowhere).
             file: the file of the document.
         """
-        with self._lock:
+        self._write()
+        with self._writing, self._lock:
             if self._spool is not None:
                 self._spool.close()
+            self._unwritten.clear()
             self._memory = Memory(self._seconds)
             self._piece = PieceFacts(0, file=file, time=self._piece.time)
             self._new = True
@@ -106,6 +123,7 @@ class MemoryKeeper:
         with self._lock:
             self._piece = msgspec.structs.replace(self._piece, file=file)
             self._remember(self._piece)
+        self._write()
 
     def history(self, since: float = 0.0, places: Collection[str] | None = None) -> Remembered:
         """What is remembered, decoded.
@@ -120,7 +138,8 @@ class MemoryKeeper:
 
     def close(self, discard: bool) -> None:
         """Remember no more; ``discard`` what was written."""
-        with self._lock:
+        self._write()
+        with self._writing, self._lock:
             if self._spool is not None:
                 (self._spool.discard if discard else self._spool.close)()
                 self._spool = None

@@ -81,12 +81,17 @@ class Filing(QObject):
 
     def keep(self) -> None:
         """Keep the work for a crash, now."""
+        self._finish_writing()
         self.keep_beside()
         self._finish_writing()
 
     def keep_beside(self) -> None:
-        """Keep the work for a crash, in a thread of its own: a disk may be slow, and music plays."""
-        self._finish_writing()
+        """Keep the work for a crash, in a thread of its own: a disk may be slow, and music plays. While it still writes
+        what was before, that is done later.
+        """
+        if self._writing is not None and self._writing.is_alive():
+            self.keep_soon()
+            return
         if not self.session.history.dirty:
             self.autosave.clear()
             return

@@ -1,0 +1,70 @@
+"""The keeper of the memory beside a slow disk: nobody waits but the thread that writes, and nothing is lost."""
+
+from __future__ import annotations
+
+import threading
+
+import pytest
+
+from arpegon.core.events import NOTE_ON, note_off, note_on
+from arpegon.core.notes.memory import Remembered
+from arpegon.core.notes.taps import Batch, Passage
+from arpegon.engine.live.keeper import MemoryKeeper
+from arpegon.files.spool import Spool, read_spool
+from building import project, strand
+from jacking import wait_for
+
+
+@pytest.fixture
+def disk(monkeypatch):
+    """A disk that stands still until it is let go; ``asked`` of it is set once somebody wants to write."""
+    gate, real = threading.Event(), Spool.write
+    gate.asked = threading.Event()
+
+    def write(*what):
+        gate.asked.set()
+        assert gate.wait(20.0), "somebody waits for the disk"
+        real(*what)
+
+    monkeypatch.setattr(Spool, "write", write)
+    yield gate
+    gate.set()
+
+
+def played(time, note):
+    return Batch(1, [Passage("a", ("in", "out"), [note_on(time, 0, note, 90), note_off(time + 0.1, 0, note)])])
+
+
+def notes_of(history):
+    return [event.data1 for event in history.generated("a") if event.kind == NOTE_ON]
+
+
+def test_while_the_disk_stands_still_the_window_goes_on_and_all_is_written_in_order_afterwards(disk, tmp_path):
+    keeper = MemoryKeeper(lambda words: None)
+    keeper.begin(tmp_path / "memory")
+    keeper.on_revision(project(strand(name="Bells")), 1)
+    engine = threading.Thread(target=lambda: [keeper.take(played(1.0, 60)), keeper.take(played(2.0, 62))])
+    engine.start()
+    assert disk.asked.wait(20.0)
+    keeper.on_revision(project(strand(name="Low bells")), 2)
+    assert notes_of(keeper.history()) == [60] and keeper.open_ends(3.0) == []
+    disk.set()
+    engine.join()
+    assert notes_of(keeper.history()) == [60, 62]
+    wait_for(lambda: not keeper._unwritten)
+    records, said = read_spool(tmp_path / "memory")
+    assert notes_of(Remembered(records)) == [60, 62] and Remembered(records).names == {"a": "Low bells"} and not said
+    keeper.close(discard=False)
+
+
+def test_what_waits_for_the_disk_is_written_before_another_document_is_worked_on(disk, tmp_path):
+    disk.set()
+    keeper = MemoryKeeper(lambda words: None)
+    keeper.begin(tmp_path / "memory")
+    keeper.on_revision(project(strand()), 1)
+    keeper.take(played(1.0, 60))
+    keeper.on_revision(project(strand(name="Low bells")), 2)
+    keeper.begin(tmp_path / "next")
+    assert Remembered(read_spool(tmp_path / "memory")[0]).names == {"a": "Low bells"}
+    keeper.close(discard=True)
+    assert not (tmp_path / "next").exists()
