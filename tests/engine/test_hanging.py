@@ -32,11 +32,11 @@ def test_only_looks_in_vain_count_and_any_heartbeat_begins_the_count_anew(steps)
             one.look()
             looks = 0 if taking else looks + 1
         elif step == "beat":
-            one.came()
+            one.beat()
             looks, known = 0, True
         else:
             taking = step == "begin to take"
-            one.taking(taking)
+            one.set_taking(taking)
         seconds = looks * LOOK_SECONDS
         assert one.seconds == seconds and one.late == (known and seconds >= LATE_SECONDS)
         assert one.stopped == (seconds >= (STOPPED_SECONDS if known else FIRST_SECONDS))

@@ -50,7 +50,7 @@ class AssetReader(Generic[T]):
 
         Files that are known are not looked at again at every edit: a thread that does so would be in the loop's way.
         """
-        names = {file for _, file in self._kind.named(project)}
+        names = {file for _, file in self._kind.names(project)}
         found, missing = self._read
         asked, now = (names, self._kind.facts(project), folder), time.monotonic()
         if (names or found or missing) and (asked != self._asked or now - self._looked > LOOK_SECONDS):
@@ -71,7 +71,7 @@ class AssetReader(Generic[T]):
             except Exception:  # whatever a file of others leads to: it is silent, the rest goes on
                 log.exception("files could not be read")
                 what = self._kind.what
-                read = {}, {file: f"The {what} “{file}” could not be read." for _, file in self._kind.named(project)}
+                read = {}, {file: f"The {what} “{file}” could not be read." for _, file in self._kind.names(project)}
             at_hand = {id(one) for one in read[0].values()}
             self._cache = {key: one for key, one in self._cache.items() if id(one) in at_hand}
             if self._wanted is None and not _same(read, self._read):

@@ -24,14 +24,14 @@ class AssetKind(Generic[T]):
 
     Args:
         what: the word for one.
-        named: those that a document names, as it does, each with the name of the strand that does so.
+        names: those that a document names, as it does, each with the name of the strand that does so.
         path: where one is, of a document whose file lies in a folder.
         read: reads one.
         facts: what the reading depends on besides the file.
     """
 
     what: str
-    named: Callable[[Project], Iterable[tuple[str, str]]]
+    names: Callable[[Project], Iterable[tuple[str, str]]]
     path: Callable[[str, Path], Path]
     read: Callable[[Path, Project], T]
     facts: Callable[[Project], tuple[Any, ...]]
@@ -47,7 +47,7 @@ class AssetKind(Generic[T]):
         found: dict[str, T] = {}
         missing: dict[str, str] = {}
         cache = {} if cache is None else cache
-        for strand, file in self.named(project):
+        for strand, file in self.names(project):
             try:
                 path = self.path(file, folder)
                 key = (path, path.stat().st_mtime_ns, *self.facts(project))
@@ -63,14 +63,14 @@ class AssetKind(Generic[T]):
 
 CLIPS = AssetKind[Clip](
     "clip",
-    named=lambda project: [(strand.name, file) for strand, file in project.clip_files()],
+    names=lambda project: [(strand.name, file) for strand, file in project.clip_files()],
     path=lambda file, folder: folder / file,
     read=lambda path, project: read_midi(path, project.meter),
     facts=lambda project: (project.meter,),
 )
 SOUNDS = AssetKind[AudioFile](
     "sound",
-    named=lambda project: [(strand.name, source.file) for strand, source in project.audio_sources() if source.file],
+    names=lambda project: [(strand.name, source.file) for strand, source in project.audio_sources() if source.file],
     path=sound_path,
     read=lambda path, _: read_audio(path),
     facts=lambda _: (),

@@ -155,7 +155,7 @@ class RemoteHearing:
 
     def _ended(self, how: Ended) -> None:
         self._act(self._silence)
-        for report in self._standing.taken_back():
+        for report in self._standing.take_back():
             self._send_on(report)
         if how.again:
             self._send_on(protocol.Notice("ears", "Listening had stopped and was started again."))

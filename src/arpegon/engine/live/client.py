@@ -143,7 +143,7 @@ class EngineClient:
     def _ended(self, how: Ended) -> None:
         """The engine is gone: what it held ends here, as events like any other, and what it said is taken back."""
         self._ended_before = True
-        for report in self._standing.taken_back():
+        for report in self._standing.take_back():
             self._receive(report)
         if self._keeper is not None:
             passages = self._keeper.open_ends(studio.now())

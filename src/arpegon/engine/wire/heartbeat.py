@@ -41,11 +41,11 @@ class HeartbeatWatch:
         self._came = False
         self._taking = False
 
-    def came(self) -> None:
+    def beat(self) -> None:
         """One came."""
         self._looks, self._came = 0, True
 
-    def taking(self, on: bool) -> None:
+    def set_taking(self, on: bool) -> None:
         """Whether what the process said last is still being taken, so that nothing else can be heard."""
         self._taking = on
 

@@ -19,7 +19,7 @@ class Standing:
             case protocol.Missing():
                 self._put(report.what, report, bool(report.why))
 
-    def taken_back(self) -> list[protocol.Notice | protocol.Missing]:
+    def take_back(self) -> list[protocol.Notice | protocol.Missing]:
         """It is gone: what takes back all that it said."""
         stood, self._stands = self._stands, {}
         return [

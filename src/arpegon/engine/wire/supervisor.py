@@ -201,13 +201,13 @@ class Supervisor:
             if message is None:
                 break
             if self._heartbeat is not None and isinstance(message, self._heartbeat.message):
-                watch.came()
-            watch.taking(True)
+                watch.beat()
+            watch.set_taking(True)
             try:
                 self._receive(message)
             except Exception:  # a fault on our side must not make us deaf
                 log.exception("a message of %s could not be taken", self._module)
-            watch.taking(False)
+            watch.set_taking(False)
         process.wait()
         if watch.stopped:
             reason = f"it had not answered for {watch.seconds:.0f} seconds"
