@@ -11,8 +11,8 @@ LOOK_SECONDS = 0.5
 LATE_SECONDS = 3.0
 """After how long it is said that nothing comes,"""
 STOPPED_SECONDS = 10.0
-"""and after how long nothing more is expected. The longest that an engine works at once is when it takes over a document:
-measured with 400 strands 0.7 s, and slower machines have several times that."""
+"""and after how long nothing more is expected. An engine works longest at once when it takes over a document: measured
+with 400 strands 0.7 s, and slower machines have several times that."""
 FIRST_SECONDS = 60.0
 """Until it comes for the first time, while a slow disk is read."""
 
