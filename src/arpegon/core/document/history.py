@@ -12,8 +12,8 @@ from arpegon.core.notes.takes import Take
 
 DEPTH = 500
 AT_HAND = 8
-"""So many steps back are kept as documents; those before them are packed, which leaves a tenth of them. A step that edits a
-take of ten minutes takes some megabytes."""
+"""So many steps back are kept as documents; those before them are packed, which leaves a tenth of them. A step that
+edits a take of ten minutes takes some megabytes."""
 
 _encode = msgspec.msgpack.Encoder().encode
 _decode = msgspec.msgpack.Decoder(Project).decode
