@@ -14,7 +14,7 @@ from arpegon.ui.board.chain import Chain
 from arpegon.ui.board.printing import BeatRuler
 from arpegon.ui.board.trail import TrailMark
 from arpegon.ui.look import theme
-from arpegon.ui.model.paper import MAX_BARS, Paper, RollLine
+from arpegon.ui.model.paper import KEPT_SECONDS, MAX_BARS, Paper, RollLine
 from building import notes
 
 
@@ -53,6 +53,15 @@ def test_however_many_notes_come_and_go_it_knows_which_are_there():
     assert len(line.bars) <= MAX_BARS and line.notes == Counter(bar.note for bar in line.bars)
     line.prune(1e6)
     assert not line.notes
+
+
+def test_of_a_controller_that_goes_on_only_what_is_on_the_paper_is_kept():
+    line = RollLine()
+    for place in range(100):
+        line.add([control(float(place), 0, 11, place)])
+    line.prune(99.5)
+    (pen,) = line.pens.values()
+    assert [time for time, _ in pen] == [float(place) for place in range(int(99.5 - KEPT_SECONDS), 100)]
 
 
 def test_the_paper_fits_the_range_that_is_played():

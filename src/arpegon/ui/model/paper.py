@@ -101,6 +101,9 @@ class RollLine:
             self.ended.popleft()
         for key in [key for key, pen in self.pens.items() if pen[-1][0] < limit]:
             del self.pens[key]
+        for pen in self.pens.values():
+            while len(pen) > 1 and pen[1][0] < limit:  # the value with which the paper begins stays
+                pen.popleft()
 
     def _forget_first(self) -> None:
         note = self.bars.popleft().note
