@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import random
-from collections import Counter
 
 import pytest
 from PyQt6.QtWidgets import QApplication, QWidget
@@ -42,17 +41,35 @@ def test_rolls_pair_strikes_and_forget_the_past():
     assert not line.bars and not line.pens
 
 
-def test_however_many_notes_come_and_go_it_knows_which_are_there():
+def test_however_many_notes_come_and_go_it_knows_which_were_there_of_late():
     line, draw = RollLine(), random.Random(4)
+    line.add([note_on(0.0, 1, 3, 9)])
+    ended = {}
     for place in range(2 * MAX_BARS):
-        note = draw.randrange(128)
-        line.add([note_on(0.01 * place, 0, note, 9), note_off(0.01 * place + 0.005, 0, note)])
+        note, now = draw.randrange(4, 128), 0.05 * place
+        line.add([note_on(now, 0, note, 9), note_off(now + 0.005, 0, note)])
+        ended[note] = now + 0.005
         if place % 700 == 0:
-            line.prune(0.01 * place + draw.uniform(0.0, 50.0))
-            assert line.notes == Counter(bar.note for bar in line.bars)
-    assert len(line.bars) <= MAX_BARS and line.notes == Counter(bar.note for bar in line.bars)
+            line.prune(now, draw.uniform(1.0, KEPT_SECONDS))
+            late = {note for note, time in ended.items() if time >= now - KEPT_SECONDS}
+            assert line.heard.keys() == late | {3}, "what still sounds is there"
+            assert len(line.bars) <= MAX_BARS
     line.prune(1e6)
-    assert not line.notes
+    assert line.heard.keys() == {3}
+
+
+@pytest.mark.parametrize(("stages", "kept"), [(0, 45.0), (1, 34.0), (3, 17.0), (12, 15.0)])
+def test_the_more_rolls_share_the_height_of_a_strand_the_less_each_keeps_but_the_range_stays(stages, kept):
+    paper = Paper()
+    places = ("in", *map(str, range(stages)), "out")
+    for second in range(60):
+        note = 90 if second < 30 else 60
+        paper.add(Passage("a", places, [note_on(second, 0, note, 9), note_off(second + 0.5, 0, note)]))
+    paper.prune(60.0)
+    assert {line.bars[0].start for line in paper.lines.values()} == {float(int(60.0 - kept))}
+    while paper.ease(0.5):
+        pass
+    assert (paper.low, paper.high) == (58, 92)
 
 
 def test_of_a_controller_that_goes_on_only_what_is_on_the_paper_is_kept():

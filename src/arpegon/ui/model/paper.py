@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections import Counter, deque
+from collections import deque
 from collections.abc import Iterable
 from itertools import islice
 
@@ -13,6 +13,10 @@ from arpegon.core.notes.pairing import Pairing, note_key
 from arpegon.core.notes.taps import IN, OUT, Passage
 
 KEPT_SECONDS = 45.0
+"""What the tallest roll may show; a range of notes is fitted to what was played in so many seconds."""
+_SHARED_SECONDS, _LEAST_SECONDS = 68.0, 15.0
+"""The rolls of a strand share its height, so each is as much shorter: half as much again is kept, as stages may go, and
+at least what is looked at for other reasons."""
 PIXELS_PER_SECOND = 38.0
 """How fast it runs."""
 MAX_BARS = 1500
@@ -33,10 +37,10 @@ class RollLine:
     """One strip of paper: notes as bars, controllers as pen lines."""
 
     def __init__(self) -> None:
-        self.bars: deque[NoteBar] = deque()
+        self.bars: deque[NoteBar] = deque(maxlen=MAX_BARS)
         """All notes in the order of their beginnings."""
-        self.notes: Counter[int] = Counter()
-        """How many of them there are of each."""
+        self.heard: dict[int, float] = {}
+        """When each note of the last :data:`KEPT_SECONDS` began or ended last."""
         self.ended: deque[NoteBar] = deque(maxlen=MAX_BARS)
         """Those that ended, in the order of their ends."""
         self.pens: dict[tuple[int, int], deque[tuple[float, float]]] = {}
@@ -52,15 +56,13 @@ class RollLine:
                 self.fresh_from = event.time
             if kind == NOTE_ON:
                 bar = NoteBar(event.data1, event.data2, event.time)
-                if len(self.bars) == MAX_BARS:
-                    self._forget_first()
                 self.bars.append(bar)
-                self.notes[bar.note] += 1
+                self.heard[bar.note] = event.time
                 self._open.begin(note_key(event), bar)
             elif kind == NOTE_OFF:
                 ended = self._open.end(note_key(event))
                 if ended is not None:
-                    ended.end = event.time
+                    ended.end = self.heard[ended.note] = event.time
                     self.ended.append(ended)
             elif kind in (CONTROL, PRESSURE, BEND, POLY_PRESSURE):
                 number = event.data1 if kind == CONTROL else 0
@@ -92,11 +94,11 @@ class RollLine:
         """Which notes began after a time."""
         return {bar.note for bar in islice(reversed(self.bars), self.since(time))}
 
-    def prune(self, now: float) -> None:
-        """Forget what has left the paper."""
-        limit = now - KEPT_SECONDS
+    def prune(self, now: float, seconds: float = KEPT_SECONDS) -> None:
+        """Forget what has left the paper, which shows so many seconds at most."""
+        limit = now - seconds
         while self.bars and self.bars[0].end is not None and self.bars[0].end < limit:
-            self._forget_first()
+            self.bars.popleft()
         while self.ended and self.ended[0].end is not None and self.ended[0].end < limit:
             self.ended.popleft()
         for key in [key for key, pen in self.pens.items() if pen[-1][0] < limit]:
@@ -104,12 +106,9 @@ class RollLine:
         for pen in self.pens.values():
             while len(pen) > 1 and pen[1][0] < limit:  # the value with which the paper begins stays
                 pen.popleft()
-
-    def _forget_first(self) -> None:
-        note = self.bars.popleft().note
-        self.notes[note] -= 1
-        if not self.notes[note]:
-            del self.notes[note]
+        gone = {note for note, time in self.heard.items() if time < now - KEPT_SECONDS}
+        for note in gone - self.sounding:
+            del self.heard[note]
 
     @property
     def sounding(self) -> set[int]:
@@ -151,12 +150,13 @@ class Paper:
     def prune(self, now: float) -> None:
         """Forget the past and fit the range to what is left."""
         low, high = 127, 0
+        seconds = min(KEPT_SECONDS, max(_LEAST_SECONDS, _SHARED_SECONDS / max(1, len(self.lines) - 1)))
         for place, line in list(self.lines.items()):
-            line.prune(now)
+            line.prune(now, seconds)
             if not line.bars and not line.pens and place not in (IN, OUT):
                 del self.lines[place]
-            if line.notes:
-                low, high = min(low, *line.notes), max(high, *line.notes)
+            if line.heard:
+                low, high = min(low, *line.heard), max(high, *line.heard)
         if low > high:
             return
         low, high = low - _MARGIN, high + _MARGIN
