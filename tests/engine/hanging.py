@@ -6,9 +6,9 @@ import sys
 import threading
 
 from arpegon.engine.live import commands, loop
-from arpegon.engine.wire import protocol
+from arpegon.engine.wire import protocol, spawning
 
-loop._LEAVE_SECONDS = 0.5
+spawning.LEAVE_SECONDS = 0.5
 
 
 def hang(live, command, now):

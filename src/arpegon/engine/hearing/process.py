@@ -30,7 +30,7 @@ from arpegon.engine.wire import protocol
 from arpegon.engine.wire.framing import WireError
 from arpegon.engine.wire.quiet import hush_jack
 from arpegon.engine.wire.realtime import LISTENING, ask_for_realtime
-from arpegon.engine.wire.spawning import leave_within
+from arpegon.engine.wire.spawning import leave_in_time
 from arpegon.engine.wire.wire import Wire
 from arpegon.files.asset_reader import AssetReader
 from arpegon.files.assets import SOUNDS
@@ -52,8 +52,6 @@ _BEHIND_SECONDS = 0.25
 _WAIT_SECONDS = 0.2
 """How long files that have just begun wait for one that is read: shorter than what is made up for."""
 _KEEP_SECONDS = 0.5
-_LEAVE_SECONDS = 8.0
-"""How long it may take to leave."""
 _BEAT_SECONDS = 1.0
 """How often it says that it is well."""
 
@@ -237,7 +235,7 @@ class EarsProcess:
                 command = protocol.Quit()
             self._todo.put(lambda command=command: self.obey(command))  # type: ignore[misc]
             if isinstance(command, protocol.Quit):
-                leave_within(_LEAVE_SECONDS)
+                leave_in_time()
                 return
 
     def _keep_inputs(self) -> None:

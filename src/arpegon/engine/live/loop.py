@@ -44,7 +44,7 @@ from arpegon.engine.wire.framing import WireError
 from arpegon.engine.wire.quiet import hush_jack
 from arpegon.engine.wire.realtime import ask_for_realtime
 from arpegon.engine.wire.spare import stand_by
-from arpegon.engine.wire.spawning import leave_within
+from arpegon.engine.wire.spawning import leave_in_time
 from arpegon.engine.wire.wire import Wire
 from arpegon.files.asset_reader import AssetReader
 from arpegon.files.assets import CLIPS, remarks
@@ -66,8 +66,6 @@ _REPORT_SECONDS = 0.0025
 _REPORT_PATIENCE = 0.02
 _TOLD_PATIENCE = 0.1
 """How long it is waited for a period that should be over."""
-_LEAVE_SECONDS = 8.0
-"""How long it may take to leave."""
 _ASSETS_PATIENCE = 3.0
 """How long the transport waits for clips that were named just before it is started."""
 
@@ -290,7 +288,7 @@ class LiveEngine:
 
     def leave(self) -> None:
         """Have the loop end every note, and leave; the process ends though it should hang."""
-        leave_within(_LEAVE_SECONDS)
+        leave_in_time()
         self.soon(self.quit)
 
     def quit(self, now: float) -> None:

@@ -11,6 +11,8 @@ from typing import IO
 
 ENGINE = "arpegon.engine.live.loop"
 """What the engine's process runs."""
+LEAVE_SECONDS = 8.0
+"""How long a process may take to leave."""
 
 
 def spawn(
@@ -41,8 +43,8 @@ def spawn(
     return process, ours
 
 
-def leave_within(seconds: float) -> None:
-    """End this process after so many seconds, unless it ended by itself: nobody would end one that hangs."""
-    timer = threading.Timer(seconds, os._exit, [1])
+def leave_in_time() -> None:
+    """End this process after :data:`LEAVE_SECONDS`, unless it ended by itself: nobody would end one that hangs."""
+    timer = threading.Timer(LEAVE_SECONDS, os._exit, [1])
     timer.daemon = True
     timer.start()
