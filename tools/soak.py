@@ -225,10 +225,10 @@ class Soak:
         session = self.session
         self.window.show()
         session.start()
-        self.wait(lambda: any("Soak synth" in port for port in session.ports.outputs))
-        self.port = next(port for port in session.ports.outputs if "Soak synth" in port)
+        self.wait(lambda: any("Soak synth" in port for port in session.reports.ports.outputs))
+        self.port = next(port for port in session.reports.ports.outputs if "Soak synth" in port)
         session.load(first_project(self.port), None)
-        self.wait(lambda: self.port in session.ports.opened)
+        self.wait(lambda: self.port in session.reports.ports.opened)
         session.play()
         self.warm_up()
         self.player.report()

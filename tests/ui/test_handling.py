@@ -191,7 +191,7 @@ def test_the_panel_of_an_instrument_moves_and_is_moved(window, strand, qtbot):
     session.link.client.send(Feed("surface", [control(0.0, 0, 22, 5)]))
     qtbot.waitUntil(lambda: editor.panel.controls[22].value == 5)
     QTest.mouseClick(editor.panel.controls[80], LEFT)
-    qtbot.waitUntil(lambda: session.controls[instrument].get(80) == 127)
+    qtbot.waitUntil(lambda: session.reports.controls[instrument].get(80) == 127)
     assert editor.panel.controls[80].value == 127
 
 

@@ -33,7 +33,7 @@ def window_on_jack(devices, qapp, qtbot):
     window = Window(session)
     window.show()
     session.start()
-    qtbot.waitUntil(lambda: any(devices.name in port for port in session.ports.inputs), timeout=30_000)
+    qtbot.waitUntil(lambda: any(devices.name in port for port in session.reports.ports.inputs), timeout=30_000)
     yield window
     window.close()
     window.deleteLater()
@@ -46,7 +46,7 @@ def test_a_knob_of_a_device_is_learnt_while_another_trembles(window_on_jack, dev
     strand = window.session.project.strands[0].id
     window.session.edit("add", edits.add_stage(window.session.project, strand, "transpose")[0])
     window.session.select_stage("transpose")
-    qtbot.waitUntil(lambda: any(devices.name in port for port in window.session.ports.opened))
+    qtbot.waitUntil(lambda: any(devices.name in port for port in window.session.reports.ports.opened))
     handle_of(window.bench.editor.controls["semitones"]).learn()
     settled(window, qtbot)
     for place in range(40):

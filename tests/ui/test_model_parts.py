@@ -40,7 +40,7 @@ def told(session, **changes):
 
 def passed(session, strand_id, places, *events, revision=None):
     batch = Batch(
-        revision if revision is not None else session._first_revision, [Passage(strand_id, places, list(events))]
+        revision if revision is not None else session.papers.first_revision, [Passage(strand_id, places, list(events))]
     )
     session.link.keeper.take(batch)
     session.link.arrive(batch)
@@ -98,7 +98,7 @@ def test_what_was_counted_in_is_not_in_a_recording_however_late_the_engine_start
     session.recorder.record()
     start = studio.now() - 0.25
     facts = [TimeFacts(second=start, beat=-4.0, tempo=240.0, playing=True)]
-    session.link.keeper.take(Batch(session._first_revision, [], facts))
+    session.link.keeper.take(Batch(session.papers.first_revision, [], facts))
     for place in range(6):  # four counted, then two that count
         at = start + 0.25 * place
         passed(session, "a", ("in", "out"), note_on(at, 0, 60 + place, 90), note_off(at + 0.1, 0, 60 + place))
@@ -111,7 +111,7 @@ def test_what_was_counted_in_is_not_in_a_recording_however_late_the_engine_start
 
 def test_what_passed_in_another_document_is_neither_shown_nor_kept(session):
     loaded(session, strand())
-    before = session._first_revision
+    before = session.papers.first_revision
     loaded(session, strand())
     passed(session, "a", ("in", "out"), note_on(1.0, 0, 60, 90), revision=before)
     assert not session.paper("a").lines.get("in") and session.recorder.history().strands == []

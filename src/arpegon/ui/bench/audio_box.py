@@ -127,7 +127,7 @@ class AudioBox(QWidget):
         source = self.source
         if source is None:
             return
-        devices = list(self.session.ports.audio_in)
+        devices = list(self.session.reports.ports.audio_in)
         options = {"": "Default audio input", **{device: device for device in devices}}
         if source.device and source.device not in devices:
             options[source.device] = f"{source.device} (not there now)"

@@ -191,10 +191,10 @@ class DestinationEditor(EndEditor):
             targets[f"port:{name}"] = f"{port_words(name)} (a port of its own)"
         targets["named:"] = "A new output of Arpegon's own, with a name"
         here = self.destination
-        ports = [*self.session.ports.outputs, *edits.own_outputs(project)]
+        ports = [*self.session.reports.ports.outputs, *edits.own_outputs(project)]
         if isinstance(here, PortDestination) and here.port and here.port not in ports:
             targets[f"port:{here.port}"] = f"MIDI {here.port} (not there now)"
-        targets |= {f"port:{port}": f"MIDI {port}" for port in self.session.ports.outputs}
+        targets |= {f"port:{port}": f"MIDI {port}" for port in self.session.reports.ports.outputs}
         for strand in project.strands:
             if strand.id != self.strand_id:
                 targets[f"strand:{strand.id}"] = f"Into strand {strand.name}"
@@ -220,7 +220,7 @@ class DestinationEditor(EndEditor):
             self._put("Destination", StrandDestination(strand=rest, **kept))
 
     def _show_panel(self, instrument: Instrument) -> None:
-        values = self.session.controls.get(instrument.id, {})
+        values = self.session.reports.controls.get(instrument.id, {})
         self.panel.show_controls(SOUNDS[instrument.sound].controls, values)
 
     def _turn(self, number: int, value: int) -> None:
@@ -228,7 +228,7 @@ class DestinationEditor(EndEditor):
         channel = self.destination.channel or 0
         instrument = self._instrument()
         if instrument is not None:
-            self.session.controls.setdefault(instrument.id, {})[number] = value
+            self.session.reports.controls.setdefault(instrument.id, {})[number] = value
         self.session.link.direct(self.strand_id, [control(0.0, channel, number, value)])
 
     def tick(self, now: float) -> None:

@@ -116,7 +116,7 @@ class SourceEditor(EndEditor):
     def _kinds(self) -> dict[str, str]:
         kinds = {"surface": "Play surface", "midi:": "All MIDI inputs"}
         here = self.source
-        ports = list(self.session.ports.inputs)
+        ports = list(self.session.reports.ports.inputs)
         if isinstance(here, MidiSource) and here.port and here.port not in ports:
             kinds[f"midi:{here.port}"] = f"MIDI {here.port} (not there now)"
         kinds |= {f"midi:{port}": f"MIDI {port}" for port in ports}

@@ -166,7 +166,7 @@ class ColumnActs:
     def fill_sources(self, menu: QMenu) -> None:
         menu.addAction("Play surface", lambda: self.add_source(SurfaceSource()))
         menu.addAction("All MIDI inputs", lambda: self.add_source(MidiSource()))
-        for port in self.session.ports.inputs:
+        for port in self.session.reports.ports.inputs:
             menu.addAction(f"MIDI input {unmarked(port)}", lambda port=port: self.add_source(MidiSource(port=port)))
         for kind, processor in GENERATORS.items():
             menu.addAction(
@@ -188,7 +188,7 @@ class ColumnActs:
 
     def fill_destinations(self, menu: QMenu) -> None:
         menu.addAction("Arpegon's own MIDI output", lambda: self.add_destination(PortDestination(channel=0)))
-        for port in self.session.ports.outputs:
+        for port in self.session.reports.ports.outputs:
             menu.addAction(
                 f"MIDI output {unmarked(port)}",
                 lambda port=port: self.add_destination(PortDestination(port=port, channel=0)),

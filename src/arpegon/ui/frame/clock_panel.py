@@ -215,7 +215,7 @@ class ClockPanel(QDialog):
         self.port_box.setVisible(clock.jack == "off")
         self.lost_box.setVisible(clock.jack == "off" and clock.by == "clock")
         inputs = {"": "any MIDI input", CLOCK_BOX: f"{CLOCK_BOX} (simulated)"}
-        inputs |= {port: port_words(port) for port in self.session.ports.inputs}
+        inputs |= {port: port_words(port) for port in self.session.reports.ports.inputs}
         if clock.port not in inputs:
             inputs[clock.port] = f"{port_words(clock.port)} (not there now)"
         self.port.set_options(inputs)
@@ -223,7 +223,7 @@ class ClockPanel(QDialog):
         self.lost.set_value(clock.lost)
         for widget in (self.port_box, self.lost_box):
             widget.setEnabled(clock.follow)
-        ports = (*edits.own_outputs(self.session.project), *self.session.ports.outputs)
+        ports = (*edits.own_outputs(self.session.project), *self.session.reports.ports.outputs)
         outputs = {"": OWN_OUTPUT, **{port: port_words(port) for port in ports}}
         named = (*clock.send, *clock.code_to)
         outputs |= {port: f"{port_words(port)} (not there now)" for port in named if port not in outputs}

@@ -79,7 +79,7 @@ class ProjectMenu:
         session = self._session
         settings = session.settings
         device = menu.addMenu("Audio output")
-        for name in ("", *session.ports.audio):
+        for name in ("", *session.reports.ports.audio):
             label = unmarked(name) or "The system's default"
             _choice(device, label, settings.audio_device == name, partial(session.set_audio, device=name))
         block = menu.addMenu("Audio block")

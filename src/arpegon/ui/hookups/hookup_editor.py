@@ -249,7 +249,7 @@ class HookupEditor(QWidget):
 
     def _show_pickers(self, one: Hookup, project: Project) -> None:
         feeds = {"": "any input", "surface": "play surface"}
-        feeds |= {f"midi:{port}": port for port in self.session.ports.inputs}
+        feeds |= {f"midi:{port}": port for port in self.session.reports.ports.inputs}
         feeds |= {f"{_TAP}{tap}": f"what {words}" for tap, words in taps_of(project).items()}
         place = f"{_TAP}{one.tap}" if one.tap else one.feed
         if place not in feeds:

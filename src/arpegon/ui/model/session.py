@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import random
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -16,10 +16,8 @@ from arpegon.core.document.model import AudioSource, Project, Stage, Strand
 from arpegon.core.document.routing import topological_order
 from arpegon.core.errors import ArpegonError
 from arpegon.core.events import Event
-from arpegon.core.notes.taps import Batch
 from arpegon.core.processing.parameters import check_params, with_defaults
-from arpegon.core.time import studio
-from arpegon.engine.wire.protocol import EARS_GONE, EARS_HANG, ENGINE_GONE, ENGINE_HANGS, Missing, Ports, Telemetry
+from arpegon.engine.wire.protocol import Telemetry
 from arpegon.files.places import Settings, save_settings
 from arpegon.processors import processor_class
 from arpegon.processors.tossing import tossed
@@ -35,23 +33,15 @@ from arpegon.ui.model.link import EngineLink
 from arpegon.ui.model.notices import NoticeAction, Notices
 from arpegon.ui.model.osc import Osc
 from arpegon.ui.model.paper import Paper
+from arpegon.ui.model.papers import Papers
 from arpegon.ui.model.path_watch import PathWatch
 from arpegon.ui.model.piece import Piece
 from arpegon.ui.model.recorder import Recorder
+from arpegon.ui.model.reports import Reports
 from arpegon.ui.model.selection import NOTHING, Selection, source_selection, stage_selection
 from arpegon.ui.model.transport import TransportModel
 
 ENGINE_DEBOUNCE_MS = 8
-_STARTS: dict[str, tuple[str, Callable[[EngineLink], None]]] = {
-    ENGINE_GONE: ("Try again", lambda link: link.start_anew()),
-    ENGINE_HANGS: ("Start it again", lambda link: link.start_anew()),
-    EARS_GONE: ("Try again", lambda link: link.listen_anew()),
-    EARS_HANG: ("Start it again", lambda link: link.listen_anew()),
-}
-"""What can be done about a process that is gone or hangs, by the topic of the notice."""
-_LASTING = {"audio", "clock", "dropouts", "jack", "memory", "open-twice", "osc", "recover", *_STARTS}
-"""Topics of notices that stay when another document is loaded: they are not about the one before, or whoever says them
-takes them back. So does whoever misses files and ports."""
 
 
 def fresh_audio(session: Session, kind: str) -> AudioSource:
@@ -86,19 +76,12 @@ class Session(QObject):
         super().__init__(parent)
         self.settings = settings
         self.history = History(Project())
-        self.papers: dict[str, Paper] = {}
-        self.controls: dict[str, dict[int, int]] = {}
-        """The controllers that arrived at each instrument, with their last value."""
         self.selection = NOTHING
-        self.ports = Ports([], [], [])
-        self.missing: dict[str, dict[str, str]] = {}
-        """What is named and not there: clips, sounds, audio inputs, ports; of each kind by name, and why."""
         self._shown = Project()
         """The view that was last told of as changed."""
-        self._first_revision = 0
-        """The first revision of the document that is worked on: what others printed belongs to another one."""
         self.notice_list = Notices(self)
         self.link = EngineLink(self)
+        self.papers = Papers(self)
         self.transport = TransportModel(self.link, self)
         self.filing = Filing(self)
         self.hooking = Hooking(self)
@@ -108,17 +91,11 @@ class Session(QObject):
         self.paths = PathWatch(self)
         self.drop_outs = DropOuts(self)
         self.notice_list.changed.connect(self.noticed)
-        self.link.printed.connect(self._print)
-        self.link.told.connect(self._take_telemetry)
+        self.reports = Reports(self)
         self.link.hooked.connect(self.hooking.take)
         self.osc = Osc(self)
-        self.link.ports.connect(self._take_ports)
-        self.link.missing.connect(self._take_missing)
-        self.link.said.connect(self._take_notice)
         self._send_timer = one_shot(self, ENGINE_DEBOUNCE_MS)
         self._send_timer.timeout.connect(self.send_project)
-        self._prune_timer = ticking(self, 500)
-        self._prune_timer.timeout.connect(self._prune)
         self.in_sight = True
         self._free_timer = ticking(self, EVERY_MS)
         self._free_timer.timeout.connect(give_back)
@@ -130,13 +107,13 @@ class Session(QObject):
         self.link.start(self.settings.audio_device, self.settings.block)
         self.osc.start()
         self.send_project()
-        self._prune_timer.start()
+        self.papers.start()
         self._free_timer.start()
         self.paths.start()
 
     def close(self) -> None:
         """End in order: the engine lets go of its notes; what is not saved is offered at the next start."""
-        self._prune_timer.stop()
+        self.papers.stop()
         self._free_timer.stop()
         self.paths.stop()
         self.osc.close()
@@ -221,9 +198,7 @@ class Session(QObject):
 
     def _drop_stale(self) -> None:
         """Forget the selection and papers of what is gone."""
-        known = {strand.id for strand in self.project.strands}
-        for strand_id in [strand_id for strand_id in self.papers if strand_id not in known]:
-            del self.papers[strand_id]
+        self.papers.keep_only({strand.id for strand in self.project.strands})
         if self.selection != NOTHING and not self.selection.there(self.project):
             self.select(NOTHING)
 
@@ -375,55 +350,11 @@ class Session(QObject):
         """The transport's position, as it is read."""
         return self.transport.position(now, self.piece.document)
 
-    # -- what the engine reports -------------------------------------------------------------------
+    # -- what is told ------------------------------------------------------------------------------
 
     def paper(self, strand_id: str) -> Paper:
         """The rolls of a strand."""
-        return self.papers.setdefault(strand_id, Paper())
-
-    def _print(self, batch: Batch) -> None:
-        """Lay a batch on the strands that it belongs to."""
-        if batch.revision < self._first_revision:
-            return
-        for passage in batch.passages:
-            if self.project.strand(passage.strand) is not None:
-                self.paper(passage.strand).add(passage)
-
-    def _take_telemetry(self, told: Telemetry) -> None:
-        self.piece.take(told)
-        for instrument, values in told.controls.items():
-            self.controls.setdefault(instrument, {}).update(values)
-        for feed, event in told.heard:
-            self.heard.emit(feed, event)
-        self.reported.emit(told)
-
-    def _take_ports(self, ports: Ports) -> None:
-        self.ports = ports
-        self.ports_changed.emit()
-
-    def _take_missing(self, missing: Missing) -> None:
-        before = self.missing.get(missing.what, {})
-        self.missing[missing.what] = missing.why
-        for name in before.keys() | missing.why.keys():
-            if before.get(name) != missing.why.get(name):
-                self.notice(f"{missing.what}:{name}", missing.why.get(name, ""))
-        self.paths.check()
-
-    def _take_notice(self, topic: str, text: str) -> None:
-        acts: Sequence[NoticeAction] = ()
-        if topic in _STARTS:
-            words, start = _STARTS[topic]
-            acts = ((words, lambda: self._start_anew(topic, start)),)
-        self.notice(topic, text, acts)
-
-    def _start_anew(self, topic: str, start: Callable[[EngineLink], None]) -> None:
-        self.notice(topic, "")
-        start(self.link)
-
-    def _prune(self) -> None:
-        now = studio.now()
-        for paper in self.papers.values():
-            paper.prune(now)
+        return self.papers.of(strand_id)
 
     @property
     def notices(self) -> Mapping[str, str]:
@@ -448,18 +379,15 @@ class Session(QObject):
             self.history.saved = None
         self.filing.placed(path, folder)
         self.piece.look()
-        self.papers.clear()
-        self.controls.clear()
         self.hooking.forget()
         self.piece.set_hold_all(False)
         self.recorder.forget()
-        missing = {f"{what}:{name}" for what, why in self.missing.items() for name in why}
-        self.notice_list.keep_only({*_LASTING, *missing})
+        self.reports.forget()
         self.link.stop()
         self.link.locate(0.0)
         self.select(NOTHING)
         self._send_timer.stop()
-        self._first_revision = self.send_project()
+        self.papers.begin(self.send_project())
         self._shown = self.project
         self.changed.emit(EVERYTHING)
         self.file_changed.emit()

@@ -26,10 +26,10 @@ def surroundings(session: Session, now: float) -> Surroundings:
     health = session.telemetry.health
     section = session.piece.section
     return Surroundings(
-        missing_clips={*session.missing.get("clip", ()), *session.missing.get("sound", ())},
-        missing_inputs=set(session.missing.get("audio-in", ())),
-        inputs=session.ports.inputs,
-        outputs=session.ports.outputs,
+        missing_clips={*session.reports.missing.get("clip", ()), *session.reports.missing.get("sound", ())},
+        missing_inputs=set(session.reports.missing.get("audio-in", ())),
+        inputs=session.reports.ports.inputs,
+        outputs=session.reports.ports.outputs,
         playing=session.telemetry.playing,
         clock=session.telemetry.clock,
         audio=None if health.audio_rests or not health.audio_known else bool(health.audio),
