@@ -12,7 +12,7 @@ from test_first_note import Nowhere
 
 from arpegon.core.document.model import ClipSource
 from arpegon.core.events import note_on
-from arpegon.engine.live import loop
+from arpegon.engine.live import start_stop
 from arpegon.engine.live.loop import LiveEngine
 from arpegon.engine.wire import protocol
 from arpegon.files import asset_reader
@@ -112,7 +112,7 @@ def test_notes_go_on_while_a_clip_is_read(folder, slow):
 def test_the_transport_waits_for_a_clip_that_was_named_just_before(folder, slow):
     live = LiveEngine(Nowhere())
     live.soon(lambda at: live.set_project(protocol.SetProject(project(CLIP), str(folder), 1), at))
-    live.soon(lambda at: live.play(0.0, at))
+    live.soon(lambda at: live.start_stop.play(0.0, at))
     work(live, time.monotonic())
     assert not live.engine.clock.playing
     slow.set()
@@ -136,18 +136,18 @@ def test_what_of_a_clip_could_not_be_read_is_said(folder):
 
 
 def test_it_does_not_wait_for_ever_and_a_stop_takes_the_start_back(folder, slow, monkeypatch):
-    monkeypatch.setattr(loop, "_ASSETS_PATIENCE", 0.5)
+    monkeypatch.setattr(start_stop, "_CLIPS_PATIENCE", 0.5)
     live = LiveEngine(Nowhere())
     live.soon(lambda at: live.set_project(protocol.SetProject(project(CLIP), str(folder), 1), at))
-    live.soon(lambda at: live.play(0.0, at))
+    live.soon(lambda at: live.start_stop.play(0.0, at))
     now = time.monotonic()
     work(live, now)
     work(live, now + 1.0)
     assert live.engine.clock.playing
     other = LiveEngine(Nowhere())
     other.soon(lambda at: other.set_project(protocol.SetProject(project(CLIP), str(folder), 1), at))
-    other.soon(lambda at: other.play(0.0, at))
-    other.soon(other.stop)
+    other.soon(lambda at: other.start_stop.play(0.0, at))
+    other.soon(other.start_stop.stop)
     work(other, now)
     work(other, now + 1.0)
     assert not other.engine.clock.playing

@@ -75,7 +75,7 @@ def live(monkeypatch):
     keys = strand(sources=(SurfaceSource(), MidiSource()), destinations=(PortDestination(),))
     one = project(keys, walk)
     made.set_project(protocol.SetProject(one, "", 1), 0.0)
-    made.play(0.0, 0.0)
+    made.start_stop.play(0.0, 0.0)
     yield made
     made.hearing.close()
     os.close(made._wake)
@@ -185,7 +185,7 @@ def test_in_whatever_periods_keys_are_told_of_they_sound_as_offline(keys, period
     live.reporter.port = lambda port, events: sent.extend(events)
     live.jack.heard = 0.0
     live.set_project(protocol.SetProject(BOTH, "", 1), 0.0)
-    live.play(0.0, 0.0)
+    live.start_stop.play(0.0, 0.0)
     start, waiting = 0.0, deque(played)
     for period in cycle(periods):
         live.jack.heard = start

@@ -9,6 +9,7 @@ from arpegon.engine.audio.audio_out import AudioOut
 from arpegon.engine.clocks.clock_box import ClockBox
 from arpegon.engine.devices.port_hub import PortHub
 from arpegon.engine.hearing.remote import RemoteHearing
+from arpegon.engine.live.start_stop import StartStop
 from arpegon.engine.simulation import Engine
 from arpegon.engine.wire import protocol
 
@@ -21,21 +22,13 @@ class Obeys(Protocol):
     ports: PortHub
     hearing: RemoteHearing
     box: ClockBox
+    start_stop: StartStop
 
     def set_project(self, command: protocol.SetProject, now: float) -> None:
         """Work on a document."""
 
-    def play(self, beat: float | None, now: float) -> None:
-        """Start the transport."""
-
     def set_name(self, name: str) -> None:
         """Be called so at a JACK server."""
-
-    def locate(self, beat: float, now: float) -> None:
-        """Go to a beat."""
-
-    def stop(self, now: float) -> None:
-        """Stop the transport."""
 
     def watch(self, stage: str) -> None:
         """Report exactly what a stage makes of each event."""
@@ -57,9 +50,9 @@ DO: dict[type[protocol.Message], Do] = {
     protocol.SetProject: lambda live, command, now: live.set_project(command, now),
     protocol.SetParams: lambda live, command, now: live.engine.set_params(command.stage, command.values),
     protocol.SetName: lambda live, command, now: live.set_name(command.name),
-    protocol.Play: lambda live, command, now: live.play(command.beat, now),
-    protocol.Stop: lambda live, command, now: live.stop(now),
-    protocol.Locate: lambda live, command, now: live.locate(command.beat, now),
+    protocol.Play: lambda live, command, now: live.start_stop.play(command.beat, now),
+    protocol.Stop: lambda live, command, now: live.start_stop.stop(now),
+    protocol.Locate: lambda live, command, now: live.start_stop.locate(command.beat, now),
     protocol.GoToSection: lambda live, command, now: live.engine.sections.go(command.place, now),
     protocol.Watch: lambda live, command, now: live.watch(command.stage),
     protocol.Look: lambda live, command, now: live.look(command.on),

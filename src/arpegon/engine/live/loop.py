@@ -37,6 +37,8 @@ from arpegon.engine.live.commands import DO
 from arpegon.engine.live.inbox import Inbox
 from arpegon.engine.live.plan import CoursePlan
 from arpegon.engine.live.reporter import Reporter
+from arpegon.engine.live.start_stop import StartStop
+from arpegon.engine.live.teller import Teller
 from arpegon.engine.live.together import Together
 from arpegon.engine.simulation import Engine
 from arpegon.engine.wire import protocol
@@ -66,8 +68,6 @@ _REPORT_SECONDS = 0.0025
 _REPORT_PATIENCE = 0.02
 _TOLD_PATIENCE = 0.1
 """How long it is waited for a period that should be over."""
-_ASSETS_PATIENCE = 3.0
-"""How long the transport waits for clips that were named just before it is started."""
 
 log = logging.getLogger(__name__)
 
@@ -139,6 +139,8 @@ class LiveEngine:
         self.clips = AssetReader(
             CLIPS, lambda clips, missing: self.soon(lambda now: self._clips_read(clips, missing, now))
         )
+        self.start_stop = StartStop(self.engine, self.together)
+        self.teller = Teller(wire, self.engine, self.reporter, self.hearing, self.audio, self.inbox)
         self.crowds = CrowdWatch(lambda words: wire.send(protocol.Notice("crowd", words)))
         self.box: ClockBox = ClockBox()
         self._learning = False
@@ -148,13 +150,7 @@ class LiveEngine:
         self._telemetry_seconds = TELEMETRY_SECONDS
         self._told_turns: object = None
         """What is told at once when it is another."""
-        self._clock_words = ""
         self._running = True
-        self._reading_since: float | None = None
-        """Since when clips are read that the document names anew."""
-        self._play_at: tuple[float | None] | None = None
-        """The beat at which the transport starts once they are read."""
-        self._realtime = False
 
     def _beat(self, time: float) -> float | None:
         clock = self.engine.clock
@@ -217,8 +213,7 @@ class LiveEngine:
         destinations = (destination for strand in project.strands for destination in strand.destinations)
         ports = {one.port for one in destinations if isinstance(one, PortDestination)}
         self.ports.want(ports | {*project.clock.send, *project.clock.code_to})
-        reading = self.clips.want(project, folder)
-        self._reading_since = (self._reading_since or now) if reading else None
+        self.start_stop.reads(self.clips.want(project, folder), now)
         self.together.use(project)
         self.plan.use(project)
         self.inputs.use(project)
@@ -230,11 +225,10 @@ class LiveEngine:
             self.wire.send(protocol.Notice("document", ""))
 
     def _clips_read(self, clips: Mapping[str, Clip], missing: dict[str, str], now: float) -> None:
-        self._reading_since = None
         self.wire.send(protocol.Missing("clip", missing))
         self.wire.send(protocol.Notice("clip-remarks", " ".join(remarks(clips))))
         self.engine.set_clips(clips, now)
-        self._play_waiting(now)
+        self.start_stop.read(now)
 
     def _planned(self, course: Course) -> None:
         self.engine.clocks.plan = self.together.transport.course = course
@@ -242,30 +236,6 @@ class LiveEngine:
     def set_name(self, name: str) -> None:
         """Be called so at a JACK server, which is left and joined again beside the loop."""
         threading.Thread(target=self._call_us, args=(name,), name="name", daemon=True).start()
-
-    def play(self, beat: float | None, now: float) -> None:
-        """Start the transport, once the clips are read that go with it."""
-        if self._reading_since is not None:
-            self._play_at = (beat,)
-        elif not self.together.start(beat):
-            self.engine.play(now, beat)
-
-    def _play_waiting(self, now: float) -> None:
-        if self._play_at is not None:
-            (beat,), self._play_at = self._play_at, None
-            if not self.together.start(beat):
-                self.engine.play(now, beat)
-
-    def stop(self, now: float) -> None:
-        """Stop the transport."""
-        self._play_at = None
-        if not self.together.stop():
-            self.engine.halt(now)
-
-    def locate(self, beat: float, now: float) -> None:
-        """Go to a beat."""
-        if not self.together.locate(beat):
-            self.engine.locate(now, beat)
 
     def watch(self, stage: str) -> None:
         """Report exactly what a stage makes of each event (empty: none)."""
@@ -283,7 +253,7 @@ class LiveEngine:
     def all_off(self, now: float) -> None:
         """Silence everything, what has just arrived too."""
         self.inbox.clear()
-        self._play_at = None
+        self.start_stop.forget()
         self.engine.all_off(now)
 
     def leave(self) -> None:
@@ -301,7 +271,7 @@ class LiveEngine:
 
     def run(self) -> None:
         """Work until told to leave."""
-        self._realtime = ask_for_realtime()
+        self.teller.realtime = ask_for_realtime()
         report_at = idle_report_at = time.monotonic()  # studio time may stand still, and nobody waits for a report then
         engine = self.engine
         waking = [self._wake]
@@ -364,9 +334,7 @@ class LiveEngine:
             engine.run(asked)
             task(max(asked, engine.now))
             self._hear_of(engine.graph.project)  # before notes that came with their instrument reach it
-        if self._reading_since is not None and now - self._reading_since > _ASSETS_PATIENCE:
-            self._reading_since = None
-            self._play_waiting(until)
+        self.start_stop.look(now, until)
         self._feed(until)
         engine.run(until)
         self._hear_of(engine.graph.project)
@@ -401,81 +369,14 @@ class LiveEngine:
         self._tell(now)
 
     def _tell(self, now: float) -> None:
-        """Tell how things are."""
+        """Tell how things are, and see to what need not be seen to at every event."""
         self.reporter.measure(now, (self.periods.lateness, self.alsa.lateness, self.audio.renderer.lateness))
-        clock = self.engine.clock
-        follower = self.engine.clocks.follower
-        marks, sight = self.hearing.seen()
-        wanted = self.engine.sections.wanted
-        self.reporter.send(
-            protocol.Telemetry(
-                now=now,
-                beat=clock.beat_at(now),
-                playing=clock.playing,
-                tempo=(follower.ticks.tempo or clock.tempo) if follower.on else clock.tempo,
-                take=self.engine.take_position,
-                passed=[],
-                meters=self.audio.renderer.mixer.peaks(),
-                health=self._health(),
-                live=self._live(now),
-                clock=self.engine.clocks.state,
-                marks=marks,
-                sight=sight,
-                revision=self.reporter.revision,
-                behind=studio.behind(),
-                section_wanted=-1 if wanted is None else wanted,
-                waiting=self.engine.waiting,
-            )
-        )
+        self.teller.tell(now)
         self.hearing.keep_time()
         self.jack.set_lead(self.engine.graph.lead)
         self.engine.clocks.ahead = self.jack.latency or self.alsa.latency
         self.together.look()
-        self._tell_of_clock()
         self.crowds.look(self.engine.graph.project, lambda: self.engine.graph.left_out)
-        hooks, overlay = self.engine.hooks, self.engine.overlay
-        if hooks.moved or overlay.done or hooks.asked:
-            done = [(*target, value, passing) for target, (value, passing) in overlay.done.items()]
-            self.wire.send(protocol.Hooked(done, dict(hooks.moved), list(hooks.asked)))
-            hooks.moved.clear()
-            overlay.done.clear()
-            hooks.asked.clear()
-
-    def _tell_of_clock(self) -> None:
-        """Say what is wrong with the clock that is followed, once."""
-        follower = self.engine.clocks.follower
-        whose = follower.settings.port or "any input"
-        words = follower.odd
-        if follower.state == "lost":
-            then = "goes on at its last tempo" if self.engine.clock.playing else "stands"
-            words = f"The clock from “{whose}” no longer comes; the transport {then}."
-        if words != self._clock_words:
-            self._clock_words = words
-            self.wire.send(protocol.Notice("clock", words))
-
-    def _live(self, now: float) -> list[float]:
-        """Where the watched stage is."""
-        graph = self.engine.graph
-        processor = graph.find(graph.watched) if graph.watched else None
-        return processor.live(now) if processor is not None else []
-
-    def _health(self) -> protocol.Health:
-        renderer = self.audio.renderer
-        return protocol.Health(
-            late_p99=self.reporter.late_p99,
-            timing=self.reporter.timing,
-            audio=self.audio.name,
-            audio_known=self.audio.looked,
-            audio_rests=self.audio.rests,
-            audio_load=renderer.load,
-            audio_latency=renderer.latency,
-            lead=self.engine.graph.lead,
-            audio_dropouts=self.audio.dropouts,
-            realtime=self._realtime,
-            sounding=self.engine.graph.sounding,
-            thinned=self.inbox.thinned,
-            events_per_second=self.reporter.rate,
-        )
 
 
 def main(arguments: list[str]) -> None:
