@@ -28,6 +28,7 @@ import msgspec
 from PyQt6.QtCore import QEvent
 from tools.jack_server import jack_server
 from tools.pages import LONG_RUN, write_section
+from tools.processes import first_child
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import (
@@ -350,7 +351,7 @@ class Soak:
 
     def kill_listener(self) -> None:
         """Kill the process that listens, not more often than it may be started again."""
-        pid = _child_of(self.session.link.client.pid)
+        pid = first_child(self.session.link.client.pid)
         if pid is not None and time.monotonic() - self.listener_killed > _KILL_SECONDS:
             self.listener_killed = time.monotonic()
             self.listener_kills += 1
@@ -402,7 +403,7 @@ class Soak:
         engine = self.session.link.client.pid
         self.memories["engine"].look(engine, seconds)
         self.memories["spare engine"].look(self.session.link.client.supervisor.spare.pid, seconds)
-        self.memories["listener"].look(_child_of(engine), seconds)
+        self.memories["listener"].look(first_child(engine), seconds)
         for topic, text in self.session.notices.items():
             if topic in ("fault", "engine", "document", "engine-hangs", "ears-hang"):
                 self.faults.add(text)
@@ -486,13 +487,6 @@ class Soak:
             yield memory.row()
         yield "drop-outs since the last restart", f"{self.drop_outs}"
         yield "faults that were said", "; ".join(sorted(self.faults)) or "none"
-
-
-def _child_of(pid: int | None) -> int | None:
-    """The first child of a process."""
-    with contextlib.suppress(OSError, ValueError, IndexError):
-        return int(Path(f"/proc/{pid}/task/{pid}/children").read_text().split()[0])
-    return None
 
 
 def main() -> None:

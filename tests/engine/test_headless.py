@@ -8,10 +8,10 @@ import socket
 import subprocess
 import sys
 from contextlib import contextmanager
-from pathlib import Path
 
 import pytest
 from pythonosc.osc_message_builder import OscMessageBuilder
+from tools.processes import first_child
 
 from arpegon.core.document.model import Hookup, MidiSource, PortDestination
 from arpegon.files.project import save_project
@@ -119,8 +119,7 @@ def test_what_is_missing_is_said_again_by_the_next_engine_and_taken_back_where_i
     save_project(project(lost), tmp_path / "x.arpegon")
     with headless(tmp_path, tmp_path / "x.arpegon") as process:
         wait_for(lambda: "“Organ loft” is not there" in process.said())
-        engine = Path(f"/proc/{process.pid}/task/{process.pid}/children").read_text().split()[0]
-        os.kill(int(engine), signal.SIGKILL)
+        os.kill(first_child(process.pid), signal.SIGKILL)
         wait_for(lambda: process.said().count("“Organ loft” is not there") == 2)
         assert "started again" in process.said() and "no longer missing" not in process.said()
         save_project(project(strand()), tmp_path / "x.arpegon")

@@ -14,6 +14,7 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from tools.processes import first_child
 from tools.stand_ins import RATE
 
 from arpegon.core.document import edits
@@ -189,25 +190,19 @@ def test_live_a_file_is_heard_and_shown_and_stops_with_the_transport(live):
     wait_for(lambda: live.reports.telemetry[-1].health.sounding == 0)
 
 
-def listener_of(live):
-    """The number of the process that listens; 0 where there is none."""
-    children = Path(f"/proc/{live.pid}/task/{live.pid}/children").read_text().split()
-    return int(children[0]) if children else 0
-
-
 def test_live_a_listener_that_was_given_up_can_be_tried_again_and_what_it_missed_is_taken_back(live):
     live.set_project(listening(source(), source("other", file="no-such-file.wav")), HERE)
     missed = [("sound", ["no-such-file.wav"]), ("sound", [])]
 
     def gone():
-        if listener := listener_of(live):
+        if listener := first_child(live.pid):
             with contextlib.suppress(ProcessLookupError):
                 os.kill(listener, signal.SIGKILL)
         return [notice.text for notice in live.reports.notices if notice.topic == protocol.EARS_GONE]
 
     wait_for(lambda: live.reports.missing)
     (words,) = wait_for(gone)
-    assert words.startswith("Listening stopped again and again") and not listener_of(live)
+    assert words.startswith("Listening stopped again and again") and not first_child(live.pid)
     assert [(one.what, list(one.why)) for one in live.reports.missing][:2] == missed
     live.send(protocol.ListenAnew())
     live.send(protocol.Play())
@@ -218,7 +213,7 @@ def test_live_the_notes_of_a_listener_that_died_end_and_it_is_started_again(live
     live.set_project(listening(source()), HERE)
     live.send(protocol.Play())
     wait_for(lambda: live.reports.telemetry[-1].health.sounding)
-    os.kill(listener_of(live), signal.SIGKILL)
+    os.kill(first_child(live.pid), signal.SIGKILL)
     wait_for(lambda: any("started again" in notice.text for notice in live.reports.notices))
     killed = time.monotonic()
     wait_for(lambda: all(bar.end for bar in bars(live.reports.printed("a", "in")) if bar.start < killed))

@@ -64,7 +64,6 @@ class EarsProcess:
         self.ears = Ears()
         self.project = Project()
         self._sounds: Mapping[str, AudioFile] = {}
-        self._missing: dict[str, str] = {}
         self._reads = False
         """Whether a file that the document names is read just now, for the first time."""
         self._todo: queue.SimpleQueue[Callable[[], None]] = queue.SimpleQueue()
@@ -127,9 +126,7 @@ class EarsProcess:
 
     def _sounds_read(self, sounds: Mapping[str, AudioFile], missing: dict[str, str]) -> None:
         self._reads, self._sounds = False, sounds
-        if missing != self._missing:
-            self._missing = missing
-            self.wire.send(protocol.Missing("sound", missing))
+        self.wire.send(protocol.Missing("sound", missing))
 
     def _want_inputs(self) -> None:
         named = {one.device for _, one in self.project.audio_sources() if not one.file and not one.bypass}

@@ -106,9 +106,10 @@ class RollLine:
         for pen in self.pens.values():
             while len(pen) > 1 and pen[1][0] < limit:  # the value with which the paper begins stays
                 pen.popleft()
-        gone = {note for note, time in self.heard.items() if time < now - KEPT_SECONDS}
-        for note in gone - self.sounding:
-            del self.heard[note]
+        old = {note for note, time in self.heard.items() if time < now - KEPT_SECONDS}
+        if old:
+            for note in old - self.sounding:
+                del self.heard[note]
 
     @property
     def sounding(self) -> set[int]:
