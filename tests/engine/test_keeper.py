@@ -1,4 +1,4 @@
-"""The keeper of the memory beside a slow disk: nobody waits but the thread that writes, and nothing is lost."""
+"""The keeper of the memory beside a slow disk: nobody waits but its own thread, and nothing is lost."""
 
 from __future__ import annotations
 
@@ -39,22 +39,52 @@ def notes_of(history):
     return [event.data1 for event in history.generated("a") if event.kind == NOTE_ON]
 
 
-def test_while_the_disk_stands_still_the_window_goes_on_and_all_is_written_in_order_afterwards(disk, tmp_path):
+def test_while_the_disk_stands_still_all_goes_on_and_is_written_in_order_afterwards(disk, tmp_path):
     keeper = MemoryKeeper(lambda words: None)
     keeper.begin(tmp_path / "memory")
     keeper.on_revision(project(strand(name="Bells")), 1)
-    engine = threading.Thread(target=lambda: [keeper.take(played(1.0, 60)), keeper.take(played(2.0, 62))])
-    engine.start()
+    keeper.take(played(1.0, 60))
     assert disk.asked.wait(20.0)
+    keeper.take(played(2.0, 62))
     keeper.on_revision(project(strand(name="Low bells")), 2)
-    assert notes_of(keeper.history()) == [60] and keeper.open_ends(3.0) == []
+    keeper.lies_at("bells.arpegon")
+    assert notes_of(keeper.history()) == [60, 62] and keeper.open_ends(3.0) == []
+    assert not (tmp_path / "memory").exists()
     disk.set()
-    engine.join()
-    assert notes_of(keeper.history()) == [60, 62]
-    wait_for(lambda: not keeper._unwritten)
+    keeper.close(discard=False)
     records, said = read_spool(tmp_path / "memory")
     assert notes_of(Remembered(records)) == [60, 62] and Remembered(records).names == {"a": "Low bells"} and not said
+
+
+def test_what_the_disk_did_not_take_in_time_waits_no_longer_than_it_is_remembered(disk, tmp_path):
+    keeper = MemoryKeeper(lambda words: None, seconds=10.0)
+    keeper.begin(tmp_path / "memory")
+    keeper.on_revision(project(strand()), 1)
+    for second in range(1, 31):
+        keeper.take(played(float(second), 60))
+    assert disk.asked.wait(20.0) and len(keeper._unwritten) <= 12
+    disk.set()
+    wait_for(lambda: notes_of(Remembered(read_spool(tmp_path / "memory")[0])).count(60) >= 10)
+    keeper.close(discard=True)
+
+
+def test_a_fault_while_it_writes_ends_nothing(monkeypatch, tmp_path):
+    real, faults = Spool.write, [RuntimeError("no disk at all")]
+
+    def write(*what):
+        if faults:
+            raise faults.pop()
+        real(*what)
+
+    monkeypatch.setattr(Spool, "write", write)
+    keeper = MemoryKeeper(lambda words: None)
+    keeper.begin(tmp_path / "memory")
+    keeper.on_revision(project(strand()), 1)
+    keeper.take(played(1.0, 60))
+    wait_for(lambda: not faults)
+    keeper.take(played(2.0, 62))
     keeper.close(discard=False)
+    assert notes_of(Remembered(read_spool(tmp_path / "memory")[0]))[-1] == 62
 
 
 def test_what_waits_for_the_disk_is_written_before_another_document_is_worked_on(disk, tmp_path):

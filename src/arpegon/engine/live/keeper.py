@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import threading
 from collections import deque
 from collections.abc import Callable, Collection
@@ -15,12 +16,14 @@ from arpegon.core.notes.taps import Batch, Passage
 from arpegon.engine.wire import protocol
 from arpegon.files.spool import Spool
 
+log = logging.getLogger(__name__)
+
 
 class MemoryKeeper:
     """Remembers what passed every tap, and writes it to disk as it grows.
 
     It is filled by the threads that hear the engine, and asked by the window; each call is short. What goes to disk
-    is written by the thread that brought it, and nobody else waits for that: a disk may be slow.
+    is written by a thread of its own, and nobody waits for that but who begins or ends a memory: a disk may be slow.
 
     Args:
         say: called with a sentence when the disk takes no more, and with an empty one when it does again.
@@ -36,6 +39,8 @@ class MemoryKeeper:
         self._unwritten: deque[tuple[bytes, float, PieceFacts]] = deque()
         """What is to be written: a record, the time of its newest event, and what a file begins with."""
         self._writing = threading.Lock()
+        self._due = threading.Event()
+        self._writer: threading.Thread | None = None
         self._piece = PieceFacts(0)
         self._strand_of: dict[str, str] = {}
         """The strands of audio sources, by the ids of these."""
@@ -64,10 +69,6 @@ class MemoryKeeper:
                 self._remember(piece)
 
     def take(self, report: protocol.EngineReport) -> None:
-        self._keep(report)
-        self._write()
-
-    def _keep(self, report: protocol.EngineReport) -> None:
         if isinstance(report, Batch):
             with self._lock:
                 if report.facts:
@@ -88,14 +89,31 @@ class MemoryKeeper:
     def _remember(self, record: Record) -> None:
         encoded = encode(record)
         self._memory.remember(record, encoded)
-        if self._spool is not None and self._memory.newest:
-            self._unwritten.append((encoded, self._memory.newest, self._piece))
+        newest = self._memory.newest
+        if self._spool is not None and newest:
+            self._unwritten.append((encoded, newest, self._piece))
+            while self._unwritten[0][1] < newest - self._seconds:  # the disk has been standing still for longer
+                self._unwritten.popleft()
+            self._due.set()
+
+    def _work(self) -> None:
+        while True:
+            self._due.wait()
+            self._due.clear()
+            try:
+                self._write()
+            except Exception:  # whatever it is, the next record is tried
+                log.exception("the memory could not be written")
 
     def _write(self) -> None:
         """Write what is to be written, in its order."""
         with self._writing:
-            while self._spool is not None and self._unwritten:
-                self._spool.write(*self._unwritten.popleft())
+            while self._spool is not None:
+                with self._lock:
+                    if not self._unwritten:
+                        break
+                    record = self._unwritten.popleft()
+                self._spool.write(*record)
 
     # -- the window's side -------------------------------------------------------------------------
 
@@ -117,13 +135,15 @@ class MemoryKeeper:
             self._piece = PieceFacts(0, file=file, time=self._piece.time)
             self._new = True
             self._spool = Spool(folder, self._say, self._seconds) if folder is not None else None
+            if folder is not None and self._writer is None:
+                self._writer = threading.Thread(target=self._work, name="memory", daemon=True)
+                self._writer.start()
 
     def lies_at(self, file: str) -> None:
         """The document was saved in a file."""
         with self._lock:
             self._piece = msgspec.structs.replace(self._piece, file=file)
             self._remember(self._piece)
-        self._write()
 
     def history(self, since: float = 0.0, places: Collection[str] | None = None) -> Remembered:
         """What is remembered, decoded.
