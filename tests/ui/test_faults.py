@@ -131,6 +131,31 @@ def test_logs_rotate_and_the_log_of_a_crash_stays(tmp_path, monkeypatch):
     assert 2 <= len(list(log_dir().glob("engine.log*"))) <= 1 + logs._BACKUPS
 
 
+def test_a_fault_that_comes_again_and_again_does_not_drive_out_what_was_written_before(monkeypatch):
+    monkeypatch.setattr(logs, "_BYTES", 20_000)
+    root = logging.getLogger()
+    before = root.handlers, root.level
+    log = logging.getLogger("x")
+    try:
+        start_log("engine")
+        log.error("the engine before stopped")
+        for turn in range(2000):  # as a stage that fails at every note, which a loop says
+            for act in (lambda: [][0], lambda: 1 // 0):
+                try:
+                    act()
+                except ArithmeticError:
+                    log.exception("a fault in bar %d", turn)
+                except LookupError:
+                    log.exception("no such note")
+    finally:
+        root.handlers, root.level = before
+    (path,) = log_dir().glob("engine.log*")
+    found = path.read_text()
+    assert "the engine before stopped" in found and found.count("Traceback") == 2
+    assert "no such note, for the 1000th time: IndexError: list index out of range" in found
+    assert "a fault in bar 99, for the 100th time: ZeroDivisionError" in found
+
+
 def test_a_folder_that_cannot_be_written_to_leaves_standard_error(tmp_path, monkeypatch, capsys):
     place = tmp_path / "file"
     place.write_text("")

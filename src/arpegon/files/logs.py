@@ -9,7 +9,6 @@ import os
 import shutil
 import sys
 import threading
-import traceback
 from collections import Counter
 from collections.abc import Callable
 from logging.handlers import RotatingFileHandler
@@ -53,6 +52,29 @@ def open_errors(path: Path) -> IO[bytes] | None:
     return None
 
 
+class _OncePerFault(logging.Filter):
+    """Lets a fault pass with its traceback when it comes for the first time, and after that only now and then: what
+    fails in a paint or a loop fails sixty times a second, and would drive out all that was written before."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._met: Counter[tuple[str, int, type[BaseException]]] = Counter()
+
+    def filter(self, record: logging.LogRecord) -> bool:
+        kind, error, trace = record.exc_info or (None, None, None)
+        if kind is None or trace is None:
+            return True
+        while trace.tb_next is not None:
+            trace = trace.tb_next
+        where = (trace.tb_frame.f_code.co_filename, trace.tb_lineno, kind)
+        self._met[where] += 1
+        count = self._met[where]
+        if count > 1:
+            record.msg = f"{record.getMessage()}, for the {count}th time: {kind.__name__}: {error}"
+            record.args, record.exc_info = None, None
+        return count == 1 or count in _SAID_AGAIN
+
+
 def start_log(role: str) -> Path:
     """Write what this process logs to ``role.log``; a folder that cannot be written to leaves only standard error.
 
@@ -72,6 +94,7 @@ def start_log(role: str) -> Path:
     except OSError:
         handler = logging.StreamHandler()
     handler.setFormatter(logging.Formatter(_FORMAT))
+    handler.addFilter(_OncePerFault())
     root = logging.getLogger()
     root.handlers = [handler]
     root.setLevel(logging.INFO)
@@ -99,18 +122,12 @@ def catch_faults(told: Fault) -> None:
         told: called with the exception, in the thread in which it was raised.
     """
     log = logging.getLogger("arpegon.fault")
-    met: Counter[str] = Counter()
 
     def caught(kind: type[BaseException], error: BaseException | None, trace: TracebackType | None) -> None:
         if error is None or issubclass(kind, (KeyboardInterrupt, SystemExit)):
             sys.__excepthook__(kind, error or kind(), trace)
             return
-        where = "".join(traceback.format_tb(trace)[-1:]) + kind.__name__
-        met[where] += 1
-        if met[where] == 1:
-            log.error("nobody caught this", exc_info=(kind, error, trace))
-        elif met[where] in _SAID_AGAIN:  # what fails in a paint fails sixty times a second
-            log.error("%s, for the %dth time: %s", kind.__name__, met[where], error)
+        log.error("nobody caught this", exc_info=(kind, error, trace))
         told(error)
 
     sys.excepthook = caught
