@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import QApplication
 
 from arpegon.core.document.model import Project
 from arpegon.engine.wire.protocol import Telemetry
-from arpegon.files.places import Settings
+from arpegon.files.settings import Settings
 from arpegon.ui.app import make_application
 from arpegon.ui.model.session import Session
 from arpegon.ui.window import Window

@@ -18,7 +18,8 @@ from PyQt6.QtWidgets import QApplication
 from arpegon.core.document.model import Hookup, Project, Stage
 from arpegon.engine import offline
 from arpegon.files.assets import CLIPS
-from arpegon.files.places import DEMO, Settings
+from arpegon.files.places import DEMO
+from arpegon.files.settings import Settings
 from arpegon.rendering import Wish, render_project
 from arpegon.ui.app import make_application
 from arpegon.ui.bench.humanize_editor import VelocityFaces

@@ -21,7 +21,7 @@ def main() -> None:
     from PyQt6.QtCore import QEvent, QObject, QSocketNotifier, QTimer
 
     from arpegon.core.events import note_off, note_on
-    from arpegon.files.places import Settings
+    from arpegon.files.settings import Settings
     from arpegon.ui.app import make_application, open_window
 
     application = make_application(sys.argv[:1])

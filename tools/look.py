@@ -36,8 +36,9 @@ from PyQt6.QtWidgets import (
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import Stage
-from arpegon.files.places import DEMO, Settings
+from arpegon.files.places import DEMO
 from arpegon.files.project import load_project
+from arpegon.files.settings import Settings
 from arpegon.processors import GENERATORS, WORKS
 from arpegon.processors.registry import LISTENINGS
 from arpegon.ui.controls.more_edge import Cover

@@ -44,7 +44,7 @@ class Photographer:
         self.folder = folder
         self.wanted = wanted
         theme.use("day")
-        from arpegon.files.places import Settings
+        from arpegon.files.settings import Settings
 
         self.session = Session(Settings(block=1024))
         self.window = Window(self.session)

@@ -179,7 +179,7 @@ class Soak:
     """The run."""
 
     def __init__(self, seed: int, seconds: float) -> None:
-        from arpegon.files.places import Settings
+        from arpegon.files.settings import Settings
         from arpegon.ui.app import make_application
         from arpegon.ui.model.session import Session
         from arpegon.ui.window import Window

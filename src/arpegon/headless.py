@@ -15,8 +15,8 @@ from arpegon.engine.live.client import EngineClient
 from arpegon.engine.live.osc import OscServer
 from arpegon.engine.wire import protocol
 from arpegon.files.logs import ENGINE_ERRORS, log_file, start_log
-from arpegon.files.places import load_settings
 from arpegon.files.project import load_project
+from arpegon.files.settings import load_settings, settings_trouble
 
 log = logging.getLogger(__name__)
 
@@ -44,6 +44,8 @@ class Headless:
         """Work until told to leave; the exit code."""
         for one in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
             signal.signal(one, self._signalled)
+        if trouble := settings_trouble():
+            _say(trouble)
         settings = load_settings()
         self._client.send(protocol.SetAudio(settings.audio_device, settings.block))
         self._use()

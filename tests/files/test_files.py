@@ -32,7 +32,7 @@ from arpegon.files.atomic import write_atomic
 from arpegon.files.autosave import Autosave, forget
 from arpegon.files.collect import take_clips_along
 from arpegon.files.midi import Track, format_midi, read_midi, write_midi
-from arpegon.files.places import DEMO, Settings, config_dir, load_settings, save_settings
+from arpegon.files.places import DEMO
 from arpegon.files.project import format_project, load_project, parse_project, save_project
 from building import assert_whole, notes, project, stage, strand
 
@@ -312,15 +312,6 @@ def test_what_an_earlier_version_kept_is_found(tmp_path):
     assert found.project == FULL
 
 
-def test_settings_are_kept_and_what_cannot_be_read_is_default(tmp_path, monkeypatch):
-    save_settings(Settings(theme="night").with_recent(tmp_path / "a").with_recent(tmp_path / "b"))
-    read = load_settings()
-    assert read.theme == "night" and [Path(one).name for one in read.recent] == ["b", "a"]
-    file = next(Path(os.environ["XDG_CONFIG_HOME"]).rglob("settings.json"))
-    file.write_text("{")
-    assert load_settings() == Settings()
-
-
 def test_clips_go_along_to_another_folder(tmp_path):
     old, new = tmp_path / "old", tmp_path / "new"
     old.mkdir()
@@ -388,13 +379,6 @@ def test_numbers_beyond_all_bounds_are_said(key):
     tree = json.loads(format_project(Project())) | {key: 10**400}
     with pytest.raises(FileError, match=r"\.$"):
         parse_project(json.dumps(tree).encode(), "tide")
-
-
-@pytest.mark.parametrize("content", [b'{"theme": "n\xffght"}', b"\xff", b"[1]", b'{"theme": 3}', b"", b"[" * 100_000])
-def test_settings_that_are_damaged_are_defaults(content):
-    save_settings(Settings())
-    (config_dir() / "settings.json").write_bytes(content)
-    assert load_settings() == Settings()
 
 
 def test_an_autosave_with_a_bad_byte_is_left_where_it_is(tmp_path):

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QCoreApplication, QEvent, Qt
 from PyQt6.QtTest import QTest
 
 from arpegon.core.document import edits
-from arpegon.files.places import Settings
+from arpegon.files.settings import Settings
 from arpegon.ui.look import theme
 from arpegon.ui.model.session import Session
 from arpegon.ui.window import Window

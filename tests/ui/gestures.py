@@ -7,6 +7,7 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QColor, QImage, QMouseEvent, QWheelEvent
 from PyQt6.QtWidgets import QApplication
 
+from arpegon.files.settings import load_settings
 from arpegon.ui.controls.fold import Fold
 from arpegon.ui.controls.in_place import InPlace
 from arpegon.ui.look import theme
@@ -15,6 +16,12 @@ LEFT, RIGHT = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
 SHIFT, ALT = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.AltModifier
 INK = theme.INKS[0]
 _NONE = Qt.KeyboardModifier.NoModifier
+
+
+def kept_settings(session):
+    """The settings as the next start reads them."""
+    session.settings_keeper.finish()
+    return load_settings()
 
 
 def mouse(widget, kind, place, button=LEFT, modifiers=_NONE):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from gestures import drag
+from gestures import drag, kept_settings
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QColor
 from PyQt6.QtTest import QTest
@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import Stage
-from arpegon.files.places import load_settings
 from arpegon.processors import GENERATORS, WORKS
 from arpegon.processors.registry import LISTENINGS
 from arpegon.ui.controls.fold import Fold
@@ -37,12 +36,12 @@ def test_the_divider_gives_the_readout_room_that_is_remembered(window, chord, qt
     middle = QPointF(chord.divider.rect().center())
     drag(chord.divider, middle, middle - QPointF(0, 60), middle - QPointF(0, 90))
     assert chord.readout.height() == pytest.approx(before + 90, abs=2)
-    assert load_settings().readout == chord.readout.height()
+    assert kept_settings(window.session).readout == chord.readout.height()
     assert chord._area.height() + chord.readout.height() < chord.height()
     # Down as far as it goes: one row, the last event.
     drag(chord.divider, middle, middle + QPointF(0, 400))
     assert chord.readout.fold.isChecked() and chord.readout.height() == chord.readout.min_height
-    assert load_settings().readout_folded
+    assert kept_settings(window.session).readout_folded
     QTest.mouseDClick(chord.divider, LEFT)
     assert not chord.readout.fold.isChecked() and chord.readout.height() == pytest.approx(before + 90, abs=2)
     chord.divider.setFocus()
@@ -91,7 +90,7 @@ def test_what_is_turned_seldom_is_folded_and_stays_as_it_was_left(window, strand
     again = {fold.head.text(): fold for fold in window.bench.editor.findChildren(Fold)}
     qtbot.waitUntil(lambda: again["Starts"].isVisible())
     assert again["Starts"].body.isVisibleTo(window.bench) and not again["Keys"].body.isVisibleTo(window.bench)
-    assert load_settings().opened == ("steps: Starts",)
+    assert kept_settings(window.session).opened == ("steps: Starts",)
 
 
 def test_the_edge_of_a_list_hides_what_would_be_cut_and_says_that_more_follows(qtbot):

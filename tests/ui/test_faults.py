@@ -15,6 +15,8 @@ from PyQt6.QtWidgets import QApplication, QPushButton
 from arpegon.core.events import note_off, note_on
 from arpegon.files import logs
 from arpegon.files.logs import log_dir, log_file, start_log
+from arpegon.files.settings import change_kept, load_settings, settings_file, settings_trouble
+from arpegon.ui.app import open_window
 from arpegon.ui.frame.log_view import EMPTY, LogView, tail
 from arpegon.ui.look.painted import Painted
 from arpegon.ui.model.faults import TOPIC
@@ -168,3 +170,16 @@ def test_a_folder_that_cannot_be_written_to_leaves_standard_error(tmp_path, monk
     finally:
         root.handlers, root.level = before
     assert "here" in capsys.readouterr().err
+
+
+def test_settings_that_cannot_be_read_are_said_at_the_start(qtbot, monkeypatch):
+    monkeypatch.setattr(sys, "excepthook", sys.excepthook)
+    monkeypatch.setattr(threading, "excepthook", threading.excepthook)
+    monkeypatch.setenv("JACK_DEFAULT_SERVER", "arpegon-none")
+    change_kept([])
+    settings_file().write_text("{")
+    window = open_window(load_settings(), demo=True)
+    qtbot.addWidget(window)
+    assert window.session.notices["settings"] == settings_trouble() != ""
+    window.close()
+    assert load_settings().place is not None and not settings_trouble()

@@ -7,6 +7,7 @@ import threading
 
 import msgspec
 import pytest
+from gestures import kept_settings
 from PyQt6.QtCore import QTimer
 
 from arpegon.core.document import edits
@@ -15,8 +16,9 @@ from arpegon.files.autosave import Autosave, _leftover, _Place
 from arpegon.files.midi import Track, write_midi
 from arpegon.files.on_disk import OpenMark
 from arpegon.files.path_text import text_path
-from arpegon.files.places import Settings, load_settings, state_dir
+from arpegon.files.places import state_dir
 from arpegon.files.project import load_project, save_project
+from arpegon.files.settings import Settings
 from arpegon.ui.model import filing
 from arpegon.ui.model.beside import beside
 from arpegon.ui.model.session import Session
@@ -189,7 +191,7 @@ def test_a_project_whose_name_is_no_text_is_worked_on_like_any_other(window, qtb
     leftover = _leftover(_Place(session.filing.autosave.folder, session.filing.autosave.file.stem))
     assert leftover.origin == path
     assert session.filing.save(path) and name_in(path) == MINE
-    assert text_path(load_settings().recent[0]) == path.resolve()
+    assert text_path(kept_settings(session).recent[0]) == path.resolve()
     assert session.filing.name_for(folder / "c.mid") == "c.mid" and "file" not in session.notices
     assert session.filing.name_for(folder / os.fsdecode(b"x\xff.mid")) is None
     assert "no UTF-8" in session.notices["file"] and window.isVisible()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import pytest
+from gestures import kept_settings
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
@@ -12,7 +13,6 @@ from arpegon.core.document.model import Stage
 from arpegon.core.events import NOTE_ON, control, note_off, note_on, pressure
 from arpegon.engine.offline import run
 from arpegon.files.guide import page_of, pages, where
-from arpegon.files.places import load_settings
 from arpegon.files.recipes import matching, recipes
 from arpegon.processors import WORKS
 from arpegon.ui.frame.commands import BY_NAME, COMMANDS, GROUPS
@@ -198,12 +198,12 @@ def test_recipes_are_looked_through_and_built_from_their_book(window, qtbot):
 
 def test_parts_of_the_window_fold_away_and_stay_so(window):
     window.appearance.fold("surface")
-    assert not window.surface.isVisible() and not load_settings().surface
+    assert not window.surface.isVisible() and not kept_settings(window.session).surface
     window.appearance.fold("surface")
     assert window.surface.isVisible()
     window.open_demo()
     window.appearance.fold("section_strip")
-    assert not window.strip.isVisible() and not load_settings().section_strip
+    assert not window.strip.isVisible() and not kept_settings(window.session).section_strip
     window.appearance.fold("section_strip")
     assert window.strip.isVisible()
 
@@ -229,21 +229,25 @@ def test_on_stage_there_is_what_is_looked_at_and_struck(window, qtbot):
 
 def test_themes_and_sizes_are_chosen(window):
     window._actions["contrast"].trigger()
-    assert theme.theme().name == "contrast" and load_settings().theme == "contrast"
+    assert theme.theme().name == "contrast" and kept_settings(window.session).theme == "contrast"
     window._actions["contrast"].trigger()
     assert theme.theme().name == "day"
     for _ in range(9):
         window.appearance.scale_by(10)
-    assert load_settings().text_percent == 160 and any("160 %" in text for text in window.notices.texts)
+    assert kept_settings(window.session).text_percent == 160 and any("160 %" in text for text in window.notices.texts)
     window.appearance.scale_by(-100)
-    assert load_settings().text_percent == 90
+    assert kept_settings(window.session).text_percent == 90
     assert QApplication.instance() is not None
 
 
 def test_things_move_less_where_that_is_chosen(window):
     before = window.frames.timer.interval()
     window._actions["less_motion"].trigger()
-    assert motion.less() and window.frames.timer.interval() > 4 * before and load_settings().less_motion is True
+    assert (
+        motion.less()
+        and window.frames.timer.interval() > 4 * before
+        and kept_settings(window.session).less_motion is True
+    )
     window.open_demo()
     window.header.tick(1000.0)
     assert window.header.mark.turn == 0

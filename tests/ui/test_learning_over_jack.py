@@ -12,7 +12,7 @@ from PyQt6.QtTest import QTest
 from tools.jack_server import jack_server
 
 from arpegon.core.document import edits
-from arpegon.files.places import Settings
+from arpegon.files.settings import Settings
 from arpegon.ui.model.session import Session
 from arpegon.ui.parts.hook_handle import handle_of
 from arpegon.ui.window import Window

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import threading
 import time
+from pathlib import Path
 
 import pytest
+from gestures import kept_settings
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import ClipSource, Held, Section
@@ -14,8 +16,8 @@ from arpegon.core.notes.course import TimeFacts
 from arpegon.core.notes.taps import Batch, Passage
 from arpegon.core.time import studio
 from arpegon.engine.wire.protocol import Health, Missing, Ports, Telemetry
-from arpegon.files.places import Settings
 from arpegon.files.project import load_project
+from arpegon.files.settings import Settings
 from arpegon.ui.model.selection import NOTHING, Selection
 from arpegon.ui.model.session import Session
 from arpegon.ui.model.surroundings import surroundings
@@ -243,6 +245,18 @@ def test_what_is_saved_is_not_kept_for_a_crash_and_what_is_not_is(session, tmp_p
     assert session.filing.save(path) and not session.filing.autosave.written
     assert load_project(path).strands[0].name == "Lamp" and session.settings.recent[0] == str(path)
     assert not session.history.dirty
+
+
+def test_what_another_window_remembered_meanwhile_stays(session, tmp_path):
+    other = Session(Settings())
+    other.change_settings(theme="night")
+    other.amend_settings(lambda kept: kept.with_recent(tmp_path / "other.arpegon"))
+    other.settings_keeper.finish()
+    other.filing.autosave.lock.release()
+    loaded(session, strand())
+    assert session.filing.save(tmp_path / "mine.arpegon")
+    kept = kept_settings(session)
+    assert [Path(path).name for path in kept.recent] == ["mine.arpegon", "other.arpegon"] and kept.theme == "night"
 
 
 def test_unsaved_work_stays_when_another_project_is_opened(session, tmp_path):

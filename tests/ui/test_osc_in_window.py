@@ -5,9 +5,9 @@ from __future__ import annotations
 import socket
 
 import pytest
+from gestures import kept_settings
 from pythonosc.osc_message_builder import OscMessageBuilder
 
-from arpegon.files.places import load_settings
 from building import project, stage
 from building import strand as made_strand
 
@@ -43,7 +43,7 @@ def test_what_is_turned_becomes_an_edit_and_actions_are_done(window, qtbot, port
     assert not menu_of(window)["Hear it"].isChecked() and not session.osc.on
     menu_of(window)["Hear it"].trigger()
     assert session.osc.on and f"port {port}, from this computer only" in session.notices["done"]
-    assert load_settings().osc_port == port
+    assert kept_settings(session).osc_port == port
     send(port, "/arpegon/set/t/semitones", 7)
     qtbot.waitUntil(lambda: session.project.find_stage("t")[1].params["semitones"] == 7)
     assert session.history.undo_label == "Turn a hooked-up control"
@@ -54,9 +54,9 @@ def test_what_is_turned_becomes_an_edit_and_actions_are_done(window, qtbot, port
     send(port, "/arpegon/do/keep")
     qtbot.waitUntil(lambda: len(session.project.takes) == 1)
     menu_of(window)["From the local network, too"].trigger()
-    assert "and its local network" in session.notices["done"] and load_settings().osc_anywhere
+    assert "and its local network" in session.notices["done"] and kept_settings(session).osc_anywhere
     menu_of(window)["Hear it"].trigger()
-    assert not session.osc.on and load_settings().osc_port == 0
+    assert not session.osc.on and kept_settings(session).osc_port == 0
 
 
 def test_a_port_that_is_taken_is_said(window, port):

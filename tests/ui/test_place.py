@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from PyQt6.QtCore import QRect, QSize
 
-from arpegon.files.places import Settings, load_settings
+from arpegon.files.settings import Settings, load_settings
 from arpegon.ui.frame.place import fitted, place_of, place_window
 from arpegon.ui.window import Window
 

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import mido
 import pytest
-from gestures import heard_to_its_end, settled, typing_over
+from gestures import heard_to_its_end, kept_settings, settled, typing_over
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtTest import QTest
@@ -20,7 +20,7 @@ from arpegon.core.document.model import InstrumentDestination, SurfaceSource
 from arpegon.core.notes.taps import rolls_of
 from arpegon.core.theory.pitch import written
 from arpegon.engine.wire.protocol import Locate
-from arpegon.files import places
+from arpegon.files import settings
 from arpegon.files.midi import Track, write_midi
 from arpegon.files.places import DEMO
 from arpegon.files.project import load_project, save_project
@@ -508,14 +508,14 @@ def test_the_guide_names_every_shortcut_of_the_window(window):
 
 
 def test_middle_c_is_written_as_people_want_it_and_the_choice_is_kept(window, strand, tmp_path, monkeypatch):
-    monkeypatch.setattr(places, "config_dir", lambda: tmp_path)
+    monkeypatch.setattr(settings, "config_dir", lambda: tmp_path)
     try:
         window._actions["middle_c"].trigger()
-        assert places.load_settings().middle_c == 3
+        assert kept_settings(window.session).middle_c == 3
         assert written(60) == "C3" and zone_words(SurfaceSource(low_key=60)) == "from C3"
     finally:
         window._actions["middle_c"].trigger()
-    assert places.load_settings().middle_c == 4 and written(60) == "C4"
+    assert kept_settings(window.session).middle_c == 4 and written(60) == "C4"
 
 
 def test_header_fields_take_values_and_refuse_nonsense(window, strand, qtbot):

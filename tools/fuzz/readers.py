@@ -38,9 +38,10 @@ from arpegon.files.autosave import Autosave
 from arpegon.files.hookup_sets import load_set
 from arpegon.files.keymap_csv import format_keymap, load_keymap
 from arpegon.files.midi import Clip, Track, format_midi, read_midi
-from arpegon.files.places import DATA, DEMO, load_settings
+from arpegon.files.places import DATA, DEMO
 from arpegon.files.presets import parse_preset
 from arpegon.files.project import format_project, load_project, parse_project
+from arpegon.files.settings import load_settings
 from arpegon.files.spool import MARK, VERSION, read_spool
 from arpegon.processors.facts import stage_facts
 from arpegon.processors.registry import GENERATORS, GROUPS

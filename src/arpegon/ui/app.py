@@ -15,7 +15,8 @@ from PyQt6.QtWidgets import QApplication
 from arpegon import APP_ID
 from arpegon.core.theory.pitch import write_middle_c_as
 from arpegon.files.logs import keep_last_words, start_log
-from arpegon.files.places import DATA, Settings, load_settings
+from arpegon.files.places import DATA
+from arpegon.files.settings import Settings, load_settings, settings_trouble
 from arpegon.starting import begun
 from arpegon.ui.frame.place import place_window
 from arpegon.ui.frame.recovery import offer_recovery
@@ -42,6 +43,7 @@ def make_application(arguments: list[str]) -> QApplication:
 
 def open_window(settings: Settings, project: Path | None = None, demo: bool = False) -> Window:
     """The window in sight and at work, on a project, the demo or an empty board."""
+    trouble = settings_trouble()
     theme.choose(settings.theme)
     write_middle_c_as(settings.middle_c)
     session = Session(settings)
@@ -56,6 +58,7 @@ def open_window(settings: Settings, project: Path | None = None, demo: bool = Fa
     if demo:
         window.open_demo()
     offer_recovery(window.session, leftovers)
+    session.notice("settings", trouble)
     theme.dress()
     place_window(window, settings)
     window.show()

@@ -89,8 +89,8 @@ class ListenEditor(StageEditor):
 
     def use_for_new(self) -> None:
         """Begin with these settings wherever one is added."""
-        listening = {**self.session.settings.listening, self.stage.kind: dict(self.stage.params)}
-        self.session.change_settings(listening=listening)
+        kind, params = self.stage.kind, dict(self.stage.params)
+        self.session.amend_settings(lambda settings: settings.with_listening(kind, params))
         self.session.notice("done", "Audio sources that you add from now on begin with these settings.")
 
 

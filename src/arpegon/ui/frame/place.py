@@ -6,7 +6,7 @@ from PyQt6.QtCore import QRect, QSize
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QMainWindow
 
-from arpegon.files.places import Settings
+from arpegon.files.settings import Settings
 
 USUAL = QSize(1280, 800)
 _FRAME = QSize(4, 36)

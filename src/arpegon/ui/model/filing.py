@@ -222,7 +222,7 @@ class Filing(QObject):
         return name
 
     def _remember(self, path: Path) -> None:
-        self.session.change_settings(recent=self.session.settings.with_recent(path).recent)
+        self.session.amend_settings(lambda settings: settings.with_recent(path))
 
     def recover(self, leftover: Leftover) -> None:
         """Go on with what a crash left; it counts as unsaved. What was played last becomes a take."""

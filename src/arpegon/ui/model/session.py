@@ -18,7 +18,7 @@ from arpegon.core.errors import ArpegonError
 from arpegon.core.events import Event
 from arpegon.core.processing.parameters import check_params, with_defaults
 from arpegon.engine.wire.protocol import Telemetry
-from arpegon.files.places import Settings, save_settings
+from arpegon.files.settings import Settings, SettingsChange, SettingsKeeper
 from arpegon.processors import processor_class
 from arpegon.processors.tossing import tossed
 from arpegon.sound import CLICK_SOUND
@@ -75,6 +75,7 @@ class Session(QObject):
     def __init__(self, settings: Settings, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.settings = settings
+        self.settings_keeper = SettingsKeeper()
         self.history = History(Project())
         self.selection = NOTHING
         self._shown = Project()
@@ -121,6 +122,7 @@ class Session(QObject):
         self.export.close()
         self.link.close()
         self.filing.close()
+        self.settings_keeper.finish()
 
     def look(self, on: bool) -> None:
         """Whether the window is in sight; whoever is told by OSC looks, too."""
@@ -138,8 +140,12 @@ class Session(QObject):
 
     def change_settings(self, **changes: Any) -> None:
         """Change what is remembered from one start to the next."""
-        self.settings = msgspec.structs.replace(self.settings, **changes)
-        save_settings(self.settings)
+        self.amend_settings(lambda settings: msgspec.structs.replace(settings, **changes))
+
+    def amend_settings(self, change: SettingsChange) -> None:
+        """Change what is remembered by what it was: another window may have changed what is kept."""
+        self.settings = change(self.settings)
+        self.settings_keeper.change(change)
 
     # -- the document ------------------------------------------------------------------------------
 

@@ -15,11 +15,6 @@ def folded(session: Session, name: str, title: str, box: QBoxLayout) -> QVBoxLay
         name: under which it is remembered.
     """
     fold = Fold(title, name in session.settings.opened)
-
-    def remember(on: bool) -> None:
-        rest = tuple(one for one in session.settings.opened if one != name)
-        session.change_settings(opened=(*rest, name) if on else rest)
-
-    fold.turned.connect(remember)
+    fold.turned.connect(lambda on: session.amend_settings(lambda settings: settings.with_opened(name, on)))
     box.addWidget(fold)
     return fold.box
