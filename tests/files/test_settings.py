@@ -39,6 +39,15 @@ def test_what_two_windows_change_in_the_settings_is_all_kept(tmp_path):
     assert len(kept.listening) == 4 and kept.opened == ("fold 0", "fold 1", "fold 2")
 
 
+def test_a_change_that_fails_holds_up_none_after_it(tmp_path):
+    keeper = SettingsKeeper()
+    keeper.change(lambda kept: [][0])
+    keeper.finish()
+    keeper.change(lambda kept: kept.with_recent(tmp_path))
+    keeper.finish()
+    assert len(load_settings().recent) == 1
+
+
 def test_a_window_that_stands_still_while_it_writes_settings_holds_up_no_other(tmp_path, monkeypatch):
     monkeypatch.setattr(settings, "_PATIENCE_SECONDS", 0.05)
     change_kept([])

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import fcntl
+import logging
 import os
 import threading
 import time
@@ -18,6 +19,8 @@ from arpegon.files.atomic import write_atomic
 from arpegon.files.json_text import read_own
 from arpegon.files.path_text import path_text
 from arpegon.files.places import config_dir
+
+log = logging.getLogger(__name__)
 
 RECENT = 10
 _UNREAD = "settings.json.unread"
@@ -164,4 +167,7 @@ class SettingsKeeper:
                 if not changes:
                     self._writer = None
                     return
-            change_kept(changes)
+            try:
+                change_kept(changes)
+            except Exception:  # those that come later are kept all the same
+                log.exception("settings could not be kept")
