@@ -389,7 +389,7 @@ class Engine:
         self._end_endless(time)
         beat = self.clock.beat if beat is None else beat
         self._set_off(self.endless, time, beat)
-        self.sections.placed(beat, time)
+        self.sections.on_locate(beat, time)
         self._set_off(self.transport, time, beat)
 
     def stop(self, time: float) -> None:
@@ -491,7 +491,7 @@ class Engine:
         else:
             self.clock.start(time, beat)
             self.clock.stop(time)
-            self.sections.placed(beat, time)
+            self.sections.on_locate(beat, time)
             self.clocks.place(beat, time)
             self.tell_time(time)
         self.on_moved(time, beat)

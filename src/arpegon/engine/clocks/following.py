@@ -103,7 +103,7 @@ class ClockFollower:
         if self.settings.lost == "stop" and self._transport.clock.playing:
             self._transport.halt(time)
 
-    def placed(self, beat: float) -> None:
+    def on_locate(self, beat: float) -> None:
         """The transport begins at a beat: ticks count from there."""
         self._number = round(beat * PER_QUARTER)
 

@@ -80,7 +80,7 @@ class OutsideClocks:
 
     def start(self, beat: float, time: float) -> None:
         """The transport runs from a beat on."""
-        self.follower.placed(beat)
+        self.follower.on_locate(beat)
         self.sender.start(beat, time)
         self.code_sender.start(beat, time)
 

@@ -157,7 +157,7 @@ class JackClient:
             return False
         self._client, self._relay = client, relay
         self._learn(self._rate, client.blocksize)
-        self.tie.joined(client)
+        self.tie.set_client(client)
         log.info("joined the JACK server as %s, %d frames", client.name, client.blocksize)
         return True
 
@@ -194,7 +194,7 @@ class JackClient:
         self.generation += 1
         self._client = self._own = self._latency = self._relay = None
         self.audio.leave()
-        self.tie.joined(None)
+        self.tie.set_client(None)
         if client is not None:  # beside us: a server that stands still never lets go
             leaving = threading.Thread(target=_leave, args=(client, called), name="jack-leave", daemon=True)
             leaving.start()

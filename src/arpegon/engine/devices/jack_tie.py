@@ -33,7 +33,7 @@ class JackTie:
         self._transport: JackTransport | None = None
         self._mode, self._leads = "off", False
 
-    def joined(self, client: Any) -> None:
+    def set_client(self, client: Any) -> None:
         """A server has us (``None``: no longer)."""
         self._client = client
         self._mode, self._leads = "off", False

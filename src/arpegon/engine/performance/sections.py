@@ -110,7 +110,7 @@ class SectionPlayer:
         if self._transport.clock.playing:
             self._transport.turn_clocks(beat, time)
 
-    def placed(self, beat: float, time: float) -> None:
+    def on_locate(self, beat: float, time: float) -> None:
         """The transport was set to a beat."""
         self.wanted = None
         self._begin(section_at(self._at_work.project, beat, self._overlay.document.meter), beat, time, anew=True)

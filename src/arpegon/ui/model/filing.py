@@ -54,7 +54,7 @@ class Filing(QObject):
         self._writing: threading.Thread | None = None
         self.kept.connect(self._say_kept)
 
-    def placed(self, path: Path | None, folder: Path | None) -> None:
+    def work_on(self, path: Path | None, folder: Path | None) -> None:
         """Another document is worked on, from a file or none; its memory begins anew."""
         self.path = path
         self.folder = folder or (path.parent if path else Path.cwd())

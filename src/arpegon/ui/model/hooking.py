@@ -90,7 +90,7 @@ class Hooking(QObject):
         whole = heads & (holdable(laid, target).keys() | params_of(laid, target).keys())
         return {key: value_now(laid, target, key) for key in whole}
 
-    def edited(self, before: Project) -> None:
+    def on_edit(self, before: Project) -> None:
         """The document was edited: a value that it now has otherwise stands under nothing any more."""
         for place in [place for place in self.values if differs(before, self.session.project, place)]:
             del self.values[place]

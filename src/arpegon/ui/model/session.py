@@ -187,7 +187,7 @@ class Session(QObject):
     def _after_edit(self) -> None:
         seen = self.project
         self.piece.look()
-        self.hooking.edited(seen)
+        self.hooking.on_edit(seen)
         self._drop_stale()
         self._send_timer.start()
         self.filing.keep_soon()
@@ -383,7 +383,7 @@ class Session(QObject):
         self.history = History(project)
         if not saved:
             self.history.saved = None
-        self.filing.placed(path, folder)
+        self.filing.work_on(path, folder)
         self.piece.look()
         self.hooking.forget()
         self.piece.set_hold_all(False)

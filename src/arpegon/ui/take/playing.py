@@ -88,7 +88,7 @@ class TakePlaying(QObject):
         told = self.session.telemetry
         return None if told.take is None else told.take + now - told.now
 
-    def heard(self, now: float) -> float | None:
+    def heard_second(self, now: float) -> float | None:
         """Which second of the take is heard now: what plays sounds later by the latency of the audio device."""
         second, health = self.second(now), self.session.telemetry.health
         return None if second is None else max(0.0, second - health.audio_latency - health.lead)

@@ -277,7 +277,7 @@ class TakeView(WhenSeen):
 
     def _tap(self) -> None:
         now = studio.now()
-        second = self.playing.heard(now)
+        second = self.playing.heard_second(now)
         if second is None:
             self.playing.play_from(0.0)
         else:
