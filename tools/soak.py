@@ -11,7 +11,6 @@ from __future__ import annotations
 
 import argparse
 import contextlib
-import json
 import math
 import os
 import random
@@ -29,6 +28,7 @@ from PyQt6.QtCore import QEvent
 from tools.jack_server import jack_server
 from tools.pages import LONG_RUN, write_section
 from tools.processes import first_child
+from tools.soak_compare import Report, Wanted
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import (
@@ -64,6 +64,8 @@ _LATE_SECONDS = 0.3
 _PATIENCE_SECONDS = 30.0
 _REST_SECONDS = 2.5
 """How long nothing is played before what was heard is compared."""
+_BOTH_SECONDS = 500.0
+"""Of which last part the memory of the window is compared with that on disk."""
 _SHIFT_SECONDS = 1.0
 """By how much studio time may fall behind while it is compared, as periods of the server are lost."""
 
@@ -85,12 +87,11 @@ class PlayerProcess:
         self._process.stdin.write(f"{word}\n")
         self._process.stdin.flush()
 
-    def report(self) -> dict[str, Any]:
-        """What it heard since the last report."""
+    def report(self, wanted: Wanted) -> Report:
+        """What it heard since the last time, compared with the memory on disk."""
         assert self._process.stdout is not None
-        self.tell("report")
-        found: dict[str, Any] = json.loads(self._process.stdout.readline())
-        return found
+        self.tell(f"report {msgspec.json.encode(wanted).decode()}")
+        return msgspec.json.decode(self._process.stdout.readline(), type=Report)
 
     def close(self) -> None:
         """End it."""
@@ -196,6 +197,8 @@ class Soak:
         self.listener_killed, self.listener_kills = 0.0, 0
         self.restarts: dict[str, list[float]] = {"telemetry": [], "ports": [], "sound": []}
         self.lost = self.near_kills = self.hanging = self.checked = self.checks = self.silent_checks = self.doubled = 0
+        self.remembered = 0, 0
+        """Notes of the last minutes: in the window's memory, and on disk."""
         self.acts: dict[str, int] = {}
         self.faults: set[str] = set()
         self.port = ""
@@ -232,9 +235,9 @@ class Soak:
         self.wait(lambda: self.port in session.reports.ports.opened)
         session.play()
         self.warm_up()
-        self.player.report()
-        checked_at, killed_at = time.monotonic(), time.monotonic()
         self.since = studio.now() - _SHIFT_SECONDS
+        self.player.report(self._wanted(self.since))
+        checked_at, killed_at = time.monotonic(), time.monotonic()
         while time.monotonic() - self.began < self.seconds:
             self.act()
             if not session.telemetry.playing and self.draw.random() < 0.6:
@@ -418,30 +421,25 @@ class Soak:
             session.link.stop()
         session.all_off()
         self.let_pass(_REST_SECONDS)
-        report = self.player.report()
-        if report["open"]:
+        report = self.player.report(self._wanted(self.since))
+        found = report.compared
+        if report.open:
             ago = f"{time.monotonic() - self.kills[-1]:.0f} s ago" if self.kills else "never"
-            print(f"hanging: {report['open']}; the last kill: {ago}", flush=True)
-        self.hanging += len(report["open"])
+            print(f"hanging: {report.open}; the last kill: {ago}", flush=True)
+        self.hanging += len(report.open)
         self.checks += 1
-        self.silent_checks += not report["heard"]
-        self.events, self.doubled = report["events"], report["doubled"]
-        remembered = self._remembered(self.since)
-        heard: dict[tuple[int, int], list[float]] = {}
-        for at, channel, note in report["heard"]:
-            heard.setdefault((channel, note), []).append(at)
-        for (channel, note), times in heard.items():
-            self.checked += len(times)
-            missing = len(times) - remembered.get((channel, note), 0)
+        self.silent_checks += not found.heard
+        self.events, self.doubled = report.events, report.doubled
+        self.checked += found.heard
+        for one in found.missing:
             # What was on its way to the window when the engine was killed: heard just before.
-            near = sum(1 for at in times if any(-_EDGE_SECONDS < at - kill < _LATE_SECONDS for kill in self.kills))
-            self.near_kills += min(near, max(0, missing))
-            if missing > near:
-                self.lost += missing - near
-                words = f"lost: {missing - near} of {len(times)} notes {note} on channel {channel + 1}"
-                after_kill = ", ".join(f"{self._after_kill(at):.3f}" for at in times)
-                first = min(at for heard_at in heard.values() for at in heard_at)
-                after_first = ", ".join(f"{at - first:.3f}" for at in times)
+            near = sum(1 for at in one.times if any(-_EDGE_SECONDS < at - kill < _LATE_SECONDS for kill in self.kills))
+            self.near_kills += min(near, one.count)
+            if one.count > near:
+                self.lost += one.count - near
+                words = f"lost: {one.count - near} of {len(one.times)} notes {one.note} on channel {one.channel + 1}"
+                after_kill = ", ".join(f"{self._after_kill(at):.3f}" for at in one.times)
+                after_first = ", ".join(f"{at - found.first:.3f}" for at in one.times)
                 print(f"{words}, heard {after_kill} s after a kill, {after_first} s after the first", flush=True)
         self.since = studio.now() - _SHIFT_SECONDS
         self.player.tell("play")
@@ -451,19 +449,20 @@ class Soak:
         """How long after the kill that was nearest something was heard; before it, where this is negative."""
         return min((at - kill for kill in self.kills), key=abs, default=math.inf)
 
-    def _remembered(self, since: float) -> dict[tuple[int, int], int]:
-        """How many note ons left strands since a time, by channel and note."""
-        history = self.session.recorder.history(since)
-        channels = {"keys": 0, "walk": 1, "ear": 2}
-        found: dict[tuple[int, int], int] = {}
-        for strand, channel in channels.items():
-            for event in history.generated(strand):
-                if event.kind == NOTE_ON and event.time >= since:
-                    found[channel, event.data1] = found.get((channel, event.data1), 0) + 1
-        return found
+    def _wanted(self, since: float) -> Wanted:
+        return Wanted(str(self.session.filing.autosave.memory), since)
 
     def finish(self) -> None:
-        """End in order."""
+        """Compare what the window remembers with what is on disk, and end in order."""
+        self.player.tell("rest")
+        self.session.all_off()
+        self.session.link.stop()
+        self.let_pass(_REST_SECONDS)
+        since = studio.now() - _BOTH_SECONDS
+        history = self.session.recorder.history(since)
+        ons = (event for strand in history.strands for event in history.generated(strand) if event.kind == NOTE_ON)
+        on_disk = self.player.report(self._wanted(since)).compared.remembered
+        self.remembered = sum(event.time >= since for event in ons), on_disk
         self.drop_outs = self.session.telemetry.health.audio_dropouts
         self.player.close()
         self.window.close()
@@ -476,6 +475,8 @@ class Soak:
         yield "hanging notes", f"{self.hanging}"
         yield "comparisons, of them with nothing heard since the one before", f"{self.checks}, {self.silent_checks}"
         yield "notes compared, of them lost from the memory", f"{self.checked:,}, {self.lost}"
+        there, on_disk = self.remembered
+        yield "notes of the last minutes that the window remembers, and that are on disk", f"{there:,}, {on_disk:,}"
         yield f"notes heard within {_EDGE_SECONDS * 1000:.0f} ms of a kill and not remembered", f"{self.near_kills}"
         yield "kills of the engine, of the listener", f"{len(self.kills)}, {self.listener_kills}"
         for name, took in self.restarts.items():

@@ -3,23 +3,25 @@
 A program of its own, so that neither hears or plays late because the window is busy; and what it hears is taken
 without Python in JACK's thread: a server that does not wait for its clients (see :mod:`tools.jack_server`) loses what
 a late one has to hear.
-It obeys lines on standard input:
-``unplug``, ``plug``, ``rest`` (let all keys go, play no more), ``play`` and ``report``, which it answers with a line of
-JSON.
+It obeys lines on standard input: ``unplug``, ``plug``, ``rest`` (let all keys go, play no more), ``play``, and
+``report`` with a :class:`~tools.soak_compare.Wanted` as JSON, which it answers with a
+:class:`~tools.soak_compare.Report`. What was heard is compared with the memory on disk, here: in the window it would
+count as memory that the window takes.
 """
 
 from __future__ import annotations
 
 import contextlib
-import json
 import queue
 import random
 import sys
 import threading
 import time
 
+import msgspec
 import rtmidi
 from tools.jack_devices import Keyboard
+from tools.soak_compare import Report, Wanted, compare
 
 NAME = "Soak"
 _GAP_SECONDS = (0.02, 0.3)
@@ -106,18 +108,20 @@ class Player:
             self._down.append((now + self._draw.uniform(0.01, 0.8), note))
             self._send(0x90, note, self._draw.randrange(1, 128))
 
-    def report(self) -> str:
+    def report(self, wanted: Wanted) -> Report:
         """What was heard since the last report."""
         with self._lock:
             heard, self._heard = self._heard, []
-            counts = {"events": self._events, "doubled": self._doubled}
-            return json.dumps({"heard": heard, "open": sorted(self._open), **counts})
+            counts = self._events, sorted(self._open), self._doubled
+        return Report(*counts, compare(heard, wanted))
 
-    def obey(self, word: str) -> None:
+    def obey(self, line: str) -> None:
         """Do what a line says."""
+        word, _, rest = line.partition(" ")
         match word:
             case "report":
-                print(self.report(), flush=True)
+                report = self.report(msgspec.json.decode(rest, type=Wanted))
+                print(msgspec.json.encode(report).decode(), flush=True)
             case "rest" | "play":
                 self.playing = word == "play"
             case "plug":

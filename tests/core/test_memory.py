@@ -6,6 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from arpegon.core.events import Event, note_off, note_on
+from arpegon.core.notes import memory as memory_module
 from arpegon.core.notes.course import TimeFacts
 from arpegon.core.notes.memory import Doubt, Memory, PieceFacts, Remembered, encode
 from arpegon.core.notes.pairing import Pairing, note_key
@@ -99,6 +100,22 @@ def test_history_reads_records_encoded_or_not():
     memory = Memory()
     memory.remember(batch(Event(1.0, 0xF0, payload=b"\xf0\x01\xf7"), note_on(1.0, 0, 60, 9)))
     assert Remembered(memory.encoded()).events == Remembered([batch(*memory.history().played("a"))]).events
+
+
+def test_what_is_remembered_is_of_one_moment_and_unpacked_as_it_is_asked_for(monkeypatch):
+    memory, unpacked = Memory(), []
+    real = memory_module._unpack
+    monkeypatch.setattr(memory_module, "_unpack", lambda pack: unpacked.append(pack) or real(pack))
+    for second in range(100):
+        memory.remember(batch(note_on(second, 0, 60, 9), note_off(second + 0.5, 0, 60)))
+    records = memory.encoded()
+    next(records)
+    assert not unpacked
+    memory.remember(batch(note_on(100.0, 0, 62, 9)))
+    next(records)
+    assert len(unpacked) == 1 < len(memory._packed)
+    notes = note_ons(Remembered(records).played("a"))
+    assert len(notes) == 99, "the first was taken, and the last came later"
 
 
 def test_rolls_are_named_after_what_is_above_them():

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import os
 import stat
+from pathlib import Path
 
+import msgspec
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -13,7 +15,7 @@ from arpegon.core.events import note_off, note_on
 from arpegon.core.notes.memory import Memory, PieceFacts, Remembered, encode
 from arpegon.core.notes.taps import Batch, Passage
 from arpegon.files.autosave import Autosave
-from arpegon.files.spool import SEGMENT_SECONDS, Spool, discard_spool, has_spool, read_spool
+from arpegon.files.spool import SEGMENT_SECONDS, Spool, discard_spool, has_spool, piece_of, read_spool
 
 PIECE = PieceFacts(1, 96.0, (4, 4), (("a", "Harbour"),), "Tide", "/music/tide.arpegon")
 
@@ -43,6 +45,21 @@ def test_what_was_written_is_read_again_without_being_closed(tmp_path):
 def test_nothing_is_made_before_there_is_something(tmp_path):
     Spool(tmp_path / "x", lambda text: None)
     assert not (tmp_path / "x").exists() and not has_spool(tmp_path / "x")
+
+
+def test_what_was_said_last_of_the_piece_is_found_without_reading_all(tmp_path, monkeypatch):
+    assert piece_of(tmp_path) == PieceFacts(0)
+    spool, read, real = written(tmp_path, *range(0, 300, 5)), [], Path.read_bytes
+    renamed = msgspec.structs.replace(PIECE, title="Fog")
+    spool.write(encode(renamed), 300.0, PIECE)
+    monkeypatch.setattr(Path, "read_bytes", lambda path: read.append(path) or real(path))
+    assert piece_of(tmp_path) == renamed and len(read) == 1
+    files = sorted(tmp_path.iterdir())
+    files[-1].write_bytes(b"")
+    assert piece_of(tmp_path) == PIECE
+    for path in files:
+        path.write_bytes(b"")
+    assert piece_of(tmp_path) == PieceFacts(0)
 
 
 def test_only_the_last_ten_minutes_stay_on_disk(tmp_path):

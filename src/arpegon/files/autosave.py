@@ -24,7 +24,7 @@ from arpegon.files.json_text import read_own
 from arpegon.files.path_text import path_text, text_path
 from arpegon.files.places import state_dir
 from arpegon.files.project import format_project, parse_project
-from arpegon.files.spool import discard_spool, has_spool, read_spool
+from arpegon.files.spool import discard_spool, has_spool, piece_of, read_spool
 
 SUFFIX = ".autosave"
 
@@ -193,7 +193,7 @@ def _leftover(place: _Place) -> Leftover | None:
         played_at = 0.0
         with contextlib.suppress(OSError):
             played_at = max(one.stat().st_mtime for one in place.memory.iterdir())
-        piece = Remembered(read_spool(place.memory)[0]).piece
+        piece = piece_of(place.memory)
         return Leftover(place, None, _path(piece.file), played_at, piece.title)
     return None
 

@@ -145,20 +145,36 @@ def read_spool(folder: Path) -> tuple[list[Record], str]:
     records: list[Record] = []
     said = ""
     for path in sorted(folder.glob(f"*{SUFFIX}")):
-        try:
-            content = path.read_bytes()
-        except OSError as error:
-            said = f"A part of the memory could not be read: {reason(error)}."
-            continue
-        mark, _, rest = content.partition(b"\n")
-        if mark[: len(MARK)] != MARK:
-            said = "A part of the memory could not be read: it is damaged at its beginning."
-        elif mark[len(MARK) :] != VERSION:
-            version = mark[len(MARK) :].decode("ascii", "replace")
-            said = f"A part of the memory is of version {version}; this Arpegon reads version {VERSION.decode()}."
-        elif not _read_records(rest, records):
-            said = "The memory was cut in the middle; what came before the cut was read."
+        said = _read_file(path, records) or said
     return records, said
+
+
+def piece_of(folder: Path) -> PieceFacts:
+    """What the files of a folder said last of the piece; only as many are read as that needs."""
+    for path in sorted(folder.glob(f"*{SUFFIX}"), reverse=True):
+        records: list[Record] = []
+        _read_file(path, records)
+        for record in reversed(records):
+            if isinstance(record, PieceFacts):
+                return record
+    return PieceFacts(0)
+
+
+def _read_file(path: Path, records: list[Record]) -> str:
+    """Append the records of a file; a sentence where some of them could not be read."""
+    try:
+        content = path.read_bytes()
+    except OSError as error:
+        return f"A part of the memory could not be read: {reason(error)}."
+    mark, _, rest = content.partition(b"\n")
+    if mark[: len(MARK)] != MARK:
+        return "A part of the memory could not be read: it is damaged at its beginning."
+    if mark[len(MARK) :] != VERSION:
+        version = mark[len(MARK) :].decode("ascii", "replace")
+        return f"A part of the memory is of version {version}; this Arpegon reads version {VERSION.decode()}."
+    if not _read_records(rest, records):
+        return "The memory was cut in the middle; what came before the cut was read."
+    return ""
 
 
 def _read_records(content: bytes, records: list[Record]) -> bool:

@@ -9,7 +9,8 @@ from __future__ import annotations
 
 import zlib
 from collections import deque
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Collection, Iterable, Iterator, Sequence
+from itertools import chain
 from operator import attrgetter
 
 import msgspec
@@ -144,8 +145,8 @@ class Memory:
         """How many bytes all that is remembered takes."""
         return self._bytes
 
-    def encoded(self, since: float = 0.0) -> list[bytes]:
-        """What is remembered, encoded, oldest first.
+    def encoded(self, since: float = 0.0) -> Iterator[bytes]:
+        """What is remembered now, encoded, oldest first; it is unpacked as it is asked for, little at a time.
 
         The last piece, and what was said of time, stand before everything, as they may be older than the rest.
 
@@ -156,9 +157,9 @@ class Memory:
         first = [encode(msgspec.structs.replace(piece, time=self._times[0]) if self._times else piece)]
         if since and len(self._times) > 1:
             first.append(encode(Batch(0, [], list(self._times)[1:])))
-        wanted = (pack for latest, pack in self._packed if latest >= since)
-        packed = (record for pack in wanted for record in _unpack(zlib.decompress(pack)))
-        return [*first, *packed, *(encoded for latest, encoded in self._records if latest >= since)]
+        packs = [pack for latest, pack in self._packed if latest >= since]
+        packed = (record for pack in packs for record in _unpack(zlib.decompress(pack)))
+        return chain(first, packed, [encoded for latest, encoded in self._records if latest >= since])
 
     def history(self, since: float = 0.0) -> Remembered:
         """What is remembered, by tap; what is older than ``since`` may be left out."""
