@@ -340,8 +340,12 @@ def test_it_is_said_again_too_where_nothing_comes_or_sounds_and_where_it_is_hear
     assert 2 <= sent_again(server, cycles) <= 3
 
 
+def test_the_end_of_a_note_is_said_once_more_where_that_is_heard_of_very_late(server):
+    assert sent_again(server, 40) == 1
+
+
 def test_nothing_is_said_again_that_nobody_can_have_missed(server):
-    assert sent_again(server, 40) == 0
+    assert sent_again(server, round(2.5 * RATE / FRAMES)) == 0
 
 
 def test_what_is_yet_to_leave_is_not_said_before_its_time(server):

@@ -62,8 +62,9 @@ def test_what_was_lost_is_said_again_until_it_arrives(plan, later):
     quiet = [([], False)] * (KEPT + LATEST + 1)
     ends = [[(NOTE_OFF, *key)] * 40 for key in ((channel, note) for channel in (0, 1) for note in (60, 61, 62))]
     for number, (entries, lost) in enumerate([*plan, *((end, False) for end in ends), *quiet]):
-        sender.forget(number - KEPT - LATEST)
-        sent = sender.again(number) if losses else []
+        if not losses:
+            sender.rest(number - KEPT - LATEST, number - KEPT - LATEST)
+        sent = sender.again(number, last=losses == 1) if losses else []
         for message in messages(entries, number, open_notes):
             ideal.hear(message)
             sender.sent(number, message)
@@ -76,13 +77,47 @@ def test_what_was_lost_is_said_again_until_it_arrives(plan, later):
     assert receiver.values == ideal.values
 
 
+@given(periods, st.integers(LATEST, 60))
+def test_no_note_hangs_where_a_loss_is_told_of_very_late(plan, later):
+    """A machine that comes to nothing else says so after seconds; then notes at least are ended."""
+    sender, receiver, open_notes = Resending(), Receiver(), Counter()
+    known, losses = deque([False] * later), 0
+    plan = [([one for one in entries if one[0] in (NOTE_ON, NOTE_OFF)], lost) for entries, lost in plan]
+    ends = [[(NOTE_OFF, *key)] * 40 for key in ((channel, note) for channel in (0, 1) for note in (60, 61, 62))]
+    quiet = [([], False)] * (KEPT + later + 1)
+    for number, (entries, lost) in enumerate([*plan, *((end, False) for end in ends), *quiet]):
+        if not losses:
+            sender.rest(number - KEPT, number - KEPT - 70)
+        sent = sender.again(number, last=losses == 1) if losses else []
+        for message in messages(entries, number, open_notes):
+            sender.sent(number, message)
+            sent.append(message)
+        for message in sent if not lost else ():
+            receiver.hear(message)
+        known.append(lost)
+        losses = KEPT if known.popleft() else max(0, losses - 1)
+    assert receiver.sounding == set()
+
+
+def test_a_doubt_that_lasts_is_not_made_longer_by_all_that_is_said_again():
+    sender, said = Resending(), 0
+    for note in range(40):
+        sender.sent(1, bytes((0x90, note, 90)))
+        sender.sent(2, bytes((0x80, note, 64)))
+    for period in range(3, 2003):
+        said += len(sender.again(period, last=False))
+    assert 40 * 30 < said < 40 * 50
+    assert len(sender.again(2003, last=True)) == 40
+
+
 @given(periods)
 def test_where_nothing_was_lost_to_say_it_again_changes_nothing(plan):
     sender, receiver, ideal = Resending(), Receiver(), Receiver()
     open_notes: Counter = Counter()
     for number, (entries, again) in enumerate(plan):
-        sender.forget(number - KEPT)
-        for message in sender.again(number) if again else ():
+        if not again:
+            sender.rest(number - KEPT, number - 3 * KEPT)
+        for message in sender.again(number, last=number % 2 == 0) if again else ():
             receiver.hear(message)
         for message in messages(entries, number, open_notes):
             sender.sent(number, message)
@@ -94,19 +129,19 @@ def test_where_nothing_was_lost_to_say_it_again_changes_nothing(plan):
 def test_all_notes_off_is_not_said_again_over_a_note_that_has_begun_since():
     sender = Resending()
     sender.sent(1, bytes((0xB0, 123, 0)))
-    assert sender.again(2) == [bytes((0xB0, 123, 0))]
+    assert sender.again(2, False) == [bytes((0xB0, 123, 0))]
     sender.sent(2, bytes((0x90, 60, 90)))
-    assert sender.again(3) == []
+    assert sender.again(3, False) == []
     sender.sent(3, bytes((0x80, 60, 64)))
-    assert sender.again(4) == [bytes((0x80, 60, 64))]
+    assert sender.again(4, True) == [bytes((0x80, 60, 64))]
 
 
 def test_what_left_long_ago_is_not_said_again():
     sender = Resending()
     sender.sent(1, bytes((0x80, 60, 64)))
     sender.sent(2, bytes((0xB0, 7, 64)))
-    sender.forget(2)
-    assert sender.again(5) == [bytes((0xB0, 7, 64))]
+    sender.rest(2, 2)
+    assert sender.again(5, True) == [bytes((0xB0, 7, 64))]
 
 
 def test_what_is_yet_to_leave_is_not_said_again_and_its_note_not_ended_before():
@@ -115,14 +150,14 @@ def test_what_is_yet_to_leave_is_not_said_again_and_its_note_not_ended_before():
     sender.sent(2, bytes((0x80, 60, 64)))
     sender.sent(3, bytes((0x90, 60, 90)))
     sender.sent(9, bytes((0x80, 60, 64)))
-    assert sender.again(4) == []
-    assert sender.again(10) == [bytes((0x80, 60, 64))]
+    assert sender.again(4, True) == []
+    assert sender.again(10, True) == [bytes((0x80, 60, 64))]
 
 
 def test_what_counts_a_value_up_is_not_said_again_as_it_would_count_once_more():
     sender = Resending()
     sender.sent(1, bytes((0xB0, 96, 0)))
-    assert sender.again(2) == []
+    assert sender.again(2, True) == []
 
 
 def test_all_that_sets_a_value_is_said_again_in_the_order_in_which_it_was_said_last():
@@ -130,7 +165,7 @@ def test_all_that_sets_a_value_is_said_again_in_the_order_in_which_it_was_said_l
     bend, pressure, bank, program = bytes((0xE0, 0, 64)), bytes((0xD0, 9)), bytes((0xB0, 0, 1)), bytes((0xC0, 5))
     for frame, message in enumerate((bytes((0xC0, 4)), bytes((0xE0, 0, 99)), pressure, bank, program, bend)):
         sender.sent(frame, message)
-    assert sender.again(9) == [pressure, bank, program, bend]
+    assert sender.again(9, True) == [pressure, bank, program, bend]
 
 
 def test_a_program_is_not_said_again_after_a_bank_that_was_chosen_for_the_next():
@@ -138,7 +173,7 @@ def test_a_program_is_not_said_again_after_a_bank_that_was_chosen_for_the_next()
     sender.sent(1, bytes((0xC0, 5)))
     sender.sent(2, bytes((0xC1, 6)))
     sender.sent(3, bytes((0xB0, 32, 1)))
-    assert sender.again(9) == [bytes((0xC1, 6)), bytes((0xB0, 32, 1))]
+    assert sender.again(9, True) == [bytes((0xC1, 6)), bytes((0xB0, 32, 1))]
 
 
 def test_of_a_parameter_that_is_chosen_by_number_what_was_set_last_is_said_again_and_of_the_one_before_nothing():
@@ -146,13 +181,13 @@ def test_of_a_parameter_that_is_chosen_by_number_what_was_set_last_is_said_again
     for frame, (number, value) in enumerate(((101, 0), (100, 0), (6, 2), (100, 1), (6, 64), (6, 65))):
         sender.sent(frame, bytes((0xB0, number, value)))
     chosen = [bytes((0xB0, 101, 0)), bytes((0xB0, 100, 1))]
-    assert sender.again(9) == [*chosen, bytes((0xB0, 6, 65))]
+    assert sender.again(9, True) == [*chosen, bytes((0xB0, 6, 65))]
     sender.sent(9, bytes((0xB0, 100, 2)))
-    assert sender.again(10) == [chosen[0], bytes((0xB0, 100, 2))]
+    assert sender.again(10, True) == [chosen[0], bytes((0xB0, 100, 2))]
 
 
 def test_what_is_of_the_system_is_not_said_again():
     sender = Resending()
     for frame, message in enumerate((b"\xf8", b"\xfa", b"\xf0\x01\xf7")):
         sender.sent(frame, message)
-    assert sender.again(9) == []
+    assert sender.again(9, True) == []

@@ -1,7 +1,7 @@
 """The memory: what passed every tap in the last minutes, without being asked.
 
 It keeps records as they came, encoded: that is small (some twenty bytes an event) and costs next to nothing while music
-plays; what is some seconds old is packed, which leaves a fifth of it. They are decoded when somebody wants to know. The
+plays; what is some seconds old is packed, which leaves a seventh of it. They are decoded when somebody wants to know. The
 same records are what :mod:`arpegon.files.spool` writes.
 """
 
@@ -115,7 +115,7 @@ class Memory:
 
     def _pack(self) -> None:
         """Pack all records that are loose."""
-        pack = zlib.compress(_pack([encoded for _, encoded in self._records]), level=1)
+        pack = zlib.compress(_pack([encoded for _, encoded in self._records]), level=6)
         self._packed.append((self._records[-1][0], pack))
         self._bytes += len(pack) - self._loose
         self._loose = 0

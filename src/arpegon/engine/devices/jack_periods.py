@@ -10,10 +10,11 @@ from collections.abc import Callable
 
 from arpegon.core.time import studio
 from arpegon.engine.devices.jack_audio import JackAudio
-from arpegon.engine.devices.jack_ports import LOST_PERIODS, PERIODS_LATE, JackInput, JackOutput, JackPort
+from arpegon.engine.devices.jack_ports import PERIODS_LATE, Doubt, JackInput, JackOutput, JackPort
 from arpegon.engine.devices.jack_tie import JackTie
 from arpegon.engine.devices.lateness import Lateness
 from arpegon.engine.devices.relay import Beat, Relay
+from arpegon.engine.devices.resending import LOST_PERIODS
 from arpegon.engine.devices.steady import FRAME_NUMBERS, FrameTime, since
 from arpegon.engine.wire.realtime import SOUND, ask_for_realtime
 
@@ -26,7 +27,9 @@ _REST_SECONDS = 0.05
 _FAR_FRAMES = 2**30
 """Hours: for nothing to happen until then."""
 _DOUBT_SECONDS = 0.1
-"""So long it may take until we hear that a period was missed, on a busy machine."""
+"""So long it may take until we hear that a period was missed, on a busy machine,"""
+_ENDS_SECONDS = 2.0
+"""and so long on one that comes to nothing else: then only notes are ended, as all else would be too much to say."""
 _WORK_PATIENCE = 1.0
 """How long a period of a server that runs free waits for the loop,"""
 _WORK_SHARE = 0.9
@@ -122,7 +125,13 @@ class Periods:
     @property
     def in_doubt(self) -> bool:
         """Whether what may have been missed is still said again."""
-        return self._cycle - self._late_cycle < LOST_PERIODS or self._cycle - self._lost_cycle < LOST_PERIODS
+        return self._cycle - max(self._late_cycle, self._lost_cycle) < LOST_PERIODS
+
+    def _doubt(self, frames: int) -> Doubt:
+        """What is in doubt in a period of so many frames."""
+        last = self._cycle + 1 - max(self._late_cycle, self._lost_cycle) >= LOST_PERIODS
+        kept = round(_DOUBT_SECONDS * self._rate) + (LOST_PERIODS + PERIODS_LATE) * frames
+        return Doubt(self.in_doubt, last, kept, kept + round(_ENDS_SECONDS * self._rate))
 
     def _count(self, cycle: int) -> int:
         """The number of a cycle, or of the next that is so numbered, where numbers never begin anew."""
@@ -226,7 +235,7 @@ class Periods:
             self._lost_cycle = self._cycle
         end = self._next_frame = (beat.frame + frames) % FRAME_NUMBERS
         repeated = self._cycle - self._lost_cycle < LOST_PERIODS and self._cycle == before + 1
-        missed = self.in_doubt
+        doubt = self._doubt(frames)
         came = False
         for opened in self.inputs:
             came |= opened.read(start - seconds, end, frames, rate, repeated)
@@ -238,7 +247,7 @@ class Periods:
             patience = _WORK_PATIENCE if self._free else _WORK_SHARE * seconds
             self._wait_for_work(start, beat.called + patience)
         for output in self.outputs:
-            output.look(end, missed, round(_DOUBT_SECONDS * rate) + (LOST_PERIODS + PERIODS_LATE) * frames)
+            output.look(end, doubt)
         for port in (*self.inputs, *self.outputs):
             port.report()
         for late in relay.lates():

@@ -5,7 +5,7 @@ from __future__ import annotations
 import logging
 import threading
 from collections.abc import Callable, Sequence
-from typing import Protocol
+from typing import NamedTuple, Protocol
 
 from arpegon.core.events import Event
 from arpegon.engine.devices.relay import Messages
@@ -17,9 +17,6 @@ log = logging.getLogger(__name__)
 
 PERIODS_LATE = 2
 """How many periods after its time an event leaves or sounds."""
-LOST_PERIODS = 3
-"""A server that does not wait for its clients skips periods when clients come or go on a busy machine, and what left
-about then may be heard never, or twice (measured: some of 4,000 while clients come and go twice a second)."""
 
 
 class Client(Protocol):
@@ -82,6 +79,22 @@ class JackInput(JackPort):
         return taken
 
 
+class Doubt(NamedTuple):
+    """Whether what left in the last periods may have been missed by who hears us.
+
+    Args:
+        missed: whether it may.
+        last: whether that is so for the last time.
+        frames: for how many frames before what leaves is kept,
+        ends_frames: and for how many the ends of notes are.
+    """
+
+    missed: bool
+    last: bool
+    frames: int
+    ends_frames: int
+
+
 class JackOutput(JackPort):
     """A port at which we speak.
 
@@ -112,15 +125,16 @@ class JackOutput(JackPort):
         """Whether anything did not leave yet."""
         return self.port.waiting
 
-    def look(self, frame: int, missed: bool, doubted: int) -> None:
+    def look(self, frame: int, doubt: Doubt) -> None:
         """A period comes next, whose first frame is this.
 
-        Where the last ones may have been ``missed`` by who hears us, what must not be missed is said again, of what
-        left in so many frames before.
+        Where the last ones may have been missed by who hears us, what must not be missed is said again.
         """
         with self._lock:
             self._next = frame
-            self._resending.forget((frame - doubted) % FRAME_NUMBERS)
-            if missed:
-                for message in self._resending.again(frame):
-                    self.port.push(frame, message)
+            if not doubt.missed:
+                kept, kept_ends = ((frame - frames) % FRAME_NUMBERS for frames in (doubt.frames, doubt.ends_frames))
+                self._resending.rest(kept, kept_ends)
+                return
+            for message in self._resending.again(frame, doubt.last):
+                self.port.push(frame, message)
