@@ -1,8 +1,8 @@
 """The memory: what passed every tap in the last minutes, without being asked.
 
 It keeps records as they came, encoded: that is small (some twenty bytes an event) and costs next to nothing while music
-plays; what is some seconds old is packed, which leaves a seventh of it. They are decoded when somebody wants to know. The
-same records are what :mod:`arpegon.files.spool` writes.
+plays; what is some seconds old is packed, which leaves a seventh of it. They are decoded when somebody wants to know.
+The same records are what :mod:`arpegon.files.spool` writes.
 """
 
 from __future__ import annotations
