@@ -21,7 +21,7 @@ _STARTS: dict[str, tuple[str, Callable[[EngineLink], None]]] = {
     EARS_HANG: ("Start it again", lambda link: link.listen_anew()),
 }
 """What can be done about a process that is gone or hangs, by the topic of the notice."""
-_LASTING = {"audio", "clock", "dropouts", "jack", "memory", "open-twice", "osc", "recover", *_STARTS}
+_LASTING = {"audio", "clock", "dropouts", "jack", "memory", "open-twice", "osc", "recover", "settings", *_STARTS}
 """Topics of notices that stay when another document is loaded: they are not about the one before, or whoever says them
 takes them back. So does whoever misses files and ports."""
 
