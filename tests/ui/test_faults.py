@@ -63,7 +63,7 @@ def test_a_fault_in_a_paint_is_said_once_and_music_goes_on(caught, strand, qtbot
     assert Broken.faults > 20 and written().count("Traceback") == 1 and "for the 10th time" in written()
     broken.deleteLater()
     session.feed(note_on(0.0, 0, 60, 90), note_off(0.0, 0, 60))
-    qtbot.waitUntil(lambda: len(session.paper(strand).line("out").bars) == 1)
+    qtbot.waitUntil(lambda: len(session.paper(strand).line("out").begun(0.0)) == 1)
 
 
 @pytest.mark.qt_no_exception_capture

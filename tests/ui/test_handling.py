@@ -119,7 +119,7 @@ def test_a_strand_is_renamed_recoloured_and_sends_its_source_along(window, stran
     session.set_params(chord, {"keep_root": False}, True)
     settled(window, qtbot)
     QTest.keyPress(window, Qt.Key.Key_Z)
-    qtbot.waitUntil(lambda: {bar.note for bar in session.paper(strand).line("out").bars} == {60, 65})
+    qtbot.waitUntil(lambda: {bar.note for bar in session.paper(strand).line("out").begun(0.0)} == {60, 65})
     QTest.keyRelease(window, Qt.Key.Key_Z)
     qtbot.waitUntil(lambda: session.telemetry.health.sounding == 0)
 
@@ -202,7 +202,7 @@ def test_in_key_rows_play_degrees(window, strand, qtbot):
     assert "rows of D dorian" in window.surface._words.text()
     for letter in (Qt.Key.Key_Z, Qt.Key.Key_X, Qt.Key.Key_A, Qt.Key.Key_Q):
         QTest.keyClick(window, letter)
-    qtbot.waitUntil(lambda: [bar.note for bar in session.paper(strand).line("in").bars] == [50, 52, 62, 74])
+    qtbot.waitUntil(lambda: [bar.note for bar in session.paper(strand).line("in").begun(0.0)] == [50, 52, 62, 74])
     window._actions["layout"].trigger()
 
 

@@ -25,20 +25,20 @@ def test_what_is_in_sight_is_what_sounds_or_ended_of_late():
     assert sorted(bar.start for bar in line.in_sight(58.9)) == [0.0, 59.0, 60.0]
     line.add([note_off(61.0, 0, 40)])
     assert [bar.note for bar in line.in_sight(60.9)] == [40]
-    assert line.since(59.0) == 2 and line.notes_since(0.0) == {40, 60}
+    assert [bar.start for bar in line.begun(59.0)] == [59.0, 60.0] and {bar.note for bar in line.begun(0.0)} == {40, 60}
     line.prune(120.0)
-    assert not line.bars and not line.ended
+    assert line.is_blank
 
 
 def test_rolls_pair_strikes_and_forget_the_past():
     line = RollLine()
     line.add([*notes(60, 62), note_on(1.0, 0, 64, 9), control(1.0, 0, 11, 50)])
-    assert [(bar.note, bar.end) for bar in line.bars] == [(60, 0.4), (62, 0.9), (64, None)]
+    assert [(bar.note, bar.end) for bar in line.begun(0.0)] == [(60, 0.4), (62, 0.9), (64, None)]
     assert line.sounding == {64} and line.moves(500.0, 1.0)
     line.add([note_off(2.0, 0, 64)])
     assert not line.sounding and not line.moves(500.0, 1.0)
     line.prune(100.0)
-    assert not line.bars and not line.pens
+    assert line.is_blank
 
 
 def test_however_many_notes_come_and_go_it_knows_which_were_there_of_late():
@@ -53,7 +53,7 @@ def test_however_many_notes_come_and_go_it_knows_which_were_there_of_late():
             line.prune(now, draw.uniform(1.0, KEPT_SECONDS))
             late = {note for note, time in ended.items() if time >= now - KEPT_SECONDS}
             assert line.heard.keys() == late | {3}, "what still sounds is there"
-            assert len(line.bars) <= MAX_BARS
+            assert len(line.ended) <= MAX_BARS
     line.prune(1e6)
     assert line.heard.keys() == {3}
 
@@ -66,7 +66,7 @@ def test_the_more_rolls_share_the_height_of_a_strand_the_less_each_keeps_but_the
         note = 90 if second < 30 else 60
         paper.add(Passage("a", places, [note_on(second, 0, note, 9), note_off(second + 0.5, 0, note)]))
     paper.prune(60.0)
-    assert {line.bars[0].start for line in paper.lines.values()} == {float(int(60.0 - kept))}
+    assert {line.begun(0.0)[0].start for line in paper.lines.values()} == {float(int(60.0 - kept))}
     while paper.ease(0.5):
         pass
     assert (paper.low, paper.high) == (58, 92)

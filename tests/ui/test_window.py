@@ -43,7 +43,7 @@ LEFT = Qt.MouseButton.LeftButton
 def printed(window, strand_id, roll):
     """Notes on one roll of the board, by its number, oldest first."""
     places = rolls_of(stage.id for stage in window.session.project.strand(strand_id).stages)
-    return [bar.note for bar in window.session.paper(strand_id).line(places[roll]).bars]
+    return [bar.note for bar in window.session.paper(strand_id).line(places[roll]).begun(0.0)]
 
 
 def held(window):
@@ -125,7 +125,7 @@ def test_the_mouse_plays_and_lower_is_louder(window, strand, qtbot):
     for y in (4, keyboard.height() - 4):
         QTest.mouseClick(keyboard, LEFT, pos=QPoint(6, y))
     qtbot.waitUntil(lambda: printed(window, strand, 0) == [36, 36])
-    soft, loud = (bar.velocity for bar in window.session.paper(strand).line("in").bars)
+    soft, loud = (bar.velocity for bar in window.session.paper(strand).line("in").begun(0.0))
     assert soft < 40 and loud > 110
     qtbot.waitUntil(lambda: held(window) == 0)
 
@@ -194,7 +194,7 @@ def test_the_range_is_turned_and_one_undo_takes_it_back(window, strand, story, q
     for _ in range(12):
         QTest.keyClick(window, Qt.Key.Key_Z)
     qtbot.waitUntil(lambda: len(printed(window, strand, 1)) == 12)
-    assert all(85 <= bar.velocity <= 90 for bar in session.paper(strand).line("out").bars)
+    assert all(85 <= bar.velocity <= 90 for bar in session.paper(strand).line("out").begun(0.0))
     session.undo()
     assert "high" not in session.project.find_stage(story[0])[1].params
 

@@ -11,7 +11,7 @@ from arpegon.core.document.model import Project
 from arpegon.core.notes.takes import Take
 
 DEPTH = 500
-AT_HAND = 8
+AT_HAND = 4
 """So many steps back are kept as documents; those before them are packed, which leaves a tenth of them. A step that
 edits a take of ten minutes takes some megabytes."""
 

@@ -30,15 +30,16 @@ def trail(strand: Strand, lines: Mapping[str, RollLine], names: tuple[str, ...],
     Nothing where no note came in of late.
     """
     first = lines.get(IN)
-    if first is None or not first.bars or first.bars[-1].start < now - RECENT_SECONDS:
+    recent = first.begun(now - RECENT_SECONDS) if first is not None else []
+    if not recent:
         return []
-    together = [bar for bar in first.bars if first.bars[-1].start - bar.start < _TOGETHER_SECONDS]
-    struck = min(bar.start for bar in together)
+    together = [bar for bar in recent if recent[-1].start - bar.start < _TOGETHER_SECONDS]
+    struck = together[0].start
     marks = [TrailMark(_names({bar.note for bar in together}, names))]
     for place in rolls_of(stage.id for stage in strand.stages)[1:]:
         line = lines.get(place)
         until = struck + _SPAN_SECONDS
-        notes = {bar.note for bar in line.bars if struck - 0.001 <= bar.start <= until} if line else set()
+        notes = {bar.note for bar in line.begun(struck - 0.001) if bar.start <= until} if line else set()
         if not notes:
             waiting = now - struck < 0.15
             return marks if waiting else [*marks, TrailMark("ends here", True)]

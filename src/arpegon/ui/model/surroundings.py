@@ -21,8 +21,8 @@ def surroundings(session: Session, now: float) -> Surroundings:
     passed, sent = {}, {}
     for strand in session.project.strands:
         paper = session.paper(strand.id)
-        passed[strand.id] = {place: line.since(since) for place, line in paper.lines.items()}
-        sent[strand.id] = paper.line(OUT).notes_since(since)
+        passed[strand.id] = {place: len(line.begun(since)) for place, line in paper.lines.items()}
+        sent[strand.id] = {bar.note for bar in paper.line(OUT).begun(since)}
     health = session.telemetry.health
     section = session.piece.section
     return Surroundings(
