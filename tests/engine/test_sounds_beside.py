@@ -10,8 +10,9 @@ from pathlib import Path
 import numpy as np
 import pytest
 from test_first_note import Nowhere
-from test_listening import TAPS, listener_of, source
+from test_listening import TAPS, source
 from test_listening import listening as listening_to
+from tools.processes import first_child
 
 from arpegon.core.document.model import AudioSource
 from arpegon.core.time import studio
@@ -122,7 +123,7 @@ def test_live_a_listener_that_hangs_is_said_and_can_be_started_again(live):
     live.set_project(listening_to(source()), HERE)
     live.send(protocol.Play())
     wait_for(lambda: live.reports.telemetry[-1].health.sounding)
-    listener = listener_of(live)
+    listener = first_child(live.pid)
     os.kill(listener, signal.SIGSTOP)
 
     def said():
@@ -131,5 +132,5 @@ def test_live_a_listener_that_hangs_is_said_and_can_be_started_again(live):
     (words,) = wait_for(said)
     assert words.startswith("Listening does not answer")
     live.send(protocol.ListenAnew())
-    wait_for(lambda: said()[-1] == "" and listener_of(live) not in (0, listener))
+    wait_for(lambda: said()[-1] == "" and first_child(live.pid) not in (0, listener))
     wait_for(lambda: live.reports.telemetry[-1].health.sounding)
