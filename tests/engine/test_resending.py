@@ -53,17 +53,21 @@ def messages(entries, number, open_notes):
         yield bytes((kind | channel, note, 1 + number % 127)[: 2 if kind == PROGRAM else 3])
 
 
-@given(periods, st.integers(0, LATEST))
-def test_what_was_lost_is_said_again_until_it_arrives(plan, later):
-    """The sender learns of a loss one period later, or some more; a period that says things again may be lost too."""
+def played_out(plan, later, kept, kept_ends):
+    """What a receiver for whom periods were lost has in the end, and one for whom none were.
+
+    Args:
+        later: how many periods later the sender learns of a loss.
+        kept: for how many periods what left is kept, and for how many the ends of notes are.
+    """
     sender, receiver, ideal = Resending(), Receiver(), Receiver()
     open_notes: Counter = Counter()
     known, losses = deque([False] * later), 0
-    quiet = [([], False)] * (KEPT + LATEST + 1)
+    quiet = [([], False)] * (KEPT + max(later, LATEST) + 1)
     ends = [[(NOTE_OFF, *key)] * 40 for key in ((channel, note) for channel in (0, 1) for note in (60, 61, 62))]
     for number, (entries, lost) in enumerate([*plan, *((end, False) for end in ends), *quiet]):
         if not losses:
-            sender.rest(number - KEPT - LATEST, number - KEPT - LATEST)
+            sender.rest(number - kept, number - kept_ends)
         sent = sender.again(number, last=losses == 1) if losses else []
         for message in messages(entries, number, open_notes):
             ideal.hear(message)
@@ -73,6 +77,13 @@ def test_what_was_lost_is_said_again_until_it_arrives(plan, later):
             receiver.hear(message)
         known.append(lost)
         losses = KEPT if known.popleft() else max(0, losses - 1)
+    return receiver, ideal
+
+
+@given(periods, st.integers(0, LATEST))
+def test_what_was_lost_is_said_again_until_it_arrives(plan, later):
+    """The sender learns of a loss one period later, or some more; a period that says things again may be lost too."""
+    receiver, ideal = played_out(plan, later, KEPT + LATEST, KEPT + LATEST)
     assert receiver.sounding == ideal.sounding == set()
     assert receiver.values == ideal.values
 
@@ -80,22 +91,8 @@ def test_what_was_lost_is_said_again_until_it_arrives(plan, later):
 @given(periods, st.integers(LATEST, 60))
 def test_no_note_hangs_where_a_loss_is_told_of_very_late(plan, later):
     """A machine that comes to nothing else says so after seconds; then notes at least are ended."""
-    sender, receiver, open_notes = Resending(), Receiver(), Counter()
-    known, losses = deque([False] * later), 0
-    plan = [([one for one in entries if one[0] in (NOTE_ON, NOTE_OFF)], lost) for entries, lost in plan]
-    ends = [[(NOTE_OFF, *key)] * 40 for key in ((channel, note) for channel in (0, 1) for note in (60, 61, 62))]
-    quiet = [([], False)] * (KEPT + later + 1)
-    for number, (entries, lost) in enumerate([*plan, *((end, False) for end in ends), *quiet]):
-        if not losses:
-            sender.rest(number - KEPT, number - KEPT - 70)
-        sent = sender.again(number, last=losses == 1) if losses else []
-        for message in messages(entries, number, open_notes):
-            sender.sent(number, message)
-            sent.append(message)
-        for message in sent if not lost else ():
-            receiver.hear(message)
-        known.append(lost)
-        losses = KEPT if known.popleft() else max(0, losses - 1)
+    only_notes = [([one for one in entries if one[0] in (NOTE_ON, NOTE_OFF)], lost) for entries, lost in plan]
+    receiver, _ = played_out(only_notes, later, KEPT, KEPT + 70)
     assert receiver.sounding == set()
 
 

@@ -88,21 +88,21 @@ def settings_file() -> Path:
 
 def load_settings() -> Settings:
     """The settings, or the defaults where there are none or they cannot be read."""
-    try:
-        return read_own(settings_file(), Settings)
-    except FileError:
-        return Settings()
+    return _read()[0]
 
 
 def settings_trouble() -> str:
     """A sentence where there are settings that cannot be read; an empty one where all is well."""
+    return _read()[1]
+
+
+def _read() -> tuple[Settings, str]:
     file = settings_file()
     try:
-        read_own(file, Settings)
+        return read_own(file, Settings), ""
     except FileError:
-        if file.exists():
-            return f"The settings in “{file}” could not be read, so the usual ones hold; it is kept as “{_UNREAD}”."
-    return ""
+        words = f"The settings in “{file}” could not be read, so the usual ones hold; it is kept as “{_UNREAD}”."
+        return Settings(), words if file.exists() else ""
 
 
 def change_kept(changes: Iterable[SettingsChange]) -> None:
@@ -113,9 +113,9 @@ def change_kept(changes: Iterable[SettingsChange]) -> None:
     """
     file = settings_file()
     with contextlib.suppress(OSError, FileError), _alone(file.with_suffix(".lock")):
-        if settings_trouble():
+        settings, trouble = _read()
+        if trouble:
             os.replace(file, file.with_name(_UNREAD))
-        settings = load_settings()
         for change in changes:
             settings = change(settings)
         write_atomic(file, msgspec.json.format(msgspec.json.encode(settings)))

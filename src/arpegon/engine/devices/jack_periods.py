@@ -125,11 +125,16 @@ class Periods:
     @property
     def in_doubt(self) -> bool:
         """Whether what may have been missed is still said again."""
-        return self._cycle - max(self._late_cycle, self._lost_cycle) < LOST_PERIODS
+        return self._since_loss < LOST_PERIODS
+
+    @property
+    def _since_loss(self) -> int:
+        """How many cycles ago something was lost, or somebody late, for the last time."""
+        return self._cycle - max(self._late_cycle, self._lost_cycle)
 
     def _doubt(self, frames: int) -> Doubt:
         """What is in doubt in a period of so many frames."""
-        last = self._cycle + 1 - max(self._late_cycle, self._lost_cycle) >= LOST_PERIODS
+        last = self._since_loss + 1 >= LOST_PERIODS
         kept = round(_DOUBT_SECONDS * self._rate) + (LOST_PERIODS + PERIODS_LATE) * frames
         return Doubt(self.in_doubt, last, kept, kept + round(_ENDS_SECONDS * self._rate))
 
