@@ -30,6 +30,15 @@ def test_what_is_in_sight_is_what_sounds_or_ended_of_late():
     assert line.is_blank
 
 
+def test_what_begins_at_once_stands_in_the_order_in_which_it_passed():
+    line = RollLine()
+    for note in (50, 74, 62):
+        line.add([note_on(1.0, 0, note, 90), note_off(1.0, 0, note)])
+    line.add([note_on(1.0, 0, 40, 90), note_on(1.0, 0, 38, 90)])
+    assert [bar.note for bar in line.begun(0.0)] == [50, 74, 62, 40, 38]
+    assert [bar.note for bar in line.in_sight(1.0)] == [50, 74, 62, 40, 38]
+
+
 def test_rolls_pair_strikes_and_forget_the_past():
     line = RollLine()
     line.add([*notes(60, 62), note_on(1.0, 0, 64, 9), control(1.0, 0, 11, 50)])

@@ -59,10 +59,8 @@ class EndedNotes:
             self._drop(1)
 
     def since(self, time: float) -> Iterator[NoteBar]:
-        """Those that ended after a time, the last one first."""
-        for place in range(len(self._ends) - 1, self._first - 1, -1):
-            if self._ends[place] < time:
-                break
+        """Those that ended after a time, the first one first."""
+        for place in range(bisect_left(self._ends, time, lo=self._first), len(self._ends)):
             yield NoteBar(self._notes[place], self._velocities[place], self._starts[place], self._ends[place])
 
     def forget(self, time: float) -> None:
@@ -117,11 +115,11 @@ class RollLine:
                 pen.append((event.time, float(value)))
 
     def in_sight(self, time: float) -> list[NoteBar]:
-        """The notes that sound, or ended after a time."""
-        return [*self._open.marks(), *self.ended.since(time)]
+        """The notes that ended after a time, in the order of their ends, and then those that sound."""
+        return [*self.ended.since(time), *self._open.marks()]
 
     def begun(self, time: float) -> list[NoteBar]:
-        """The notes that began after a time, in the order of their beginnings."""
+        """The notes that began after a time, in the order of their beginnings; those that began at once as they passed."""
         return sorted((bar for bar in self.in_sight(time) if bar.start >= time), key=attrgetter("start"))
 
     def prune(self, now: float, seconds: float = KEPT_SECONDS) -> None:
