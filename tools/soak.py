@@ -47,6 +47,7 @@ from arpegon.core.document.model import (
 )
 from arpegon.core.events import NOTE_ON
 from arpegon.core.time import studio
+from arpegon.ui.model.free_memory import keep_together
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
@@ -492,6 +493,7 @@ class Soak:
 
 def main() -> None:
     """Run, and print the table."""
+    keep_together()  # the first thing, as in the program
     arguments = argparse.ArgumentParser(description=__doc__)
     arguments.add_argument("--minutes", type=float, default=60.0)
     arguments.add_argument("--seed", type=int, default=1)

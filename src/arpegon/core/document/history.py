@@ -11,11 +11,12 @@ from arpegon.core.document.model import Project
 from arpegon.core.notes.takes import Take
 
 DEPTH = 500
-AT_HAND = 4
-"""So many steps back are kept as documents; those before them are packed, which leaves a tenth of them. A step that
-edits a take of ten minutes takes some megabytes."""
+AT_HAND = 1
+"""So many steps are kept as documents; those behind them are packed. A step that edits a take of ten minutes takes some
+megabytes."""
 
 _encode = msgspec.msgpack.Encoder().encode
+_encode_in_order = msgspec.msgpack.Encoder(order="deterministic").encode
 _decode = msgspec.msgpack.Decoder(Project).decode
 _decode_take = msgspec.msgpack.Decoder(Take).decode
 
@@ -28,38 +29,60 @@ class Step(msgspec.Struct, frozen=True):
 
 
 class PackedStep(msgspec.Struct, frozen=True):
-    """The same, packed; takes by themselves, as many steps share them."""
+    """The same, packed: as what its document has that the one next to it, by which one comes to it, has not. That
+    leaves some hundred bytes. Takes are packed by themselves, as many steps share them."""
 
     label: str
     project: bytes
     takes: tuple[bytes, ...]
 
-    def unpacked(self) -> Step:
-        """The step as it was."""
-        takes = tuple(_decode_take(zlib.decompress(take)) for take in self.takes)
-        project = _decode(zlib.decompress(self.project))
-        return Step(self.label, msgspec.structs.replace(project, takes=takes))
-
 
 class Packer:
-    """Packs steps, each take of theirs once."""
+    """Packs steps, each take of theirs once; what is unpacked shares the takes that are still in use elsewhere."""
 
     def __init__(self) -> None:
-        self._takes: dict[int, tuple[weakref.ref[Take], bytes]] = {}
+        self._packed: dict[int, tuple[weakref.ref[Take], bytes]] = {}
+        """By the identity of the take."""
+        self._in_use: weakref.WeakValueDictionary[bytes, Take] = weakref.WeakValueDictionary()
 
-    def pack(self, step: Step) -> PackedStep:
-        """A step, packed."""
-        bare = msgspec.structs.replace(step.before, takes=())
-        return PackedStep(step.label, zlib.compress(_encode(bare), 1), tuple(map(self._take, step.before.takes)))
+    def pack(self, step: Step, near: Project) -> PackedStep:
+        """A step, packed; ``near`` is the document next to it."""
+        packing = zlib.compressobj(zdict=_words(near))
+        project = packing.compress(_encode(_bare(step.before))) + packing.flush()
+        return PackedStep(step.label, project, tuple(map(self._pack_take, step.before.takes)))
 
-    def _take(self, take: Take) -> bytes:
-        known = self._takes.get(id(take))
+    def unpack(self, packed: PackedStep, near: Project) -> Step:
+        """The step as it was; ``near`` is the document next to it."""
+        project = _decode(zlib.decompressobj(zdict=_words(near)).decompress(packed.project))
+        return Step(packed.label, msgspec.structs.replace(project, takes=tuple(map(self._unpack_take, packed.takes))))
+
+    def _pack_take(self, take: Take) -> bytes:
+        known = self._packed.get(id(take))
         if known is not None and known[0]() is take:
             return known[1]
-        self._takes = {name: one for name, one in self._takes.items() if one[0]() is not None}
-        packed = zlib.compress(_encode(take), 1)
-        self._takes[id(take)] = weakref.ref(take), packed
+        return self._learn(take, zlib.compress(_encode(take), 1))
+
+    def _unpack_take(self, packed: bytes) -> Take:
+        take = self._in_use.get(packed)
+        if take is None:
+            take = _decode_take(zlib.decompress(packed))
+            self._learn(take, packed)
+        return take
+
+    def _learn(self, take: Take, packed: bytes) -> bytes:
+        self._packed = {name: one for name, one in self._packed.items() if one[0]() is not None}
+        self._packed[id(take)] = weakref.ref(take), packed
+        self._in_use[packed] = take
         return packed
+
+
+def _bare(project: Project) -> Project:
+    return msgspec.structs.replace(project, takes=())
+
+
+def _words(project: Project) -> bytes:
+    """What a document is packed by: the same bytes for it and for what comes back once it is packed itself."""
+    return _encode_in_order(_decode(_encode(_bare(project))))
 
 
 class History:
@@ -119,8 +142,8 @@ class History:
     def _pack(self, steps: list[Step | PackedStep]) -> None:
         """Pack what is no longer near; steps are added one by one, so no more than one is not."""
         old = len(steps) - AT_HAND - 1
-        if old >= 0 and isinstance(step := steps[old], Step):
-            steps[old] = self._packer.pack(step)
+        if old >= 0 and isinstance(step := steps[old], Step) and isinstance(near := steps[old + 1], Step):
+            steps[old] = self._packer.pack(step, near.before)
 
     def _walk(self, source: list[Step | PackedStep], target: list[Step | PackedStep]) -> str | None:
         self._merge = None
@@ -128,7 +151,7 @@ class History:
             return None
         step = source.pop()
         if isinstance(step, PackedStep):
-            step = step.unpacked()
+            step = self._packer.unpack(step, self.project)
         target.append(Step(step.label, self.project))
         self._pack(target)
         self.project = step.before

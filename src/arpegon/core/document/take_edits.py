@@ -188,7 +188,7 @@ def music_of(take: Take, events: Sequence[Event], span: tuple[float, float] | No
     """Events of a take, or of a span of it, as music that a clip plays; with no loose ends."""
     if span is not None:
         begin, end = span
-        return Music(name=take.name, beats=max(MIN_CLIP_BEATS, end - begin), events=trim(events, begin, end))
+        return Music(name=take.name, beats=max(MIN_CLIP_BEATS, end - begin), events=tuple(trim(events, begin, end)))
     _, start, length = take.course.bar_at(take.beats)
     beats = start + (length if take.beats > start + 1e-6 else 0.0)
     return Music(name=take.name, beats=max(beats, length), events=tuple(events))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any
 
 import msgspec
@@ -128,14 +128,14 @@ def _from_first_bar(take: Take) -> Take:
     return take.moved(lambda beat: max(0.0, beat - line), course=take.course.cut(line))
 
 
-def trim(events: Iterable[Event], start: float, end: float) -> tuple[Event, ...]:
-    """The events from ``start`` to ``end``, at seconds from ``start``, with no loose ends.
+def trim(events: Iterable[Event], start: float, end: float) -> Iterator[Event]:
+    """The events from ``start`` to ``end``, at seconds from ``start``, with no loose ends; one after the other, as they
+    may be many.
 
     Note offs whose note began before are left out, notes that still sound at the end are ended there, and a
     sustain pedal that is still down is lifted.
     """
     length = end - start
-    kept: list[Event] = []
     open_notes: Pairing[bool] = Pairing()
     pedals: set[int] = set()
     for event in events:
@@ -151,10 +151,10 @@ def trim(events: Iterable[Event], start: float, end: float) -> tuple[Event, ...]
             (pedals.add if event.data2 >= 64 else pedals.discard)(event.channel)
         elif kind == CONTROL and event.data1 >= ALL_NOTES_OFF:
             continue
-        kept.append(event.at(event.time - start))
-    kept += open_notes.release(length)
-    kept.extend(Event(length, CONTROL | channel, SUSTAIN, 0) for channel in sorted(pedals))
-    return tuple(kept)
+        yield event.at(event.time - start)
+    yield from open_notes.release(length)
+    for channel in sorted(pedals):
+        yield Event(length, CONTROL | channel, SUSTAIN, 0)
 
 
 def is_doubtful(doubtful: Sequence[tuple[float, int]], beat: float, note: int) -> bool:

@@ -119,7 +119,7 @@ class RollLine:
         return [*self.ended.since(time), *self._open.marks()]
 
     def begun(self, time: float) -> list[NoteBar]:
-        """The notes that began after a time, in the order of their beginnings; those that began at once as they passed."""
+        """The notes that began after a time, as they began; those that began at once as they passed."""
         return sorted((bar for bar in self.in_sight(time) if bar.start >= time), key=attrgetter("start"))
 
     def prune(self, now: float, seconds: float = KEPT_SECONDS) -> None:

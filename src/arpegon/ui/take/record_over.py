@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from arpegon.core.document import take_edits
@@ -83,7 +85,7 @@ class RecordOver(QObject):
             number = made.take(take.id).rounds[-1].number  # type: ignore[union-attr]
             self.session.edit(f"Round {number} over {take.name}", made)
 
-    def _laid(self, take: Take, events: tuple[Event, ...]) -> tuple[Event, ...]:
+    def _laid(self, take: Take, events: Iterable[Event]) -> tuple[Event, ...]:
         """What was played in a round, on the beats of the take."""
         begin = take.course.second_at(self.span[0])
         return tuple(event.at(take.course.beat_at(begin + event.time)) for event in events)
