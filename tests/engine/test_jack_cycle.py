@@ -13,7 +13,7 @@ from itertools import pairwise
 import numpy as np
 import pytest
 
-from arpegon.core.events import note_off, note_on
+from arpegon.core.events import control, note_off, note_on
 from arpegon.core.time import studio
 from arpegon.engine.devices import compiled_relay, jack_periods
 from arpegon.engine.devices.compiled_relay import CYCLE, CompiledRelay
@@ -279,6 +279,19 @@ def test_a_period_that_is_full_leaves_the_rest_to_the_next(server):
     for _ in range(3):
         server.cycle()
     assert [message[1] for _, message in server.out.left] == list(range(1, 21))
+
+
+def test_what_finds_no_room_while_the_server_stands_still_leaves_later_in_order(server):
+    server.out.room = 5000
+    server.output.send([note_on(0.0, 0, 60, 64)])
+    turned = [control(0.0, 0, 7, number % 128) for number in range(30_000)]
+    server.output.send(turned)
+    server.output.send([note_off(0.0, 0, 60)])
+    for _ in range(10):
+        server.cycle()
+    left = [message for _, message in server.out.left]
+    assert left[0] == note_on(0.0, 0, 60, 64).to_bytes() and left[-1] == note_off(0.0, 0, 60).to_bytes()
+    assert left[1:-1] == [one.to_bytes() for one in turned] and not server.output.waiting
 
 
 def test_a_message_that_no_period_holds_is_left_out_and_what_follows_leaves(server, caplog):

@@ -127,8 +127,8 @@ class _CompiledMessages(_CompiledPort):
     def waiting(self) -> bool:
         return bool(self._port.written != self._port.read)
 
-    def push(self, frame: int, message: bytes) -> None:
-        _push(self._by, frame, message, len(message))
+    def push(self, frame: int, message: bytes) -> bool:
+        return bool(_push(self._by, frame, message, len(message)))
 
     def pull(self, end: int) -> list[tuple[int, bytes]]:
         found = []

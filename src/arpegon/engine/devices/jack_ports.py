@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 import threading
+from collections import deque
 from collections.abc import Callable, Sequence
 from typing import NamedTuple, Protocol
 
@@ -108,6 +109,9 @@ class JackOutput(JackPort):
         self._resending = Resending()
         self._next: int | None = None
         """The first frame of the period that came next when we looked last: what is due before leaves then or later."""
+        self._beyond: deque[tuple[int, bytes]] = deque()
+        """What found no room, in order, until a period has taken what is before it: a server may stand still for long,
+        and the ends of notes must not be left out."""
         self._lock = threading.Lock()
 
     def send(self, events: Sequence[Event]) -> None:
@@ -115,7 +119,7 @@ class JackOutput(JackPort):
             for event in events:
                 frame = self._out_at(event.time)
                 message = event.to_bytes()
-                self.port.push(frame, message)
+                self._push(frame, message)
                 if self._next is not None and since(frame, self._next) < 0:
                     frame = self._next
                 self._resending.sent(frame, message)
@@ -123,7 +127,7 @@ class JackOutput(JackPort):
     @property
     def waiting(self) -> bool:
         """Whether anything did not leave yet."""
-        return self.port.waiting
+        return self.port.waiting or bool(self._beyond)
 
     def look(self, frame: int, doubt: Doubt) -> None:
         """A period comes next, whose first frame is this.
@@ -132,9 +136,15 @@ class JackOutput(JackPort):
         """
         with self._lock:
             self._next = frame
+            while self._beyond and self.port.push(*self._beyond[0]):
+                self._beyond.popleft()
             if not doubt.missed:
                 kept, kept_ends = ((frame - frames) % FRAME_NUMBERS for frames in (doubt.frames, doubt.ends_frames))
                 self._resending.rest(kept, kept_ends)
                 return
             for message in self._resending.again(frame, doubt.last):
-                self.port.push(frame, message)
+                self._push(frame, message)
+
+    def _push(self, frame: int, message: bytes) -> None:
+        if self._beyond or not self.port.push(frame, message):
+            self._beyond.append((frame, message))

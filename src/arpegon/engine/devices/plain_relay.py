@@ -36,8 +36,9 @@ class _Messages:
     def waiting(self) -> bool:
         return bool(self._queue)
 
-    def push(self, frame: int, message: bytes) -> None:
+    def push(self, frame: int, message: bytes) -> bool:
         self._queue.append((frame, message))
+        return True
 
     def pull(self, end: int) -> list[tuple[int, bytes]]:
         found = []

@@ -46,7 +46,7 @@ struct port {
     int64_t kind;
     /* Of what is written and read: bytes of messages, or frames of samples, in all. */
     _Atomic uint32_t written, read;
-    _Atomic uint32_t left_out; /* messages that no period holds, or for which there was no room */
+    _Atomic uint32_t left_out; /* messages that no period holds, or that came and found no room */
     union {
         unsigned char bytes[BYTES]; /* each message: its frame, its length, itself */
         float samples[SAMPLES];     /* by their frames, between read and written; the same where nothing sounds */
@@ -109,16 +109,18 @@ static void lift(const struct port *port, uint32_t at, void *bytes, uint32_t siz
     memcpy((char *)bytes + first, port->bytes, size - first);
 }
 
-/* Add a message; 0 where there is no room for it. */
+/* Add a message; 0 where there is no room for it now. One that no period holds is left out. */
 int32_t arpegon_push(struct port *port, uint32_t frame, const void *bytes, uint32_t size)
 {
     uint32_t end = atomic_load_explicit(&port->written, memory_order_relaxed);
     uint32_t used = end - atomic_load_explicit(&port->read, memory_order_acquire);
     uint32_t head[2] = {frame, size};
-    if (size > BYTES / 4 || used + sizeof head + size > BYTES) {
+    if (size > BYTES / 4) {
         atomic_fetch_add(&port->left_out, 1);
-        return 0;
+        return 1;
     }
+    if (used + sizeof head + size > BYTES)
+        return 0;
     lay(port, end, head, sizeof head);
     lay(port, end + sizeof head, bytes, size);
     atomic_store_explicit(&port->written, end + (uint32_t)sizeof head + size, memory_order_release);
@@ -159,8 +161,9 @@ static int hear(struct relay *relay, struct port *port, void *buffer, uint32_t f
     uint32_t count = relay->calls.count(buffer);
     for (uint32_t place = 0; place < count; place++) {
         struct event event;
-        if (!relay->calls.get(&event, buffer, place))
-            arpegon_push(port, frame + event.time, event.buffer, (uint32_t)event.size);
+        if (!relay->calls.get(&event, buffer, place)
+            && !arpegon_push(port, frame + event.time, event.buffer, (uint32_t)event.size))
+            atomic_fetch_add(&port->left_out, 1);
     }
     return count > 0;
 }

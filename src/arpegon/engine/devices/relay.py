@@ -54,10 +54,11 @@ class Messages(Protocol):
 
     @property
     def left_out(self) -> int:
-        """How many no period holds, or there was no room for."""
+        """How many no period holds, or came and found no room."""
 
-    def push(self, frame: int, message: bytes) -> None:
-        """Have a message leave at a frame, or at once where that is past; in the order in which they were pushed."""
+    def push(self, frame: int, message: bytes) -> bool:
+        """Have a message leave at a frame, or at once where that is past; in the order in which they were pushed. False
+        where there is no room for it now."""
 
     def pull(self, end: int) -> list[tuple[int, bytes]]:
         """What came before a frame, each with its own."""
