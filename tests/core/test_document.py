@@ -12,12 +12,15 @@ from hypothesis import strategies as st
 from arpegon.core.document import edits
 from arpegon.core.document.history import AT_HAND, History, PackedStep
 from arpegon.core.document.model import (
+    ClipSource,
     ClockSettings,
+    Music,
     PortDestination,
     Section,
     SectionClock,
     StrandDestination,
     StrandSource,
+    SurfaceSource,
 )
 from arpegon.core.document.path_check import check_paths
 from arpegon.core.document.routing import topological_order
@@ -150,7 +153,7 @@ def test_a_loop_is_refused_with_the_names_in_it():
         topological_order(now)
 
 
-acts = st.sampled_from(["edit", "tempo", "take", "drop", "undo", "redo"])
+acts = st.sampled_from(["edit", "tempo", "clip", "take", "drop", "undo", "redo"])
 
 
 @given(st.lists(st.tuples(acts, st.integers(0, 5)), max_size=150))
@@ -160,9 +163,12 @@ def test_the_way_back_leads_over_the_same_documents_packed_or_not(acts):
     documents, place = [history.project], 0
     for number, (act, value) in enumerate(acts):
         now = history.project
-        if act in ("edit", "tempo", "take", "drop"):
+        if act in ("edit", "tempo", "clip", "take", "drop"):
             if act == "tempo":  # a whole number comes back as another kind of number
                 made = edits.set_project(now, tempo=60 + value)
+            elif act == "clip":
+                clips = [ClipSource(id=f"c{number}", music=music_of_notes(number)), *now.strands[0].sources]
+                made = edits.set_strand(now, "a", sources=tuple(clips[: value + 1]))
             elif act == "edit":
                 made = edits.set_params(now, "c", {"offsets": [value], "strum_ms": number % 50})
             elif act == "take":
@@ -187,8 +193,13 @@ def test_the_way_back_leads_over_the_same_documents_packed_or_not(acts):
         assert history.project == document
 
 
+def music_of_notes(length):
+    return Music(name="M", beats=1.0 + length, events=tuple(notes(*[60] * length)))
+
+
 def test_what_lies_far_back_takes_little_room():
-    history = History(project(strand(stage("chord", "c"))))
+    clip = ClipSource(id="clip", music=music_of_notes(400))
+    history = History(project(strand(stage("chord", "c"), sources=(clip, SurfaceSource()))))
     part = TakePart(strand="a", name="A", played=tuple(notes(*[60] * 400)))
     take = Take(id="t", name="T", beats=1.0, parts=(part,))
     history.do("take", msgspec.structs.replace(history.project, takes=(take,)))
@@ -198,6 +209,10 @@ def test_what_lies_far_back_takes_little_room():
     assert len(packed) == len(history._back) - AT_HAND and len(history._back) == 201
     assert all(len(step.project) < 200 for step in packed)
     assert len({id(one) for step in packed for one in step.takes}) == 1, "a take is packed once for all"
+    assert len({id(one) for step in packed for one in step.music}) == 1, "and the music of a clip"
+    history.undo(), history.undo(), history.undo()
+    assert history.project.strands[0].sources == (clip, SurfaceSource())
+    assert history.project.strands[0].sources[0].music is clip.music
 
 
 def test_the_way_back_makes_no_second_copy_of_a_take():

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import weakref
 import zlib
+from collections.abc import Callable
+from typing import Generic, TypeVar
 
 import msgspec
 
-from arpegon.core.document.model import Project
+from arpegon.core.document.model import AnySource, ClipSource, Music, Project
 from arpegon.core.notes.takes import Take
 
 DEPTH = 500
@@ -15,10 +17,12 @@ AT_HAND = 1
 """So many steps are kept as documents; those behind them are packed. A step that edits a take of ten minutes takes some
 megabytes."""
 
+_Part = TypeVar("_Part", Take, Music)
+
 _encode = msgspec.msgpack.Encoder().encode
 _encode_in_order = msgspec.msgpack.Encoder(order="deterministic").encode
 _decode = msgspec.msgpack.Decoder(Project).decode
-_decode_take = msgspec.msgpack.Decoder(Take).decode
+_NO_MUSIC = Music(name="", beats=0.0)
 
 
 class Step(msgspec.Struct, frozen=True):
@@ -30,59 +34,91 @@ class Step(msgspec.Struct, frozen=True):
 
 class PackedStep(msgspec.Struct, frozen=True):
     """The same, packed: as what its document has that the one next to it, by which one comes to it, has not. That
-    leaves some hundred bytes. Takes are packed by themselves, as many steps share them."""
+    leaves some hundred bytes. Takes, and the music of clips, are packed by themselves, as many steps share them."""
 
     label: str
     project: bytes
     takes: tuple[bytes, ...]
+    music: tuple[bytes, ...]
+
+
+class PackedParts(Generic[_Part]):
+    """Large parts of documents, each packed once; what is unpacked is what is still in use elsewhere."""
+
+    def __init__(self, kind: type[_Part]) -> None:
+        self._decode: Callable[[bytes], _Part] = msgspec.msgpack.Decoder(kind).decode
+        self._packed: dict[int, tuple[weakref.ref[_Part], bytes]] = {}
+        """By the identity of the part."""
+        self._in_use: weakref.WeakValueDictionary[bytes, _Part] = weakref.WeakValueDictionary()
+
+    def pack(self, part: _Part) -> bytes:
+        """A part, packed."""
+        known = self._packed.get(id(part))
+        if known is not None and known[0]() is part:
+            return known[1]
+        packed = zlib.compress(_encode(part), 1)
+        self._learn(part, packed)
+        return packed
+
+    def unpack(self, packed: bytes) -> _Part:
+        """The part as it was."""
+        part = self._in_use.get(packed)
+        if part is None:
+            part = self._decode(zlib.decompress(packed))
+            self._learn(part, packed)
+        return part
+
+    def _learn(self, part: _Part, packed: bytes) -> None:
+        self._packed = {name: one for name, one in self._packed.items() if one[0]() is not None}
+        self._packed[id(part)] = weakref.ref(part), packed
+        self._in_use[packed] = part
 
 
 class Packer:
-    """Packs steps, each take of theirs once; what is unpacked shares the takes that are still in use elsewhere."""
+    """Packs steps."""
 
     def __init__(self) -> None:
-        self._packed: dict[int, tuple[weakref.ref[Take], bytes]] = {}
-        """By the identity of the take."""
-        self._in_use: weakref.WeakValueDictionary[bytes, Take] = weakref.WeakValueDictionary()
+        self._takes, self._music = PackedParts(Take), PackedParts(Music)
 
     def pack(self, step: Step, near: Project) -> PackedStep:
         """A step, packed; ``near`` is the document next to it."""
+        music: list[bytes] = []
+
+        def bare(one: Music) -> Music:
+            music.append(self._music.pack(one))
+            return _NO_MUSIC
+
+        project = _encode(_with_parts(step.before, (), bare))
+        takes = tuple(map(self._takes.pack, step.before.takes))
         packing = zlib.compressobj(zdict=_words(near))
-        project = packing.compress(_encode(_bare(step.before))) + packing.flush()
-        return PackedStep(step.label, project, tuple(map(self._pack_take, step.before.takes)))
+        return PackedStep(step.label, packing.compress(project) + packing.flush(), takes, tuple(music))
 
     def unpack(self, packed: PackedStep, near: Project) -> Step:
         """The step as it was; ``near`` is the document next to it."""
-        project = _decode(zlib.decompressobj(zdict=_words(near)).decompress(packed.project))
-        return Step(packed.label, msgspec.structs.replace(project, takes=tuple(map(self._unpack_take, packed.takes))))
-
-    def _pack_take(self, take: Take) -> bytes:
-        known = self._packed.get(id(take))
-        if known is not None and known[0]() is take:
-            return known[1]
-        return self._learn(take, zlib.compress(_encode(take), 1))
-
-    def _unpack_take(self, packed: bytes) -> Take:
-        take = self._in_use.get(packed)
-        if take is None:
-            take = _decode_take(zlib.decompress(packed))
-            self._learn(take, packed)
-        return take
-
-    def _learn(self, take: Take, packed: bytes) -> bytes:
-        self._packed = {name: one for name, one in self._packed.items() if one[0]() is not None}
-        self._packed[id(take)] = weakref.ref(take), packed
-        self._in_use[packed] = take
-        return packed
+        bare = _decode(zlib.decompressobj(zdict=_words(near)).decompress(packed.project))
+        takes = tuple(map(self._takes.unpack, packed.takes))
+        music = map(self._music.unpack, packed.music)
+        return Step(packed.label, _with_parts(bare, takes, lambda _: next(music)))
 
 
-def _bare(project: Project) -> Project:
-    return msgspec.structs.replace(project, takes=())
+def _with_parts(project: Project, takes: tuple[Take, ...], music: Callable[[Music], Music]) -> Project:
+    """A document with these takes, and other music in those of its clips that have some."""
+
+    def put(source: AnySource) -> AnySource:
+        if isinstance(source, ClipSource) and source.music is not None:
+            return msgspec.structs.replace(source, music=music(source.music))
+        return source
+
+    strands = [
+        msgspec.structs.replace(strand, sources=tuple(map(put, strand.sources))) if strand.sources else strand
+        for strand in project.strands
+    ]
+    return msgspec.structs.replace(project, takes=takes, strands=tuple(strands))
 
 
 def _words(project: Project) -> bytes:
     """What a document is packed by: the same bytes for it and for what comes back once it is packed itself."""
-    return _encode_in_order(_decode(_encode(_bare(project))))
+    return _encode_in_order(_decode(_encode(_with_parts(project, (), lambda _: _NO_MUSIC))))
 
 
 class History:

@@ -67,7 +67,7 @@ MIN_CLIP_BEATS = 0.0625
 MAX_ROUNDS = 64
 
 
-class Music(Node, frozen=True, kw_only=True, omit_defaults=True):
+class Music(Node, frozen=True, kw_only=True, omit_defaults=True, weakref=True):
     """Music that the project itself holds: events at beats, with its name and length."""
 
     name: str
