@@ -27,7 +27,7 @@ import msgspec
 from PyQt6.QtCore import QEvent
 from tools.jack_server import jack_server
 from tools.pages import LONG_RUN, write_section
-from tools.processes import first_child
+from tools.processes import first_child, told_of
 from tools.soak_compare import Report, Wanted
 
 from arpegon.core.document import edits
@@ -157,7 +157,7 @@ class Memory:
         if pid is None:
             return
         with contextlib.suppress(OSError, StopIteration):
-            lines = Path(f"/proc/{pid}/status").read_text().splitlines()
+            lines = told_of(pid, "status").splitlines()
             kilobytes = int(next(line for line in lines if line.startswith("VmRSS")).split()[1])
             self.last = kilobytes
             self.peak = max(self.peak, kilobytes)
