@@ -16,7 +16,8 @@ run: $(READY) ## Open the window on an empty board
 	@$(BIN)/arpegon
 
 TESTS ?= tests
-JOBS ?= auto
+# One more at a time than there are cores, as much of the tests waits for music to be played.
+JOBS ?= $(shell expr $$(nproc) + 1)
 test: $(READY) ## Run all tests (TESTS=tests/core: some of them; JOBS=1: one after the other)
 	@sh tools/system-packages.sh test
 	@env -u PYTHONDONTWRITEBYTECODE $(BIN)/pytest -n $(JOBS) --dist worksteal $(TESTS)
