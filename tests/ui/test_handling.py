@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import pytest
 from gestures import settled
-from PyQt6.QtCore import Qt
+from PyQt6 import sip
+from PyQt6.QtCore import QCoreApplication, QEvent, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QWidget
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import StrandSource
@@ -204,6 +205,32 @@ def test_in_key_rows_play_degrees(window, strand, qtbot):
         QTest.keyClick(window, letter)
     qtbot.waitUntil(lambda: [bar.note for bar in session.paper(strand).line("in").begun(0.0)] == [50, 52, 62, 74])
     window._actions["layout"].trigger()
+
+
+def test_a_window_that_is_destroyed_while_it_has_the_keys_is_not_watched(window, qtbot):
+    """While it is destroyed Qt still names it as the active one, and Python would not learn that it is gone."""
+    keys = window.surface.computer_keys
+    other = QWidget()
+    other.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+    other.show()
+    other.activateWindow()
+    other.setFocus()
+    qtbot.waitUntil(other.hasFocus)
+    assert other in keys._watched
+    other.deleteLater()
+    QCoreApplication.sendPostedEvents(other, QEvent.Type.DeferredDelete)
+    assert sip.isdeleted(other) and all(sip.ispycreated(one) for one in keys._watched)
+
+
+def test_a_window_that_is_closed_hears_no_keys(window, qtbot):
+    keys = window.surface.computer_keys
+    window.activateWindow()
+    qtbot.waitUntil(lambda: window in keys._watched)
+    QTest.keyPress(window, Qt.Key.Key_Z)
+    window.close()
+    assert not keys._watched and not window.surface.held
+    keys.follow()
+    assert not keys._watched
 
 
 def test_rows_in_any_key_rise():

@@ -484,9 +484,8 @@ class Window(QMainWindow):
         self.frames.stop()
         if self.managed is not None:
             self.managed.close()
-        application = QApplication.instance()
-        if application is not None:
-            application.removeEventFilter(self.surface)
+        self.surface.release_all()
+        self.surface.computer_keys.close()
         self.session.change_settings(place=place_of(self), maximized=self.isMaximized(), view=self.view)
         self.session.close()
         super().closeEvent(event)

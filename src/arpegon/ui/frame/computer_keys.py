@@ -94,7 +94,7 @@ class ComputerKeys(QObject):
         super().__init__(surface)
         self._surface: Surface = surface
         self._watched: list[QWidget] = []
-        self._everywhere = False
+        self._everywhere = self._closed = False
         application = QApplication.instance()
         assert isinstance(application, QApplication)
         self._application = application
@@ -110,13 +110,32 @@ class ComputerKeys(QObject):
 
     def follow(self, *_: object) -> None:
         """Watch what keys go to."""
+        if self._closed:
+            return
+        window, focused = self._surface.window(), QApplication.focusWidget()
+        active = focused.window() if focused is not None else QApplication.activeWindow()
+        self._watch([] if self._everywhere else [window, focused, active])
+
+    def close(self) -> None:
+        """Hear nothing any more."""
+        if self._closed:
+            return
+        self._closed = True
+        self._application.focusChanged.disconnect(self.follow)
+        self._application.focusWindowChanged.disconnect(self._focus_moved)
+        self._application.removeEventFilter(self)
+        self._watch([])
+
+    def _watch(self, found: list[QWidget | None]) -> None:
+        """Watch these widgets, and no others.
+
+        Python does not learn when one is gone that Qt made, or that was being destroyed when Qt named it: those are
+        left out. What they do not take of keys goes on to widgets of ours.
+        """
         for widget in self._watched:
             if not sip.isdeleted(widget):
                 widget.removeEventFilter(self)
-        window, focused = self._surface.window(), QApplication.focusWidget()
-        active = focused.window() if focused is not None else QApplication.activeWindow()
-        found = [] if self._everywhere else [window, focused, active]
-        self._watched = list({id(one): one for one in found if one is not None}.values())
+        self._watched = list({id(one): one for one in found if one is not None and sip.ispycreated(one)}.values())
         for widget in self._watched:
             widget.installEventFilter(self)
 
