@@ -347,6 +347,20 @@ def sent_again(server, cycles):
     return len(server.out.left) - 2
 
 
+def test_what_leaves_last_is_said_in_each_period_before_a_port_is_closed(server):
+    for _ in range(2):
+        server.periods.may_be_missed()
+        for _ in range(3):
+            server.cycle()
+    server.output.send([note_on(0.0, 0, 60, 64), note_off(0.0, 0, 60)])
+    server.cycle()
+    server.output.leaves()
+    server.periods.may_be_missed()
+    for _ in range(6):
+        server.cycle()
+    assert [message[0] for _, message in server.out.left] == [0x90, 0x80, 0x80, 0x80]
+
+
 @pytest.mark.parametrize("cycles", [1, 2, 5, 12])
 def test_it_is_said_again_too_where_nothing_comes_or_sounds_and_where_it_is_heard_of_late(server, cycles):
     rest(server)

@@ -95,8 +95,12 @@ def test_what_was_played_is_found_on_disk_when_the_window_was_killed(kept, tmp_p
     now = studio.now()
     kept.send(protocol.Feed("surface", [note_on(now, 0, 60, 90), note_off(now, 0, 60)]))
     wait_for(lambda: len(kept.keeper.history().generated("a")) == 2)
-    (left,) = Autosave(tmp_path).leftovers()  # as the next window does, while nobody closed this one
-    history, said = left.history()
+
+    def left():  # as the next window looks, while nobody closed this one; it is written by a thread of its own
+        return [one for one in Autosave(tmp_path).leftovers() if len(one.history()[0].generated("a")) == 2]
+
+    (found,) = wait_for(left)
+    history, said = found.history()
     assert not said and history.piece.title == "Tide"
     assert [bar.note for bar in bars(history.generated("a"))] == [60]
 

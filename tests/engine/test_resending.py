@@ -107,6 +107,16 @@ def test_a_doubt_that_lasts_is_not_made_longer_by_all_that_is_said_again():
     assert len(sender.again(2003, last=True)) == 40
 
 
+def test_who_leaves_says_all_in_each_of_the_last_periods_however_long_there_was_doubt():
+    sender = Resending()
+    sender.sent(1, bytes((0x90, 60, 90)))
+    sender.sent(2, bytes((0x80, 60, 64)))
+    for period in range(3, 8):
+        sender.again(period, last=False)
+    sender.begin_anew()
+    assert [len(sender.again(period, last=False)) for period in range(8, 11)] == [1, 1, 1]
+
+
 @given(periods)
 def test_where_nothing_was_lost_to_say_it_again_changes_nothing(plan):
     sender, receiver, ideal = Resending(), Receiver(), Receiver()

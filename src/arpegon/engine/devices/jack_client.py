@@ -355,6 +355,8 @@ class JackClient:
         nothing more is said, as what stands in a port is heard in every cycle.
         """
         self._wait(lambda: not any(output.waiting for output in outputs))
+        for output in outputs:
+            output.leaves()
         self.periods.may_be_missed()
         self._wait(lambda: not self.periods.in_doubt)
         self.let_cycles_pass()

@@ -129,6 +129,11 @@ class JackOutput(JackPort):
         """Whether anything did not leave yet."""
         return self.port.waiting or bool(self._beyond)
 
+    def leaves(self) -> None:
+        """It will be closed: what is in doubt is said in each period until then, as nobody says it afterwards."""
+        with self._lock:
+            self._resending.begin_anew()
+
     def look(self, frame: int, doubt: Doubt) -> None:
         """A period comes next, whose first frame is this.
 

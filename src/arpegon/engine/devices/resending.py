@@ -70,6 +70,10 @@ class Resending:
         for note in list(takewhile(lambda note: since(self._ended[note][0], ends_frame) < 0, self._ended)):
             del self._ended[note]
 
+    def begin_anew(self) -> None:
+        """However long there has been doubt, all is said again in each of the next periods that are in doubt."""
+        self._rounds = 0
+
     def again(self, frame: int, last: bool) -> list[bytes]:
         """What a receiver must not have missed, if what left before a frame was lost.
 
