@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import signal
 import time
@@ -205,13 +206,22 @@ def test_after_a_crash_the_engine_comes_back_with_the_same_document(live, jack_s
     wait_for(sounds)
 
 
+def strike_until_heard(live, pair):
+    """Hold keys, one after the other, until one is heard: a server that does not wait may lose the period of the first,
+    and the beginning of a note is not said again."""
+    for note in range(60, 72):
+        surface(live, note_on(0, 0, note, 100))
+        with contextlib.suppress(AssertionError):
+            return wait_for(lambda: pair.heard, 2.0)
+    raise AssertionError("no key was heard")
+
+
 @pytest.mark.parametrize("jack_server", ["async"], indirect=True)
 def test_when_the_window_is_gone_the_engine_ends_its_notes_and_leaves(live, pair):
     live.set_project(project(strand(destinations=(PortDestination(),))), HERE)
     pair.connect_to_own_output()
     at_work(live)
-    surface(live, note_on(0, 0, 60, 100))
-    wait_for(lambda: pair.heard)
+    strike_until_heard(live, pair)
     live.supervisor._closing = True
     live.supervisor.wire.close()
     assert live.supervisor.process.wait(10) == 0
