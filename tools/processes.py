@@ -8,8 +8,8 @@ import contextlib
 def told_of(pid: int | None, name: str) -> str:
     """What the system tells of a process under a name, such as ``status``.
 
-    It is read without :mod:`pathlib`, which has Python intern each part of a path. Whoever looks at memory each second
-    for an hour would see Python's table of interned names grow by a megabyte from that alone.
+    It is read without :mod:`pathlib`, which has Python intern each part of a path: after some ten thousand looks at
+    memory its table of interned names would be half a megabyte larger from that alone.
 
     Raises:
         OSError: where there is no such process.

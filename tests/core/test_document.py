@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from arpegon.core.document import edits
-from arpegon.core.document.history import AT_HAND, History, PackedStep
+from arpegon.core.document.history import History, PackedStep
 from arpegon.core.document.model import (
     ClipSource,
     ClockSettings,
@@ -206,7 +206,7 @@ def test_what_lies_far_back_takes_little_room():
     for number in range(200):
         history.do("turn", edits.set_params(history.project, "c", {"strum_ms": number % 50}))
     packed = [step for step in history._back if isinstance(step, PackedStep)]
-    assert len(packed) == len(history._back) - AT_HAND and len(history._back) == 201
+    assert len(packed) == len(history._back) - 1 and len(history._back) == 201
     assert all(len(step.project) < 200 for step in packed)
     assert len({id(one) for step in packed for one in step.takes}) == 1, "a take is packed once for all"
     assert len({id(one) for step in packed for one in step.music}) == 1, "and the music of a clip"

@@ -13,10 +13,6 @@ from arpegon.core.document.model import AnySource, ClipSource, Music, Project
 from arpegon.core.notes.takes import Take
 
 DEPTH = 500
-AT_HAND = 1
-"""So many steps are kept as documents; those behind them are packed. A step that edits a take of ten minutes takes some
-megabytes."""
-
 _Part = TypeVar("_Part", Take, Music)
 
 _encode = msgspec.msgpack.Encoder().encode
@@ -155,9 +151,8 @@ class History:
         if project is self.project or project == self.project:
             return False
         if merge is None or merge != self._merge:
-            self._back.append(Step(label, self.project))
+            self._add(self._back, Step(label, self.project))
             del self._back[:-DEPTH]
-            self._pack(self._back)
         self._merge = merge
         self._forth.clear()
         self.project = project
@@ -175,11 +170,11 @@ class History:
         """Do again what was taken back."""
         return self._walk(self._forth, self._back)
 
-    def _pack(self, steps: list[Step | PackedStep]) -> None:
-        """Pack what is no longer near; steps are added one by one, so no more than one is not."""
-        old = len(steps) - AT_HAND - 1
-        if old >= 0 and isinstance(step := steps[old], Step) and isinstance(near := steps[old + 1], Step):
-            steps[old] = self._packer.pack(step, near.before)
+    def _add(self, steps: list[Step | PackedStep], step: Step) -> None:
+        """Add a step, and pack the one before it: one that edits a take of ten minutes takes some megabytes."""
+        if steps and isinstance(before := steps[-1], Step):
+            steps[-1] = self._packer.pack(before, step.before)
+        steps.append(step)
 
     def _walk(self, source: list[Step | PackedStep], target: list[Step | PackedStep]) -> str | None:
         self._merge = None
@@ -188,7 +183,6 @@ class History:
         step = source.pop()
         if isinstance(step, PackedStep):
             step = self._packer.unpack(step, self.project)
-        target.append(Step(step.label, self.project))
-        self._pack(target)
+        self._add(target, Step(step.label, self.project))
         self.project = step.before
         return step.label
