@@ -167,10 +167,15 @@ def test_what_the_server_calls_is_there_until_it_has_let_us_go(client):
     left.close = lambda: (gc.collect(), there.extend(one() is not None for one in called), close())
     client._gone = True
     assert not client.there
+    wait_for(lambda: there)  # it leaves beside us, and is not waited for long
     assert there == [True, True]
     left.close = close
-    gc.collect()
-    assert [one() for one in called][1] is None
+
+    def let_go():
+        gc.collect()
+        return called[1]() is None
+
+    wait_for(let_go)
 
 
 def test_where_joining_fails_half_way_nothing_is_kept_of_it(client, monkeypatch):

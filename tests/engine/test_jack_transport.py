@@ -271,6 +271,8 @@ def test_the_tempo_of_whoever_leads_is_followed(live, jack_server):
         at_work(live, other, walking("follow", title="edited"))
         wait_for(lambda: len(begins(other)) >= 16)
         assert live.reports.telemetry[-1].tempo == pytest.approx(90.0)
+        at_work(live, other, walking("off"))
+        wait_for(lambda: live.reports.telemetry[-1].tempo == 120.0)
     finally:
         other.close()
 

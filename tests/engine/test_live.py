@@ -14,12 +14,19 @@ import msgspec
 import pytest
 
 from arpegon.core.document import edits
-from arpegon.core.document.model import ClockSettings, InstrumentDestination, MidiSource, PortDestination, SurfaceSource
+from arpegon.core.document.model import (
+    ClockSettings,
+    InstrumentDestination,
+    MidiSource,
+    PortDestination,
+    Stage,
+    SurfaceSource,
+)
 from arpegon.core.events import Event, control, note_off, note_on
 from arpegon.core.time import studio
 from arpegon.engine.wire import protocol
 from building import assert_whole, generator, pitches, project, stage, strand
-from jacking import wait_for, without_repeats
+from jacking import MidiPair, wait_for, without_repeats
 
 HERE = Path(".")
 
@@ -78,6 +85,17 @@ def test_an_existing_output_is_found_and_found_again(live, pair):
     pair.plug_synth()
     wait_for(played)
     assert live.reports.missing[-1] == protocol.Missing("port", {})
+
+
+def test_with_a_document_that_is_refused_the_ports_of_the_one_at_work_stay_open(live, pair, tmp_path):
+    port = wait_for(lambda: [n for ports in live.reports.ports for n in ports.outputs if f"{pair.name} synth" in n])[0]
+    live.set_project(project(strand(destinations=(PortDestination(port=port),))), HERE)
+    wait_for(lambda: port in live.reports.open_ports())
+    live.set_project(project(strand(Stage(id="x", kind="fog"), destinations=(PortDestination(),))), tmp_path)
+    wait_for(lambda: any("fog" in notice.text for notice in live.reports.notices))
+    with contextlib.closing(MidiPair(f"{pair.name} too")) as another:  # all ports are looked at after that
+        wait_for(lambda: any(another.name in name for name in live.reports.open_ports()))
+        assert all(port in ports.opened for ports in live.reports.ports[-2:]), "none was closed"
 
 
 def test_a_keyboard_that_is_unplugged_lets_go_and_is_heard_when_it_is_back(live, pair):

@@ -7,7 +7,7 @@ import pytest
 from arpegon.core.document import edits
 from arpegon.core.document.model import Hookup, Stage, StrandDestination, StrandSource, SurfaceSource
 from arpegon.core.errors import DocumentError
-from arpegon.core.events import control, note_off, note_on
+from arpegon.core.events import NOTE_ON, control, note_off, note_on
 from arpegon.core.processing.processor import Context
 from arpegon.engine.simulation import Engine
 from arpegon.processors.stages.scale import ScaleStage
@@ -74,3 +74,20 @@ def test_what_hookups_have_set_outlives_a_document_that_was_refused():
         engine.apply(edits.set_params(hooked, "s", {"scale": "of fish"}), {}, 0.2)
     engine.apply(edits.set_strand(hooked, "a", name="Lamp"), {}, 0.3)
     assert engine.graph.project.strand("b").muted
+
+
+def test_what_runs_at_a_tempo_of_its_own_goes_by_the_transport_still_when_a_document_is_refused():
+    steps = generator("steps", "g", rate="1/4", patterns=[[{"note": 40}]], own_tempo="ratio", own_ratio=150.0)
+    out = Recording()
+    engine = Engine(out)
+    engine.apply(project(strand(sources=(steps,))), {}, 0.0)
+    engine.play(0.0)
+    engine.run(1.0)
+    bad = project(strand(sources=(steps,), plays_on=True), strand(Stage(id="x", kind="fog"), strand_id="b"))
+    with pytest.raises(DocumentError):
+        engine.apply(bad, {}, 1.0)
+    engine.run(1.9)
+    engine.set_tempo(2.0, 60.0)
+    engine.run(3.9)
+    begun = [event.time for event in out.out if event.kind == NOTE_ON]
+    assert begun == pytest.approx([place / 3.0 for place in range(7)] + [2.0 + place / 1.5 for place in range(1, 3)])

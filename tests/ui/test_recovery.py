@@ -23,7 +23,7 @@ def play(window, qtbot, strand_id, *notes):
 def crash(window):
     """The window's process is gone, and with it its lock; its engine too."""
     session = window.session
-    session.link.keeper._write()  # what the thread that writes has not written by now
+    session.link.keeper.flush()
     session.filing.autosave.lock.release()
     return session.filing.autosave.folder
 

@@ -104,7 +104,7 @@ class Engine:
         self.hooks = Hooks(self, self.overlay, self.sections, self.graph)
         self._plans = self._planning(Project())
         self._told: TimeFacts | None = None
-        self.led_elsewhere = False
+        self._led_elsewhere = False
         """Whether whoever leads JACK's transport says the tempo."""
         self.on_moved: Callable[[float, float], None] = lambda time, beat: None
         """Is told of every place that the transport is set to without being started or stopped: when, and the beat."""
@@ -300,14 +300,12 @@ class Engine:
         time = max(time, self.now)
         before = self.graph.project
         project = self.overlay.laid_over(document)
-        self.own.prepare(project, time)
-        self.graph.apply(project, time, revision)
-        self.own.configure(project, time)
+        with self.own.taking(project, time):
+            self.graph.apply(project, time, revision)
         self.overlay.use(document)
         self.hooks.use(document)
         self.clocks.configure(project, time)
-        if project.tempo != self.clock.tempo and not self.is_led and not self.sections.turns_tempo:
-            self.set_tempo(time, project.tempo)
+        self._go_at_own_tempo(time)
         self.audio.configure(project, time, sounds or {})
         self.players.configure(project, clips, time)
         if not self.clock.playing and not self._plays_on():
@@ -330,9 +328,8 @@ class Engine:
             return
         before = self.graph.project
         if any(target != _TEMPO for target in targets):
-            self.own.prepare(project, self.now)
-            self.graph.apply(project, self.now)
-            self.own.configure(project, self.now)
+            with self.own.taking(project, self.now):
+                self.graph.apply(project, self.now)
             if any(name in self.audio for name, _ in targets):
                 self.audio.configure(project, self.now)
             if any(project.strand(name) is not None or project.clip(name) is not None for name, _ in targets):
@@ -466,7 +463,22 @@ class Engine:
     @property
     def is_led(self) -> bool:
         """Whether something from outside leads the tempo: a MIDI clock, or whoever leads JACK's transport."""
-        return self.clocks.follower.on or self.led_elsewhere
+        return self.clocks.follower.on or self._led_elsewhere
+
+    def follow(self, time: float, tempo: float) -> None:
+        """Go at the tempo of whoever leads JACK's transport."""
+        self._led_elsewhere = True
+        self.set_tempo(time, tempo)
+
+    def lead(self, time: float) -> None:
+        """Nobody leads JACK's transport for us any more: go at the document's tempo."""
+        self._led_elsewhere = False
+        self._go_at_own_tempo(time)
+
+    def _go_at_own_tempo(self, time: float) -> None:
+        tempo = self.graph.project.tempo
+        if tempo != self.clock.tempo and not self.is_led and not self.sections.turns_tempo:
+            self.set_tempo(time, tempo)
 
     def _plays_on(self) -> bool:
         """Whether some strand goes on when the transport stops."""

@@ -101,19 +101,9 @@ class MemoryKeeper:
             self._due.wait()
             self._due.clear()
             try:
-                self._write()
+                self.flush()
             except Exception:  # whatever it is, the next record is tried
                 log.exception("the memory could not be written")
-
-    def _write(self) -> None:
-        """Write what is to be written, in its order."""
-        with self._writing:
-            while self._spool is not None:
-                with self._lock:
-                    if not self._unwritten:
-                        break
-                    record = self._unwritten.popleft()
-                self._spool.write(*record)
 
     # -- the window's side -------------------------------------------------------------------------
 
@@ -126,7 +116,7 @@ class MemoryKeeper:
             folder: where the memory is written (``None``: nowhere).
             file: the file of the document.
         """
-        self._write()
+        self.flush()
         with self._writing, self._lock:
             if self._spool is not None:
                 self._spool.close()
@@ -156,9 +146,19 @@ class MemoryKeeper:
             records = self._memory.encoded(since)
         return Remembered(records, places)
 
+    def flush(self) -> None:
+        """Write what is to be written, in its order; what is remembered by now is on disk afterwards."""
+        with self._writing:
+            while self._spool is not None:
+                with self._lock:
+                    if not self._unwritten:
+                        break
+                    record = self._unwritten.popleft()
+                self._spool.write(*record)
+
     def close(self, discard: bool) -> None:
         """Remember no more; ``discard`` what was written."""
-        self._write()
+        self.flush()
         with self._writing, self._lock:
             if self._spool is not None:
                 (self._spool.discard if discard else self._spool.close)()

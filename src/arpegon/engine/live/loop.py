@@ -207,22 +207,26 @@ class LiveEngine:
     # -- commands ----------------------------------------------------------------------------------
 
     def set_project(self, command: protocol.SetProject, now: float) -> None:
-        """Work on a document; one that cannot be worked out leaves the one before at work."""
-        project, folder = command.project, text_path(command.folder)
+        """Work on a document; one that cannot be worked out leaves the one before at work, with all that goes with it.
+
+        Ports and all else follow once the strands are at work: what they let go of leaves by ports that are there yet.
+        """
+        project, folder = command.project, self.hearing.folder
         self.hearing.folder = command.folder
-        destinations = (destination for strand in project.strands for destination in strand.destinations)
-        ports = {one.port for one in destinations if isinstance(one, PortDestination)}
-        self.ports.want(ports | {*project.clock.send, *project.clock.code_to})
-        self.start_stop.reads(self.clips.want(project, folder), now)
-        self.together.use(project)
-        self.plan.use(project)
-        self.inputs.use(project)
         try:
             self.engine.apply(project, self.clips.found, now, revision=command.revision)
         except ArpegonError as error:
+            self.hearing.folder = folder
             self.wire.send(protocol.Notice("document", str(error)))
-        else:
-            self.wire.send(protocol.Notice("document", ""))
+            return
+        destinations = (destination for strand in project.strands for destination in strand.destinations)
+        ports = {one.port for one in destinations if isinstance(one, PortDestination)}
+        self.ports.want(ports | {*project.clock.send, *project.clock.code_to})
+        self.start_stop.reads(self.clips.want(project, text_path(command.folder)), now)
+        self.together.use(project, max(now, self.engine.now))
+        self.plan.use(project)
+        self.inputs.use(project)
+        self.wire.send(protocol.Notice("document", ""))
 
     def _clips_read(self, clips: Mapping[str, Clip], missing: dict[str, str], now: float) -> None:
         self.wire.send(protocol.Missing("clip", missing))

@@ -28,11 +28,11 @@ class Together:
         self._placing = False
         """Whether the piece is set to where JACK's transport is."""
 
-    def use(self, project: Project) -> None:
-        """The document is another."""
+    def use(self, project: Project, time: float) -> None:
+        """The document is another, from a time on."""
         mode = project.clock.jack
         if mode != self.transport.mode:
-            self._engine().led_elsewhere = False
+            self._engine().lead(time)
             self._jack.tie.use(self.transport, mode)
 
     @property
@@ -121,5 +121,4 @@ class Together:
         self._engine().nudge(seconds)
 
     def set_tempo(self, time: float, tempo: float) -> None:
-        self._engine().led_elsewhere = True
-        self._engine().set_tempo(time, tempo)
+        self._engine().follow(time, tempo)

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
 from typing import Any
 
 import msgspec
@@ -99,17 +100,24 @@ class OwnTimes:
 
     # -- the document ------------------------------------------------------------------------------
 
-    def prepare(self, project: Project, time: float) -> None:
-        """Have a timeline for all in a document that ask for one; those at work are not touched."""
-        for name, (strand, tempo) in _wanted(project).items():
-            leader = self._leader(strand)
-            known = self._times.get(name)
-            if known is None or known.leader is not leader:
-                self._add(name, leader, tempo, time)
+    @contextmanager
+    def taking(self, project: Project, time: float) -> Iterator[None]:
+        """While a document is taken over, have a timeline for all in it that ask for one; afterwards, no others.
 
-    def configure(self, project: Project, time: float) -> None:
-        """Take over the tempi of a document that is at work now, and forget those that are gone."""
-        wanted = _wanted(project)
+        Where it cannot be taken over, those that were at work stay.
+        """
+        at_work, wanted = self._times, _wanted(project)
+        self._times = dict(at_work)
+        try:
+            for name, (strand, tempo) in wanted.items():
+                leader = self._leader(strand)
+                known = self._times.get(name)
+                if known is None or known.leader is not leader:
+                    self._add(name, leader, tempo, time)
+            yield
+        except BaseException:
+            self._times = at_work
+            raise
         self._times = {name: own for name, own in self._times.items() if name in wanted}
         for name, (_, tempo) in wanted.items():
             self._set(self._times[name], tempo, time)
