@@ -9,7 +9,9 @@ import pytest
 from arpegon.core.events import NOTE_ON, note_off, note_on
 from arpegon.core.notes.memory import Remembered
 from arpegon.core.notes.taps import Batch, Passage
+from arpegon.engine.live import keeper as keeping
 from arpegon.engine.live.keeper import MemoryKeeper
+from arpegon.files import spool
 from arpegon.files.spool import Spool, read_spool
 from building import project, strand
 from jacking import wait_for
@@ -24,7 +26,7 @@ def disk(monkeypatch):
     def write(*what):
         gate.asked.set()
         assert gate.wait(20.0), "somebody waits for the disk"
-        real(*what)
+        return real(*what)
 
     monkeypatch.setattr(Spool, "write", write)
     yield gate
@@ -68,13 +70,47 @@ def test_what_the_disk_did_not_take_in_time_waits_no_longer_than_it_is_remembere
     keeper.close(discard=True)
 
 
+def test_what_a_disk_refused_is_written_once_it_takes_it_though_nothing_more_is_played(tmp_path, monkeypatch):
+    monkeypatch.setattr(spool, "RETRY_SECONDS", 0.01)
+    monkeypatch.setattr(keeping, "RETRY_SECONDS", 0.01)
+    said = []
+    place = tmp_path / "state"
+    place.write_text("not a folder")
+    keeper = MemoryKeeper(said.append)
+    keeper.begin(place / "memory")
+    keeper.on_revision(project(strand()), 1)
+    for second in range(1, 6):
+        keeper.take(played(float(second), 60 + second))
+    wait_for(lambda: said)
+    assert not keeper.flush()
+    place.unlink()
+    wait_for(lambda: said[1:] == [""] and keeper.flush())
+    records, damage = read_spool(place / "memory")
+    assert notes_of(Remembered(records)) == [61, 62, 63, 64, 65] and not damage
+    keeper.close(discard=True)
+
+
+def test_another_document_takes_back_what_was_said_of_the_disk(tmp_path):
+    said = []
+    place = tmp_path / "state"
+    place.write_text("not a folder")
+    keeper = MemoryKeeper(said.append)
+    keeper.begin(place / "memory")
+    keeper.on_revision(project(strand()), 1)
+    keeper.take(played(1.0, 60))
+    wait_for(lambda: said)
+    place.unlink()
+    keeper.begin(None)
+    assert said[1:] == [""]
+
+
 def test_a_fault_while_it_writes_ends_nothing(monkeypatch, tmp_path):
     real, faults = Spool.write, [RuntimeError("no disk at all")]
 
     def write(*what):
         if faults:
             raise faults.pop()
-        real(*what)
+        return real(*what)
 
     monkeypatch.setattr(Spool, "write", write)
     keeper = MemoryKeeper(lambda words: None)

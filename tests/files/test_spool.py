@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import os
 import stat
 from pathlib import Path
@@ -14,6 +15,7 @@ from hypothesis import strategies as st
 from arpegon.core.events import note_off, note_on
 from arpegon.core.notes.memory import Memory, PieceFacts, Remembered, encode
 from arpegon.core.notes.taps import Batch, Passage
+from arpegon.files import spool as spool_module
 from arpegon.files.autosave import Autosave
 from arpegon.files.spool import SEGMENT_SECONDS, Spool, discard_spool, has_spool, piece_of, read_spool
 
@@ -102,31 +104,49 @@ def test_a_cut_is_said_and_another_version_too(tmp_path):
     assert records == [] and "version 7" in said and "version 1" in said
 
 
-def test_a_folder_that_cannot_be_written_to_is_said_once_and_tried_again(tmp_path):
-    said = []
+def test_a_folder_that_cannot_be_written_to_is_said_once_and_tried_again(tmp_path, monkeypatch):
+    said, now = [], [0.0]
+    monkeypatch.setattr(spool_module, "monotonic", lambda: now[0])
     place = tmp_path / "file"
     place.write_text("not a folder")
     spool = Spool(place / "memory", said.append)
     for time in range(100):
-        spool.write(encode(batch(time)), time, PIECE)
+        now[0] = time
+        assert not spool.write(encode(batch(time)), time, PIECE)
     assert len(said) == 1 and "cannot be written to disk" in said[0]
     place.unlink()
-    for time in range(100, 140):
-        spool.write(encode(batch(time)), time, PIECE)
-    assert said[1:] == [""] and starts(read_spool(place / "memory")[0])[-1] == 139
+    assert not spool.write(encode(batch(100)), 100, PIECE), "it is not tried at every record"
+    now[0] += spool_module.RETRY_SECONDS
+    assert all(spool.write(encode(batch(time)), time, PIECE) for time in range(100, 140))
+    assert said[1:] == [""] and starts(read_spool(place / "memory")[0]) == [*range(100, 140)]
 
 
-@pytest.mark.skipif(not os.path.exists("/dev/full"), reason="needs /dev/full")
-def test_a_full_disk_is_said_and_the_memory_goes_on(tmp_path, monkeypatch):
-    said, memory = [], Memory()
+@pytest.mark.parametrize("room", range(0, 700, 23))
+def test_on_a_disk_that_is_full_all_that_was_written_is_whole(tmp_path, monkeypatch, room):
+    """However little finds room: a record that does not is cut off again, and no file is left that holds nothing."""
+    said, now, left, memory = [], [0.0], [room], Memory()
+    real = os.write
+
+    def write(file, content):
+        if not left[0]:
+            raise OSError(errno.ENOSPC, "No space left on device")
+        written = real(file, content[: left[0]])
+        left[0] -= written
+        return written
+
+    monkeypatch.setattr(spool_module, "monotonic", lambda: now[0])
+    monkeypatch.setattr(os, "write", write)
     spool = Spool(tmp_path, said.append)
-    real = os.open
-    monkeypatch.setattr(os, "open", lambda path, *rest: real("/dev/full", os.O_WRONLY))
-    for time in range(5):
+    taken = []
+    for time in range(12):
         memory.remember(batch(time))
-        spool.write(encode(batch(time)), time, PIECE)
+        taken += [time] * spool.write(encode(batch(time)), time, PIECE)
+    assert len(taken) < 12 and len(memory.history().generated("a")) == 24
     assert len(said) == 1 and "the disk is full" in said[0]
-    assert len(memory.history().generated("a")) == 10
+    now[0], left[0] = 100.0, 10_000
+    taken += [time for time in range(20, 24) if spool.write(encode(batch(time)), time, PIECE)]
+    records, damage = read_spool(tmp_path)
+    assert starts(records) == taken and taken[-4:] == [20, 21, 22, 23] and not damage and said[1:] == [""]
 
 
 def test_two_programs_on_one_folder_keep_apart(tmp_path):

@@ -9,6 +9,7 @@ stands before the cut is read. Every file begins with the newest
 from __future__ import annotations
 
 import contextlib
+import errno
 import os
 import shutil
 import struct
@@ -16,6 +17,7 @@ import zlib
 from collections import deque
 from collections.abc import Callable
 from pathlib import Path
+from time import monotonic
 
 import msgspec
 
@@ -27,6 +29,8 @@ VERSION = b"1"
 SUFFIX = ".memory"
 SEGMENT_SECONDS = 30.0
 SEGMENT_BYTES = 8 * 2**20
+RETRY_SECONDS = 5.0
+"""How long a disk that takes nothing is left alone: short beside the ten minutes that are at stake, and light."""
 _HEAD = struct.Struct("<II")
 _MAX_BYTES = 64 * 2**20
 """No record is longer; a length that says so is damage."""
@@ -38,7 +42,7 @@ class Spool:
     """Writes records to the files of a folder, and deletes what is older than the memory.
 
     Nothing is made before the first record that is worth it. Where the disk is full or may not be written to, that is
-    said once and tried again with the next file.
+    said once, and tried again every now and then; what was written by then stays whole.
 
     Args:
         folder: its own, made when it is needed.
@@ -54,48 +58,62 @@ class Spool:
         self._number = 0
         self._began = 0.0
         self._said = False
+        self._again_at = 0.0
+        """When it is tried again, on the machine's clock."""
         self._older: deque[tuple[float, Path]] = deque()
-        """Files that are full, with the time of their last record."""
+        """Files that were begun, with the time of their last record."""
 
-    def write(self, record: bytes, time: float, piece: PieceFacts | None) -> None:
+    def write(self, record: bytes, time: float, piece: PieceFacts | None) -> bool:
         """Append an encoded record.
 
         Args:
             time: of its newest event, in seconds; it only grows.
             piece: what a file begins with, where one must be begun.
+
+        Returns:
+            Whether it is on disk; where it is not, it is to be written again later.
         """
+        if self._said and monotonic() < self._again_at:
+            return False
         try:
             if self._file is None or self._bytes > SEGMENT_BYTES or time - self._began > SEGMENT_SECONDS:
                 self._begin(time, piece)
-            self._append(record)
+            self._append(_framed(record))
         except OSError as error:
             self._fail(error, time)
+            return False
+        return True
 
-    def _append(self, record: bytes) -> None:
-        if self._file is not None:
-            framed = _HEAD.pack(len(record), zlib.crc32(record)) + record
-            written = os.write(self._file, framed)
-            self._bytes += len(framed)
-            if written != len(framed):
-                raise OSError(28, "the disk is full")
+    def _append(self, content: bytes) -> None:
+        """Append to the file: all of it, or nothing.
+
+        Raises:
+            OSError: it is not possible.
+        """
+        file = self._file
+        assert file is not None
+        if os.write(file, content) != len(content):
+            os.ftruncate(file, self._bytes)
+            raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+        self._bytes += len(content)
 
     def _begin(self, time: float, piece: PieceFacts | None) -> None:
-        if self._said and time - self._began <= SEGMENT_SECONDS:
-            return
         self._end_file(time)
-        self._began = time
         self.folder.mkdir(parents=True, exist_ok=True)
-        self._number += 1
-        path = self.folder / f"{self._number:06}{SUFFIX}"
+        path = self.folder / f"{self._number + 1:06}{SUFFIX}"
         self._file = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_APPEND | os.O_CLOEXEC, 0o600)
-        self._older.append((time, path))
         self._bytes = 0
-        os.write(self._file, MARK + VERSION + b"\n")
-        if piece is not None:
-            self._append(encode(piece))
-        if self._said:
-            self._said = False
-            self._say("")
+        try:
+            self._append(MARK + VERSION + b"\n" + (_framed(encode(piece)) if piece is not None else b""))
+        except OSError:
+            os.close(self._file)
+            self._file = None
+            path.unlink(missing_ok=True)
+            raise
+        self._number += 1
+        self._began = time
+        self._older.append((time, path))
+        self._take_back()
         while len(self._older) > 1 and self._older[0][0] < time - self._seconds:
             self._older.popleft()[1].unlink(missing_ok=True)
 
@@ -108,6 +126,7 @@ class Spool:
     def _fail(self, error: OSError, time: float) -> None:
         with contextlib.suppress(OSError):
             self._end_file(time)
+        self._again_at = monotonic() + RETRY_SECONDS
         if not self._said:
             self._said = True
             self._say(
@@ -115,15 +134,26 @@ class Spool:
                 "program, but a crash would take it along."
             )
 
+    def _take_back(self) -> None:
+        """What was said of the disk is true no more."""
+        if self._said:
+            self._said = False
+            self._say("")
+
     def close(self) -> None:
         """Write no more; what was written stays."""
         with contextlib.suppress(OSError):
             self._end_file(self._began)
+        self._take_back()
 
     def discard(self) -> None:
         """Delete all of it."""
         self.close()
         discard_spool(self.folder)
+
+
+def _framed(record: bytes) -> bytes:
+    return _HEAD.pack(len(record), zlib.crc32(record)) + record
 
 
 def discard_spool(folder: Path) -> None:

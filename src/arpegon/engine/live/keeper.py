@@ -14,7 +14,7 @@ from arpegon.core.document.model import Project
 from arpegon.core.notes.memory import MEMORY_SECONDS, Doubt, Memory, PieceFacts, Record, Remembered, encode
 from arpegon.core.notes.taps import Batch, Passage
 from arpegon.engine.wire import protocol
-from arpegon.files.spool import Spool
+from arpegon.files.spool import RETRY_SECONDS, Spool
 
 log = logging.getLogger(__name__)
 
@@ -97,13 +97,11 @@ class MemoryKeeper:
             self._due.set()
 
     def _work(self) -> None:
+        all_written = True
         while True:
-            self._due.wait()
+            self._due.wait(None if all_written else RETRY_SECONDS)
             self._due.clear()
-            try:
-                self.flush()
-            except Exception:  # whatever it is, the next record is tried
-                log.exception("the memory could not be written")
+            all_written = self.flush()
 
     # -- the window's side -------------------------------------------------------------------------
 
@@ -146,15 +144,26 @@ class MemoryKeeper:
             records = self._memory.encoded(since)
         return Remembered(records, places)
 
-    def flush(self) -> None:
-        """Write what is to be written, in its order; what is remembered by now is on disk afterwards."""
+    def flush(self) -> bool:
+        """Write what is to be written, in its order; whether all that is remembered by now is on disk.
+
+        What the disk does not take waits for as long as it is remembered.
+        """
         with self._writing:
             while self._spool is not None:
                 with self._lock:
                     if not self._unwritten:
                         break
-                    record = self._unwritten.popleft()
-                self._spool.write(*record)
+                    record = self._unwritten[0]
+                try:
+                    if not self._spool.write(*record):
+                        return False
+                except Exception:  # whatever it is, the next record is tried
+                    log.exception("the memory could not be written")
+                with self._lock:
+                    if self._unwritten and self._unwritten[0] is record:  # it did not wait too long meanwhile
+                        self._unwritten.popleft()
+        return True
 
     def close(self, discard: bool) -> None:
         """Remember no more; ``discard`` what was written."""
