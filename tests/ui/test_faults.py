@@ -25,13 +25,13 @@ from arpegon.ui.model.faults import TOPIC
 @pytest.fixture
 def caught(window):
     """The window with its faults caught, as the program has it."""
-    hooks = sys.excepthook, threading.excepthook
+    hooks = sys.excepthook, threading.excepthook, sys.unraisablehook
     root = logging.getLogger()
     before = root.handlers, root.level
     start_log("window")
     window.faults.catch()
     yield window
-    sys.excepthook, threading.excepthook = hooks
+    sys.excepthook, threading.excepthook, sys.unraisablehook = hooks
     root.handlers, root.level = before
 
 
@@ -88,6 +88,19 @@ def test_a_fault_in_a_thread_is_written_and_said(caught, qtbot):
     thread.join()
     qtbot.waitUntil(lambda: "IndexError" in caught.session.notices.get(TOPIC, ""))
     assert "IndexError" in written()
+
+
+class Sinking:
+    """What cannot go without a fault."""
+
+    def __del__(self):
+        raise OSError("the anchor is fast")
+
+
+def test_a_fault_while_an_object_goes_is_written(caught):
+    Sinking()
+    assert "the anchor is fast" in written() and "Sinking.__del__" in written()
+    assert TOPIC not in caught.session.notices
 
 
 def test_the_notice_leads_to_the_log_and_the_menu_too(caught, qtbot):

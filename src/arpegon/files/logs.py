@@ -118,6 +118,8 @@ def keep_last_words(name: str) -> IO[str] | None:
 def catch_faults(told: Fault) -> None:
     """Log what nobody caught, in any thread, and tell of it, instead of ending the process.
 
+    What could not be raised, as where an object goes, is logged only.
+
     Args:
         told: called with the exception, in the thread in which it was raised.
     """
@@ -130,5 +132,9 @@ def catch_faults(told: Fault) -> None:
         log.error("nobody caught this", exc_info=(kind, error, trace))
         told(error)
 
+    def not_raised(one: sys.UnraisableHookArgs) -> None:
+        log.error("nobody could catch this, in %r", one.object, exc_info=one.exc_value)
+
     sys.excepthook = caught
+    sys.unraisablehook = not_raised
     threading.excepthook = lambda args: caught(args.exc_type, args.exc_value, args.exc_traceback)
