@@ -6,6 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from arpegon.core.events import note_on
 from arpegon.core.notes.course import Course, TimeFacts, course_of, in_order
 from arpegon.core.theory.scales import Key
 
@@ -26,6 +27,24 @@ def test_three_tempi_lie_on_the_beats_of_the_piece():
     inside = course_of(facts, 5.0, 20.0)
     assert inside.first == 1.0 and inside.bar_at(1.0) == (3, 0.0, 4.0)
     assert inside.beat_at(3.0) == 4.0 and inside.bar_at(4.0)[0] == 4
+
+
+class Costly(tuple):
+    """Tempi of which it is counted how often somebody goes through all of them to know them again."""
+
+    asked = 0
+
+    def __hash__(self):
+        Costly.asked += 1
+        return super().__hash__()
+
+
+def test_events_are_laid_without_a_look_at_all_tempi_for_each():
+    """A clock from outside says thousands of them in ten minutes; *Keep* held the window up for a minute."""
+    tempi = Costly((beat / 10.0, 120.0 + beat % 7) for beat in range(100))
+    course = Course(tempi=tempi)
+    laid = course.lay([note_on(second / 10.0, 0, 60, 90) for second in range(50)])
+    assert Costly.asked == 0 and [course.second_at(event.time) for event in laid] == NEAR([s / 10.0 for s in range(50)])
 
 
 def test_what_was_played_before_the_start_leads_up_to_a_bar_line():

@@ -49,6 +49,22 @@ def test_a_knob_is_learnt_for_a_slider_moves_it_and_becomes_one_edit(window, on_
     assert any("Learn" in text for text in texts) and "Reset" in texts and any("Forget CC 22" in text for text in texts)
 
 
+def test_an_action_with_a_number_is_edited_also_where_it_was_read_from_a_file(window, qtbot):
+    session = window.session
+    go = Hookup(id="", control="note", number=40, action="section", value=4.0)
+    project, made = edits.add_hookup(session.project, go)
+    session.edit("hookup", project)
+    window.show_view("Hookups")
+    window.hookups.choose(made)
+    slider = window.hookups.editor.value
+    assert slider.value() == 4 and slider.param.text(slider.value()) == "4"
+    slider.setFocus()
+    QTest.keyClick(slider, Qt.Key.Key_Right)
+    session.undo()
+    session.redo()
+    assert session.project.hookups[0].value == 5 and slider.value() == 5
+
+
 def test_a_pad_is_learnt_for_play_and_plays(window, strand, qtbot):
     handle_of(window.header.play).learn()
     pad = window.surface.parts.pads[3]

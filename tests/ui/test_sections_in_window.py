@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from gestures import drag, drawn, settled, values_on_bench
+from gestures import drag, drawn, picture, settled, values_on_bench
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 
@@ -108,6 +108,26 @@ def test_a_control_is_held_by_its_menu_and_let_go(window, parts, on_bench, qtbot
     texts = {action.text(): action for action in handle_of(slider).menu().actions()}
     texts["Hold no more in “Section 1”"].trigger()
     assert document(window).sections[0].holds == () and slider.value() == 0
+
+
+def test_only_what_sections_can_hold_is_offered(window, parts, strand, qtbot):
+    go(window, qtbot, 0)
+    column = window.board.columns[strand]
+    offered = {
+        name: any(action.text().startswith("Hold in") for action in handle_of(button).menu().actions())
+        for name, button in (("solo", column._solo), ("mute", column._mute), ("play", window.header.play))
+    }
+    assert offered == {"solo": False, "mute": True, "play": False}
+
+
+def test_the_strip_is_drawn_whatever_its_sections_hold(window, parts, on_bench, qtbot):
+    on_bench("chord")
+    held = Held(target="chord", param="offsets", value=[3, 7])
+    session = window.session
+    session.edit("hold", edits.hold(session.project, parts[0], held))
+    before = picture(window.strip.ruler)
+    session.edit("name", edits.set_section(session.project, parts[0], name="Low water"))
+    assert picture(window.strip.ruler) != before
 
 
 def test_while_changes_are_held_all_that_is_changed_goes_into_the_section_and_its_file(

@@ -200,6 +200,12 @@ def holdable(project: Project, target: str) -> dict[str, Param]:
     return {} if target and section_of(project, target) is not None else params_of(project, target)
 
 
+def can_hold(project: Project, target: Target) -> bool:
+    """Whether sections can hold what an address names."""
+    name, _ = target
+    return param_at(project, target) is not None and (not name or section_of(project, name) is None)
+
+
 def part_names(project: Project, target: str) -> Iterator[str]:
     """The names of all parts that can be turned beside the whole parameters."""
     found = project.find_stage(target) if target else None

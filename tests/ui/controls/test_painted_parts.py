@@ -91,6 +91,19 @@ def test_it_is_a_bare_widget_to_hands_and_eyes(ring):
     assert beneath == ring.palette().window().color()
 
 
+def test_what_a_reader_was_told_of_and_is_gone_lies_nowhere_and_cannot_be_pressed(shown):
+    cells = shown(LaneCells("#0F7B78"), 340, 30)
+    cells.show_steps([{"play": "next"}, {"play": 3}])
+    cells.tell()
+    last = cells.model().index(1, 0)
+    chosen = []
+    cells.choose_part = chosen.append
+    cells.show_steps([{"play": "next"}])
+    cells.setCurrentIndex(last)
+    assert cells.visualRect(last).isNull() and chosen == []
+    assert not cells.visualRect(cells.model().index(0, 0)).isNull()
+
+
 def test_words_say_what_signs_mean(shown):
     cells = shown(LaneCells("#0F7B78"), 340, 30)
     cells.show_steps([{"play": "next"}, {"play": 3}, {"play": "all"}, {"play": "rest"}])

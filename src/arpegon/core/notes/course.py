@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 from bisect import bisect_right
 from collections.abc import Iterable, Iterator, Sequence
-from functools import lru_cache
+from functools import cached_property
 from itertools import pairwise
 from operator import itemgetter
 from typing import Any
@@ -77,7 +77,7 @@ def in_order(facts: Iterable[TimeFacts]) -> list[TimeFacts]:
     return found
 
 
-class Course(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True, forbid_unknown_fields=True):
+class Course(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True, forbid_unknown_fields=True, dict=True):
     """Tempi, meters, keys and sections over beats; beat 0 is a bar line. Each holds from its beat on."""
 
     first: float = 0.0
@@ -90,14 +90,18 @@ class Course(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True, forb
     tied: bool = False
     """Whether the transport ran, so that its bars are those of the piece; else they can be laid anew."""
 
+    @cached_property
+    def _tempo_map(self) -> TempoMap:
+        return TempoMap(self.tempi)
+
     def second_at(self, beat: float) -> float:
         """When a beat falls, from second 0 on."""
-        tempi = _tempo_map(self.tempi)
+        tempi = self._tempo_map
         return tempi.second_at(beat) - tempi.second_at(self.first)
 
     def beat_at(self, second: float) -> float:
         """The beat that falls at a second."""
-        tempi = _tempo_map(self.tempi)
+        tempi = self._tempo_map
         return tempi.beat_at(second + tempi.second_at(self.first))
 
     def lay(self, events: Iterable[Event]) -> tuple[Event, ...]:
@@ -154,11 +158,6 @@ class Course(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True, forb
             keys=later(self.keys),
             sections=later(self.sections),
         )
-
-
-@lru_cache(maxsize=64)
-def _tempo_map(tempi: tuple[tuple[float, float], ...]) -> TempoMap:
-    return TempoMap(tempi)
 
 
 def course_of(facts: Iterable[TimeFacts], start: float, end: float) -> Course:

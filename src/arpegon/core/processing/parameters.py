@@ -108,7 +108,7 @@ class Number(Param, frozen=True, kw_only=True):
         return round(bounded) if self.whole else bounded
 
     def text(self, value: Any) -> str:
-        shown = f"{value:d}" if self.whole else f"{value:g}"
+        shown = f"{round(value):d}" if self.whole else f"{value:g}"  # files and controls may bring 3.0
         return f"{shown.replace('-', '−')} {self.unit}".strip()
 
     def typed(self, text: str) -> float:

@@ -306,10 +306,8 @@ class PaintedParts(Drawn, _PlainList):
             self.viewport().hide()
             self._items = QStandardItemModel(self)
             self.setModel(self._items)
-            self._items.itemChanged.connect(lambda item: None if self._is_told else self.press_part(item.row()))
-            self.selectionModel().currentChanged.connect(
-                lambda index, _: None if self._is_told or not index.isValid() else self.choose_part(index.row())
-            )
+            self._items.itemChanged.connect(lambda item: self._hear(self.press_part, item.row()))
+            self.selectionModel().currentChanged.connect(lambda index, _: self._hear(self.choose_part, index.row()))
 
     def parts(self) -> Sequence[PaintedPart]:
         """What there is."""
@@ -336,7 +334,15 @@ class PaintedParts(Drawn, _PlainList):
             self._tell_timer.start()
 
     def visualRect(self, index: QModelIndex) -> QRect:
-        return self.part_box(index.row()).toRect()
+        return self.part_box(index.row()).toRect() if self._is_there(index.row()) else QRect()
+
+    def _hear(self, act: Callable[[int], None], place: int) -> None:
+        if not self._is_told and self._is_there(place):
+            act(place)
+
+    def _is_there(self, place: int) -> bool:
+        """Whether there is such a part: what a screen reader was told of may be gone, until it is told anew."""
+        return 0 <= place < len(self.parts())
 
     def tell(self) -> None:
         """Tell a screen reader what there is now, as far as it is another thing."""

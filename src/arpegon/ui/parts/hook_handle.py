@@ -8,12 +8,13 @@ from PyQt6.QtWidgets import QMenu, QWidget
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import Hookup
+from arpegon.processors.targets import can_hold
 from arpegon.ui.controls.hook_mark import HookMark
 from arpegon.ui.model.change import Change
 from arpegon.ui.model.hooking import Hooking
 from arpegon.ui.model.hookup_words import control_words
 
-_SET_BY = {"mute": "muted", "solo": "solo", "bypass": "bypass", "pattern": "pattern"}
+_SET_BY = {"mute": "muted", "bypass": "bypass", "pattern": "pattern"}
 """The parameters that actions set."""
 
 
@@ -89,7 +90,7 @@ class HookHandle(QObject):
     def _offer_to_hold(self, menu: QMenu) -> None:
         piece = self.hooking.session.piece
         target, param = self.wanted.target, self.param
-        if piece.section is None or not param:
+        if piece.section is None or not can_hold(self.hooking.session.project, (target, param)):
             return
         if piece.holds(target, param):
             menu.addAction(f"Hold no more in “{piece.section.name}”", lambda: piece.let_go(target, param))

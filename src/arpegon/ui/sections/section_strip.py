@@ -229,7 +229,8 @@ class SectionRuler(Opaque, PaintedParts):
             for place, (section, cell) in enumerate(zip(self.sections, self.cells(), strict=True)):
                 self._paint_cell(painter, t, section, cell, place == piece.place, place == lit)
 
-        self._still.draw(painter, self, (self.sections, piece.place, lit, self._tall), cells)
+        seen = tuple((section.name, section.bars, section.then) for section in self.sections)
+        self._still.draw(painter, self, (seen, piece.place, lit, self._tall), cells)
         if self._needle >= 0.0:
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(theme.brush(t.ink))
