@@ -174,3 +174,9 @@ def test_what_is_refused_says_what_is_taken(param, bad):
     with pytest.raises(ArpegonError) as caught:
         param.check(bad)
     assert "X" in str(caught.value)
+
+
+@pytest.mark.parametrize("param", [param for _, param in UNLIKE if isinstance(param, Number)], ids=lambda one: one.name)
+def test_a_whole_number_is_written_alike_however_files_and_controls_bring_it(param):
+    for value in (param.low, param.default, param.high):
+        assert param.text(float(value)) == param.text(param.check(value))

@@ -146,7 +146,7 @@ class Controller(Number, frozen=True, kw_only=True):
     high: float = 127
 
     def text(self, value: Any) -> str:
-        return cc_words(value)
+        return cc_words(round(value))
 
     def typed(self, text: str) -> float:
         number = cc_number(text)
@@ -161,7 +161,7 @@ class Channel(Number, frozen=True, kw_only=True):
     zero: str = "all"
 
     def text(self, value: Any) -> str:
-        return self.zero if value == 0 else f"{value:d}"
+        return self.zero if value == 0 else super().text(value)
 
     def typed(self, text: str) -> float:
         return 0.0 if self.low == 0 and text.strip().casefold() == self.zero.casefold() else super().typed(text)
@@ -530,7 +530,7 @@ class Swing(Number, frozen=True, kw_only=True):
 
     def text(self, value: Any) -> str:
         feel = next(name for highest, name in _FEELS if value <= highest)
-        return f"{value} % {feel}"
+        return f"{super().text(value)} {feel}"
 
 
 _FEELS = ((50, "straight"), (57, "slight"), (64, "light"), (68, "triplet"), (73, "hard"), (75, "dotted"))
