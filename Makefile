@@ -27,10 +27,11 @@ coverage: $(READY) ## Run all tests, and say which lines none of them reached
 	@$(BIN)/python -m coverage run -m pytest $(TESTS) && $(BIN)/python -m coverage combine -q && $(BIN)/python -m coverage report
 
 STEPS ?= 1000000
-hunt: $(READY) ## Run the tests of properties with new and more examples, and a long walk (STEPS=1000000)
+hunt: $(READY) ## Run the tests of properties with new and more examples, a long walk (STEPS=1000000), and random gestures
 	@ARPEGON_EXAMPLES=hunt ARPEGON_STEPS=$(STEPS) $(BIN)/pytest -n $(JOBS) --dist worksteal tests/core tests/processors \
 	  tests/files tests/engine/test_promises.py tests/engine/test_windows.py tests/engine/test_one_stream.py \
 	  tests/engine/test_long_walk.py
+	@$(BIN)/python -m tools.gesture_walk
 
 fuzz: $(READY) ## Give changed, hostile and real files to every reader for half an hour (MINUTES=5: shorter)
 	@$(BIN)/python -c "import symusic" 2>/dev/null || $(BIN)/python -m pip install -qq --disable-pip-version-check -e '.[fuzz]'

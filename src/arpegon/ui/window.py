@@ -380,9 +380,7 @@ class Window(QMainWindow):
 
     def ask_save(self) -> bool:
         """Let a file be chosen, and save."""
-        here = self.session.filing.path
-        folder = Path.home() if here is None or here == DEMO else here.parent
-        proposed = folder / f"{self.session.title.replace('/', '-')}{SUFFIX}"
+        proposed = self.session.filing.writes_to / f"{self.session.title.replace('/', '-')}{SUFFIX}"
         path = ask_where(self, "Save the project", proposed, "Arpegon projects", (SUFFIX,))
         return path is not None and self.session.filing.save(path, asked=True)
 

@@ -237,6 +237,8 @@ class KeyMapEditor(FacingEditor):
 
     def ask_write(self) -> None:
         """Let a file be chosen and written."""
-        path = ask_where(self, "Write the key map", self.session.filing.folder / "key-map.csv", "Key maps", (".csv",))
+        path = ask_where(
+            self, "Write the key map", self.session.filing.writes_to / "key-map.csv", "Key maps", (".csv",)
+        )
         if path is not None:
             self.write(path)

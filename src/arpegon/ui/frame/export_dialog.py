@@ -90,7 +90,7 @@ class ExportDialog(QDialog):
 
     def ask(self) -> None:
         """Ask where to, and begin."""
-        folder, name = self.session.filing.folder, self.session.title.replace("/", "-")
+        folder, name = self.session.filing.writes_to, self.session.title.replace("/", "-")
         midi = self.what.value() != "sound"
         suffixes = (".mid", ".midi") if midi else (".wav", ".flac")
         kind = "MIDI files" if midi else "Sound"

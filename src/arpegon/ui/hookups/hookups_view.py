@@ -153,7 +153,7 @@ class HookupsView(WhenSeen):
 
     def ask_save(self) -> None:
         """Ask for a file, and save the hookups there."""
-        proposed = self.session.filing.folder / f"hookups{SUFFIX}"
+        proposed = self.session.filing.writes_to / f"hookups{SUFFIX}"
         path = ask_where(self, "Save the hookups", proposed, "Hookups", (SUFFIX,))
         if path is not None:
             self.save(path)

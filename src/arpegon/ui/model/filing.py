@@ -18,6 +18,7 @@ from arpegon.files.autosave import Autosave, Leftover, forget
 from arpegon.files.collect import take_clips_along
 from arpegon.files.on_disk import OpenMark, digest, free_name, obstacle
 from arpegon.files.path_text import is_text, path_text
+from arpegon.files.places import DEMO
 from arpegon.files.project import format_project, parse_project
 from arpegon.ui.look.timers import one_shot
 from arpegon.ui.model.beside import beside
@@ -66,6 +67,11 @@ class Filing(QObject):
         keeper.begin(self.autosave.memory, path_text(path) if path else "")
         self._known = ""
         self._mark_open()
+
+    @property
+    def writes_to(self) -> Path:
+        """Where files are proposed to be written: beside the project's own, or at home where it is the demo or none."""
+        return self.folder if self.path not in (None, DEMO) else Path.home()
 
     def keep_soon(self) -> None:
         """Keep the work for a crash, once edits rest."""

@@ -415,7 +415,7 @@ class TakeView(WhenSeen):
         proposed = f"{take.name} {VERSIONS[version][0].lower()}.mid".replace("/", "-")
         title = f"Save {VERSIONS[version][0].lower()}"
         kinds = "MIDI files, scores (MusicXML)"
-        path = ask_where(self, title, self.session.filing.folder / proposed, kinds, (".mid", ".midi", *SCORES))
+        path = ask_where(self, title, self.session.filing.writes_to / proposed, kinds, (".mid", ".midi", *SCORES))
         if path is not None:
             self.save(version, path)
 
