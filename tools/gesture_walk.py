@@ -27,7 +27,7 @@ from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer, qInstallMessageHan
 from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QWheelEvent
 from PyQt6.QtWidgets import QApplication, QFileDialog, QWidget
 
-from arpegon.files.logs import log_file, start_log
+from arpegon.files.logs import log_dir, start_log
 from arpegon.files.settings import load_settings
 from arpegon.ui.app import make_application, open_window
 
@@ -180,10 +180,9 @@ def _watch(walk: Walk) -> None:
 
 
 def _faults() -> str:
-    """What was logged of faults."""
-    log = log_file("window.log")
-    written = log.read_text(encoding="utf-8") if log.exists() else ""
-    return "" if "Traceback" not in written else written
+    """What was logged of faults, in whatever process."""
+    logs = [log.read_text(encoding="utf-8", errors="replace") for log in sorted(log_dir().iterdir())]
+    return "".join(log for log in logs if "Traceback" in log or "Fatal" in log)
 
 
 def main() -> int:

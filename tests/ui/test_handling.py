@@ -241,6 +241,14 @@ def test_rows_in_any_key_rise():
             assert in_key(row + 1, 0, key, 4) == notes[0] + 12
 
 
+@pytest.mark.parametrize("part", ["destination", "source", "stage"])
+def test_what_is_gone_is_not_put_on_the_bench(window, strand, part):
+    session = window.session
+    session.select(Selection(strand, "strand"))
+    session.select_part(strand, part, "gone" if part == "stage" else "", 7)
+    assert session.selection == Selection(strand, "strand") and window.bench.editor.isEnabled()
+
+
 def test_a_strand_is_played_early_all_wait_for_it_and_a_destination_has_a_delay(window, strand, qtbot):
     session = window.session
     session.select(Selection(strand, "strand"))

@@ -264,9 +264,11 @@ class Session(QObject):
     # -- selection ---------------------------------------------------------------------------------
 
     def select(self, selection: Selection) -> None:
-        """Put something on the bench."""
+        """Put something on the bench; what is not there, as what was just undone is in sight still, changes nothing."""
         if selection != self.selection:
             self.settle()
+            if selection != NOTHING and not selection.there(self.project):
+                return
             self.selection = selection
             self.link.watch(selection.stage)
             self.selected.emit()
