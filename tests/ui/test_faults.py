@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import subprocess
 import sys
 import threading
 
@@ -88,6 +89,12 @@ def test_a_fault_in_a_thread_is_written_and_said(caught, qtbot):
     thread.join()
     qtbot.waitUntil(lambda: "IndexError" in caught.session.notices.get(TOPIC, ""))
     assert "IndexError" in written()
+
+
+def test_what_ends_a_process_of_ours_is_its_last_word():
+    code = "from arpegon.files.logs import catch_faults, say_last; catch_faults(say_last); [][0]"
+    ended = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True)
+    assert ended.returncode == 1 and ended.stderr.splitlines()[-1] == "IndexError: list index out of range"
 
 
 class Sinking:

@@ -138,3 +138,8 @@ def catch_faults(told: Fault) -> None:
     sys.excepthook = caught
     sys.unraisablehook = not_raised
     threading.excepthook = lambda args: caught(args.exc_type, args.exc_value, args.exc_traceback)
+
+
+def say_last(error: BaseException) -> None:
+    """Write a fault to standard error in a line, by which whoever started this process can say why it ended."""
+    print(f"{type(error).__name__}: {error}", file=sys.stderr, flush=True)

@@ -35,7 +35,7 @@ from arpegon.engine.wire.wire import Wire
 from arpegon.files.asset_reader import AssetReader
 from arpegon.files.assets import SOUNDS
 from arpegon.files.audio import AudioFile
-from arpegon.files.logs import catch_faults, start_log
+from arpegon.files.logs import catch_faults, say_last, start_log
 from arpegon.files.path_text import text_path
 from arpegon.listen import filters
 
@@ -256,7 +256,7 @@ def main(arguments: list[str]) -> None:
     start_log("listening")
     hush_jack()
     filters.load()
-    catch_faults(lambda error: None)
+    catch_faults(say_last)
     os.environ.setdefault("JACK_NO_START_SERVER", "1")
     sock: Any = socket.socket(fileno=int(arguments[0]))
     wire = Wire(sock, protocol.EarsCommand)

@@ -50,7 +50,7 @@ from arpegon.engine.wire.spawning import leave_in_time
 from arpegon.engine.wire.wire import Wire
 from arpegon.files.asset_reader import AssetReader
 from arpegon.files.assets import CLIPS, remarks
-from arpegon.files.logs import catch_faults, start_log
+from arpegon.files.logs import catch_faults, say_last, start_log
 from arpegon.files.midi import Clip
 from arpegon.files.path_text import text_path
 
@@ -310,7 +310,10 @@ class LiveEngine:
             wanted_at, clock = report_at if busy else idle_report_at, time.monotonic()
             # A report can wait a little, a note that is due in a moment cannot.
             if clock >= wanted_at and (self.next_due() - now > _REPORT_SECONDS or clock > wanted_at + _REPORT_PATIENCE):
-                self._report(now)
+                try:
+                    self._report(now)
+                except Exception:  # music goes on; where nothing is told for long, the window starts another engine
+                    log.exception("how things are could not be told")
                 report_at = clock + BATCH_SECONDS
                 idle_report_at = clock + IDLE_TELEMETRY_SECONDS
 
@@ -391,7 +394,7 @@ def main(arguments: list[str]) -> None:
         return
     start_log("engine")
     hush_jack()
-    catch_faults(lambda error: None)
+    catch_faults(say_last)
     os.environ.setdefault("JACK_NO_START_SERVER", "1")
     sys.setswitchinterval(_SWITCH_SECONDS)
     wire = Wire(sock, protocol.EngineCommand)

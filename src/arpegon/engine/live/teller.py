@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import logging
+
 from arpegon.core.time import studio
 from arpegon.engine.audio.audio_out import AudioOut
 from arpegon.engine.hearing.remote import RemoteHearing
@@ -10,6 +12,8 @@ from arpegon.engine.live.reporter import Reporter
 from arpegon.engine.simulation import Engine
 from arpegon.engine.wire import protocol
 from arpegon.engine.wire.wire import Wire
+
+log = logging.getLogger(__name__)
 
 
 class Teller:
@@ -77,7 +81,11 @@ class Teller:
         """Where the watched stage is."""
         graph = self._engine.graph
         processor = graph.find(graph.watched) if graph.watched else None
-        return processor.live(now) if processor is not None else []
+        try:
+            return processor.live(now) if processor is not None else []
+        except Exception:  # what is only shown must not end the engine
+            log.exception("where a stage is could not be told")
+            return []
 
     def _health(self) -> protocol.Health:
         audio, reporter = self._audio, self._reporter

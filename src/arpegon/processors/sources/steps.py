@@ -252,7 +252,7 @@ class Steps(Generator):
         playing = self._turn.playing % max(1, len(self._patterns))
         inside = self._number - self._turn.since
         going = self.running and self._pulse.step > 0 and (not self.on_beat or self.context.clock.playing)
-        place = self._walks[playing].place(inside) if going else None
+        place = self._walks[playing].place(inside) if going and self._walks else None
         return [float(-1 if place is None else place), float(playing), float(inside)]
 
     # -- words -------------------------------------------------------------------------------------
