@@ -115,14 +115,15 @@ class MemoryKeeper:
             file: the file of the document.
         """
         self.flush()
-        with self._writing, self._lock:
+        with self._writing:
             if self._spool is not None:
-                self._spool.close()
-            self._unwritten.clear()
-            self._memory = Memory(self._seconds)
-            self._piece = PieceFacts(0, file=file, time=self._piece.time)
-            self._new = True
-            self._spool = Spool(folder, self._say, self._seconds) if folder is not None else None
+                self._spool.close()  # it may say something, and who hears that may ask what is remembered
+            with self._lock:
+                self._unwritten.clear()
+                self._memory = Memory(self._seconds)
+                self._piece = PieceFacts(0, file=file, time=self._piece.time)
+                self._new = True
+                self._spool = Spool(folder, self._say, self._seconds) if folder is not None else None
             if folder is not None and self._writer is None:
                 self._writer = threading.Thread(target=self._work, name="memory", daemon=True)
                 self._writer.start()
@@ -168,7 +169,8 @@ class MemoryKeeper:
     def close(self, discard: bool) -> None:
         """Remember no more; ``discard`` what was written."""
         self.flush()
-        with self._writing, self._lock:
+        with self._writing:
             if self._spool is not None:
                 (self._spool.discard if discard else self._spool.close)()
+            with self._lock:
                 self._spool = None
