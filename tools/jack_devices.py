@@ -14,17 +14,34 @@ Hear = Callable[[list[int], int], None]
 """Hears a message, and at which of JACK's frames it came; called from JACK's thread."""
 
 _PATIENCE_SECONDS = 5.0
+_ATTEMPTS = 3
 
 
 class _Device:
     """A JACK client with one MIDI port; the port is there from the beginning."""
 
+    client: Any
+    port: Any
+
     def __init__(self, name: str, kind: str, port: str) -> None:
-        self.client: Any = jack.Client(name, no_start_server=True)
-        self.port: Any = getattr(self.client, kind).register(port)
         self.cycles = 0
-        self.client.set_process_callback(self._process)
-        self.client.activate()
+        for attempt in range(_ATTEMPTS):
+            try:
+                self._join(name, kind, port)
+                break
+            except jack.JackError:  # a server on a busy machine may not hear of a client in time
+                if attempt == _ATTEMPTS - 1:
+                    raise
+
+    def _join(self, name: str, kind: str, port: str) -> None:
+        self.client = jack.Client(name, no_start_server=True)
+        try:
+            self.port = getattr(self.client, kind).register(port)
+            self.client.set_process_callback(self._process)
+            self.client.activate()
+        except jack.JackError:
+            self.client.close()
+            raise
 
     @property
     def rate(self) -> int:

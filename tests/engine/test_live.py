@@ -164,7 +164,8 @@ def test_a_clock_from_another_program_is_followed_and_ours_is_heard(live, pair):
     pair.keys.send([0xFC])
     wait_for(lambda: not live.reports.telemetry[-1].playing)
     sent = wait_for(lambda: [message[0] for message in pair.heard] if [0xFC] in pair.heard else None)
-    assert sent[0] == 0xFA and abs(sent.count(0xF8) / 24.0 - beats) < 1.0 and sent[-1] == 0xFC
+    rests = live.reports.telemetry[-1].beat  # a busy machine hears late of the stop
+    assert sent[0] == 0xFA and abs(sent.count(0xF8) / 24.0 - rests) < 0.2 and sent[-1] == 0xFC
 
 
 def test_all_off_silences_and_says_so_on_every_channel(live, pair):
