@@ -13,7 +13,6 @@ import argparse
 import faulthandler
 import os
 import random
-import sys
 import tempfile
 import threading
 import time
@@ -106,7 +105,7 @@ class Walk:
             return
         what = self.dice.choices(list(_GESTURES), list(_GESTURES.values()))[0]
         modifiers = self.dice.choice(_MODIFIERS)
-        name = widget.accessibleName() or getattr(widget, "objectName", str)()
+        name = widget.accessibleName() or widget.objectName()
         self.trail.append(f"{what} {type(widget).__name__} {name}".strip())
         spot = self._spot(widget)
         if what in ("click", "drag", "double"):
@@ -185,37 +184,40 @@ def _faults() -> str:
     return "".join(log for log in logs if "Traceback" in log or "Fatal" in log)
 
 
-def main() -> int:
-    """Walk; 0 where no fault was met."""
+def walk_in(folder: Path, seed: int, seconds: float) -> int:
+    """Walk with all that the program writes in a folder; 0 where no fault was met."""
+    for place in ("HOME", "XDG_STATE_HOME", "XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_CACHE_HOME"):
+        os.environ[place] = str(folder / place.lower())
+        Path(os.environ[place]).mkdir()
+    faulthandler.enable()
+    start_log("window")
+    for asks in ("getOpenFileName", "getSaveFileName"):
+        setattr(QFileDialog, asks, lambda *_: ("", ""))  # they reach all files of this machine
+    qInstallMessageHandler(lambda *_: None)  # it says of every menu what cannot be done without a screen
+    application = make_application(["arpegon"])
+    walk = Walk(seed, seconds)
+    threading.Thread(target=_watch, args=(walk,), daemon=True).start()
+    QTimer.singleShot(1000, walk.window.session.transport.toggle)
+    QTimer.singleShot(1500, walk.go)
+    application.exec()
+    walk.window.session.close()
+    found = _faults()
+    print(found, end="")
+    how = "a fault was met" if found else "no fault was met"
+    print(f"{walk.steps} steps with seed {seed}: {how}, last {' · '.join(walk.trail)}", flush=True)
+    return 1 if found else 0
+
+
+def main() -> None:
+    """Walk as it is asked for."""
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("--minutes", type=float, default=5.0)
     parser.add_argument("--seed", type=int, default=random.randrange(10**6))
     given = parser.parse_args()
     with tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as folder:
-        for place in ("HOME", "XDG_STATE_HOME", "XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_CACHE_HOME"):
-            os.environ[place] = str(Path(folder) / place.lower())
-            Path(os.environ[place]).mkdir()
-        os.chdir(folder)
-        faulthandler.enable()
-        start_log("window")
-        for asks in ("getOpenFileName", "getSaveFileName"):
-            setattr(QFileDialog, asks, lambda *_: ("", ""))  # they reach all files of this machine
-        qInstallMessageHandler(lambda *_: None)  # it says of every menu what cannot be done without a screen
-        application = make_application(["arpegon"])
-        walk = Walk(given.seed, 60.0 * given.minutes)
-        threading.Thread(target=_watch, args=(walk,), daemon=True).start()
-        QTimer.singleShot(1000, walk.window.session.transport.toggle)
-        QTimer.singleShot(1500, walk.go)
-        application.exec()
-        found = _faults()
-        print(found, end="")
-        how = "a fault was met" if found else "no fault was met"
-        print(f"{walk.steps} steps with seed {given.seed}: {how}, last {' · '.join(walk.trail)}", flush=True)
-        walk.window.session.close()
-        os.chdir("/")
-        sys.stdout.flush()
-        os._exit(1 if found else 0)  # menus may wait still
+        code = walk_in(Path(folder), given.seed, 60.0 * given.minutes)
+    os._exit(code)  # menus may wait still
 
 
 if __name__ == "__main__":
-    sys.exit(main())
+    main()

@@ -40,7 +40,7 @@ class Costly(tuple):
 
 
 def test_events_are_laid_without_a_look_at_all_tempi_for_each():
-    """A clock from outside says thousands of them in ten minutes; *Keep* held the window up for a minute."""
+    """A clock from outside says thousands of them in ten minutes; *Keep* held the window up for ten seconds."""
     tempi = Costly((beat / 10.0, 120.0 + beat % 7) for beat in range(100))
     course = Course(tempi=tempi)
     laid = course.lay([note_on(second / 10.0, 0, 60, 90) for second in range(50)])

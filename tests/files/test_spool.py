@@ -149,6 +149,19 @@ def test_on_a_disk_that_is_full_all_that_was_written_is_whole(tmp_path, monkeypa
     assert starts(records) == taken and taken[-4:] == [20, 21, 22, 23] and not damage and said[1:] == [""]
 
 
+@pytest.mark.skipif(not os.path.exists("/dev/full"), reason="needs /dev/full")
+def test_a_full_disk_is_said_and_the_memory_goes_on(tmp_path, monkeypatch):
+    said, memory = [], Memory()
+    spool = Spool(tmp_path, said.append)
+    real = os.open
+    monkeypatch.setattr(os, "open", lambda path, *rest: real("/dev/full", os.O_WRONLY))
+    for time in range(5):
+        memory.remember(batch(time))
+        spool.write(encode(batch(time)), time, PIECE)
+    assert len(said) == 1 and "the disk is full" in said[0]
+    assert len(memory.history().generated("a")) == 10
+
+
 def test_two_programs_on_one_folder_keep_apart(tmp_path):
     first, second = Autosave(tmp_path), Autosave(tmp_path)
     written(first.memory, 1.0)

@@ -465,12 +465,12 @@ class Engine:
         """Whether something from outside leads the tempo: a MIDI clock, or whoever leads JACK's transport."""
         return self.clocks.follower.on or self._led_elsewhere
 
-    def follow(self, time: float, tempo: float) -> None:
+    def go_along(self, time: float, tempo: float) -> None:
         """Go at the tempo of whoever leads JACK's transport."""
         self._led_elsewhere = True
         self.set_tempo(time, tempo)
 
-    def lead(self, time: float) -> None:
+    def go_alone(self, time: float) -> None:
         """Nobody leads JACK's transport for us any more: go at the document's tempo."""
         self._led_elsewhere = False
         self._go_at_own_tempo(time)

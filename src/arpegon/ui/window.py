@@ -373,8 +373,8 @@ class Window(QMainWindow):
 
     def save(self) -> bool:
         """Save under the project's name; one that has none is asked for it."""
-        path = self.session.filing.path
-        if path is None or path == DEMO:
+        path = self.session.filing.own_path
+        if path is None:
             return self.ask_save()
         return self.session.filing.save(path)
 

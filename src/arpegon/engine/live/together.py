@@ -32,7 +32,7 @@ class Together:
         """The document is another, from a time on."""
         mode = project.clock.jack
         if mode != self.transport.mode:
-            self._engine().lead(time)
+            self._engine().go_alone(time)
             self._jack.tie.use(self.transport, mode)
 
     @property
@@ -121,4 +121,4 @@ class Together:
         self._engine().nudge(seconds)
 
     def set_tempo(self, time: float, tempo: float) -> None:
-        self._engine().follow(time, tempo)
+        self._engine().go_along(time, tempo)

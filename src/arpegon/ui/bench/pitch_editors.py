@@ -237,8 +237,7 @@ class KeyMapEditor(FacingEditor):
 
     def ask_write(self) -> None:
         """Let a file be chosen and written."""
-        path = ask_where(
-            self, "Write the key map", self.session.filing.writes_to / "key-map.csv", "Key maps", (".csv",)
-        )
+        proposed = self.session.filing.writes_to / "key-map.csv"
+        path = ask_where(self, "Write the key map", proposed, "Key maps", (".csv",))
         if path is not None:
             self.write(path)

@@ -69,9 +69,14 @@ class Filing(QObject):
         self._mark_open()
 
     @property
+    def own_path(self) -> Path | None:
+        """The musician's own file of the document; the demo lies in the program's."""
+        return None if self.path == DEMO else self.path
+
+    @property
     def writes_to(self) -> Path:
-        """Where files are proposed to be written: beside the project's own, or at home where it is the demo or none."""
-        return self.folder if self.path not in (None, DEMO) else Path.home()
+        """Where files are proposed to be written: beside the project's own, or at home where it has none."""
+        return self.folder if self.own_path is not None else Path.home()
 
     def keep_soon(self) -> None:
         """Keep the work for a crash, once edits rest."""
