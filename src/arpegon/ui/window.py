@@ -25,8 +25,6 @@ from PyQt6.QtWidgets import (
 from arpegon.core.theory.pitch import write_middle_c_as
 from arpegon.files.places import DEMO
 from arpegon.files.project import SUFFIX, load_project
-from arpegon.ui.bench.bench import Bench
-from arpegon.ui.board.board import Board
 from arpegon.ui.frame.appearance import Appearance
 from arpegon.ui.frame.commands import CHECKED, COMMANDS
 from arpegon.ui.frame.drop_target import DropTarget
@@ -51,7 +49,6 @@ from arpegon.ui.model.session import Session
 from arpegon.ui.parts import clipboard
 from arpegon.ui.parts.hook_handle import handle_of
 from arpegon.ui.parts.save_dialog import ask_where
-from arpegon.ui.sections.section_strip import SectionStrip
 from arpegon.ui.single import Raising
 from arpegon.ui.workplace import Workplace
 
@@ -81,25 +78,25 @@ class Window(QMainWindow):
         self.setWindowTitle("Arpegon")
         self.resize(1280, 800)
         self.setMinimumSize(LEAST)
-        middle = QWidget()
+        # Everything has its place from the start: what is moved into it later is fitted to the style once more, whole.
+        middle = QWidget(self)
         middle.setObjectName("desk")
+        self.setCentralWidget(middle)
         box = QVBoxLayout(middle)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(0)
-        self.header = Header(session)
+        self.header = Header(session, middle)
         self.notices = NoticeBar(session, middle, self.header)
-        self.strip = SectionStrip(session)
-        self.board = Board(session)
-        self.bench = Bench(session)
-        self.surface = PlaySurface(session)
-        self.status = StatusLine(session)
-        self.workplace = Workplace(self.strip, self.board, self.bench)
-        self.views = QStackedWidget()
+        self.views = QStackedWidget(middle)
+        self.workplace = Workplace(session, self.views)
+        self.strip, self.board, self.bench = self.workplace.strip, self.workplace.board, self.workplace.bench
+        self.surface = PlaySurface(session, middle)
+        self.status = StatusLine(session, middle)
         self.views.addWidget(self.workplace)
         self.view = VIEWS[0]
         """The view in sight, by its name."""
         box.addWidget(self.header)
-        self.guide = GuidePanel()
+        self.guide = GuidePanel(middle)
         beside = QHBoxLayout()
         beside.setSpacing(1)
         beside.addWidget(self.views, 1)
@@ -107,7 +104,6 @@ class Window(QMainWindow):
         box.addLayout(beside, 1)
         box.addWidget(self.surface)
         box.addWidget(self.status)
-        self.setCentralWidget(middle)
         self.header.view.connect(self.show_view)
         self.header.menu.connect(self._project_menu)
         self.header.all_off.clicked.connect(self.all_off)
@@ -160,21 +156,21 @@ class Window(QMainWindow):
         """The Take view."""
         from arpegon.ui.take.take_view import TakeView
 
-        return self._added(TakeView(self.session))
+        return self._added(TakeView(self.session, self.views))
 
     @cached_property
     def hookups(self) -> HookupsView:
         """The Hookups view."""
         from arpegon.ui.hookups.hookups_view import HookupsView
 
-        return self._added(HookupsView(self.session))
+        return self._added(HookupsView(self.session, self.views))
 
     @cached_property
     def sections(self) -> SectionsView:
         """The Sections view."""
         from arpegon.ui.sections.sections_view import SectionsView
 
-        return self._added(SectionsView(self.session))
+        return self._added(SectionsView(self.session, self.views))
 
     def _added(self, view: _V) -> _V:
         self.views.addWidget(view)

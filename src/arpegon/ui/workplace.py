@@ -8,28 +8,31 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 from arpegon.ui.bench.bench import Bench
 from arpegon.ui.board.board import Board
 from arpegon.ui.frame.frames import View
+from arpegon.ui.model.session import Session
 from arpegon.ui.sections.section_strip import SectionStrip
 
 
 class Workplace(QWidget):
     """Board and bench side by side, with the strip of sections above the board."""
 
-    def __init__(self, strip: SectionStrip, board: Board, bench: Bench) -> None:
-        super().__init__()
-        self._parts: tuple[View, ...] = (board, bench)
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._left = QWidget(self)
+        self.strip = SectionStrip(session, self._left)
+        self.board = Board(session, self._left)
+        self.bench = Bench(session, self)
+        self._parts: tuple[View, ...] = (self.board, self.bench)
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(1)
-        self._left = QWidget()
         left = QVBoxLayout(self._left)
         left.setContentsMargins(0, 0, 0, 0)
         left.setSpacing(0)
-        left.addWidget(strip)
-        left.addWidget(board, 1)
+        left.addWidget(self.strip)
+        left.addWidget(self.board, 1)
         row.addWidget(self._left, 1)
-        row.addWidget(bench)
-        self._bench = bench
-        bench.widened.connect(self._share)
+        row.addWidget(self.bench)
+        self.bench.widened.connect(self._share)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
@@ -37,7 +40,7 @@ class Workplace(QWidget):
 
     def _share(self) -> None:
         """A wide bench on a small screen has all of it."""
-        self._left.setVisible(not self._bench.has_all)
+        self._left.setVisible(not self.bench.has_all)
 
     def tick(self, now: float) -> None:
         """One frame."""

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
+
 import msgspec
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
@@ -95,7 +98,7 @@ class Bench(QWidget):
         self._where = Label("")
         self._where.setProperty("role", "second")
         box.addWidget(self._where)
-        self._area = QScrollArea()
+        self._area = QScrollArea(self)
         self._area.setWidgetResizable(True)
         self._area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self._area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -182,26 +185,28 @@ class Bench(QWidget):
         if strand is None:
             self.title.setText("Bench")
             self._where.setText("nothing is selected")
-            self._put(EmptyBench())
+            self._put(EmptyBench)
             return
         if stage is not None:
             editor = EDITORS.get(stage.kind, StageEditor)
-            self._put(editor(self.session, strand, stage))
+            self._put(partial(editor, self.session, strand, stage))
         elif chosen.part == "source":
-            self._put(SourceEditor(self.session, strand.id, chosen.place))
+            self._put(partial(SourceEditor, self.session, strand.id, chosen.place))
         elif chosen.part == "destination":
-            self._put(DestinationEditor(self.session, strand.id, chosen.place))
+            self._put(partial(DestinationEditor, self.session, strand.id, chosen.place))
         else:
-            self._put(StrandBench(self.session, strand))
+            self._put(partial(StrandBench, self.session, strand))
         self._head_words(strand)
 
-    def _put(self, editor: BenchPart) -> None:
+    def _put(self, make: Callable[..., BenchPart]) -> None:
+        """Put a part onto the bench, made where it is to stand: what is moved in whole is fitted to the style anew."""
+        holder = QWidget(self._area.viewport())
+        holder.setObjectName("paper")
+        editor = make(parent=holder)
         self.editor.leave()
         self.editor, self._sought = editor, None
         editor.set_columns(self._columns)
         editor.setObjectName("paper")
-        holder = QWidget()
-        holder.setObjectName("paper")
         box = QVBoxLayout(holder)
         box.setContentsMargins(0, 2, 4, 4)
         box.addWidget(editor)
@@ -386,8 +391,8 @@ class Bench(QWidget):
 class EmptyBench(BenchPart):
     """What the bench says when nothing is selected."""
 
-    def __init__(self) -> None:
-        super().__init__()
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 8, 0, 0)
         text = Label(

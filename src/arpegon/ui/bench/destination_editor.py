@@ -37,8 +37,8 @@ from arpegon.ui.parts.standard import caps, under_caption
 class DestinationEditor(EndEditor):
     """Where a strand ends: a built-in instrument or a MIDI output."""
 
-    def __init__(self, session: Session, strand_id: str, place: int) -> None:
-        super().__init__(session, strand_id, place)
+    def __init__(self, session: Session, strand_id: str, place: int, parent: QWidget | None = None) -> None:
+        super().__init__(session, strand_id, place, parent)
         self.target = Picker({}, "Where this strand sounds.")
         self.target.chosen.connect(self._set_target)
         self.box.addWidget(under_caption("Destination", self.target))

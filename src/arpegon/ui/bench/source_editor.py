@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 import msgspec
-from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QPushButton
+from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QPushButton, QWidget
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import AnySource, ClickSource, ClipSource, MidiSource, StrandSource, SurfaceSource
@@ -30,8 +30,8 @@ _DRAGGED = ("Part of a clip", "Rounds of a clip", "Clip changes", "Own tempo")
 class SourceEditor(EndEditor):
     """What feeds a strand, and its zone."""
 
-    def __init__(self, session: Session, strand_id: str, place: int) -> None:
-        super().__init__(session, strand_id, place)
+    def __init__(self, session: Session, strand_id: str, place: int, parent: QWidget | None = None) -> None:
+        super().__init__(session, strand_id, place, parent)
         self.kind = Picker({}, "What feeds this strand.")
         self.kind.chosen.connect(self._set_kind)
         self.box.addWidget(under_caption("Source", self.kind))

@@ -33,8 +33,8 @@ _OFFSETS = {
 class StrandBench(BenchPart):
     """Edits a strand."""
 
-    def __init__(self, session: Session, strand: Strand) -> None:
-        super().__init__()
+    def __init__(self, session: Session, strand: Strand, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
         self.session = session
         self.strand = strand
         self._offsets = _OFFSETS

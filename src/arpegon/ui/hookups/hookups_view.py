@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLineEdit,
     QPushButton,
+    QWidget,
 )
 
 from arpegon.core.document import edits
@@ -35,8 +36,8 @@ _TOUCHED = 0.3
 class HookupsView(WhenSeen):
     """The list beside the editor."""
 
-    def __init__(self, session: Session) -> None:
-        super().__init__()
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
         self.session = session
         head = self._head()
         self.none = Label(

@@ -39,8 +39,8 @@ _TOOLTIP_HOLDS = 8
 class SectionStrip(QWidget):
     """Sections in sight; nothing where there are none."""
 
-    def __init__(self, session: Session) -> None:
-        super().__init__()
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
         self.session = session
         self.setObjectName("desk")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)

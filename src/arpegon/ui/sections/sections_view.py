@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from arpegon.core.counting import counted
 from arpegon.core.document import edits
@@ -21,8 +21,8 @@ from arpegon.ui.sections.section_list import SectionList, SectionRow
 class SectionsView(WhenSeen):
     """The list beside the editor."""
 
-    def __init__(self, session: Session) -> None:
-        super().__init__()
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
         self.session = session
         head = self._head()
         self.none = Label(
