@@ -20,7 +20,9 @@ import sys
 import threading
 from pathlib import Path
 
+from arpegon.engine.wire import protocol
 from arpegon.engine.wire.spawning import ENGINE, spawn
+from arpegon.engine.wire.wire import decoder
 
 _LENGTH = 1 << 20
 
@@ -108,6 +110,7 @@ class Nursery:
 
 def _serve(sock):
     importlib.import_module(ENGINE)
+    decoder(protocol.EngineCommand)
     gc.collect()
     gc.freeze()
     woken, waking = os.pipe()

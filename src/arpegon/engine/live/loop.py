@@ -47,7 +47,7 @@ from arpegon.engine.wire.quiet import hush_jack
 from arpegon.engine.wire.realtime import ask_for_realtime
 from arpegon.engine.wire.spare import stand_by
 from arpegon.engine.wire.spawning import leave_in_time
-from arpegon.engine.wire.wire import Wire
+from arpegon.engine.wire.wire import Wire, decoder
 from arpegon.files.asset_reader import AssetReader
 from arpegon.files.assets import CLIPS, remarks
 from arpegon.files.logs import catch_faults, say_last, start_log
@@ -390,6 +390,7 @@ def main(arguments: list[str]) -> None:
     """Run the engine on the socket whose file descriptor is the first argument."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     sock: Any = socket.socket(fileno=int(arguments[0]))
+    decoder(protocol.EngineCommand)
     if not stand_by(sock):
         return
     start_log("engine")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import functools
 import socket
 import threading
 from collections import deque
@@ -11,6 +12,13 @@ from typing import Any
 import msgspec
 
 from arpegon.engine.wire.framing import WireError, framed, read_frame
+
+
+@functools.cache
+def decoder(incoming: Any) -> msgspec.msgpack.Decoder[Any]:
+    """What reads messages of a type (union). The first of a type takes some 20 ms; a process that stands by has it made
+    before it is needed."""
+    return msgspec.msgpack.Decoder(incoming)
 
 
 class Wire:
@@ -23,7 +31,7 @@ class Wire:
     def __init__(self, sock: socket.socket, incoming: Any) -> None:
         self._sock = sock
         self._incoming = sock.makefile("rb")
-        self._decoder: msgspec.msgpack.Decoder[Any] = msgspec.msgpack.Decoder(incoming)
+        self._decoder = decoder(incoming)
         self._encoder = msgspec.msgpack.Encoder()
         self._outbox: deque[msgspec.Struct] = deque()
         self._ready = threading.Semaphore(0)
