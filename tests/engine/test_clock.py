@@ -97,6 +97,33 @@ def test_steps_fall_on_the_clocks_beats_and_nothing_drifts():
     assert abs(begins[-1] - begins[-101] - 100 * 60.0 / 123.4) < 0.002
 
 
+@given(st.integers(1, 200), st.integers(30, 200), st.sampled_from(["stood", "passed"]), st.floats(0.0, 0.05))
+@settings(max_examples=30)
+def test_after_ticks_that_were_held_up_it_is_in_step_again(held, before, time, ahead):
+    """The server of the system may stand still, and time with it, or only the messages wait."""
+    engine, period = follower(), 0.02
+    engine.clocks.ahead = ahead
+
+    def tick(number, at):
+        engine.run(at)
+        engine.clocks.message("any", TICK, 0, at)
+
+    for number in range(before):
+        if number == 1:
+            engine.clocks.message("any", START, 0, engine.now)
+        tick(number, number * period)
+    now = before * period if time == "stood" else (before + held) * period
+    for number in range(held):
+        tick(before + number, now + 1e-6 * number)
+    for number in range(1, 200):
+        tick(before + held - 1 + number, now + number * period)
+    lost = time == "passed" and (held + 1) * period > 0.5
+    beats = (before + held + 198 - 1) / 24.0
+    assert abs(engine.clock.beat - ahead / period / 24.0 - beats) < (1.0 if lost else 0.06)
+    engine.finish(engine.now)
+    assert_whole(engine.graph.outputs.out)
+
+
 def test_a_clock_that_drifts_is_followed():
     engine, box = follower(), box_at(100.0, drift=3.0)
     drive(engine, box, 50.0)

@@ -19,7 +19,7 @@ _WILD = 0.4
 _WILD_TICKS, _ODD_TICKS = 5, 30
 """So many wild ticks in a row are believed to be another tempo; more where Arpegon follows no such tempo."""
 _MIN, _MAX = (60.0 / PER_QUARTER / tempo for tempo in reversed(TEMPO_RANGE))
-_TOGETHER_SECONDS = 0.0005
+TOGETHER_SECONDS = 0.0005
 """Ticks nearer than this come from no tempo: they were held up on the way, and delivered together."""
 
 
@@ -47,10 +47,15 @@ class TickFilter:
         """Quarter notes a minute; ``None`` while it is not known."""
         return 60.0 / (PER_QUARTER * self.period) if self.period > 0 else None
 
+    @property
+    def steady(self) -> bool:
+        """Whether the last tick came about when it was expected."""
+        return not self._wild
+
     def tick(self, time: float) -> None:
         """A tick has arrived."""
         last, self._last = self._last, time
-        if last is None or time - last < _TOGETHER_SECONDS:
+        if last is None or time - last < TOGETHER_SECONDS:
             return
         if self.period <= 0:
             self._begin(time, last)

@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 from arpegon.core.document.model import ClockSettings
 from arpegon.core.time.clock import TEMPO_RANGE
-from arpegon.core.time.ticks import CONTINUE, PER_QUARTER, POSITION, START, STOP, TICK, TickFilter
+from arpegon.core.time.ticks import CONTINUE, PER_QUARTER, POSITION, START, STOP, TICK, TOGETHER_SECONDS, TickFilter
 from arpegon.engine.clocks.roles import Transport
 
 _LOST_TICKS = 10.0
@@ -23,7 +23,9 @@ class ClockFollower:
     """Leads an engine's transport by the messages of a clock.
 
     The transport's beat never jumps while it is near: its tempo is steered so that it meets the next tick where
-    the filter expects it. After a start or continue the first tick is the beat at which it begins.
+    the filter expects it. Where it is far, as ticks were held up on the way while it stood still, it jumps to the beat
+    that they count; but after a time without ticks, or with ones that are not followed, they count from where it is.
+    After a start or continue the first tick is the beat at which it begins.
 
     Args:
         ahead: how much earlier the piece is to be, in seconds: what it makes leaves later by as much.
@@ -44,6 +46,8 @@ class ClockFollower:
         """Ticks since beat 0, of the one that came last."""
         self._last = -math.inf
         self.lost = False
+        self._astray = False
+        """Whether ticks went by that were not counted."""
         self.odd = ""
         """What is wrong with the clock, as a sentence; empty where nothing is."""
         self._odd_since = 0.0
@@ -113,9 +117,11 @@ class ClockFollower:
         self.ticks.tick(time)
         tempo = self.ticks.tempo
         was_lost, self.lost = self.lost, False
+        held_up = time - self._last < TOGETHER_SECONDS
         self._last = time
         self._judge(before, tempo, time)
         if tempo is not None and not TEMPO_RANGE[0] <= tempo <= TEMPO_RANGE[1]:
+            self._astray = True
             return
         if self._armed is not None:
             beat, self._armed = self._armed, None
@@ -129,9 +135,17 @@ class ClockFollower:
                 self._transport.set_tempo(time, tempo)
             return
         self._number += 1
-        here = clock.beat_at(time) - self._lead(clock.tempo if tempo is None else tempo)
-        if was_lost or abs(self._number / PER_QUARTER - here) > _FAR:
+        if held_up:
+            return
+        lead = self._lead(clock.tempo if tempo is None else tempo)
+        here = clock.beat_at(time) - lead
+        if was_lost or self._astray:
             self._number = round(here * PER_QUARTER)
+            self._astray = was_lost  # what was held up meanwhile comes next, and was not waited for
+        elif self.ticks.steady and abs(self._number / PER_QUARTER - here) > _FAR:
+            number, here = self._number, self._number / PER_QUARTER
+            self._transport.locate(time, max(0.0, here + lead))
+            self._number = number
         if tempo is not None:
             self._steer(time, here, tempo)
 
