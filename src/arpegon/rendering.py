@@ -65,8 +65,7 @@ def render_project(
     folder = wish.project.parent if folder is None else folder
     files = [folder / file for _, file in document.clip_files()]
     stems = _stems(document, wish)
-    written = [path for path in (wish.midi_out, wish.wav_out, *stems.values()) if path is not None]
-    _check_outputs([wish.project, *filter(None, (wish.midi_in, wish.audio_in)), *files], written)
+    _check_outputs([wish.project, *filter(None, (wish.midi_in, wish.audio_in)), *files], outputs(wish, document))
     clips, missing = CLIPS.load(document, folder)
     heard = read_audio(wish.audio_in) if wish.audio_in else None
     sounds: dict[str, AudioFile] = {}
@@ -187,6 +186,11 @@ def _check_outputs(read: Iterable[Path], written: Sequence[Path]) -> None:
             raise ArpegonError(f"“{path}” cannot be written: the same file is read, or written to twice.")
         check_writable(path)
         taken[path.resolve()] = path
+
+
+def outputs(wish: Wish, document: Project) -> list[Path]:
+    """All files that a render writes."""
+    return [path for path in (wish.midi_out, wish.wav_out, *_stems(document, wish).values()) if path is not None]
 
 
 def _stems(document: Project, wish: Wish) -> dict[str, Path]:

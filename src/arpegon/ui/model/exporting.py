@@ -35,6 +35,7 @@ class Export(QObject):
         self._process: QProcess | None = None
         self._rest = b""
         self._words = ""
+        self._written: list[str] = []
         self._failed = False
         self._stopped = False
 
@@ -47,7 +48,7 @@ class Export(QObject):
         """Render the document as it is now."""
         if self.running:
             return
-        self._rest, self._words, self._failed, self._stopped = b"", "", False, False
+        self._rest, self._words, self._failed, self._stopped, self._written = b"", "", False, False, []
         process = self._process = QProcess(self)
         process.readyReadStandardOutput.connect(self._read)
         process.finished.connect(self._finished)
@@ -62,7 +63,7 @@ class Export(QObject):
         process.closeWriteChannel()
 
     def stop(self) -> None:
-        """End it; what it had not finished is not there."""
+        """End it, if it is not done by then; what it had not finished is not there."""
         if self._process is not None:
             self._stopped = True
             self._process.terminate()
@@ -84,6 +85,7 @@ class Export(QObject):
             if "share" in told:
                 self.moved.emit(float(told["share"]))
             self._words = told.get("error") or told.get("text") or self._words
+            self._written = told.get("written", self._written)
             self._failed = self._failed or "error" in told
 
     def _broken(self, error: QProcess.ProcessError) -> None:
@@ -92,8 +94,9 @@ class Export(QObject):
 
     def _finished(self, code: int) -> None:
         self._read()
-        if self._stopped:
-            self._end("The export was ended; nothing of it was written.", False)
+        if self._stopped and code:
+            names = " and ".join(f"“{name}”" for name in self._written)
+            self._end(f"The export was ended; {f'of it {names} is' if names else 'nothing of it was'} written.", False)
         elif code and not self._failed:
             self._end("The export ended unasked; the log says more.", False)
         else:
