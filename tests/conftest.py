@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import sys
 import tempfile
@@ -25,6 +26,12 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 # Hundreds of processes are started: what they import is compiled once.
 os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
 os.environ.setdefault("PYTHONPYCACHEPREFIX", str(Path(tempfile.gettempdir()) / f"arpegon-tests-{os.getuid()}"))
+
+
+def pytest_collection_finish():
+    """What is imported and collected by now stays: nobody need look through it for what can be freed."""
+    gc.collect()
+    gc.freeze()
 
 
 @pytest.fixture(autouse=True)

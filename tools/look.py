@@ -14,13 +14,13 @@ import os
 import sys
 import tempfile
 import time
-from collections import Counter
 from collections.abc import Iterator
 from itertools import combinations
 from typing import Any, ClassVar, NamedTuple
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
+import numpy as np
 from PyQt6.QtCore import QPoint, QPointF, QRect, QRectF, Qt
 from PyQt6.QtGui import QColor, QFontMetricsF, QImage, QPainter
 from PyQt6.QtWidgets import (
@@ -55,6 +55,8 @@ _LARGE_PIXELS = 19
 _MAX_PAIRED = 60
 _NEAR_INK = 90
 """How far, in all three colours together, what is seen of a letter may be from its ink."""
+_SHIFTS = np.array([16, 8, 0], np.uint32)
+"""Where red, green and blue stand in a colour."""
 _SLACK = 2.0
 """Pixels by which metrics may differ from what is drawn."""
 _LAYOUTS = 5
@@ -136,27 +138,30 @@ class WatchedPainter(QPainter):
 painted.QPainter = WatchedPainter  # type: ignore[misc]
 
 
-def _ground(image: QImage, area: QRectF, ink: QColor) -> QColor | None:
+def _colors(widget: QWidget) -> np.ndarray:
+    """What is seen of a widget: the colour of every pixel as 0xAARRGGBB, of shape (height, width)."""
+    image = widget.grab().toImage().convertToFormat(QImage.Format.Format_ARGB32)
+    return np.frombuffer(image.constBits().asstring(image.sizeInBytes()), np.uint32).reshape(image.height(), -1)
+
+
+def _ground(seen: np.ndarray, area: QRectF, ink: QColor) -> QColor | None:
     """The colour that is seen most often in an area: the ground of its text; ``None`` where that is covered."""
-    found: Counter[int] = Counter()
-    near = 3 * _NEAR_INK
-    inside = area.toAlignedRect().intersected(image.rect())
-    for y in range(inside.top(), inside.bottom() + 1, 2):
-        for x in range(inside.left(), inside.right() + 1, 2):
-            pixel = image.pixel(x, y)
-            found[pixel] += 1
-            here = QColor(pixel)
-            away = sum(abs(a - b) for a, b in zip(here.getRgb()[:3], ink.getRgb()[:3], strict=True))
-            near = min(near, away)
-    return QColor(found.most_common(1)[0][0]) if found and near < _NEAR_INK else None
+    height, width = seen.shape
+    inside = area.toAlignedRect().intersected(QRect(0, 0, width, height))
+    pixels = seen[inside.top() : inside.bottom() + 1 : 2, inside.left() : inside.right() + 1 : 2].reshape(-1, 1)
+    away = np.abs((pixels >> _SHIFTS & 0xFF).astype(int) - ink.getRgb()[:3]).sum(axis=1)
+    if away.min(initial=_NEAR_INK) >= _NEAR_INK:
+        return None
+    colors, firsts, counts = np.unique(pixels, return_index=True, return_counts=True)
+    return QColor(int(colors[np.lexsort((firsts, -counts))[0]]))
 
 
 def _named(widget: QWidget) -> str:
     return f"{type(widget).__name__} {widget.accessibleName() or widget.objectName()}".strip()
 
 
-def painted_rows(widget: QWidget, where: str, seen: QImage) -> Iterator[Row]:
-    """What is wrong with a widget that draws itself; ``seen`` is its window."""
+def painted_rows(widget: QWidget, where: str, seen: np.ndarray) -> Iterator[Row]:
+    """What is wrong with a widget that draws itself; ``seen`` are the pixels of its window."""
     drawn: list[Drawn] = []
     WatchedPainter.wanted, WatchedPainter.whose = drawn, widget
     widget.grab(QRect(QPoint(0, 0), widget.size()))
@@ -226,7 +231,7 @@ def _in_window(widget: QWidget) -> QRect:
 def looked_at(window: QWidget, where: str) -> Iterator[Row]:
     """What is wrong with all that is in sight."""
     yield from overlapping_rows(window, where)
-    seen = window.grab().toImage()
+    seen = _colors(window)
     covers = [_in_window(cover) for cover in window.findChildren(Cover) if cover.isVisible()]
     for widget in window.findChildren(QWidget):
         hidden = any(cover.intersects(_in_window(widget)) for cover in covers) and not isinstance(widget, Cover)
@@ -252,6 +257,7 @@ class Tour:
         end = time.monotonic() + seconds
         while time.monotonic() < end:
             QApplication.processEvents()
+            time.sleep(0.005)
         self.session.paths.check()  # what is silent is said now, and not while we look
         for _ in range(_LAYOUTS):
             QApplication.sendPostedEvents()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 from itertools import pairwise
 
 import numpy as np
@@ -75,12 +76,17 @@ def test_plucked_notes_are_found_where_they_begin_with_slides_and_string_noise(s
     assert delays[len(delays) // 2] <= 3.0 / note_hz(40)
 
 
+@functools.cache
+def heard_at_once():
+    """A line, and what is heard where it comes as one block."""
+    sound = plucked_line(np.random.default_rng(2), [50, 57, 62, 60], noise_db=-60.0)[0]
+    return sound, heard(sound, block=len(sound))[1]
+
+
 @given(st.lists(st.integers(1, 6000), min_size=1, max_size=10))
 @settings(max_examples=8)
 def test_nothing_depends_on_where_blocks_are_cut(cuts):
-    draw = np.random.default_rng(2)
-    sound = plucked_line(draw, [50, 57, 62, 60], noise_db=-60.0)[0]
-    expected = heard(sound, block=len(sound))[1]
+    sound, expected = heard_at_once()
     one = listener("pitch", {}, RATE)
     found = [event for block in cut(sound, cuts) for event in one.process(block)]
     found += one.silence()

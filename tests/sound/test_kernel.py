@@ -22,16 +22,16 @@ PITCHED = [name for name, sound in SOUNDS.items() if not sound.kit]
 
 
 def events_of(seed):
-    """Strokes, ends and controllers at samples within two seconds."""
+    """Strokes, ends and controllers at samples within a second."""
     draw = random.Random(seed)
     found = []
     for _ in range(14):
-        at, note = draw.randrange(90_000), draw.randrange(30, 100)
+        at, note = draw.randrange(45_000), draw.randrange(30, 100)
         channel = draw.choice((0, 0, 3))
         found.append((at, note_on(0.0, channel, note, draw.randrange(1, 128))))
-        found.append((at + draw.randrange(100, 40_000), note_off(0.0, channel, note)))
+        found.append((at + draw.randrange(100, 20_000), note_off(0.0, channel, note)))
     for _ in range(10):
-        at = draw.randrange(90_000)
+        at = draw.randrange(45_000)
         found.append((at, control(0.0, 0, draw.choice((1, 7, 10, 11, 20, 64, 80)), draw.randrange(128))))
         found.append((at, bend(0.0, 0, draw.randrange(-8192, 8192))))
         found.append((at, pressure(0.0, 0, draw.randrange(128))))
@@ -52,7 +52,7 @@ def rendered(sound, events, block, compiled):
         voices = Voices(SOUNDS[sound], RATE)
     assert isinstance(voices.rendering, kernel.CompiledRendering) == compiled
     out, place, now = [], 0, 0
-    while now < 96_000:
+    while now < 48_000:
         here = np.zeros((2, block), dtype=np.float32)
         while place < len(events) and events[place][0] < now + block:
             voices.handle(events[place][1], max(0, events[place][0] - now))

@@ -82,7 +82,10 @@ def pixels(widget, colour=INK):
 
 def drawn(widget):
     """Whether there is something on a widget but one ground."""
-    return len(np.unique(np.ascontiguousarray(_image(widget)).view(np.uint32))) > 2
+    left = np.ascontiguousarray(_image(widget)).view(np.uint32).ravel()
+    for _ in range(2):
+        left = left[left != left[:1]] if len(left) else left
+    return len(left) > 0
 
 
 def picture(widget):

@@ -92,7 +92,7 @@ def test_closing_in_order_leaves_no_memory_where_all_is_saved(window, strand, qt
     session.filing.save(tmp_path / "tide.arpegon")
     play(window, qtbot, strand, 60)
     memory, folder = session.filing.autosave.memory, session.filing.autosave.folder
-    assert has_spool(memory)
+    qtbot.waitUntil(lambda: has_spool(memory))
     window.close()
     assert not memory.exists() and Autosave(folder).leftovers() == []
 
