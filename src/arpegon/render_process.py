@@ -23,7 +23,8 @@ from arpegon.rendering import outputs, render_project
 
 
 def _tell(**told: Any) -> None:
-    print(json.dumps(told), flush=True)
+    sys.stdout.write(json.dumps(told) + "\n")  # at once: one that is told to end is not told of in the middle of a line
+    sys.stdout.flush()
 
 
 def _leave(*_: Any) -> None:

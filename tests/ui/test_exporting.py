@@ -6,12 +6,14 @@ import json
 import os
 import subprocess
 import sys
+from types import SimpleNamespace
 
 import mido
 import pytest
 import soundfile
 from gestures import collect
 
+from arpegon import render_process
 from arpegon.core.document.model import Section
 from arpegon.files.project import format_project
 from arpegon.files.song import Wish
@@ -74,6 +76,13 @@ def test_one_that_is_ended_tells_which_files_are_whole(tmp_path):
     code, told = render(tmp_path, 128, lambda line: (tmp_path / "tide.mid").exists())
     assert code == 143 and told[-1] == {"written": ["tide.mid"]}
     assert [path.name for path in tmp_path.iterdir()] == ["tide.mid"] and mido.MidiFile(tmp_path / "tide.mid").length
+
+
+def test_a_line_is_told_at_once_so_that_it_is_whole_or_not_there(monkeypatch):
+    told = []
+    monkeypatch.setattr(sys, "stdout", SimpleNamespace(write=told.append, flush=lambda: None))
+    render_process._tell(share=0.5)
+    assert told == ['{"share": 0.5}\n']
 
 
 def test_one_that_is_done_is_not_ended(tmp_path):
