@@ -202,7 +202,11 @@ class Bench(QWidget):
         """Put a part onto the bench, made where it is to stand: what is moved in whole is fitted to the style anew."""
         holder = QWidget(self._area.viewport())
         holder.setObjectName("paper")
-        editor = make(parent=holder)
+        try:
+            editor = make(parent=holder)
+        except BaseException:
+            holder.deleteLater()
+            raise
         self.editor.leave()
         self.editor, self._sought = editor, None
         editor.set_columns(self._columns)
