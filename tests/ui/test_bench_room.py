@@ -41,6 +41,7 @@ def test_the_divider_gives_the_readout_room_that_is_remembered(window, chord, qt
     # Down as far as it goes: one row, the last event.
     drag(chord.divider, middle, middle + QPointF(0, 400))
     assert chord.readout.fold.isChecked() and chord.readout.height() == chord.readout.min_height
+    assert chord.readout.rect().contains(chord.readout.rows.geometry()), "its one row is seen whole"
     assert kept_settings(window.session).readout_folded
     QTest.mouseDClick(chord.divider, LEFT)
     assert not chord.readout.fold.isChecked() and chord.readout.height() == pytest.approx(before + 90, abs=2)

@@ -87,7 +87,7 @@ class Rows(QWidget):
         self.kept: deque[Passed] = deque(maxlen=KEPT)
         self._still = Still(kept=_PICTURES)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setMinimumHeight(3 * ROW)
+        self.setMinimumHeight(ROW)
 
     def sizeHint(self) -> QSize:
         return QSize(360, 6 * ROW)
@@ -106,7 +106,7 @@ class Rows(QWidget):
                 painter.setFont(theme.label_font(12))
                 painter.setPen(theme.color(t.second))
                 painter.drawText(
-                    QRectF(0, 0, width, 2 * ROW),
+                    QRectF(0, 0, width, min(2 * ROW, self.height())),  # one row, where it has no more
                     Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap,
                     "Play: each event that passes here is listed with what it became.",
                 )
