@@ -26,6 +26,7 @@ from arpegon.processors.registry import LISTENINGS
 from arpegon.ui.bench.destination_editor import DestinationEditor
 from arpegon.ui.bench.editor import StageEditor
 from arpegon.ui.bench.editors import EDITORS
+from arpegon.ui.bench.empty_bench import EmptyBench
 from arpegon.ui.bench.readout import Readout
 from arpegon.ui.bench.source_editor import SourceEditor
 from arpegon.ui.bench.strand_bench import StrandBench
@@ -390,21 +391,3 @@ class Bench(QWidget):
             self.session.edit("Remove source", edits.set_source(project, chosen.strand, chosen.place, None))
         elif chosen.part == "destination":
             self.session.edit("Remove destination", edits.set_destination(project, chosen.strand, chosen.place, None))
-
-
-class EmptyBench(BenchPart):
-    """What the bench says when nothing is selected."""
-
-    def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 8, 0, 0)
-        text = Label(
-            "Click a dark bar on the board: here you shape what that stage does, and beneath you read exactly "
-            "what went in and what came out.\n\nClick the pill at the head of a strand to choose what feeds it, "
-            "the name at its foot to choose where it sounds."
-        )
-        text.setWordWrap(True)
-        text.setProperty("role", "second")
-        box.addWidget(text)
-        box.addStretch(1)
