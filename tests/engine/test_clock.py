@@ -103,6 +103,8 @@ def test_after_ticks_that_were_held_up_it_is_in_step_again(held, before, time, a
     """The server of the system may stand still, and time with it, or only the messages wait."""
     engine, period = follower(), 0.02
     engine.clocks.ahead = ahead
+    went, locate = [], engine.locate
+    engine.locate = lambda time, beat: (went.append(beat), locate(time, beat))
 
     def tick(number, at):
         engine.run(at)
@@ -120,6 +122,7 @@ def test_after_ticks_that_were_held_up_it_is_in_step_again(held, before, time, a
     lost = time == "passed" and (held + 1) * period > 0.5
     beats = (before + held + 198 - 1) / 24.0
     assert abs(engine.clock.beat - ahead / period / 24.0 - beats) < (1.0 if lost else 0.06)
+    assert len(went) <= (time == "stood" and held > 20), "it jumps once, where it stayed behind"
     engine.finish(engine.now)
     assert_whole(engine.graph.outputs.out)
 

@@ -208,6 +208,20 @@ def test_it_goes_to_places_stops_and_begins_as_the_code_does():
     assert note_ons(engine.graph.outputs.out)
 
 
+@pytest.mark.parametrize("held", [3, 40, 250])
+def test_after_code_that_was_held_up_it_goes_to_its_place_once(held):
+    """The server of the system stood still, and time with it."""
+    rate, engine = RATES["25"], led(project(STEPS, tempo=120.0), [], 0.0)
+    went, locate = [], engine.locate
+    engine.locate = lambda time, beat: (went.append(beat), locate(time, beat))
+    for number in range(600 + held):
+        time = number * 0.01 if number < 300 else 3.0 + 1e-6 * number if number < 300 + held else (number - held) * 0.01
+        engine.run(time)
+        engine.clocks.code_message("x", quarter_frame(code_of(2 * (number // 8), rate), number % 8, rate), time)
+    assert engine.clock.beat_at(engine.now) == pytest.approx(2 * (599 + held) * 0.01, abs=0.02 if went else 0.1)
+    assert len(went) == (held > 10)
+
+
 def test_before_the_piece_begins_it_waits_and_begins_on_its_first_beat():
     rate = RATES["25"]
     engine = Engine(Sent())

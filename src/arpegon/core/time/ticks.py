@@ -20,7 +20,7 @@ _WILD_TICKS, _ODD_TICKS = 5, 30
 """So many wild ticks in a row are believed to be another tempo; more where Arpegon follows no such tempo."""
 _MIN, _MAX = (60.0 / PER_QUARTER / tempo for tempo in reversed(TEMPO_RANGE))
 TOGETHER_SECONDS = 0.0005
-"""Ticks nearer than this come from no tempo: they were held up on the way, and delivered together."""
+"""What comes nearer together than this, ticks or quarter frames, was held up on the way, and delivered at once."""
 
 
 class TickFilter:

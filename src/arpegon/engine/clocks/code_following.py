@@ -7,6 +7,7 @@ from collections.abc import Callable
 
 from arpegon.core.document.model import ClockSettings
 from arpegon.core.notes.course import Course
+from arpegon.core.time.ticks import TOGETHER_SECONDS
 from arpegon.core.time.timecode import PIECES, QUARTER_FRAME, RATES, CodeReader, code_or_zero
 from arpegon.engine.clocks.roles import Transport
 
@@ -73,9 +74,9 @@ class CodeFollower:
     def message(self, message: bytes, time: float) -> None:
         """A message of time code."""
         if message[0] == QUARTER_FRAME:
-            self._last = time
+            held_up, self._last = time - self._last < TOGETHER_SECONDS, time
             second = self.reader.quarter(message[1])
-            if second is not None:
+            if second is not None and not held_up:  # that one did not fall when it came
                 self._meet(self._beat_of(second + self._ahead()), time)
         else:
             second = self.reader.full(message)
