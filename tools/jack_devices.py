@@ -13,7 +13,7 @@ import numpy as np
 Hear = Callable[[list[int], int], None]
 """Hears a message, and at which of JACK's frames it came; called from JACK's thread."""
 
-_PATIENCE_SECONDS = 5.0
+_PATIENCE_SECONDS = 20.0
 _ATTEMPTS = 3
 
 
