@@ -172,7 +172,7 @@ def test_what_leaves_later_is_made_earlier(tempo, ahead):
     """So its notes leave on the clock's ticks; the first of a start, of which nobody knows before, cannot."""
     engine, box = follower(), box_at(tempo)
     engine.clocks.ahead = ahead
-    drive(engine, box, 20.0)
+    drive(engine, box, 10.0)
     begins = [event.time for event in note_ons(engine.graph.outputs.out)]
     assert begins[0] == pytest.approx(0.0, abs=1e-3)
     assert begins[4:] == pytest.approx([beat * 60.0 / tempo - ahead for beat in range(4, len(begins))], abs=1e-3)
