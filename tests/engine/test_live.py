@@ -98,6 +98,19 @@ def test_with_a_document_that_is_refused_the_ports_of_the_one_at_work_stay_open(
         assert all(port in ports.opened for ports in live.reports.ports[-2:]), "none was closed"
 
 
+def test_after_a_document_that_is_refused_a_new_engine_works_on_the_one_before(live, pair):
+    good = live.set_project(project(strand(destinations=(PortDestination(),))), HERE)
+    wait_for(lambda: live.reports.telemetry[-1].revision == good)
+    live.set_project(project(strand(Stage(id="x", kind="fog"), destinations=(PortDestination(),))), HERE)
+    wait_for(lambda: any("fog" in notice.text for notice in live.reports.notices))
+    before = live.pid
+    os.kill(before, signal.SIGKILL)
+    wait_for(lambda: live.pid not in (None, before))
+    live.reports.telemetry.clear()
+    wait_for(lambda: live.reports.telemetry and live.reports.telemetry[-1].revision == good)
+    assert len([notice for notice in live.reports.notices if "fog" in notice.text]) >= 2, "it is said again"
+
+
 def test_a_keyboard_that_is_unplugged_lets_go_and_is_heard_when_it_is_back(live, pair):
     live.set_project(project(strand(sources=(MidiSource(),))), HERE)
     wait_for(lambda: any(pair.name in port for port in live.reports.open_ports()))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from collections import deque
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Protocol
@@ -23,6 +24,8 @@ Receive = Callable[[protocol.EngineReport], None]
 
 SPARE_AFTER = 5.0
 """Seconds after which a second engine stands by: by then the first one, and the window, are there."""
+_UNTOLD = 16
+"""Documents that are kept until the engine says that it works on them, which it does sixty times a second."""
 
 
 class Keeper(Protocol):
@@ -53,6 +56,10 @@ class EngineClient:
         self.revision = 0
         """Of the document that was sent last."""
         self._project: protocol.SetProject | None = None
+        self._sent: deque[protocol.SetProject] = deque(maxlen=_UNTOLD)
+        """The documents of which it is not yet told that the engine works on them, or on later ones."""
+        self._at_work: protocol.SetProject | None = None
+        """What the engine worked on when it last said so: later ones may have been refused."""
         self._watch = protocol.Watch("")
         self._look = protocol.Look(True)
         self._audio: protocol.SetAudio | None = None
@@ -101,6 +108,7 @@ class EngineClient:
             self.revision += 1
             command = protocol.SetProject(msgspec.structs.replace(project, takes=()), path_text(folder), self.revision)
             self._project = command
+            self._sent.append(command)
             if self._keeper is not None:
                 self._keeper.on_revision(project, command.revision)
             self.supervisor.send(command)
@@ -121,7 +129,9 @@ class EngineClient:
         yield protocol.SetTime(studio.behind())
         if self._ended_before:
             yield protocol.Hush()
-        for command in (self._name, self._audio, self._project, self._watch, self._look):
+        at_work, project = self._at_work, self._project
+        documents = (at_work, project) if at_work is not project else (project,)
+        for command in (self._name, self._audio, *documents, self._watch, self._look):
             if command is not None:
                 yield command
         if self._playing:
@@ -130,11 +140,17 @@ class EngineClient:
     def _take(self, report: protocol.EngineReport) -> None:
         if isinstance(report, protocol.Telemetry):
             self._playing, self._beat = report.playing, report.beat
+            self._works_on(report.revision)
             studio.set_behind(report.behind)
         if self._keeper is not None:
             self._keeper.take(report)
         self._standing.follow(report)
         self._receive(report)
+
+    def _works_on(self, revision: int) -> None:
+        with self._lock:
+            while self._sent and self._sent[0].revision <= revision:
+                self._at_work = self._sent.popleft()
 
     def _late(self, late: bool) -> None:
         words = "The engine does not answer. If that goes on, it is started again with the same project."
