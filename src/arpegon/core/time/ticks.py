@@ -38,6 +38,8 @@ class TickFilter:
         """Seconds between ticks; 0 while it is not known."""
         self.next = 0.0
         """When the next tick is expected."""
+        self.held_up = False
+        """Whether the last tick came together with the one before."""
         self._last: float | None = None
         self._count = 0
         self._wild = 0
@@ -55,7 +57,8 @@ class TickFilter:
     def tick(self, time: float) -> None:
         """A tick has arrived."""
         last, self._last = self._last, time
-        if last is None or time - last < TOGETHER_SECONDS:
+        self.held_up = last is not None and time - last < TOGETHER_SECONDS
+        if last is None or self.held_up:
             return
         if self.period <= 0:
             self._begin(time, last)

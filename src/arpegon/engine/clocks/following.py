@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 from arpegon.core.document.model import ClockSettings
 from arpegon.core.time.clock import TEMPO_RANGE
-from arpegon.core.time.ticks import CONTINUE, PER_QUARTER, POSITION, START, STOP, TICK, TOGETHER_SECONDS, TickFilter
+from arpegon.core.time.ticks import CONTINUE, PER_QUARTER, POSITION, START, STOP, TICK, TickFilter
 from arpegon.engine.clocks.roles import Transport
 
 _LOST_TICKS = 10.0
@@ -117,7 +117,6 @@ class ClockFollower:
         self.ticks.tick(time)
         tempo = self.ticks.tempo
         was_lost, self.lost = self.lost, False
-        held_up = time - self._last < TOGETHER_SECONDS
         self._last = time
         self._judge(before, tempo, time)
         if tempo is not None and not TEMPO_RANGE[0] <= tempo <= TEMPO_RANGE[1]:
@@ -135,7 +134,7 @@ class ClockFollower:
                 self._transport.set_tempo(time, tempo)
             return
         self._number += 1
-        if held_up:
+        if self.ticks.held_up:
             return
         lead = self._lead(clock.tempo if tempo is None else tempo)
         here = clock.beat_at(time) - lead
