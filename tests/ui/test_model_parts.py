@@ -15,6 +15,7 @@ from arpegon.core.events import note_off, note_on
 from arpegon.core.notes.course import TimeFacts
 from arpegon.core.notes.taps import Batch, Passage
 from arpegon.core.time import studio
+from arpegon.engine.wire import protocol
 from arpegon.engine.wire.protocol import Health, Missing, Ports, Telemetry
 from arpegon.files.project import load_project
 from arpegon.files.settings import Settings
@@ -51,6 +52,66 @@ def passed(session, strand_id, places, *events, revision=None):
 def loaded(session, *strands, **changes):
     session.load(project(*strands, **changes), None)
     return session
+
+
+# -- the link to the engine ---------------------------------------------------------------------------
+
+
+def sent_by(session, monkeypatch):
+    """What goes to the engine from now on."""
+    sent = []
+    monkeypatch.setattr(session.link.client.supervisor, "send", sent.append)
+    return sent
+
+
+@pytest.mark.parametrize(
+    "act, kind",
+    [
+        (lambda session: session.play(), protocol.Play),
+        (lambda session: session.rewind(), protocol.Locate),
+        (lambda session: session.recorder.record(), protocol.Play),
+        (lambda session: session.piece.go(0), protocol.GoToSection),
+        (lambda session: session.command("steps", "start"), protocol.CommandStage),
+        (lambda session: session.feed(note_on(0.0, 0, 60, 90)), protocol.Feed),
+        (lambda session: session.hear("a", [60]), protocol.Direct),
+        (lambda session: session.link.play_take({}, 0.0), protocol.PlayTake),
+        (lambda session: session.link.set_params("steps", {}), protocol.SetParams),
+        (lambda session: session.select_stage("steps"), protocol.Watch),
+        (lambda session: session.all_off(), protocol.AllOff),
+    ],
+)
+def test_what_is_done_after_an_edit_reaches_the_engine_after_it(session, monkeypatch, act, kind):
+    """However long the window is busy with showing the edit: a start would play the document of before."""
+    loaded(session, strand(stage("steps")))
+    sent = sent_by(session, monkeypatch)
+    session.edit("Tempo", edits.set_project(session.project, tempo=91.0))
+    act(session)
+    document, command = sent[0], sent[1]
+    assert isinstance(document, protocol.SetProject) and document.project.tempo == 91.0
+    assert isinstance(command, kind)
+    session.link.send_edits()
+    assert sum(isinstance(one, protocol.SetProject) for one in sent) == 1, "nothing waits any longer"
+
+
+def test_the_steps_of_a_drag_are_one_document_and_each_is_heard_at_once(session, monkeypatch, qtbot):
+    loaded(session, strand(stage("velocity")))
+    sent = sent_by(session, monkeypatch)
+    for value in (10, 20, 30):
+        session.set_params("velocity", {"offset": value})
+    assert [one.values["offset"] for one in sent] == [10, 20, 30]
+    qtbot.waitUntil(lambda: len(sent) > 3)
+    (document,) = sent[3:]
+    assert document.project.strands[0].stages[0].params["offset"] == 30
+
+
+def test_an_edit_that_waits_goes_with_its_document(session, monkeypatch):
+    """Else what it prints would be kept with the document that is loaded."""
+    loaded(session, strand())
+    sent = sent_by(session, monkeypatch)
+    session.edit("Tempo", edits.set_project(session.project, tempo=91.0))
+    loaded(session, strand(), tempo=77.0)
+    session.link.send_edits()
+    assert [one.project.tempo for one in sent if isinstance(one, protocol.SetProject)] == [77.0]
 
 
 # -- the recorder -----------------------------------------------------------------------------------

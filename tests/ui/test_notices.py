@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from gestures import LEFT, pixels
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QPushButton
+from PyQt6.QtWidgets import QLabel, QPushButton
 
 from arpegon.core.document.model import Hookup
 from arpegon.ui.frame.notices import NoticeRow
@@ -41,7 +41,7 @@ def test_the_newest_three_are_shown_and_what_only_passes_goes(window):
 def test_learning_is_asked_for_in_a_friendly_tone(window, strand, qtbot):
     window.session.hooking.learn(Hookup(id="", param="tempo"))
     qtbot.waitUntil(lambda: any("hook it up to Tempo" in text for text in window.notices.texts))
-    (notice,) = [one for one in window.notices.findChildren(NoticeRow) if one.isVisible()]
+    (notice,) = [row for row in window.notices.findChildren(NoticeRow) if "hook it up" in row.findChild(QLabel).text()]
     assert pixels(notice, theme.theme().good) > 50
     window.session.hooking.cancel()
     assert not any("hook it up" in text for text in window.notices.texts)

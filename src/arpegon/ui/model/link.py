@@ -17,10 +17,17 @@ from arpegon.engine.live.client import EngineClient
 from arpegon.engine.live.keeper import MemoryKeeper
 from arpegon.engine.wire import protocol
 from arpegon.files.logs import ENGINE_ERRORS, log_file
+from arpegon.ui.look.timers import one_shot
+
+_SOON_MS = 8
+"""How long a document that is edited waits for further steps of the same hand: about as long as between two moves of a
+mouse."""
 
 
 class EngineLink(QObject):
     """The only place in the window that knows the messages of the wire.
+
+    An edited document waits a moment for further edits; no command that is given after an edit comes before it.
 
     Signals:
         printed: a batch of what passed the taps.
@@ -46,6 +53,10 @@ class EngineLink(QObject):
         self.keeper = MemoryKeeper(lambda text: self.arrive(protocol.Notice("memory", text)))
         self.client = EngineClient(self.arrive, log_file(ENGINE_ERRORS), self.keeper)
         self._arrived.connect(self.deliver)
+        self._edited: tuple[Project, Path] | None = None
+        """The document that waits, and the folder in which its files lie."""
+        self._soon = one_shot(self, _SOON_MS)
+        self._soon.timeout.connect(self.send_edits)
         self._signals = {
             Batch: self.printed,
             protocol.Telemetry: self.told,
@@ -90,53 +101,80 @@ class EngineLink(QObject):
 
     def listen_anew(self) -> None:
         """Have the process that listens started again: it ended too often, or hangs."""
-        self.client.send(protocol.ListenAnew())
+        self._send(protocol.ListenAnew())
 
     def close(self) -> None:
         """End it in order; it lets go of its notes."""
+        self.forget_edits()
         self.client.close()
+
+    # -- the document ------------------------------------------------------------------------------
+
+    def set_project(self, project: Project, folder: Path) -> int:
+        """Have the engine work on a document now; returns its revision."""
+        self.forget_edits()
+        return self.client.set_project(project, folder)
+
+    def set_project_soon(self, project: Project, folder: Path) -> None:
+        """Have the engine work on a document before anything else that it is told, or in a moment."""
+        self._edited = project, folder
+        self._soon.start()
+
+    def send_edits(self) -> None:
+        """Let the document that waits go to the engine."""
+        if self._edited is not None:
+            self.set_project(*self._edited)
+
+    def forget_edits(self) -> None:
+        """Let no document wait any longer."""
+        self._edited = None
+        self._soon.stop()
+
+    def drag_params(self, stage: str, values: Mapping[str, Any]) -> None:
+        """The short cut for a knob that is dragged: it passes the document that waits, which has these values too."""
+        self.client.send(protocol.SetParams(stage, dict(values)))
 
     # -- commands ----------------------------------------------------------------------------------
 
-    def set_project(self, project: Project, folder: Path) -> int:
-        """Have the engine work on a document; returns its revision."""
-        return self.client.set_project(project, folder)
+    def _send(self, command: protocol.EngineCommand) -> None:
+        self.send_edits()
+        self.client.send(command)
 
     def set_params(self, stage: str, values: Mapping[str, Any]) -> None:
-        """The short cut for a knob that is dragged."""
-        self.client.send(protocol.SetParams(stage, dict(values)))
+        """Have a stage or source work with values that are not in the document."""
+        self._send(protocol.SetParams(stage, dict(values)))
 
     def set_audio(self, device: str, block: int) -> None:
         """Use an audio device (empty: the default one) with blocks of so many frames."""
-        self.client.send(protocol.SetAudio(device, block))
+        self._send(protocol.SetAudio(device, block))
 
     def set_name(self, name: str) -> None:
         """Be called so at a JACK server."""
-        self.client.send(protocol.SetName(name))
+        self._send(protocol.SetName(name))
 
     def set_clock_box(self, settings: BoxSettings) -> None:
         """Turn the knobs of the clock box."""
-        self.client.send(protocol.SetClockBox(settings))
+        self._send(protocol.SetClockBox(settings))
 
     def watch(self, stage: str) -> None:
         """Have every event of a stage reported (empty: none)."""
-        self.client.send(protocol.Watch(stage))
+        self._send(protocol.Watch(stage))
 
     def look(self, on: bool) -> None:
         """Whether anybody looks at meters, lamps and the like: else they are told of seldom."""
-        self.client.send(protocol.Look(on))
+        self._send(protocol.Look(on))
 
     def learn(self, on: bool) -> None:
         """Have all that comes in reported, or no longer."""
-        self.client.send(protocol.Learn(on))
+        self._send(protocol.Learn(on))
 
     def feed(self, name: str, events: Sequence[Event]) -> None:
         """Let events arrive at a feed, in studio time."""
-        self.client.send(protocol.Feed(name, list(events)))
+        self._send(protocol.Feed(name, list(events)))
 
     def direct(self, strand: str, events: Sequence[Event]) -> None:
         """Send events straight to a strand's destinations, at seconds from now."""
-        self.client.send(protocol.Direct(strand, list(events)))
+        self._send(protocol.Direct(strand, list(events)))
 
     def hear(self, strand: str, notes: Sequence[int], seconds: float) -> None:
         """Sound notes for a moment at a strand's destinations, past its stages."""
@@ -145,23 +183,23 @@ class EngineLink(QObject):
 
     def command(self, stage: str, command: str, value: float | None) -> None:
         """Have a stage or generator do something, such as ``start`` or ``stop``."""
-        self.client.send(protocol.CommandStage(stage, command, value))
+        self._send(protocol.CommandStage(stage, command, value))
 
     def play(self, beat: float | None = None) -> None:
         """Start the transport."""
-        self.client.send(protocol.Play(beat))
+        self._send(protocol.Play(beat))
 
     def stop(self) -> None:
         """Stop the transport."""
-        self.client.send(protocol.Stop())
+        self._send(protocol.Stop())
 
     def locate(self, beat: float) -> None:
         """Set the transport to a beat."""
-        self.client.send(protocol.Locate(beat))
+        self._send(protocol.Locate(beat))
 
     def go_to_section(self, place: int) -> None:
         """Go to a section."""
-        self.client.send(protocol.GoToSection(place))
+        self._send(protocol.GoToSection(place))
 
     def play_take(
         self, parts: Mapping[str, Sequence[Event]], start: float, through: bool = False, keys_out: bool = False
@@ -169,12 +207,12 @@ class EngineLink(QObject):
         """Play recorded events straight to the strands' destinations, or through their stages; live keys may be kept
         out meanwhile."""
         events = {strand: list(events) for strand, events in parts.items()}
-        self.client.send(protocol.PlayTake(events, start, through, keys_out))
+        self._send(protocol.PlayTake(events, start, through, keys_out))
 
     def stop_take(self) -> None:
         """Stop the take that plays."""
-        self.client.send(protocol.StopTake())
+        self._send(protocol.StopTake())
 
     def all_off(self) -> None:
         """Silence everything."""
-        self.client.send(protocol.AllOff())
+        self._send(protocol.AllOff())

@@ -84,7 +84,6 @@ class Piece(QObject):
 
     def go(self, place: int) -> None:
         """Go to a section, on the next bar line while music plays."""
-        self.session.send_edits()
         self.session.link.go_to_section(place)
 
     def go_by(self, by: int) -> None:

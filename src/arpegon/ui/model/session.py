@@ -22,7 +22,7 @@ from arpegon.files.settings import Settings, SettingsChange, SettingsKeeper
 from arpegon.processors import processor_class
 from arpegon.processors.tossing import tossed
 from arpegon.sound import CLICK_SOUND
-from arpegon.ui.look.timers import one_shot, ticking
+from arpegon.ui.look.timers import ticking
 from arpegon.ui.model.change import EVERYTHING, Change, change_between
 from arpegon.ui.model.drop_outs import DropOuts
 from arpegon.ui.model.exporting import Export
@@ -40,8 +40,6 @@ from arpegon.ui.model.recorder import Recorder
 from arpegon.ui.model.reports import Reports
 from arpegon.ui.model.selection import NOTHING, Selection, source_selection, stage_selection
 from arpegon.ui.model.transport import TransportModel
-
-ENGINE_DEBOUNCE_MS = 8
 
 
 def fresh_audio(session: Session, kind: str) -> AudioSource:
@@ -95,8 +93,6 @@ class Session(QObject):
         self.reports = Reports(self)
         self.link.hooked.connect(self.hooking.take)
         self.osc = Osc(self)
-        self._send_timer = one_shot(self, ENGINE_DEBOUNCE_MS)
-        self._send_timer.timeout.connect(self.send_project)
         self.in_sight = True
         self._free_timer = ticking(self, EVERY_MS)
         self._free_timer.timeout.connect(give_back)
@@ -118,7 +114,6 @@ class Session(QObject):
         self._free_timer.stop()
         self.paths.stop()
         self.osc.close()
-        self._send_timer.stop()
         self.export.close()
         self.link.close()
         self.filing.close()
@@ -189,7 +184,7 @@ class Session(QObject):
         self.piece.look()
         self.hooking.on_edit(seen)
         self._drop_stale()
-        self._send_timer.start()
+        self.link.set_project_soon(self.history.project, self.filing.folder)
         self.filing.keep_soon()
         self.tell_change()
         self.file_changed.emit()
@@ -212,12 +207,6 @@ class Session(QObject):
         """Let the engine work on the document as it is now; returns its revision."""
         return self.link.set_project(self.history.project, self.filing.folder)
 
-    def send_edits(self) -> None:
-        """Let an edit that waits go to the engine before what comes next."""
-        if self._send_timer.isActive():
-            self._send_timer.stop()
-            self.send_project()
-
     def set_params(self, stage_id: str, values: Mapping[str, Any], settled: bool = False) -> None:
         """Set parameters of a stage, by the short cut while a knob is dragged."""
         found = self.project.find_stage(stage_id)
@@ -236,7 +225,7 @@ class Session(QObject):
         if self.project is not before:
             stage = self.project.find_stage(stage_id)
             if stage is not None:
-                self.link.set_params(stage_id, stage[1].params)
+                self.link.drag_params(stage_id, stage[1].params)
         if settled:
             self.settle()
 
@@ -341,8 +330,7 @@ class Session(QObject):
         self.link.all_off()
 
     def feed(self, *events: Event) -> None:
-        """Play events on the play surface; an edit that waits goes first, so that it is heard at once."""
-        self.send_edits()
+        """Play events on the play surface."""
         self.link.feed("surface", events)
 
     def hear(self, strand_id: str, notes: Sequence[int], seconds: float = 0.8) -> None:
@@ -382,6 +370,7 @@ class Session(QObject):
 
     def load(self, project: Project, path: Path | None, folder: Path | None = None, saved: bool = True) -> None:
         """Work on another document."""
+        self.link.forget_edits()
         self.history = History(project)
         if not saved:
             self.history.saved = None
@@ -394,7 +383,6 @@ class Session(QObject):
         self.link.stop()
         self.link.locate(0.0)
         self.select(NOTHING)
-        self._send_timer.stop()
         self.papers.begin(self.send_project())
         self._shown = self.project
         self.changed.emit(EVERYTHING)
