@@ -93,6 +93,20 @@ def test_what_is_done_after_an_edit_reaches_the_engine_after_it(session, monkeyp
     assert sum(isinstance(one, protocol.SetProject) for one in sent) == 1, "nothing waits any longer"
 
 
+def test_a_second_press_stops_what_the_first_began_although_no_frame_was_drawn_between(session, monkeypatch):
+    loaded(session, strand())
+    sent = sent_by(session, monkeypatch)
+    session.link.set_by_frames(True)
+    session.play()
+    told(session, playing=True)
+    session.play()
+    assert [type(one) for one in sent] == [protocol.Play, protocol.Stop]
+    told(session, playing=False)
+    told(session, playing=True)
+    session.recorder.record()
+    assert len(sent) == 2, "what plays is recorded as it goes, and not begun anew"
+
+
 def test_the_steps_of_a_drag_are_one_document_and_each_is_heard_at_once(session, monkeypatch, qtbot):
     loaded(session, strand(stage("velocity")))
     sent = sent_by(session, monkeypatch)

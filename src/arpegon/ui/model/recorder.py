@@ -60,6 +60,7 @@ class Recorder(QObject):
         """Start recording, or stop and make a take."""
         session = self.session
         if self.since is None:
+            session.link.deliver()  # whether it plays is what was said until now
             self.since, self._from = studio.now(), None
             if not session.telemetry.playing and session.project.strands:
                 # What the engine starts begins after all that it told, by its own time: where a server stood still just

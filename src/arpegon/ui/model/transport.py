@@ -33,7 +33,8 @@ class TransportModel(QObject):
         return self.told.playing
 
     def toggle(self) -> None:
-        """Start or stop."""
+        """Start or stop, by what the engine has said until now: a window that is busy may not have been told yet."""
+        self._link.deliver()
         if self.playing:
             self._link.stop()
         else:
