@@ -95,7 +95,7 @@ def test_a_destination_waits_for_a_slow_one_and_that_is_not_kept():
 def test_clocks_and_takes_wait_with_all_others():
     document = project(beats("a"), beats("b", offset_ms=-50.0), clock=ClockSettings(send=("Box",)))
     engine, out = at_work(document)
-    engine.play_take({"a": [note_on(0.1, 0, 72, 90), note_off(0.2, 0, 72)]}, 0.0)
+    engine.takes.play({"a": [note_on(0.1, 0, 72, 90), note_off(0.2, 0, 72)]}, 0.0)
     engine.run(0.6)
     ticks = [event.time for event in out.sent["Box"] if event.status == SYSEX]
     assert ticks[0] == pytest.approx(0.05) and len(ticks) > 20

@@ -50,7 +50,7 @@ def test_what_plays_by_itself_rests_meanwhile_and_goes_on_after(through):
     engine.run(2.1)
     before = begun(out, 0.0, 2.1)
     assert {41, 46, 77, 78} <= set(before)
-    engine.play_take({"a": TAKE}, 2.1, through=through)
+    engine.takes.play({"a": TAKE}, 2.1, through=through)
     engine.run(3.0 - 1e-6)
     meanwhile = {event.data1 for event in note_ons(out.out) if 2.1 <= event.time < 3.0}
     assert 60 + through in meanwhile and not meanwhile & {41, 46, 77, 78} and 90 in meanwhile
@@ -65,10 +65,10 @@ def test_what_plays_by_itself_rests_meanwhile_and_goes_on_after(through):
 def test_a_take_that_is_stopped_lets_go_and_what_rested_comes_back():
     engine, out = at_work(project(strand(sources=(STEPS, *strand().sources))))
     engine.run(0.1)
-    engine.play_take({"a": [note_on(0.0, 0, 60, 90), note_off(99.0, 0, 60)]}, 0.1, through=True)
+    engine.takes.play({"a": [note_on(0.0, 0, 60, 90), note_off(99.0, 0, 60)]}, 0.1, through=True)
     engine.run(1.2)
     assert engine.graph.project.find_stage("s")[1].bypass
-    engine.stop_take(1.2)
+    engine.takes.stop(1.2)
     assert not engine.graph.project.find_stage("s")[1].bypass and engine.graph.sounding == 0
     engine.run(2.1)
     assert begun(out, 1.2, 2.1) == [40]
@@ -78,9 +78,9 @@ def test_a_take_that_is_stopped_lets_go_and_what_rested_comes_back():
 def test_what_was_resting_before_rests_on():
     one = project(strand(sources=(msgspec.structs.replace(STEPS, bypass=True), *strand().sources)))
     engine, _ = at_work(one)
-    engine.play_take({"a": TAKE}, 0.1)
+    engine.takes.play({"a": TAKE}, 0.1)
     engine.run(2.0)
-    assert engine.graph.project.find_stage("s")[1].bypass and engine.take_position is None
+    assert engine.graph.project.find_stage("s")[1].bypass and engine.takes.position is None
 
 
 def test_music_of_the_project_plays_as_a_clip():
@@ -92,9 +92,9 @@ def test_music_of_the_project_plays_as_a_clip():
 def test_a_take_of_a_strand_that_is_gone_harms_nothing():
     engine, _ = at_work(project(strand()))
     for through in (False, True):
-        engine.play_take({"gone": TAKE}, engine.now, through=through)
+        engine.takes.play({"gone": TAKE}, engine.now, through=through)
         engine.run(engine.now + 2.0)
-    assert engine.take_position is None
+    assert engine.takes.position is None
 
 
 PAST = ClipSource(id="c", music=MUSIC, past=True)
@@ -137,7 +137,7 @@ def test_live_keys_can_be_kept_out_while_a_take_plays():
     engine, out = at_work(project(strand(), strand(strand_id="b")))
     engine.feed("surface", note_on(0.1, 0, 62, 90))
     engine.run(0.2)
-    engine.play_take({"a": TAKE}, 0.2, keys_out=True)
+    engine.takes.play({"a": TAKE}, 0.2, keys_out=True)
     assert [event.time for event in out.printed_at["a", "in"] if event.kind == 0x80] == [0.2]
     engine.feed("surface", note_on(0.3, 0, 64, 90))
     engine.run(0.4)
@@ -145,7 +145,7 @@ def test_live_keys_can_be_kept_out_while_a_take_plays():
     engine.apply(project(strand(stage("transpose", "t", semitones=1)), strand(strand_id="b")), {}, 0.4)
     engine.feed("surface", note_on(0.5, 0, 65, 90))
     engine.run(2.0)
-    assert engine.take_position is None
+    assert engine.takes.position is None
     engine.feed("surface", note_off(2.0, 0, 65))
     engine.feed("surface", note_on(2.1, 0, 67, 90))
     engine.run(2.2)

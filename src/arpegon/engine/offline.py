@@ -203,7 +203,7 @@ def run(
     for second, tempo in tempi:
         engine.at_time(second, lambda now, tempo=tempo: engine.set_tempo(now, tempo))  # type: ignore[misc]
     engine.play(0.0, 0.0)
-    engine.score("surface", played)
+    engine.arrivals.score("surface", played)
     if observer is not None:
         observer.begin(collector.result)
     parts = _PARTS if progress is not None else 1

@@ -9,30 +9,27 @@ from __future__ import annotations
 import contextlib
 import heapq
 import math
-from bisect import bisect_right
-from collections import deque
 from collections.abc import Callable, Mapping, Sequence
 from itertools import count
 from typing import Any
 
 from arpegon.core.document.model import Project
 from arpegon.core.errors import ParameterError
-from arpegon.core.events import NOTE_OFF, NOTE_ON, Event, note_off
+from arpegon.core.events import Event
 from arpegon.core.notes.course import TimeFacts
-from arpegon.core.notes.pairing import Pairing, note_key
 from arpegon.core.processing.parameters import check_params
 from arpegon.engine.clocks.outside import OutsideClocks
 from arpegon.engine.clocks.timeline import Due, Timeline
-from arpegon.engine.graph.feeds import ALL_INPUTS
 from arpegon.engine.graph.graph import Graph, Inputs, Outputs
 from arpegon.engine.hearing.feeds import AudioFeeds
 from arpegon.engine.hearing.hearing import Hearing
+from arpegon.engine.performance.arrivals import Arrivals
 from arpegon.engine.performance.hooks import Hooks
 from arpegon.engine.performance.overlay import Overlay
 from arpegon.engine.performance.own_times import OwnTimes
 from arpegon.engine.performance.players import Players, Room
 from arpegon.engine.performance.sections import SectionPlayer
-from arpegon.engine.performance.take_player import TakePlayer, ThroughStages, what_rests
+from arpegon.engine.performance.takes import Takes
 from arpegon.files.audio import AudioFile
 from arpegon.files.midi import Clip
 from arpegon.processors import processor_class
@@ -46,28 +43,6 @@ _TEMPO = ("", "tempo")
 
 def _nothing(time: float) -> None:
     """What is due needs no more than that stages work up to it."""
-
-
-def _time(event: Event) -> float:
-    return event.time
-
-
-class Score:
-    """Events that arrive by themselves (offline: what a file plays)."""
-
-    def __init__(self, name: str, events: Sequence[Event]) -> None:
-        self.name = name
-        self._events = events
-        self._place = 0
-        self.next_time = events[0].time
-
-    def take(self, until: float) -> list[Event]:
-        """The events up to a time."""
-        place = bisect_right(self._events, until, lo=self._place, key=_time)
-        taken = list(self._events[self._place : place])
-        self._place = place
-        self.next_time = self._events[place].time if place < len(self._events) else math.inf
-        return taken
 
 
 class Engine:
@@ -90,18 +65,15 @@ class Engine:
         self.audio = AudioFeeds(self, self, self.graph, self.endless, hearing)
         self._seconds: list[tuple[float, int, Due]] = []
         self._order = count()
-        self._arrived: deque[tuple[str, Event]] = deque()
-        self._scores: list[Score] = []
         self._injected: Inputs = {}
-        self._down: dict[str, Pairing[bool]] = {}
-        """The keys that are down on each MIDI input."""
         self.players = Players(Room(self, self, self.graph), self, self.own)
         self.own.carry(self.graph, self.players)
-        self._take: TakePlayer | None = None
         self.clocks = OutsideClocks(self, self, self._send_clock, self._clock_in, self.nudge)
         self.overlay = Overlay(self, self.graph, self.go_on)
         self.sections = SectionPlayer(self, self.overlay, self.graph, self.graph)
         self.hooks = Hooks(self, self.overlay, self.sections, self.graph)
+        self.arrivals = Arrivals(self.hooks, self._move_on)
+        self.takes = Takes(self, self, self.graph, self.overlay)
         self._plans = self._planning(Project())
         self._told: TimeFacts | None = None
         self._led_elsewhere = False
@@ -144,22 +116,14 @@ class Engine:
 
     def feed(self, name: str, event: Event) -> None:
         """Let an event arrive from outside, to be worked on by the next :meth:`run`."""
-        self._arrived.append((name, event))
-
-    def score(self, name: str, events: Sequence[Event]) -> None:
-        """Let events (in order of time) arrive by themselves when their time comes."""
-        if events:
-            self._scores.append(Score(name, events))
+        self.arrivals.feed(name, event)
 
     def run(self, until: float) -> None:
         """Do all that is due up to ``until`` seconds, in order of time."""
-        arrived = self._arrived
         while True:
             planned, do = self._next_planned()
             due = min(planned, until)
-            next_input = arrived[0][1].time if arrived else math.inf
-            for score in self._scores:
-                next_input = min(next_input, score.next_time)
+            next_input = self.arrivals.next_time()
             if next_input <= due:
                 if not self.hooks.any:
                     self._take_in(due)
@@ -169,11 +133,11 @@ class Engine:
                 moment = max(self.now, next_input)
                 before = math.nextafter(moment, -math.inf)
                 if self.graph.due() < moment and self.now < before:
-                    self._catch_up(before)  # once: a step may fall only when time has moved past it
+                    self.catch_up(before)  # once: a step may fall only when time has moved past it
                 else:
                     self._take_in(moment)
             elif planned <= until:
-                self._catch_up(planned)
+                self.catch_up(planned)
                 if self.hooks.any:
                     # What stages did on the way may have changed the plans.
                     due, do = self._next_planned()
@@ -186,10 +150,10 @@ class Engine:
                     self.hooks.signals(self.now)
             else:
                 break
-        self._catch_up(until)
+        self.catch_up(until)
 
-    def _catch_up(self, until: float) -> None:
-        """Let stages emit what they put off up to a time."""
+    def catch_up(self, until: float) -> None:
+        """Let stages emit what they put off up to a time, which has come then."""
         moves = self.graph.due() <= until
         if moves:
             self.graph.push({}, until)
@@ -209,74 +173,23 @@ class Engine:
 
     def _take_in(self, until: float) -> None:
         """Push everything that arrived up to ``until`` as one batch."""
-        inputs: Inputs = {}
-        arrived = self._arrived
-        now = self.now
-        while arrived and arrived[0][1].time <= until:
-            name, event = arrived.popleft()
-            if event.time < now:
-                event = event.at(now)
-            now = event.time
-            if self._hooked(name, event, inputs):
-                continue
-            if name.startswith(ALL_INPUTS):
-                self._let_in(name, event, inputs)
-            elif name in inputs:
-                inputs[name].append(event)
-            else:
-                inputs[name] = [event]
-        for score in self._scores:
-            events = score.take(until)
-            if self.hooks.any:
-                for event in events:
-                    if not self._hooked(score.name, event, inputs):
-                        inputs.setdefault(score.name, []).append(event)
-            elif events:
-                now = max(now, events[-1].time)
-                known = inputs.get(score.name)
-                inputs[score.name] = events if known is None else sorted([*known, *events], key=_time)
-        self.now = max(now, until)
+        inputs = self.arrivals.take(until, self.now)
+        self.now = max(self.now, until)
         self.graph.push(inputs, self.now)
         self.hooks.signals(self.now)
 
-    def _hooked(self, name: str, event: Event, inputs: Inputs) -> bool:
-        """Whether an event goes no further than to hookups; what came before it goes first."""
-        found = self.hooks.found(name, event)
-        if not found:
-            return False
+    def _move_on(self, inputs: Inputs, time: float) -> None:
+        """Push what came before a moment, which is then."""
         if inputs:
-            gathered = dict(inputs)
-            inputs.clear()
-            self.graph.push(gathered, event.time)
-        self.now = max(self.now, event.time)
-        return self.hooks.take(found, event)
-
-    def _let_in(self, name: str, event: Event, inputs: Inputs) -> None:
-        """One event of a MIDI input. Its notes are kept in pairs before they meet those of other inputs."""
-        kind = event.status & 0xF0
-        events = inputs.setdefault(name, [])
-        before = len(events)
-        if kind == NOTE_ON:
-            down = self._down.setdefault(name, Pairing())
-            if down.end(note_key(event)):
-                events.append(note_off(event.time, event.status & 0x0F, event.data1))
-            down.begin(note_key(event), True)
-            events.append(event)
-        elif kind == NOTE_OFF:
-            if name in self._down and self._down[name].end(note_key(event)):
-                events.append(event)
-        else:
-            events.append(event)
-        if name != ALL_INPUTS:
-            inputs.setdefault(ALL_INPUTS, []).extend(events[before:])
+            self.graph.push(inputs, time)
+        self.now = max(self.now, time)
 
     def lost(self, name: str, time: float) -> None:
         """A feed is gone or stops: end the keys that it holds."""
         time = max(time, self.now)
-        down = self._down.pop(name, None)
-        if down and name.startswith(ALL_INPUTS):
-            ends = down.release(time)
-            self.graph.push({name: ends, ALL_INPUTS: list(ends)}, time)
+        ends = self.arrivals.let_go(name, time)
+        if ends:
+            self.graph.push(ends, time)
         self.graph.release_feed(name, time)
 
     # -- the document ------------------------------------------------------------------------------
@@ -362,7 +275,7 @@ class Engine:
     def command(self, stage_id: str, act: str, value: float | None, time: float) -> None:
         """Have a stage or generator do something, such as ``start`` (so many rounds) or ``stop``."""
         time = max(time, self.now)
-        self._catch_up(time)
+        self.catch_up(time)
         self.graph.command(stage_id, act, value, time)
         self.players.command(stage_id, act, value, time)
 
@@ -514,9 +427,8 @@ class Engine:
         if self.clock.playing:
             self.stop(time)
         self._end_endless(time)
-        self.stop_take(time)
-        self._arrived.clear()
-        self._down.clear()
+        self.takes.stop(time)
+        self.arrivals.clear()
         self.graph.silence(time)
 
     def finish(self, time: float) -> None:
@@ -524,7 +436,7 @@ class Engine:
         if self.clock.playing:
             self.stop(max(time, self.now))
         self._end_endless(max(time, self.now))
-        self.stop_take(time)
+        self.takes.stop(time)
         self.graph.silence(max(time, self.now), panic=False)
 
     def _send_clock(self, port: str, events: Sequence[Event]) -> None:
@@ -558,8 +470,6 @@ class Engine:
         """Do what a hookup can do."""
         self.hooks.do(action, target, value, max(time, self.now))
 
-    # -- takes -------------------------------------------------------------------------------------
-
     def direct(self, strand: str, events: Sequence[Event], time: float) -> None:
         """Send events (at seconds from ``time``) straight to the destinations of a strand, past its stages."""
         time = max(time, self.now)
@@ -568,41 +478,3 @@ class Engine:
                 time + event.time,
                 lambda now, event=event: self.graph.play_direct(strand, [event.at(now)]),  # type: ignore[misc]
             )
-
-    def play_take(
-        self,
-        parts: Mapping[str, Sequence[Event]],
-        time: float,
-        start: float = 0.0,
-        through: bool = False,
-        keys_out: bool = False,
-    ) -> None:
-        """Play events (at seconds from the take's start) straight to the destinations of their strands, or through
-        their stages. What plays by itself there rests meanwhile, so that nothing sounds twice; with ``keys_out`` what
-        is played live is kept out, too."""
-        self.stop_take(time)
-        time = max(time, self.now)
-        self._catch_up(time)
-        rests = what_rests(self.graph.project, parts)
-        self.overlay.lay(dict.fromkeys(rests, True), (), time)
-        self.graph.keep_keys_out(frozenset(parts) if keys_out else frozenset(), time)
-        way = ThroughStages(self) if through else self.graph
-        self._take = TakePlayer(self, way, parts, time, start, lambda now: self._take_ended(rests, now))
-
-    def _take_ended(self, rests: Sequence[Target], time: float) -> None:
-        """What rested plays again."""
-        self.overlay.lay({}, rests, time)
-        self.graph.keep_keys_out(frozenset(), time)
-
-    def stop_take(self, time: float) -> None:
-        """Stop the take that plays, if any."""
-        if self._take is not None:
-            self._take.stop(max(time, self.now))
-            self._take = None
-
-    @property
-    def take_position(self) -> float | None:
-        """Seconds into the take that plays."""
-        if self._take is None or self._take.done:
-            return None
-        return self._take.position(self.now)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from typing import Any, Protocol
 
 from arpegon.core.document.model import Project
@@ -21,6 +21,9 @@ class Scheduler(Protocol):
 
     def at_time(self, time: float, due: Due) -> None:
         """Call ``due`` at a time in seconds."""
+
+    def catch_up(self, until: float) -> None:
+        """Let stages emit what they put off up to a time, which has come then."""
 
 
 class Entrance(Protocol):
@@ -110,14 +113,21 @@ class Carried(Protocol):
         """Stop what goes with a timeline."""
 
 
-class DirectOutput(Protocol):
-    """The way straight to destinations, past all stages."""
+class TakeWay(Protocol):
+    """The way that the events of a take go."""
 
     def play_direct(self, strand: str, events: Sequence[Event]) -> None:
-        """Send events straight to a strand's destinations."""
+        """Send events of a strand."""
 
     def release_direct(self, strand: str, time: float) -> None:
         """End what was sent so."""
+
+
+class TakeGraph(AtWork, TakeWay, Protocol):
+    """The strands, where a take plays: past their stages it goes straight to their destinations."""
+
+    def keep_keys_out(self, strands: Collection[str], time: float) -> None:
+        """Keep what is played live out of these strands, and of no others."""
 
 
 GoOn = Callable[[Project, Sequence[Any], float], None]

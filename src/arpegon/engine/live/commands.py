@@ -56,10 +56,10 @@ DO: dict[type[protocol.Message], Do] = {
     protocol.GoToSection: lambda live, command, now: live.engine.sections.go(command.place, now),
     protocol.Watch: lambda live, command, now: live.watch(command.stage),
     protocol.Look: lambda live, command, now: live.look(command.on),
-    protocol.PlayTake: lambda live, command, now: live.engine.play_take(
+    protocol.PlayTake: lambda live, command, now: live.engine.takes.play(
         command.parts, now, command.start, command.through, command.keys_out
     ),
-    protocol.StopTake: lambda live, command, now: live.engine.stop_take(now),
+    protocol.StopTake: lambda live, command, now: live.engine.takes.stop(now),
     protocol.Direct: lambda live, command, now: live.engine.direct(command.strand, command.events, now),
     protocol.CommandStage: lambda live, command, now: live.engine.command(
         command.stage, command.command, command.value, now

@@ -284,7 +284,7 @@ class LiveEngine:
             busy = (
                 self.reporter.waiting
                 or engine.clock.playing
-                or engine.take_position is not None
+                or engine.takes.position is not None
                 or self.hearing.waiting
             )
             wanted_at = report_at if busy else idle_report_at
@@ -369,7 +369,7 @@ class LiveEngine:
             self.reporter.drop()
             return
         engine, moment = self.engine, time.monotonic()
-        turns = (engine.clock.playing, engine.sections.wanted, engine.take_position is None, engine.waiting)
+        turns = (engine.clock.playing, engine.sections.wanted, engine.takes.position is None, engine.waiting)
         if turns == self._told_turns and moment < self._tell_at and not engine.hooks.asked:
             return
         self._told_turns, self._tell_at = turns, moment + self._telemetry_seconds - 0.5 * BATCH_SECONDS

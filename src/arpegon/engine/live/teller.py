@@ -63,7 +63,7 @@ class Teller:
             beat=clock.beat_at(now),
             playing=clock.playing,
             tempo=(follower.ticks.tempo or clock.tempo) if follower.on else clock.tempo,
-            take=engine.take_position,
+            take=engine.takes.position,
             passed=[],
             meters=self._audio.renderer.mixer.peaks(),
             health=self._health(),

@@ -7,8 +7,9 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from arpegon.core.document.model import Project
 from arpegon.core.document.resting import rest_field
 from arpegon.core.events import Event
-from arpegon.engine.clocks.roles import DirectOutput, Entrance, Scheduler
+from arpegon.engine.clocks.roles import Entrance, Scheduler, TakeGraph, TakeWay
 from arpegon.engine.graph.feeds import take_feed
+from arpegon.engine.performance.overlay import Overlay
 from arpegon.processors.targets import Target
 
 
@@ -43,14 +44,14 @@ class TakePlayer:
     """Plays recorded events.
 
     Args:
-        direct: the way that they go.
+        way: the way that they go.
         ended: called once, when it is over or was stopped.
     """
 
     def __init__(
         self,
         scheduler: Scheduler,
-        direct: DirectOutput,
+        way: TakeWay,
         parts: Mapping[str, Sequence[Event]],
         time: float,
         start: float,
@@ -58,7 +59,7 @@ class TakePlayer:
     ) -> None:
         self._ended = ended
         self._scheduler = scheduler
-        self._direct = direct
+        self._way = way
         self._strands = list(parts)
         self._began = time - start
         entries = [(event.time, strand, event) for strand, events in parts.items() for event in events]
@@ -77,7 +78,7 @@ class TakePlayer:
             return
         self.done = True
         for strand in self._strands:
-            self._direct.release_direct(strand, time)
+            self._way.release_direct(strand, time)
         self._ended(time)
 
     def _schedule(self) -> None:
@@ -92,6 +93,61 @@ class TakePlayer:
         due = self._events[self._place][0]
         while self._place < len(self._events) and self._events[self._place][0] == due:
             _, strand, event = self._events[self._place]
-            self._direct.play_direct(strand, [event.at(time)])
+            self._way.play_direct(strand, [event.at(time)])
             self._place += 1
         self._schedule()
+
+
+class Takes:
+    """The take that plays in an engine, one at a time.
+
+    Args:
+        entrance: where it enters if it goes through the stages.
+        graph: where it goes past them.
+        overlay: what lets rest what plays by itself meanwhile.
+    """
+
+    def __init__(self, scheduler: Scheduler, entrance: Entrance, graph: TakeGraph, overlay: Overlay) -> None:
+        self._scheduler = scheduler
+        self._through = ThroughStages(entrance)
+        self._graph = graph
+        self._overlay = overlay
+        self._player: TakePlayer | None = None
+
+    def play(
+        self,
+        parts: Mapping[str, Sequence[Event]],
+        time: float,
+        start: float = 0.0,
+        through: bool = False,
+        keys_out: bool = False,
+    ) -> None:
+        """Play events (at seconds from the take's start) straight to the destinations of their strands, or through
+        their stages. What plays by itself there rests meanwhile, so that nothing sounds twice; with ``keys_out`` what
+        is played live is kept out, too."""
+        time = max(time, self._scheduler.now)
+        self.stop(time)
+        self._scheduler.catch_up(time)
+        rests = what_rests(self._graph.project, parts)
+        self._overlay.lay(dict.fromkeys(rests, True), (), time)
+        self._graph.keep_keys_out(frozenset(parts) if keys_out else frozenset(), time)
+        way = self._through if through else self._graph
+        self._player = TakePlayer(self._scheduler, way, parts, time, start, lambda now: self._ended(rests, now))
+
+    def stop(self, time: float) -> None:
+        """Stop the one that plays, if any."""
+        if self._player is not None:
+            self._player.stop(max(time, self._scheduler.now))
+            self._player = None
+
+    @property
+    def position(self) -> float | None:
+        """Seconds into the one that plays."""
+        if self._player is None or self._player.done:
+            return None
+        return self._player.position(self._scheduler.now)
+
+    def _ended(self, rests: Sequence[Target], time: float) -> None:
+        """What rested plays again."""
+        self._overlay.lay({}, rests, time)
+        self._graph.keep_keys_out(frozenset(), time)
