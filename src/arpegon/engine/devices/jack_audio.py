@@ -9,6 +9,7 @@ from typing import Any, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
+from arpegon.engine.devices.jack_patches import Patches
 from arpegon.engine.devices.jack_ports import PERIODS_LATE
 from arpegon.engine.devices.relay import Relay, SampleFlow
 from arpegon.engine.devices.steady import FRAME_NUMBERS, since
@@ -31,6 +32,8 @@ class Host(Protocol):
 
     generation: int
     """Which server we are with."""
+    patches: Patches
+    """What our ports are connected to."""
 
     @property
     def lock(self) -> contextlib.AbstractContextManager[Any]:
@@ -164,11 +167,24 @@ class JackAudio:
         """Connect to a device, once; whatever a patchbay makes of it afterwards stays."""
         if targets == self._targets:
             return
-        client = self._host.client
+        client, before = self._host.client, self._targets
         for speakers in (self._speakers, *(ports for _, ports in self._pairs.values())):
-            _each(client.disconnect, speakers, self._targets)
-            _each(client.connect, speakers, targets)
+            for port, other in zip(speakers, before, strict=False):
+                with contextlib.suppress(JackError):  # whoever patched it otherwise, or took the device away
+                    client.disconnect(port.jack, other)
+            self._choose(speakers, targets, anew=bool(before))
         self._targets = targets
+
+    def _choose(self, ports: list[SampleFlow], others: list[str], anew: bool = False) -> None:
+        """Connect ports; those that the client before had otherwise (but where ``anew`` is asked for) stay so."""
+        client, patches = self._host.client, self._host.patches
+        for port, other in zip(ports, others, strict=False):
+            name = port.jack.shortname
+            if anew or not patches.settled(client, name):
+                with contextlib.suppress(JackError):  # as it should be already, or just gone
+                    sounding = port.jack.is_output
+                    client.connect(*((port.jack, other) if sounding else (other, port.jack)))
+            patches.settle(name)
 
     def set_pairs(self, pairs: Mapping[str, str]) -> None:
         with self._host.lock:
@@ -191,7 +207,7 @@ class JackAudio:
             made = self._register(client.outports, [f"{name} {side}" for side in _SIDES], out=True)
             if not made:  # it stays in the mix
                 continue
-            _each(client.connect, made, self._targets)
+            self._choose(made, self._targets)
             pairs[whose] = (name, made)
             self._pairs = dict(pairs)
 
@@ -278,7 +294,7 @@ class JackAudio:
         for port, source in zip(ports, sources, strict=True):
             with contextlib.suppress(JackError):
                 if not port.jack.connections:
-                    self._host.client.connect(source, port.jack)
+                    self._choose([port], [source])
 
     def _forget(self, device: str) -> None:
         listening = dict(self._listening)
@@ -324,12 +340,6 @@ class JackAudio:
 def _fill(ports: list[SampleFlow], frame: int, block: Array) -> None:
     for port, samples in zip(ports, block, strict=True):
         port.fill(frame, samples)
-
-
-def _each(connect: Callable[[Any, str], None], ports: list[SampleFlow], others: list[str]) -> None:
-    for port, other in zip(ports, others, strict=False):
-        with contextlib.suppress(JackError):  # as it should be already, or just gone
-            connect(port.jack, other)
 
 
 def _unregister(ports: Iterable[Any]) -> None:

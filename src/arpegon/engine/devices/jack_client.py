@@ -23,6 +23,7 @@ from arpegon.engine.devices.compiled_relay import compiled_relay
 from arpegon.engine.devices.jack_audio import JackAudio
 from arpegon.engine.devices.jack_latency import LatencyReport
 from arpegon.engine.devices.jack_opening import Opening, open_client
+from arpegon.engine.devices.jack_patches import Patch, Patches
 from arpegon.engine.devices.jack_periods import Periods
 from arpegon.engine.devices.jack_ports import PERIODS_LATE, JackInput, JackOutput, JackPort
 from arpegon.engine.devices.plain_relay import PlainRelay
@@ -60,6 +61,8 @@ class JackClient:
         changed: called, from a thread of JACK's, when ports of anybody came or went.
         heard: takes the audio that was heard, in that thread.
         said: takes a sentence for the musician; called from any thread.
+        patched: takes what our ports are connected to, and the ports that we connected by ourselves, whenever these
+            are others; called from any thread.
     """
 
     label = "JACK"
@@ -71,11 +74,13 @@ class JackClient:
         advanced: Callable[[], None] = lambda: None,
         heard: Callable[[InputBlock], None] = lambda block: None,
         said: Callable[[str], None] = lambda words: None,
+        patched: Callable[[list[Patch], list[str]], None] = lambda patches, settled: None,
     ) -> None:
         self._name = name
         self._changed = changed
         self._said = said
         self.lock: contextlib.AbstractContextManager[Any] = threading.RLock()
+        self.patches = Patches(patched)
         self.audio = JackAudio(self, heard)
         self.periods = Periods(self.audio, advanced)
         self.tie = self.periods.tie
@@ -84,7 +89,8 @@ class JackClient:
         """A client that the server did not give us yet."""
         self.generation = 0
         """Which server we are with; what was opened on an earlier one is of no use."""
-        self._gone = False
+        self._gone = ""
+        """Why the server has us no more, since it said so."""
         self._relay: Relay | None = None
         self._rate = 48_000
         self._lead = 0.0
@@ -102,6 +108,7 @@ class JackClient:
             if self._client is None:
                 return self._join()
             if self._gone or time.monotonic() - self.periods.called > _STALLED_SECONDS:
+                log.warning("left the JACK server: %s", self._gone or "it stood still")
                 self._leave_server()
                 return False
             return True
@@ -146,7 +153,8 @@ class JackClient:
             client.set_blocksize_callback(lambda frames: self._learn(self._rate, frames))
             client.set_freewheel_callback(self._run_free)
             client.set_port_registration_callback(self._port_changed, only_available=False)
-            self._gone = False
+            client.set_port_connect_callback(lambda *_: self._changed(), only_available=False)
+            self._gone = ""
             self._latency = LatencyReport(client, self._all_ports, self._own_latency)
             self.periods.begin(relay, self._rate, client.blocksize)
             client.activate()
@@ -158,6 +166,8 @@ class JackClient:
         self._client, self._relay = client, relay
         self._learn(self._rate, client.blocksize)
         self.tie.set_client(client)
+        self.patches.join()
+        self.patches.look(client)
         log.info("joined the JACK server as %s, %d frames", client.name, client.blocksize)
         return True
 
@@ -193,6 +203,7 @@ class JackClient:
         client, called = self._client, (self._relay, self._latency)
         self.generation += 1
         self._client = self._own = self._latency = self._relay = None
+        self.patches.leave()
         self.audio.leave()
         self.tie.set_client(None)
         if client is not None:  # beside us: a server that stands still never lets go
@@ -208,8 +219,8 @@ class JackClient:
                     opened.renewed = True
         self._changed()
 
-    def _shut_down(self, *_: object) -> None:
-        self._gone = True
+    def _shut_down(self, status: object, reason: str) -> None:
+        self._gone = f"{reason or 'it let us go'} ({status})"
         self.periods.gone = True
         self._changed()
 
@@ -271,6 +282,7 @@ class JackClient:
         with self.lock:
             if not self.there:
                 return None
+            self.patches.look(self._client)
             return self.ports(is_midi=True, is_output=True), self.ports(is_midi=True, is_input=True)
 
     def open_own(self, receive: Receiver) -> tuple[JackInput, JackOutput] | None:

@@ -64,6 +64,8 @@ class EngineClient:
         self._look = protocol.Look(True)
         self._audio: protocol.SetAudio | None = None
         self._name: protocol.SetName | None = None
+        self._patch = protocol.Patch([], [])
+        """What the engine's ports were connected to when it last said so."""
         self._playing = False
         self._beat = 0.0
         self._ended_before = False
@@ -126,6 +128,7 @@ class EngineClient:
     # -- what it says ------------------------------------------------------------------------------
 
     def _greeting(self) -> Iterator[protocol.EngineCommand]:
+        yield self._patch
         yield protocol.SetTime(studio.behind())
         if self._ended_before:
             yield protocol.Hush()
@@ -138,6 +141,9 @@ class EngineClient:
             yield protocol.Play(self._beat)
 
     def _take(self, report: protocol.EngineReport) -> None:
+        if isinstance(report, protocol.Patched):
+            self._patch = protocol.Patch(report.connections, report.settled)
+            return
         if isinstance(report, protocol.Telemetry):
             self._playing, self._beat = report.playing, report.beat
             self._works_on(report.revision)

@@ -114,6 +114,7 @@ class LiveEngine:
             advanced=self._wake_up,
             heard=lambda block: self.inputs.take(block),
             said=lambda words: wire.send(protocol.Notice("jack", words)),
+            patched=lambda patches, settled: wire.send(protocol.Patched(patches, settled)),
         )
         self.jack = jack
         self.alsa = AlsaMidi()
@@ -196,6 +197,8 @@ class LiveEngine:
             case protocol.Quit():
                 self.leave()
                 return False
+            case protocol.Patch():
+                self.jack.patches.remember(command.connections, command.settled)
             case protocol.SetTime():
                 studio.set_behind(command.behind)
             case protocol.Feed():
@@ -401,7 +404,8 @@ def main(arguments: list[str]) -> None:
     wire = Wire(sock, protocol.EngineCommand)
     live = LiveEngine(wire)
     signal.signal(signal.SIGTERM, lambda *_: live.leave())
-    live.take_command()  # what time it is, before anything is stamped
+    for _ in range(2):  # how its ports were connected, and what time it is: before anything is connected, or stamped
+        live.take_command()
     threading.Thread(target=live.listen, name="commands", daemon=True).start()
     live.ports.start()
     live.audio.start()

@@ -47,7 +47,7 @@ class Feed(Message):
 
 
 class SetTime(Message):
-    """Studio time is so much behind the computer's clock: said first, and to whoever cannot measure it."""
+    """Studio time is so much behind the computer's clock: said second, and to whoever cannot measure it."""
 
     behind: float
 
@@ -157,6 +157,13 @@ class Hush(Message):
     """The engine before this one ended in mid-note: tell outputs to be silent as soon as they are open."""
 
 
+class Patch(Message):
+    """What the ports of the engine before this one were connected to (:class:`Patched`): said first."""
+
+    connections: list[tuple[str, str]]
+    settled: list[str]
+
+
 class ListenAnew(Message):
     """Start the process that listens again: it ended too often, or hangs."""
 
@@ -194,6 +201,7 @@ EngineCommand = (
     | SetClockBox
     | AllOff
     | Hush
+    | Patch
     | ListenAnew
     | SetAudio
     | Quit
@@ -292,6 +300,15 @@ class Ports(Message):
     """The ports that are open: what is played there is heard. An empty name is Arpegon's own."""
 
 
+class Patched(Message):
+    """What the engine's ports are connected to at a JACK server: told whenever that is another."""
+
+    connections: list[tuple[str, str]]
+    """A port of ours, without the name of the client, and the whole name of one of others."""
+    settled: list[str]
+    """The ports that the engine connected by itself."""
+
+
 class Missing(Message):
     """What the document names and is not there: by name, why, as a sentence. All of a kind, each time it changes."""
 
@@ -312,7 +329,7 @@ ENGINE_GONE, ENGINE_HANGS = "engine-gone", "engine-hangs"
 EARS_GONE, EARS_HANG = "ears-gone", "ears-hang"
 """Topics of notices about a process: it is started no more by itself, or does not answer."""
 
-EngineReport = Batch | Telemetry | Hooked | Ports | Missing | Notice
+EngineReport = Batch | Telemetry | Hooked | Ports | Patched | Missing | Notice
 
 # -- engine to ears and back --------------------------------------------------------------------------
 
