@@ -23,3 +23,10 @@ def first_child(pid: int | None) -> int | None:
     with contextlib.suppress(OSError, IndexError):
         return int(told_of(pid, f"task/{pid}/children").split()[0])
     return None
+
+
+def runs(pid: int | None) -> bool:
+    """Whether a process runs: one that ended may wait for its parent to hear of it."""
+    with contextlib.suppress(OSError):
+        return pid is not None and told_of(pid, "stat").rpartition(")")[2].split()[0] != "Z"
+    return False

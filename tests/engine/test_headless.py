@@ -11,7 +11,7 @@ from contextlib import contextmanager
 
 import pytest
 from pythonosc.osc_message_builder import OscMessageBuilder
-from tools.processes import first_child
+from tools.processes import first_child, runs
 
 from arpegon.core.document.model import Hookup, MidiSource, PortDestination
 from arpegon.files.project import save_project
@@ -33,8 +33,16 @@ def headless(tmp_path, *arguments):
         try:
             yield process
         finally:
+            engine = first_child(process.pid)
             process.kill()
             process.wait()
+            wait_for(lambda: not runs(engine))  # it would join the JACK server of the next test
+
+
+def answers(pair):
+    """Whether a key comes back an octave higher."""
+    pair.keys.send([0x90, 60, 90])
+    return [0x90, 72, 90] in pair.heard
 
 
 @pytest.fixture
@@ -54,11 +62,7 @@ def test_it_plays_what_comes_in_and_lets_go_of_every_note_at_the_end(tide, tmp_p
         pair.connect_to_own_output()
         wait_for(lambda: any(m[:2] == [0x90, 40] for m in pair.heard))
 
-        def answered():
-            pair.keys.send([0x90, 60, 90])
-            return [0x90, 72, 90] in pair.heard
-
-        wait_for(answered)
+        wait_for(lambda: answers(pair))
         pair.keys.send([0xB0, 7, 127])  # a hookup turns Transpose, with no window there
         process.send_signal(number)
         assert process.wait(20) == 0
@@ -92,6 +96,7 @@ def test_it_is_controlled_over_osc(tide, tmp_path, jack_server, pair):
     with headless(tmp_path, tide, "--osc", port), socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as tablet:
         tablet.settimeout(1.0)
         pair.connect_to_own_output()
+        wait_for(lambda: answers(pair))
 
         def asked(address, *values):
             builder = OscMessageBuilder(address)
