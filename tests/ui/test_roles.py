@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import (
     QAbstractSlider,
     QAbstractSpinBox,
     QComboBox,
+    QLabel,
     QLineEdit,
     QScrollArea,
     QTextEdit,
@@ -24,7 +25,7 @@ from arpegon.ui.look.painted import PaintedParts
 from arpegon.ui.model.session import fresh_audio
 
 STAGES = [kind for kind in WORKS if kind not in GENERATORS and kind not in LISTENINGS]
-KNOWN = (QAbstractButton, QAbstractItemView, QAbstractSlider, QAbstractSpinBox, QComboBox, QLineEdit, QTextEdit)
+KNOWN = (QAbstractButton, QAbstractItemView, QAbstractSlider, QAbstractSpinBox, QComboBox, QLabel, QLineEdit, QTextEdit)
 """What Qt tells a screen reader the role of."""
 
 

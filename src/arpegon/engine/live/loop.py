@@ -140,6 +140,8 @@ class LiveEngine:
         self.clips = AssetReader(
             CLIPS, lambda clips, missing: self.soon(lambda now: self._clips_read(clips, missing, now))
         )
+        self.knows_time = False
+        """Whether it was told what time it is: nothing is stamped before."""
         self.start_stop = StartStop(self.engine, self.together)
         self.teller = Teller(wire, self.engine, self.reporter, self.hearing, self.audio, self.inbox)
         self.crowds = CrowdWatch(lambda words: wire.send(protocol.Notice("crowd", words)))
@@ -201,6 +203,7 @@ class LiveEngine:
                 self.jack.patches.remember(command.connections, command.settled)
             case protocol.SetTime():
                 studio.set_behind(command.behind)
+                self.knows_time = True
             case protocol.Feed():
                 self.inbox.play(command.name, command.events)
             case _:
@@ -404,8 +407,8 @@ def main(arguments: list[str]) -> None:
     wire = Wire(sock, protocol.EngineCommand)
     live = LiveEngine(wire)
     signal.signal(signal.SIGTERM, lambda *_: live.leave())
-    for _ in range(2):  # how its ports were connected, and what time it is: before anything is connected, or stamped
-        live.take_command()
+    while not live.knows_time and live.take_command():  # how its ports were connected, too, before they are there
+        pass
     threading.Thread(target=live.listen, name="commands", daemon=True).start()
     live.ports.start()
     live.audio.start()

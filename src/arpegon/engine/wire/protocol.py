@@ -47,7 +47,7 @@ class Feed(Message):
 
 
 class SetTime(Message):
-    """Studio time is so much behind the computer's clock: said second, and to whoever cannot measure it."""
+    """Studio time is so much behind the computer's clock: said at the beginning, and to whoever cannot measure it."""
 
     behind: float
 
@@ -158,7 +158,7 @@ class Hush(Message):
 
 
 class Patch(Message):
-    """What the ports of the engine before this one were connected to (:class:`Patched`): said first."""
+    """What the ports of the engine before this one were connected to (:class:`Patched`): said before the time is."""
 
     connections: list[tuple[str, str]]
     settled: list[str]
