@@ -24,6 +24,7 @@ from arpegon.core.document.model import (
 )
 from arpegon.core.events import Event, control, note_off, note_on
 from arpegon.core.time import studio
+from arpegon.engine.clocks.clock_box import BoxSettings
 from arpegon.engine.wire import protocol
 from building import assert_whole, generator, pitches, project, stage, strand
 from jacking import MidiPair, wait_for, without_repeats
@@ -236,6 +237,31 @@ def test_after_a_crash_the_engine_comes_back_with_the_same_document(live, jack_s
         return {62, 67} <= set(pitches(live.reports.printed("a", "out")))
 
     wait_for(sounds)
+
+
+@pytest.mark.parametrize("jack_server", ["async"], indirect=True)
+def test_after_a_crash_the_clock_box_runs_on_and_all_that_comes_in_is_told(live, jack_server):
+    """What holds until it is told otherwise holds in a new engine, too."""
+    live.set_project(project(strand(), clock=ClockSettings(follow=True)), HERE)
+    live.send(protocol.SetClockBox(BoxSettings(tempo=150.0, on=True, running=True, jitter=0.0, drift=0.0)))
+    live.send(protocol.Learn(True))
+
+    def led():
+        told = live.reports.telemetry[-1:]
+        return told and told[0].playing and abs(told[0].tempo - 150.0) < 1.0
+
+    wait_for(led)
+    first = live.pid
+    os.kill(first, signal.SIGKILL)
+    wait_for(lambda: live.pid not in (None, first))
+    live.reports.telemetry.clear()
+    wait_for(led)
+
+    def learned():
+        surface(live, control(0, 0, 1, 64))
+        return any(event.data1 == 1 for report in live.reports.telemetry for _, event in report.heard)
+
+    wait_for(learned)
 
 
 def strike_until_heard(live, pair):

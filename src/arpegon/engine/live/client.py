@@ -27,6 +27,10 @@ SPARE_AFTER = 5.0
 _UNTOLD = 16
 """Documents that are kept until the engine says that it works on them, which it does sixty times a second."""
 
+_BEFORE_DOCUMENTS = (protocol.SetName, protocol.SetAudio)
+_AFTER_DOCUMENTS = (protocol.SetClockBox, protocol.Watch, protocol.Look, protocol.Learn)
+"""Commands that hold until the next of their kind: a new engine is told of them before, or after, the documents."""
+
 
 class Keeper(Protocol):
     """Who remembers what the engine printed; called from the client's threads."""
@@ -60,10 +64,8 @@ class EngineClient:
         """The documents of which it is not yet told that the engine works on them, or on later ones."""
         self._at_work: protocol.SetProject | None = None
         """What the engine worked on when it last said so: later ones may have been refused."""
-        self._watch = protocol.Watch("")
-        self._look = protocol.Look(True)
-        self._audio: protocol.SetAudio | None = None
-        self._name: protocol.SetName | None = None
+        self._settings: dict[type[protocol.Message], protocol.EngineCommand] = {}
+        """The newest of each kind of command that holds until the next."""
         self._patch = protocol.Patch([], [])
         """What the engine's ports were connected to when it last said so."""
         self._playing = False
@@ -94,14 +96,8 @@ class EngineClient:
 
     def send(self, command: protocol.EngineCommand) -> None:
         """Tell the engine something; it never waits."""
-        if isinstance(command, protocol.Watch):
-            self._watch = command
-        elif isinstance(command, protocol.Look):
-            self._look = command
-        elif isinstance(command, protocol.SetAudio):
-            self._audio = command
-        elif isinstance(command, protocol.SetName):
-            self._name = command
+        if isinstance(command, (*_BEFORE_DOCUMENTS, *_AFTER_DOCUMENTS)):
+            self._settings[type(command)] = command
         self.supervisor.send(command)
 
     def set_project(self, project: Project, folder: Path) -> int:
@@ -134,9 +130,9 @@ class EngineClient:
             yield protocol.Hush()
         at_work, project = self._at_work, self._project
         documents = (at_work, project) if at_work is not project else (project,)
-        for command in (self._name, self._audio, *documents, self._watch, self._look):
-            if command is not None:
-                yield command
+        yield from (self._settings[kind] for kind in _BEFORE_DOCUMENTS if kind in self._settings)
+        yield from (document for document in documents if document is not None)
+        yield from (self._settings[kind] for kind in _AFTER_DOCUMENTS if kind in self._settings)
         if self._playing:
             yield protocol.Play(self._beat)
 
