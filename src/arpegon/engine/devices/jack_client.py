@@ -389,7 +389,7 @@ class JackClient:
     def ports(self, **flags: bool) -> list[str]:
         """The names of ports of others."""
         for _ in range(_LOOKS):
-            with contextlib.suppress(jack.JackError):  # one vanished while the list was made
+            with contextlib.suppress(jack.JackError, RuntimeError):  # one vanished while the list was made
                 ports = self._client.get_ports(**flags)
                 return [port.name for port in ports if not port.name.startswith(f"{self._client.name}:")]
         return []

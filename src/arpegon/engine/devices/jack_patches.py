@@ -72,7 +72,7 @@ class Patches:
         ports = {port.shortname: port for port in _own_ports(client)}
         try:
             there = _connections(ports)
-        except jack.JackError:  # one vanished meanwhile, which is told soon
+        except (jack.JackError, RuntimeError):  # one vanished meanwhile, which is told soon
             return
         self._lost -= there
         for ours, other in sorted(self._lost):
@@ -99,6 +99,6 @@ def _connections(ports: dict[str, Any]) -> frozenset[Patch]:
 
 
 def _is_there(client: Any, name: str) -> bool:
-    with contextlib.suppress(jack.JackError):
+    with contextlib.suppress(jack.JackError, RuntimeError):
         return client.get_port_by_name(name) is not None
     return False
