@@ -118,6 +118,15 @@ class Client:
         return name
 
 
+def anew(patches, *there):
+    """Another client in the place of one that is gone."""
+    patches.leave()
+    patches.join()
+    made = Client(*there)
+    patches.look(made)
+    return made
+
+
 @pytest.fixture
 def clock(monkeypatch):
     """The computer's clock, moved by hand."""
@@ -160,18 +169,12 @@ def test_what_a_server_takes_away_just_before_it_lets_us_go_is_not_lost(patches,
     client.midi_outports[0].connections.clear()
     clock[0] += 1.0
     patches.look(client)
-    patches.leave()
-    patches.join()
-    again = Client("Organ:in")
-    patches.look(again)
+    again = anew(patches, "Organ:in")
     assert [other.name for other in again.midi_outports[0].connections] == ["Organ:in"]
     again.midi_outports[0].connections.clear()
     clock[0] += 2.5
     patches.look(again)
-    patches.leave()
-    patches.join()
-    third = Client("Organ:in")
-    patches.look(third)
+    third = anew(patches, "Organ:in")
     assert not third.midi_outports[0].connections, "that was somebody's wish"
 
 
