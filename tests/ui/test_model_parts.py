@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import json
 import threading
 import time
 from pathlib import Path
 
+import msgspec
 import pytest
 from gestures import kept_settings
 
@@ -17,8 +19,10 @@ from arpegon.core.notes.taps import Batch, Passage
 from arpegon.core.time import studio
 from arpegon.engine.wire import protocol
 from arpegon.engine.wire.protocol import Health, Missing, Ports, Telemetry
-from arpegon.files.project import load_project
+from arpegon.files.project import load_project, parse_project
 from arpegon.files.settings import Settings
+from arpegon.files.song import Wish
+from arpegon.ui.model import exporting
 from arpegon.ui.model.selection import NOTHING, Selection
 from arpegon.ui.model.session import Session
 from arpegon.ui.model.surroundings import surroundings
@@ -126,6 +130,58 @@ def test_an_edit_that_waits_goes_with_its_document(session, monkeypatch):
     loaded(session, strand(), tempo=77.0)
     session.link.send_edits()
     assert [one.project.tempo for one in sent if isinstance(one, protocol.SetProject)] == [77.0]
+
+
+# -- what knobs have set -----------------------------------------------------------------------------
+
+
+@pytest.fixture
+def turned(session):
+    """A session in which a knob has just set something that is not in the document yet."""
+    loaded(session, strand(stage("velocity")))
+    session.edit("Tempo", edits.set_project(session.project, tempo=91.0))
+    session.link.arrive(protocol.Hooked([("velocity", "offset", 17, False)], {}, []))
+    assert offset(session.project) is None and session.values(session.project.strands[0].stages[0])["offset"] == 17
+    return session
+
+
+def offset(project):
+    return project.strands[0].stages[0].params.get("offset")
+
+
+def test_what_a_knob_has_just_set_is_saved(turned, tmp_path):
+    assert turned.filing.save(tmp_path / "tide.arpegon")
+    assert offset(load_project(tmp_path / "tide.arpegon")) == 17 and not turned.history.dirty
+
+
+def test_what_a_knob_has_just_set_is_exported(turned, monkeypatch):
+    written = []
+    monkeypatch.setattr(exporting.QProcess, "start", lambda *_: None)
+    monkeypatch.setattr(exporting.QProcess, "write", lambda _, asked: written.append(json.loads(asked)))
+    turned.export.start(Wish(project=Path("tide.arpegon")))
+    assert offset(parse_project(written[0]["project"].encode())) == 17
+
+
+def test_what_a_knob_has_just_set_is_undone_first(turned):
+    turned.undo()
+    assert offset(turned.project) is None and turned.project.tempo == 91.0
+    turned.redo()
+    assert offset(turned.project) == 17
+
+
+def test_a_take_says_how_its_stages_were_turned(turned):
+    now = studio.now()
+    passed(turned, "a", ("in", "velocity", "out"), note_on(now, 0, 60, 90), note_off(now + 0.1, 0, 60))
+    assert turned.recorder.keep()
+    (take,) = turned.project.takes
+    assert take.parts[0].stages[0]["params"]["offset"] == 17
+
+
+def test_what_a_knob_has_just_set_is_kept_for_a_recovery_when_another_project_comes(turned):
+    unsaved = turned.filing.autosave
+    turned.filing.new()
+    project = msgspec.json.decode(unsaved.file.read_bytes())["project"]
+    assert offset(parse_project(msgspec.json.encode(project))) == 17
 
 
 # -- the recorder -----------------------------------------------------------------------------------

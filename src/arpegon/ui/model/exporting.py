@@ -48,6 +48,7 @@ class Export(QObject):
         """Render the document as it is now."""
         if self.running:
             return
+        self.session.hooking.fold()
         self._rest, self._words, self._failed, self._stopped, self._written = b"", "", False, False, []
         process = self._process = QProcess(self)
         process.readyReadStandardOutput.connect(self._read)

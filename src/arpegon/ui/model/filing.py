@@ -143,6 +143,7 @@ class Filing(QObject):
 
     def _keep_unsaved(self) -> None:
         """What was not saved before another project came stays to be recovered."""
+        self.session.hooking.fold()
         if self.session.history.dirty:
             self.keep()
 
@@ -159,6 +160,7 @@ class Filing(QObject):
         """
         if not asked and path == self.path and self._ask(path):
             return False
+        self.session.hooking.fold()
         project = self.session.history.project
         try:
             known = beside(lambda: _write(project, path))

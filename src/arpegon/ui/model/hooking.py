@@ -57,7 +57,7 @@ class Hooking(QObject):
         self._take_number: Callable[[int], None] | None = None
         self._wanted: Hookup | None = None
         self._rest = one_shot(self, _REST_MS)
-        self._rest.timeout.connect(self._fold)
+        self._rest.timeout.connect(self.fold)
         session.heard.connect(self._heard)
 
     # -- what the engine reports -------------------------------------------------------------------
@@ -101,8 +101,9 @@ class Hooking(QObject):
         self._by_stage.clear()
         self.controls.clear()
 
-    def _fold(self) -> None:
-        """Make one edit of what knobs have set."""
+    def fold(self) -> None:
+        """Make one edit of what knobs have set: they rest, or the document is to be kept as it is heard."""
+        self._rest.stop()
         project = self.session.project
         folded = [place for place in self.values if place not in self._by_stage]
         for place in folded:

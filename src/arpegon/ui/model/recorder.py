@@ -86,6 +86,7 @@ class Recorder(QObject):
 
     def take_of(self, history: Remembered, start: float, end: float) -> Take | None:
         """A take of what was remembered between two times, with a name of its own; ``None`` where that is nothing."""
+        self.session.hooking.fold()  # it says which stages there were, as they were turned
         takes = self.session.project.takes
         take_id = edits.fresh_id("take", (take.id for take in takes))
         name = edits.next_name("Take", (take.name for take in takes))

@@ -110,6 +110,7 @@ class Session(QObject):
 
     def close(self) -> None:
         """End in order: the engine lets go of its notes; what is not saved is offered at the next start."""
+        self.hooking.fold()
         self.papers.stop()
         self._free_timer.stop()
         self.paths.stop()
@@ -170,7 +171,8 @@ class Session(QObject):
         self.history.settle()
 
     def undo(self) -> None:
-        """Take the last edit back."""
+        """Take the last edit back, or what a knob has just set."""
+        self.hooking.fold()
         if self.history.undo() is not None:
             self._after_edit()
 
