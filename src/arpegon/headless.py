@@ -6,6 +6,7 @@ import logging
 import queue
 import signal
 import sys
+import threading
 import time
 from pathlib import Path
 from types import FrameType
@@ -17,6 +18,7 @@ from arpegon.engine.wire import protocol
 from arpegon.files.logs import ENGINE_ERRORS, log_file, start_log
 from arpegon.files.project import load_project
 from arpegon.files.settings import load_settings, settings_trouble
+from arpegon.processors.targets import with_value
 
 log = logging.getLogger(__name__)
 
@@ -37,6 +39,8 @@ class Headless:
         self._missing: dict[str, dict[str, str]] = {}
         self._signals: queue.SimpleQueue[int] = queue.SimpleQueue()
         self._project = load_project(path)
+        self._changing = threading.Lock()
+        """Held by whoever changes the project, as the engine's thread and ours do."""
         self._client = EngineClient(self._take, log_file(ENGINE_ERRORS))
         self._osc = OscServer(self._client.send, None, osc_port, anywhere) if osc_port else None
 
@@ -74,11 +78,13 @@ class Headless:
     def _read_anew(self) -> None:
         """Take over what the file holds now; a file that is damaged leaves what is at work."""
         try:
-            self._project = load_project(self._path)
+            project = load_project(self._path)
         except ArpegonError as error:
             _say(str(error))
         else:
-            self._use()
+            with self._changing:
+                self._project = project
+                self._use()
             _say(f"“{self._project.title}” was read anew.")
 
     def _use(self) -> None:
@@ -102,10 +108,19 @@ class Headless:
             for name in before.keys() - report.why.keys() if report.known else ():
                 _say(f"“{name}” is no longer missing.")
             self._missing[report.what] = dict(report.why)
-        elif isinstance(report, protocol.Hooked) and report.asked:
+        elif isinstance(report, protocol.Hooked):
+            self._follow(report)
             names = {hookup.id: hookup.action for hookup in self._project.hookups}
             for name in report.asked:
                 _say(f"A hookup asks for “{names.get(name, name)}”, which needs the window.")
+
+    def _follow(self, report: protocol.Hooked) -> None:
+        """What hookups have set is heard from an engine that is started again, too."""
+        with self._changing:
+            for target, key, value, by_stage in report.set:
+                if not by_stage:
+                    self._project = with_value(self._project, (target, key), value)
+            self._client.remember(self._project)
 
 
 def run_headless(path: Path, plays: bool, osc_port: int = 0, anywhere: bool = False) -> int:

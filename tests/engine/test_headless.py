@@ -71,6 +71,24 @@ def test_it_plays_what_comes_in_and_lets_go_of_every_note_at_the_end(tide, tmp_p
     assert off >= 1 and on - off in (0, 1) and [m for m in pair.heard if m[1:2] == [72]][-1][0] & 0xF0 == 0x80
 
 
+@pytest.mark.parametrize("jack_server", ["async"], indirect=True)
+def test_what_a_knob_has_set_is_heard_from_the_next_engine_too(tide, tmp_path, jack_server, pair):
+    with headless(tmp_path, tide) as process:
+        pair.connect_to_own_output()
+        wait_for(lambda: answers(pair))
+
+        def heard():
+            pair.keys.send([0x90, 60, 90])
+            return {m[1] for m in list(pair.heard) if m[0] == 0x90}
+
+        pair.keys.send([0xB0, 7, 127])
+        turned = wait_for(lambda: heard() - {72})
+        os.kill(first_child(process.pid), signal.SIGKILL)
+        wait_for(lambda: "started again" in process.said())
+        pair.heard.clear()
+        assert wait_for(heard) == turned
+
+
 def test_the_project_is_read_anew_at_a_hangup_and_a_damaged_one_leaves_what_is_at_work(
     tide, tmp_path, jack_server, pair
 ):

@@ -169,6 +169,11 @@ def test_what_a_knob_has_just_set_is_undone_first(turned):
     assert offset(turned.project) == 17
 
 
+def test_what_a_knob_has_just_set_is_told_to_a_new_engine(turned):
+    turned.link.arrive(protocol.Notice("restart", "The engine had stopped and was started again."))
+    assert offset(turned.history.project) == 17
+
+
 def test_a_take_says_how_its_stages_were_turned(turned):
     now = studio.now()
     passed(turned, "a", ("in", "velocity", "out"), note_on(now, 0, 60, 90), note_off(now + 0.1, 0, 60))

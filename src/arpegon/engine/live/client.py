@@ -112,6 +112,12 @@ class EngineClient:
             self.supervisor.send(command)
             return command.revision
 
+    def remember(self, project: Project) -> None:
+        """A new engine is to work on this document: the one that is there has made it so by itself."""
+        with self._lock:
+            if self._project is not None:
+                self._project = msgspec.structs.replace(self._project, project=project)
+
     def close(self) -> None:
         """End the process in order; it lets go of every note."""
         self.supervisor.close(protocol.Quit(), patience=4.0)

@@ -59,6 +59,7 @@ class Hooking(QObject):
         self._rest = one_shot(self, _REST_MS)
         self._rest.timeout.connect(self.fold)
         session.heard.connect(self._heard)
+        session.link.said.connect(self._said)
 
     # -- what the engine reports -------------------------------------------------------------------
 
@@ -101,8 +102,13 @@ class Hooking(QObject):
         self._by_stage.clear()
         self.controls.clear()
 
+    def _said(self, topic: str, _: str) -> None:
+        if topic == "restart":
+            self.fold()
+
     def fold(self) -> None:
-        """Make one edit of what knobs have set: they rest, or the document is to be kept as it is heard."""
+        """Make one edit of what knobs have set: they rest, the document is to be kept as it is heard, or a new engine
+        knows only the document."""
         self._rest.stop()
         project = self.session.project
         folded = [place for place in self.values if place not in self._by_stage]
