@@ -298,6 +298,16 @@ def test_a_take_plays_without_meeting_the_stages_again(live, pair):
     assert without_repeats(pair.heard) == [[0x90, 70, 90], [0x80, 70, 64], [0x90, 99, 90]], "nothing came between"
 
 
+def test_a_take_that_is_over_at_once_was_told_of(live):
+    live.set_project(project(strand()), HERE)
+    at_work(live)
+    for _ in range(4):
+        live.reports.telemetry.clear()
+        live.send(protocol.PlayTake({"a": [note_on(0.0, 0, 70, 90), note_off(0.001, 0, 70)]}, 0.0))
+        wait_for(lambda: any(one.take is not None for one in live.reports.telemetry), 5.0)
+        wait_for(lambda: live.reports.telemetry[-1].take is None)
+
+
 def test_a_flood_of_controllers_is_thinned_and_shown_and_the_last_value_stays(live, pair):
     live.set_project(project(strand(destinations=(PortDestination(),))), HERE)
     pair.connect_to_own_output()

@@ -39,6 +39,9 @@ class Obeys(Protocol):
     def learn(self, on: bool) -> None:
         """Report all that comes in, or no longer."""
 
+    def play_take(self, command: protocol.PlayTake, now: float) -> None:
+        """Play a take."""
+
     def all_off(self, now: float) -> None:
         """Silence everything."""
 
@@ -56,9 +59,7 @@ DO: dict[type[protocol.Message], Do] = {
     protocol.GoToSection: lambda live, command, now: live.engine.sections.go(command.place, now),
     protocol.Watch: lambda live, command, now: live.watch(command.stage),
     protocol.Look: lambda live, command, now: live.look(command.on),
-    protocol.PlayTake: lambda live, command, now: live.engine.takes.play(
-        command.parts, now, command.start, command.through, command.keys_out
-    ),
+    protocol.PlayTake: lambda live, command, now: live.play_take(command, now),
     protocol.StopTake: lambda live, command, now: live.engine.takes.stop(now),
     protocol.Direct: lambda live, command, now: live.engine.direct(command.strand, command.events, now),
     protocol.CommandStage: lambda live, command, now: live.engine.command(

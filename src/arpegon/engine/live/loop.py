@@ -260,6 +260,11 @@ class LiveEngine:
         """Report all that comes in, or no longer."""
         self._learning = on
 
+    def play_take(self, command: protocol.PlayTake, now: float) -> None:
+        """Play a take, and tell of it at once: a short one may be over before anything is told again."""
+        self.engine.takes.play(command.parts, now, command.start, command.through, command.keys_out)
+        self._tell(now)
+
     def all_off(self, now: float) -> None:
         """Silence everything, what has just arrived too."""
         self.inbox.clear()
