@@ -183,9 +183,11 @@ def test_live_a_file_is_heard_and_shown_and_stops_with_the_transport(live):
     assert [(mark.note, mark.velocity) for mark in marks][:3] == [(note, velocity) for _, note, velocity in printed][:3]
     assert any(told.sight is not None and told.sight.values for told in live.reports.telemetry)
     live.send(protocol.Stop())
-    time.sleep(0.4)
+    wait_for(lambda: not live.reports.telemetry[-1].playing)
+    live.reports.telemetry.clear()
+    wait_for(lambda: live.reports.telemetry)
     count = len(live.reports.printed("a", "in"))
-    time.sleep(0.8)
+    wait_for(lambda: live.reports.telemetry[-1].now - live.reports.telemetry[0].now > 0.8)  # three strokes' time
     assert len(live.reports.printed("a", "in")) == count
     wait_for(lambda: live.reports.telemetry[-1].health.sounding == 0)
 
