@@ -94,8 +94,6 @@ class Headless:
 
     def _take(self, report: protocol.EngineReport) -> None:
         """What the engine says, from a thread of the client's."""
-        if self._osc is not None:
-            self._osc.take(report)
         if isinstance(report, protocol.Notice):
             if report.text and self._said.get(report.topic) != report.text:
                 _say(report.text)
@@ -113,6 +111,8 @@ class Headless:
             names = {hookup.id: hookup.action for hookup in self._project.hookups}
             for name in report.asked:
                 _say(f"A hookup asks for “{names.get(name, name)}”, which needs the window.")
+        if self._osc is not None:
+            self._osc.take(report)
 
     def _follow(self, report: protocol.Hooked) -> None:
         """What hookups have set is heard from an engine that is started again, too."""

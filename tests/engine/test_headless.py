@@ -10,6 +10,7 @@ import sys
 from contextlib import contextmanager
 
 import pytest
+from pythonosc.osc_message import OscMessage
 from pythonosc.osc_message_builder import OscMessageBuilder
 from tools.processes import first_child, runs
 
@@ -71,9 +72,32 @@ def test_it_plays_what_comes_in_and_lets_go_of_every_note_at_the_end(tide, tmp_p
     assert off >= 1 and on - off in (0, 1) and [m for m in pair.heard if m[1:2] == [72]][-1][0] & 0xF0 == 0x80
 
 
+@contextmanager
+def tablet():
+    """A port for OSC, and a function that sends there, which has what is answered."""
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as plug:
+        plug.settimeout(1.0)
+
+        def ask(address, *values):
+            builder = OscMessageBuilder(address)
+            for value in values:
+                builder.add_arg(value)
+            plug.sendto(builder.build().dgram, ("127.0.0.1", port))
+
+        def answered(address):
+            ask(address)
+            return OscMessage(plug.recv(1000)).params
+
+        ask.answered = answered
+        yield port, ask
+
+
 @pytest.mark.parametrize("jack_server", ["async"], indirect=True)
 def test_what_a_knob_has_set_is_heard_from_the_next_engine_too(tide, tmp_path, jack_server, pair):
-    with headless(tmp_path, tide) as process:
+    with tablet() as (port, ask), headless(tmp_path, tide, "--osc", port) as process:
         pair.connect_to_own_output()
         wait_for(lambda: answers(pair))
 
@@ -83,6 +107,7 @@ def test_what_a_knob_has_set_is_heard_from_the_next_engine_too(tide, tmp_path, j
 
         pair.keys.send([0xB0, 7, 127])
         turned = wait_for(lambda: heard() - {72})
+        wait_for(lambda: ask.answered("/arpegon/get/t/semitones")[0] == max(turned) - 60)  # it was told of
         os.kill(first_child(process.pid), signal.SIGKILL)
         wait_for(lambda: "started again" in process.said())
         pair.heard.clear()
@@ -108,30 +133,18 @@ def test_the_project_is_read_anew_at_a_hangup_and_a_damaged_one_leaves_what_is_a
 
 
 def test_it_is_controlled_over_osc(tide, tmp_path, jack_server, pair):
-    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as free:
-        free.bind(("127.0.0.1", 0))
-        port = free.getsockname()[1]
-    with headless(tmp_path, tide, "--osc", port), socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as tablet:
-        tablet.settimeout(1.0)
+    with tablet() as (port, ask), headless(tmp_path, tide, "--osc", port):
         pair.connect_to_own_output()
         wait_for(lambda: answers(pair))
-
-        def asked(address, *values):
-            builder = OscMessageBuilder(address)
-            for value in values:
-                builder.add_arg(value)
-            tablet.sendto(builder.build().dgram, ("127.0.0.1", port))
-
-        asked("/arpegon/set/t/semitones", 5)
-        asked("/arpegon/do/play")
+        ask("/arpegon/set/t/semitones", 5)
+        ask("/arpegon/do/play")
 
         def turned():
             pair.keys.send([0x90, 60, 90])
             return [0x90, 65, 90] in pair.heard and any(m[:2] == [0x90, 40] for m in pair.heard)
 
         wait_for(turned)
-        asked("/arpegon/get/t/semitones")
-        assert b"/arpegon/value/t/semitones" in tablet.recv(1000)
+        wait_for(lambda: ask.answered("/arpegon/get/t/semitones")[0] == 5)
 
 
 @pytest.mark.parametrize("jack_server", ["async"], indirect=True)

@@ -21,7 +21,7 @@ from tools.jack_server import jack_server as server
 from arpegon.core.document.model import Instrument, InstrumentDestination, MidiSource, PortDestination
 from arpegon.core.events import note_off, note_on
 from arpegon.core.time import studio
-from arpegon.engine.devices import compiled_relay, jack_client, jack_periods
+from arpegon.engine.devices import compiled_relay, jack_client, jack_leaving, jack_periods
 from arpegon.engine.devices.jack_client import JackClient
 from arpegon.engine.devices.jack_opening import open_client
 from arpegon.engine.devices.plain_relay import PlainRelay
@@ -150,7 +150,7 @@ def test_a_client_that_another_thread_joined_anew_is_opened_anew(client, pair):
         (client,),
     )
     hub.scan()
-    client._gone = True
+    client._gone = "it let us go"
     assert not client.there and client.there
     hub.scan()
     pair.connect_to_own_output()
@@ -160,12 +160,26 @@ def test_a_client_that_another_thread_joined_anew_is_opened_anew(client, pair):
     wait_for(lambda: pair.heard == [[0x90, 60, 90]])
 
 
+def test_a_client_that_is_closed_calls_nobody_any_more(client, monkeypatch):
+    """JACK cancels a thread that just calls us, wherever it waits: with the lock that all of Python waits for."""
+    done = []
+    left, hush = client._client, jack_leaving.call_nobody
+    deactivate, close = left.deactivate, left.close
+    monkeypatch.setattr(left, "deactivate", lambda: (done.append("deactivate"), deactivate()))
+    monkeypatch.setattr(left, "close", lambda: (done.append("close"), close()))
+    monkeypatch.setattr(jack_leaving, "call_nobody", lambda one: done.append(hush(one)))
+    client._gone = "it let us go"
+    assert not client.there
+    wait_for(lambda: len(done) == 3)
+    assert done == ["deactivate", True, "close"]
+
+
 def test_what_the_server_calls_is_there_until_it_has_let_us_go(client):
     called = [weakref.ref(one) for one in (client._relay, client._latency)]
     left = client._client
     there, close = [], left.close
     left.close = lambda: (gc.collect(), there.extend(one() is not None for one in called), close())
-    client._gone = True
+    client._gone = "it let us go"
     assert not client.there
     wait_for(lambda: there)  # it leaves beside us, and is not waited for long
     assert there == [True, True]
@@ -179,7 +193,7 @@ def test_what_the_server_calls_is_there_until_it_has_let_us_go(client):
 
 
 def test_where_joining_fails_half_way_nothing_is_kept_of_it(client, monkeypatch):
-    client._gone = True
+    client._gone = "it let us go"
     assert not client.there
     monkeypatch.setattr(jack.Client, "activate", lambda self: (_ for _ in ()).throw(jack.JackError("no")))
     assert not client.there

@@ -138,7 +138,7 @@ class Server:
             calls = [ctypes.cast(call, ctypes.c_void_p).value for call in self.library.calls]
             relay = CompiledRelay(0, RATE, calls)
             relay._state.patience = 10**8  # nanoseconds a frame: as long as it takes
-            monkeypatch.setattr(compiled_relay, "_address", lambda port: self.library.ports.index(port))
+            monkeypatch.setattr(compiled_relay, "address", lambda port: self.library.ports.index(port))
             self.process = lambda: CYCLE(FRAMES, relay.address)
         else:
             relay = PlainRelay(self)

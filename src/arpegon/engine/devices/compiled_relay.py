@@ -8,13 +8,14 @@ import logging
 import os
 import weakref
 from collections.abc import Callable
-from ctypes.util import find_library
 from functools import lru_cache
 from typing import Any, TypeVar
 
 import numpy as np
 
 from arpegon.core.compiled import function
+from arpegon.engine.devices import jack_library
+from arpegon.engine.devices.jack_library import address
 from arpegon.engine.devices.relay import GLANCE_SECONDS, PATIENCE_SHARE, Array, Beat, Messages, SampleFlow
 
 try:
@@ -200,10 +201,10 @@ class CompiledRelay:
         return int(self._state.missing)
 
     def add_messages(self, port: Any, out: bool) -> Messages:
-        return self._added(_CompiledMessages(port, _address(port), MIDI_OUT if out else MIDI_IN))
+        return self._added(_CompiledMessages(port, address(port), MIDI_OUT if out else MIDI_IN))
 
     def add_samples(self, port: Any, out: bool) -> SampleFlow:
-        return self._added(_CompiledSamples(port, _address(port), AUDIO_OUT if out else AUDIO_IN))
+        return self._added(_CompiledSamples(port, address(port), AUDIO_OUT if out else AUDIO_IN))
 
     def _added(self, port: _P) -> _P:
         self._ports.append(port)
@@ -275,7 +276,7 @@ def compiled_relay(client: Any) -> CompiledRelay | None:
     calls = _calls()
     if calls is None:
         return None
-    relay = CompiledRelay(int(jack._ffi.cast("uintptr_t", client._ptr)), client.samplerate, calls)
+    relay = CompiledRelay(address(client), client.samplerate, calls)
     _set_callback(relay)
     return relay
 
@@ -283,13 +284,12 @@ def compiled_relay(client: Any) -> CompiledRelay | None:
 @lru_cache(maxsize=1)
 def _calls() -> list[int] | None:
     """Where JACK's functions are; ``None`` where they cannot be called by compiled code."""
-    name = find_library("jack")
-    if name is None or CYCLE is None:
+    found = jack_library.library()
+    if found is None or CYCLE is None:
         log.info("JACK's periods are worked on in Python: no compiler was there when Arpegon was installed")
         return None
-    with contextlib.suppress(OSError, AttributeError):
-        library = ctypes.CDLL(name)
-        return [_address_of(call) for call in (*(getattr(library, name) for name in _CALLS), _CLOCK)]
+    with contextlib.suppress(AttributeError):
+        return [_address_of(call) for call in (*(getattr(found, name) for name in _CALLS), _CLOCK)]
     return None
 
 
@@ -298,11 +298,5 @@ def _address_of(call: Any) -> int:
 
 
 def _set_callback(relay: CompiledRelay) -> None:
-    library = ctypes.CDLL(find_library("jack"))
-    library.jack_set_process_callback.argtypes = (_place, _place, _place)
-    library.jack_set_process_callback(relay._state.client, ctypes.cast(CYCLE, _place), relay.address)
-
-
-def _address(port: Any) -> int:
-    """Where the library keeps a port."""
-    return int(jack._ffi.cast("uintptr_t", port._ptr))
+    set_process = jack_library.function("jack_set_process_callback", _place, _place, _place)
+    set_process(relay._state.client, ctypes.cast(CYCLE, _place), relay.address)

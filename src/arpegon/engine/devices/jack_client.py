@@ -22,6 +22,7 @@ from typing import Any
 from arpegon.engine.devices.compiled_relay import compiled_relay
 from arpegon.engine.devices.jack_audio import JackAudio
 from arpegon.engine.devices.jack_latency import LatencyReport
+from arpegon.engine.devices.jack_leaving import leave
 from arpegon.engine.devices.jack_opening import Opening, open_client
 from arpegon.engine.devices.jack_patches import Patch, Patches
 from arpegon.engine.devices.jack_periods import Periods
@@ -153,7 +154,6 @@ class JackClient:
             client.set_blocksize_callback(lambda frames: self._learn(self._rate, frames))
             client.set_freewheel_callback(self._run_free)
             client.set_port_registration_callback(self._port_changed, only_available=False)
-            client.set_port_connect_callback(lambda *_: self._changed(), only_available=False)
             self._gone = ""
             self._latency = LatencyReport(client, self._all_ports, self._own_latency)
             self.periods.begin(relay, self._rate, client.blocksize)
@@ -207,7 +207,7 @@ class JackClient:
         self.audio.leave()
         self.tie.set_client(None)
         if client is not None:  # beside us: a server that stands still never lets go
-            leaving = threading.Thread(target=_leave, args=(client, called), name="jack-leave", daemon=True)
+            leaving = threading.Thread(target=leave, args=(client, called), name="jack-leave", daemon=True)
             leaving.start()
             leaving.join(_LEAVE_SECONDS)
         self.periods.end()
@@ -399,11 +399,3 @@ def _may_run() -> bool:
     """Whether there is any sign of a server; asking one that is not there costs time."""
     runtime = os.environ.get("XDG_RUNTIME_DIR", "")
     return bool(glob.glob("/dev/shm/jack*") or (runtime and glob.glob(f"{runtime}/pipewire-0")))
-
-
-def _leave(client: Any, called: tuple[object, ...]) -> None:
-    """Be no client any more; until then, what JACK calls must be there."""
-    for step in (client.deactivate, client.close):
-        with contextlib.suppress(jack.JackError):
-            step()
-    del called

@@ -10,8 +10,9 @@ import ctypes
 import logging
 import time
 from collections.abc import Callable, Iterable
-from ctypes.util import find_library
 from typing import Any
+
+from arpegon.engine.devices.jack_library import address, library
 
 log = logging.getLogger(__name__)
 
@@ -28,19 +29,18 @@ _Ask = ctypes.CFUNCTYPE(None, ctypes.c_int, ctypes.c_void_p)
 
 
 def _library() -> Any:
-    name = find_library("jack")
-    if name is None:
+    found = library()
+    if found is None:
         return None
     try:
-        library = ctypes.CDLL(name)
-        library.jack_set_latency_callback.argtypes = (ctypes.c_void_p, _Ask, ctypes.c_void_p)
-        library.jack_recompute_total_latencies.argtypes = (ctypes.c_void_p,)
+        found.jack_set_latency_callback.argtypes = (ctypes.c_void_p, _Ask, ctypes.c_void_p)
+        found.jack_recompute_total_latencies.argtypes = (ctypes.c_void_p,)
         for kind in ("get", "set"):
-            function = getattr(library, f"jack_port_{kind}_latency_range")
+            function = getattr(found, f"jack_port_{kind}_latency_range")
             function.argtypes, function.restype = (ctypes.c_void_p, ctypes.c_int, ctypes.POINTER(_Range)), None
-    except (OSError, AttributeError):
+    except AttributeError:
         return None
-    return library
+    return found
 
 
 _LIBRARY = _library()
@@ -49,7 +49,7 @@ _LIBRARY = _library()
 def latency_range(port: Any, mode: int) -> tuple[int, int]:
     """The least and the greatest latency of a port, in frames."""
     found = _Range()
-    _LIBRARY.jack_port_get_latency_range(_address(port), mode, ctypes.byref(found))
+    _LIBRARY.jack_port_get_latency_range(address(port), mode, ctypes.byref(found))
     return found.min, found.max
 
 
@@ -67,7 +67,7 @@ class LatencyReport:
         ports: Callable[[], tuple[Iterable[Any], Iterable[Any]]],
         frames: Callable[[], int],
     ) -> None:
-        self._pointer = _address(client)
+        self._pointer = address(client)
         self._ports = ports
         self._frames = frames
         self._told: int | None = None
@@ -93,13 +93,6 @@ class LatencyReport:
             # What a generator makes came from nowhere, so the least is ours alone.
             answer = _Range(own, own + max((longest for _, longest in known), default=0))
             for port in wanted:
-                _LIBRARY.jack_port_set_latency_range(_address(port), mode, ctypes.byref(answer))
+                _LIBRARY.jack_port_set_latency_range(address(port), mode, ctypes.byref(answer))
         except Exception:  # in a thread of JACK's
             log.exception("a fault while JACK asked for latencies")
-
-
-def _address(owner: Any) -> int:
-    """Where the library keeps a client or a port."""
-    import jack
-
-    return int(jack._ffi.cast("uintptr_t", owner._ptr))
