@@ -63,6 +63,11 @@ class MidiPair:
     def connect_to_own_output(self) -> None:
         self.synth.connect("Arpegon:out")
 
+    def stay_connected(self) -> None:
+        """Connect to it again, where its program came anew."""
+        with contextlib.suppress(jack.JackError):  # it is so, or the program is not there
+            self.synth.port.connect("Arpegon:out")
+
     def unplug_keys(self) -> None:
         keys, self.keys = self.keys, None
         if keys is not None:

@@ -102,6 +102,7 @@ def test_what_a_knob_has_set_is_heard_from_the_next_engine_too(tide, tmp_path, j
         wait_for(lambda: answers(pair))
 
         def heard():
+            pair.stay_connected()
             pair.keys.send([0x90, 60, 90])
             return {m[1] for m in list(pair.heard) if m[0] == 0x90}
 

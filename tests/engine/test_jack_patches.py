@@ -87,6 +87,20 @@ def test_a_client_with_another_name_takes_its_connections_along(mixer):
         client.close()
 
 
+def test_a_new_connection_is_looked_at_soon(mixer):
+    changed = []
+    client = JackClient(changed=lambda: changed.append(True))
+    try:
+        assert client.there
+        wait_for(lambda: changed)
+        for turn in (mixer.connect, mixer.disconnect):
+            changed.clear()
+            turn("Arpegon:out", "Mixer:notes")
+            wait_for(lambda: changed)
+    finally:
+        client.close()
+
+
 class Port:
     """A port of a client that stands in for JACK's; ``there`` are the ports of others."""
 

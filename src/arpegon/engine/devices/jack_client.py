@@ -155,7 +155,7 @@ class JackClient:
             client.set_freewheel_callback(self._run_free)
             client.set_port_registration_callback(self._port_changed, only_available=False)
             self._gone = ""
-            self._latency = LatencyReport(client, self._all_ports, self._own_latency)
+            self._latency = LatencyReport(client, self._all_ports, self._own_latency, self._changed)
             self.periods.begin(relay, self._rate, client.blocksize)
             client.activate()
         except jack.JackError as error:

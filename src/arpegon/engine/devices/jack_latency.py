@@ -59,6 +59,7 @@ class LatencyReport:
     Args:
         ports: the client's inputs and outputs, of MIDI and audio.
         frames: how much later something leaves that is answered at once.
+        asked: called, from a thread of JACK's, when it asks: connections are others.
     """
 
     def __init__(
@@ -66,10 +67,12 @@ class LatencyReport:
         client: Any,
         ports: Callable[[], tuple[Iterable[Any], Iterable[Any]]],
         frames: Callable[[], int],
+        asked: Callable[[], None] = lambda: None,
     ) -> None:
         self._pointer = address(client)
         self._ports = ports
         self._frames = frames
+        self._asked = asked
         self._told: int | None = None
         self._ask_at = 0.0
         self._callback = _Ask(self._answer)  # JACK keeps no reference
@@ -86,6 +89,7 @@ class LatencyReport:
 
     def _answer(self, mode: int, _: object) -> None:
         try:
+            self._asked()
             inputs, outputs = self._ports()
             given, wanted = (inputs, outputs) if mode == CAPTURE else (outputs, inputs)
             known = [latency_range(port, mode) for port in given]
