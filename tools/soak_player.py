@@ -18,15 +18,34 @@ import sys
 import threading
 import time
 
+import jack
 import msgspec
-import rtmidi
 from tools.jack_devices import Keyboard
 from tools.soak_compare import Report, Wanted, compare
+
+from arpegon.engine.devices.compiled_relay import compiled_relay
+from arpegon.engine.devices.plain_relay import PlainRelay
 
 NAME = "Soak"
 _GAP_SECONDS = (0.02, 0.3)
 _LOOK_SECONDS = 0.003
-_QUEUE = 100_000
+_AHEAD_FRAMES = 1 << 30
+"""Further than anything that has come."""
+
+
+class Ear:
+    """A MIDI input; what comes lies in a ring until it is asked for."""
+
+    def __init__(self, name: str) -> None:
+        self._client = jack.Client(name, no_start_server=True)
+        port = self._client.midi_inports.register("in")
+        self._relay = compiled_relay(self._client) or PlainRelay(self._client)
+        self._messages = self._relay.add_messages(port, out=False)
+        self._client.activate()
+
+    def heard(self) -> list[bytes]:
+        """What came since this was asked last."""
+        return [message for _, message in self._messages.pull((self._relay.frame + _AHEAD_FRAMES) % 2**32)]
 
 
 class Player:
@@ -43,9 +62,7 @@ class Player:
         self._events = 0
         self._down: list[tuple[float, int]] = []
         self._keys: Keyboard | None = None
-        self._synth = rtmidi.MidiIn(rtmidi.API_UNIX_JACK, name=f"{NAME} synth", queue_size_limit=_QUEUE)
-        self._synth.ignore_types(sysex=False)
-        self._synth.open_virtual_port("in")
+        self._synth = Ear(f"{NAME} synth")
         self.playing = True
         self.running = True
         self.plug()
@@ -53,13 +70,11 @@ class Player:
     def listen(self) -> None:
         """Hear, until the end."""
         while self.running:
-            entry = self._synth.get_message()
-            if entry is None:
-                time.sleep(_LOOK_SECONDS)
-            else:
-                self._hear(entry[0])
+            for message in self._synth.heard():
+                self._hear(message)
+            time.sleep(_LOOK_SECONDS)
 
-    def _hear(self, message: list[int]) -> None:
+    def _hear(self, message: bytes) -> None:
         with self._lock:
             self._events += 1
             kind, channel = message[0] & 0xF0, message[0] & 0x0F
