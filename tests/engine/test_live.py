@@ -365,8 +365,12 @@ def test_where_nobody_looks_all_is_printed_and_little_is_told(live):
     first = len(told)
     wait_for(lambda: len(told) > first + 6)
     assert told[first + 6].now - told[first].now > 6 * 0.15
-    times = [event.time for event in live.reports.printed("a", "out") if event.kind == 0x90]
-    assert len(times) > 6 and max(after - before for before, after in pairwise(times)) < 0.26  # the pattern rests, too
+
+    def times():
+        return [event.time for event in live.reports.printed("a", "out") if event.kind == 0x90]
+
+    wait_for(lambda: len(times()) > 6)
+    assert max(after - before for before, after in pairwise(times())) < 0.26  # the pattern rests, too
     live.send(protocol.Look(True))
     wait_for(lambda: told[-1].now - told[-2].now < 0.1)
 
