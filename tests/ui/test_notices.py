@@ -42,6 +42,7 @@ def test_learning_is_asked_for_in_a_friendly_tone(window, strand, qtbot):
     window.session.hooking.learn(Hookup(id="", param="tempo"))
     qtbot.waitUntil(lambda: any("hook it up to Tempo" in text for text in window.notices.texts))
     (notice,) = [row for row in window.notices.findChildren(NoticeRow) if "hook it up" in row.findChild(QLabel).text()]
+    assert notice.isVisible()
     assert pixels(notice, theme.theme().good) > 50
     window.session.hooking.cancel()
     assert not any("hook it up" in text for text in window.notices.texts)
