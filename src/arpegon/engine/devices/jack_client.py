@@ -11,9 +11,7 @@ a thread of this client works on it: it tells of what came in, and has the sound
 from __future__ import annotations
 
 import contextlib
-import glob
 import logging
-import os
 import threading
 import time
 from collections.abc import Callable, Sequence
@@ -23,7 +21,7 @@ from arpegon.engine.devices.compiled_relay import compiled_relay
 from arpegon.engine.devices.jack_audio import JackAudio
 from arpegon.engine.devices.jack_latency import LatencyReport
 from arpegon.engine.devices.jack_leaving import leave
-from arpegon.engine.devices.jack_opening import Opening, open_client
+from arpegon.engine.devices.jack_opening import Opening, may_run, open_client
 from arpegon.engine.devices.jack_patches import Patch, Patches
 from arpegon.engine.devices.jack_periods import Periods
 from arpegon.engine.devices.jack_ports import PERIODS_LATE, JackInput, JackOutput, JackPort
@@ -134,7 +132,7 @@ class JackClient:
             self._leave_server()
 
     def _join(self) -> bool:
-        if jack is None or not _may_run():
+        if jack is None or not may_run():
             return False
         client: Any = None
         relay: Relay | None = None
@@ -393,9 +391,3 @@ class JackClient:
                 ports = self._client.get_ports(**flags)
                 return [port.name for port in ports if not port.name.startswith(f"{self._client.name}:")]
         return []
-
-
-def _may_run() -> bool:
-    """Whether there is any sign of a server; asking one that is not there costs time."""
-    runtime = os.environ.get("XDG_RUNTIME_DIR", "")
-    return bool(glob.glob("/dev/shm/jack*") or (runtime and glob.glob(f"{runtime}/pipewire-0")))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import glob
+import os
 import threading
 import time
 from collections.abc import Callable
@@ -31,6 +33,12 @@ def open_client(name: str) -> Any:
             if not exact or error.status.server_failed:  # a name that is taken is called an error of the server
                 raise
         time.sleep(_NAME_PAUSE)
+
+
+def may_run() -> bool:
+    """Whether there is any sign of a server; asking one that is not there costs time."""
+    runtime = os.environ.get("XDG_RUNTIME_DIR", "")
+    return bool(glob.glob("/dev/shm/jack*") or (runtime and glob.glob(f"{runtime}/pipewire-0")))
 
 
 class Opening:
