@@ -18,7 +18,7 @@ from arpegon.engine.wire import protocol
 from arpegon.files.logs import ENGINE_ERRORS, log_file, start_log
 from arpegon.files.project import load_project
 from arpegon.files.settings import load_settings, settings_trouble
-from arpegon.processors.targets import with_value
+from arpegon.processors.holding import turned
 
 log = logging.getLogger(__name__)
 
@@ -117,9 +117,9 @@ class Headless:
     def _follow(self, report: protocol.Hooked) -> None:
         """What hookups have set is heard from an engine that is started again, too."""
         with self._changing:
-            for target, key, value, by_stage in report.set:
+            for section, target, key, value, by_stage in report.set:
                 if not by_stage:
-                    self._project = with_value(self._project, (target, key), value)
+                    self._project = turned(self._project, (section, (target, key)), value)
             self._client.remember(self._project)
 
 

@@ -77,7 +77,7 @@ def test_a_tempo_on_a_knob_from_50_to_200():
     assert engine.clock.tempo == 50.0
     engine.run(30.0)
     assert pitches(engine.graph.outputs.out)[:20] == list(range(40, 60))
-    assert engine.overlay.done["", "tempo"] == (50.0, False)
+    assert engine.overlay.done["", ("", "tempo")] == (50.0, False)
 
 
 @pytest.mark.parametrize("kind", sorted(WORKS))

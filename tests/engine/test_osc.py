@@ -178,7 +178,7 @@ def test_values_are_watched_whoever_changes_them(tablet, server):
     assert tablet.ask("/watch/piece/tempo")[1][0] == 120.0
     server.use(edits.set_project(TIDE, tempo=90.0))
     assert tablet.hear() == ("/value/piece/tempo", [90.0, pytest.approx(70 / 380)])
-    server.take(protocol.Hooked([("", "tempo", 100.0, False)], {}, []))
+    server.take(protocol.Hooked([("", "", "tempo", 100.0, False)], {}, []))
     assert tablet.hear()[1][0] == 100.0
     other = Tablet(server)
     other.send("/set/piece/tempo", 111.0)
@@ -282,4 +282,4 @@ def test_the_engine_turns_and_acts_and_tells_of_it():
     engine.act("keep", "", None, 0.1)
     found = engine.graph.project.find_stage("t")[1]
     assert found.params["semitones"] == 9 and found.bypass and engine.clock.playing
-    assert engine.overlay.done[("t", "semitones")] == (9, False)
+    assert engine.overlay.done["", ("t", "semitones")] == (9, False)

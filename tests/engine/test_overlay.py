@@ -20,7 +20,7 @@ class AtWork:
     def __init__(self):
         self.project = project(strand(stage("humanize", "h", low=40, high=90)))
         self.done = []
-        self.overlay = Overlay(self, self, self.go_on)
+        self.overlay = Overlay(self, self, self.go_on, lambda target: None)
         self.overlay.use(self.project)
 
     def find(self, stage_id):
@@ -86,4 +86,4 @@ def test_what_is_taken_back_of_a_stage_that_is_gone_is_passed_over(work):
 def test_a_knob_that_is_dragged_does_not_move_what_stands_over_it(work):
     work.overlay.put(LOW, 60)
     assert work.overlay.over("h", {"low": 41, "high": 91}) == {"low": 60, "high": 91}
-    assert work.overlay.done == {LOW: (60, False)}
+    assert work.overlay.done == {("", LOW): (60, False)}

@@ -223,10 +223,10 @@ def test_a_wave_moves_a_parameter_and_leaves_the_document_alone(window, on_bench
     lfo = on_bench("lfo", starts="free", unit="hz", hz=4.0, target="none")
     lfo.findChild(MovesButton).take("humanize", "low", "")
     hooking = window.session.hooking
-    qtbot.waitUntil(lambda: ("humanize", "low") in hooking.values)
+    qtbot.waitUntil(lambda: ("", ("humanize", "low")) in hooking.values)
     before = window.session.project
-    first = hooking.values["humanize", "low"]
-    qtbot.waitUntil(lambda: hooking.values["humanize", "low"] != first)
+    first = hooking.values["", ("humanize", "low")]
+    qtbot.waitUntil(lambda: hooking.values["", ("humanize", "low")] != first)
     assert not hooking._rest.isActive()
     assert window.session.project is before
 

@@ -26,6 +26,7 @@ from arpegon.ui.model import exporting
 from arpegon.ui.model.selection import NOTHING, Selection
 from arpegon.ui.model.session import Session
 from arpegon.ui.model.surroundings import surroundings
+from arpegon.ui.parts import clipboard
 from building import project, stage, strand
 
 
@@ -140,7 +141,7 @@ def turned(session):
     """A session in which a knob has just set something that is not in the document yet."""
     loaded(session, strand(stage("velocity")))
     session.edit("Tempo", edits.set_project(session.project, tempo=91.0))
-    session.link.arrive(protocol.Hooked([("velocity", "offset", 17, False)], {}, []))
+    session.link.arrive(protocol.Hooked([("", "velocity", "offset", 17, False)], {}, []))
     assert offset(session.project) is None and session.values(session.project.strands[0].stages[0])["offset"] == 17
     return session
 
@@ -180,6 +181,71 @@ def test_a_take_says_how_its_stages_were_turned(turned):
     assert turned.recorder.keep()
     (take,) = turned.project.takes
     assert take.parts[0].stages[0]["params"]["offset"] == 17
+
+
+@pytest.mark.parametrize("selection", [Selection("a", "stage", "velocity"), Selection("a", "strand")])
+def test_what_a_knob_has_just_set_is_copied(turned, selection):
+    """To the clipboard, and as a preset of one's own."""
+    turned.select(selection)
+    copied = clipboard.as_preset(turned)
+    assert (copied.stage or copied.strand.stages[0]).params["offset"] == 17
+
+
+def test_what_a_knob_has_just_set_is_held_in_a_section(turned):
+    turned.edit("Add section", edits.add_section(turned.project)[0])
+    turned.piece.hold("velocity", "offset")
+    assert [held.value for held in turned.history.project.sections[0].holds] == [17]
+
+
+def turned_in(session, section, value):
+    session.link.arrive(protocol.Hooked([(section, "velocity", "offset", value, False)], {}, []))
+
+
+@pytest.fixture
+def between(session):
+    """Two sections, of which only the first holds a value; the second one has begun."""
+    calm = Section(id="calm", name="Calm", bars=1, holds=(Held(target="velocity", param="offset", value=5),))
+    loaded(session, strand(stage("velocity", offset=1)), sections=(calm, Section(id="busy", name="Busy", bars=9)))
+    turned_in(session, "calm", 17)
+    assert session.hooking.live("velocity") == {"offset": 17}
+    told(session, beat=4.0)
+    assert session.piece.section.id == "busy"
+    return session
+
+
+def test_what_a_knob_has_set_just_before_a_section_began_is_of_the_one_before(between):
+    assert between.hooking.live("velocity") == {}, "what is heard now is the project's own"
+    turned_in(between, "", 30)
+    assert between.hooking.live("velocity") == {"offset": 30}
+    between.hooking.fold()
+    (held,), own = between.history.project.sections[0].holds, offset(between.history.project)
+    assert (held.value, own) == (17, 30) and between.history.undo_label == "Turn a hooked-up control"
+
+
+def test_while_changes_are_held_a_section_holds_what_a_knob_sets(between):
+    between.piece.set_hold_all(True)
+    turned_in(between, "", 30)
+    between.hooking.fold()
+    assert [held.value for section in between.history.project.sections for held in section.holds] == [17, 30]
+    assert offset(between.history.project) == 1
+
+
+def test_an_edit_of_what_was_turned_is_the_last_word_in_its_section(between):
+    project = between.history.project
+    again = msgspec.structs.replace(project.sections[0].holds[0], value=8)
+    between.edit("Hold", edits.hold(between.project, "calm", again))
+    between.hooking.fold()
+    assert between.history.project.sections[0].holds == (again,)
+
+
+def test_what_an_lfo_had_set_is_forgotten_where_a_section_begins_or_ends_that_holds_it(session):
+    calm = Section(id="calm", name="Calm", bars=1, holds=(Held(target="velocity", param="offset", value=5),))
+    loaded(session, strand(stage("velocity")), sections=(calm, Section(id="busy", name="Busy", bars=9)))
+    session.link.arrive(protocol.Hooked([("", "velocity", "offset", 9, True)], {}, []))
+    told(session, beat=4.0)
+    assert session.hooking.live("velocity") == {}
+    session.hooking.fold()
+    assert session.history.project.sections == (calm, session.history.project.sections[1])
 
 
 def test_what_a_knob_has_just_set_is_kept_for_a_recovery_when_another_project_comes(turned):

@@ -39,6 +39,7 @@ Plans = list[tuple[Callable[[], float], Due]]
 """When something is due, in seconds, and what it then does."""
 
 _TEMPO = ("", "tempo")
+_METER = {("", "meter_beats"), ("", "meter_unit")}
 
 
 def _nothing(time: float) -> None:
@@ -69,8 +70,8 @@ class Engine:
         self.players = Players(Room(self, self, self.graph), self, self.own)
         self.own.carry(self.graph, self.players)
         self.clocks = OutsideClocks(self, self, self._send_clock, self._clock_in, self.nudge)
-        self.overlay = Overlay(self, self.graph, self.go_on)
-        self.sections = SectionPlayer(self, self.overlay, self.graph, self.graph)
+        self.overlay = Overlay(self, self.graph, self.go_on, self._on_turned)
+        self.sections = SectionPlayer(self, self.overlay, self.graph)
         self.hooks = Hooks(self, self.overlay, self.sections, self.graph)
         self.arrivals = Arrivals(self.hooks, self._move_on)
         self.takes = Takes(self, self, self.graph, self.overlay)
@@ -239,7 +240,6 @@ class Engine:
             self.set_params(name, found[1].params)
             self.graph.project = project
             return
-        before = self.graph.project
         if any(target != _TEMPO for target in targets):
             with self.own.taking(project, self.now):
                 self.graph.apply(project, self.now)
@@ -249,11 +249,18 @@ class Engine:
                 self.players.follow(project, self.now)
                 self._plans = self._planning(project)
         self.graph.project = project
-        if any(section_of(project, name) is not None for name, _ in targets if name):
-            self.sections.configure(before, time)
         if _TEMPO in targets and not self.clocks.follower.on:
             self.set_tempo(time, project.tempo)
         self.tell_time(time)
+
+    def _on_turned(self, target: Target) -> None:
+        """Something was turned: a section, or that by which their bars are counted, has others begin elsewhere;
+        a tempo that is on its way is given up."""
+        project = self.graph.project
+        if target in _METER or (target[0] and section_of(project, target[0])):
+            self.sections.configure(project, self.now)
+        elif target == _TEMPO:
+            self.sections.on_tempo_turned(self.now)
 
     def set_params(self, stage_id: str, values: Mapping[str, object]) -> None:
         """The short cut for a knob that is dragged: new values for a stage or a source, whole ones or parts."""

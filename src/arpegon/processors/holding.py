@@ -21,6 +21,9 @@ from arpegon.processors.targets import (
     with_value,
 )
 
+HeldTarget = tuple[str, Target]
+"""The section that holds a value (its id; empty: it is the project's own), and the address of the value."""
+
 
 def within(document: Project, section: Section | None) -> Project:
     """The document with the values that a section holds, but for what is gone."""
@@ -62,6 +65,36 @@ def edited_within(document: Project, section: Section | None, edited: Project, h
             held = Held(target=target[0], param=target[1], value=value_now(edited, *target))
             made = edits.hold(made, section.id, held)
     return made
+
+
+def held_in(document: Project, section: str, target: Target) -> Held | None:
+    """How a section holds a value; ``None`` where it does not, or is gone."""
+    found = document.section(section)
+    return next((one for one in found.holds if one.place == target), None) if found is not None else None
+
+
+def turned(document: Project, one: HeldTarget, value: Any) -> Project:
+    """The document with a value set where it was turned; where that is gone nothing changes."""
+    section, target = one
+    if not section:
+        return with_value(document, target, value)
+    if held_in(document, section, target) is None:
+        return document
+    return edits.hold(document, section, Held(target=target[0], param=target[1], value=value))
+
+
+def still_stands(before: Project, after: Project, section: str, one: HeldTarget) -> bool:
+    """Whether what was turned stands over the document that follows on another.
+
+    It does until the document itself changes that value, where it was turned, or lets ``section``, which holds now,
+    hold it from now on.
+    """
+    holder, target = one
+    if holder:
+        held = held_in(before, holder, target)
+        return held is not None and held == held_in(after, holder, target) and is_there(after, target)
+    newly_held = held_in(after, section, target) is not None and held_in(before, section, target) is None
+    return not newly_held and not differs(before, after, target)
 
 
 def differences(before: Project, after: Project) -> Iterator[Target]:

@@ -22,9 +22,9 @@ _starts_known: list[tuple[tuple[Section, ...], tuple[int, int], tuple[float, ...
 """Where the sections of the last documents begin: it is asked for at every frame."""
 
 
-def meter_of(project: Project, section: Section, base: tuple[int, int] | None = None) -> tuple[int, int]:
-    """The meter in a section: its own, or ``base`` (left out: the project's)."""
-    beats, unit = base or project.meter
+def meter_of(project: Project, section: Section) -> tuple[int, int]:
+    """The meter in a section: its own, or the project's."""
+    beats, unit = project.meter
     for held in section.holds:
         if held.place == ("", "meter_beats"):
             beats = int(held.value)
@@ -33,19 +33,14 @@ def meter_of(project: Project, section: Section, base: tuple[int, int] | None = 
     return beats, unit
 
 
-def starts(project: Project, base: tuple[int, int] | None = None) -> list[float]:
-    """The beat on which each section begins; one more for the end of the last.
-
-    Args:
-        base: the meter of sections that have none of their own; left out: the project's.
-    """
-    meter = base or project.meter
+def starts(project: Project) -> list[float]:
+    """The beat on which each section begins; one more for the end of the last."""
     for sections, of, found in _starts_known:
-        if sections is project.sections and of == meter:
+        if sections is project.sections and of == project.meter:
             return list(found)
-    lengths = (section.bars * bar_beats(meter_of(project, section, meter)) for section in project.sections)
+    lengths = (section.bars * bar_beats(meter_of(project, section)) for section in project.sections)
     begun = list(accumulate(lengths, initial=0.0))
-    _starts_known[:] = [(project.sections, meter, tuple(begun)), *_starts_known[: _STARTS_KNOWN - 1]]
+    _starts_known[:] = [(project.sections, project.meter, tuple(begun)), *_starts_known[: _STARTS_KNOWN - 1]]
     return begun
 
 
@@ -81,9 +76,9 @@ def meters_of(project: Project) -> Iterator[tuple[float, tuple[int, int]]]:
             last = meter
 
 
-def section_at(project: Project, beat: float, base: tuple[int, int] | None = None) -> int:
+def section_at(project: Project, beat: float) -> int:
     """The place of the section that holds at a beat: before the start the first, past the end the last; -1: none."""
-    begun = [start for start in starts(project, base)[:-1] if start <= beat + _NEAR]
+    begun = [start for start in starts(project)[:-1] if start <= beat + _NEAR]
     return max(0, len(begun) - 1) if project.sections else -1
 
 
@@ -105,22 +100,21 @@ def after_end(project: Project, place: int) -> int | None:
     return None
 
 
-def clock_in(project: Project, place: int, port: str, base: tuple[int, int] | None = None) -> tuple[bool, float]:
+def clock_in(project: Project, place: int, port: str) -> tuple[bool, float]:
     """Whether the clock of an output runs in a section, and the beat from which it counts: the last on which it began.
 
     Args:
         place: that of the section; -1: none.
-        base: the meter of sections that have none of their own; left out: the project's.
     """
     ways = [next((one.way for one in section.clocks if one.port == port), "on") for section in project.sections]
-    anew = [start for start, way in zip(starts(project, base), ways[: place + 1], strict=False) if way == "anew"]
+    anew = [start for start, way in zip(starts(project), ways[: place + 1], strict=False) if way == "anew"]
     return place < 0 or ways[place] != "stop", anew[-1] if anew else 0.0
 
 
-def grid_of(project: Project, place: int, base: tuple[int, int] | None = None) -> float:
+def grid_of(project: Project, place: int) -> float:
     """The beat from which note values are counted in a section: the last on which bars of another meter began."""
-    meters = [meter_of(project, section, base) for section in project.sections[: place + 1]]
-    begun = starts(project, base)
+    meters = [meter_of(project, section) for section in project.sections[: place + 1]]
+    begun = starts(project)
     return next((begun[at] for at in range(place, 0, -1) if meters[at] != meters[at - 1]), 0.0)
 
 
@@ -137,15 +131,14 @@ def tempo_of(project: Project, section: Section) -> float:
     return next((float(held.value) for held in section.holds if held.place == ("", "tempo")), project.tempo)
 
 
-def ramps_of(project: Project, place: int, before: float, base: tuple[int, int] | None = None) -> list[Ramp]:
+def ramps_of(project: Project, place: int, before: float) -> list[Ramp]:
     """The tempi on their way in a section: into its own, then to that of its end; beats are counted from its start.
 
     Args:
         before: the tempo of what it follows.
-        base: the meter of sections that have none of their own; left out: the project's.
     """
     section = project.sections[place]
-    bar = bar_beats(meter_of(project, section, base))
+    bar = bar_beats(meter_of(project, section))
     own = tempo_of(project, section)
     into = min(section.tempo_within, section.bars) * bar
     found = [Ramp(0.0, into, before, own)] if into > 0 and before != own else []

@@ -144,7 +144,7 @@ class OscServer:
         """Take in what the engine says: what hookups have set is told to who watches it."""
         if isinstance(report, protocol.Hooked) and report.set:
             with self._lock:
-                for target, param, value, _ in report.set:
+                for _, target, param, value, _ in report.set:
                     self._over[target, param] = value
             self._tell_watchers()
 

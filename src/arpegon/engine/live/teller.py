@@ -121,7 +121,7 @@ class Teller:
         """Tell what they did since this was last told."""
         hooks, overlay = self._engine.hooks, self._engine.overlay
         if hooks.moved or overlay.done or hooks.asked:
-            done = [(*target, value, passing) for target, (value, passing) in overlay.done.items()]
+            done = [(section, *target, *value) for (section, target), value in overlay.done.items()]
             self._wire.send(protocol.Hooked(done, dict(hooks.moved), list(hooks.asked)))
             hooks.moved.clear()
             overlay.done.clear()

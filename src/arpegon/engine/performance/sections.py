@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from typing import Any, Protocol
+from typing import Protocol
 
 import msgspec
 
@@ -22,15 +22,12 @@ from arpegon.core.document.sections import (
 from arpegon.core.events import PROGRAM, Event, control
 from arpegon.core.time.clock import bar_beats
 from arpegon.core.time.ramp import Ramp
-from arpegon.engine.clocks.roles import AtWork, Transport
+from arpegon.engine.clocks.roles import Transport
 from arpegon.engine.performance.overlay import Overlay
-from arpegon.processors.holding import held_values
-from arpegon.processors.targets import Target
 
 _EARLY = 1e-6
 """Seconds before its bar line at which a section begins, so that all that falls on the line is already its own."""
 _NEAR = 1e-9
-_NOTHING = object()
 
 
 class Greeting(Protocol):
@@ -66,7 +63,7 @@ class SectionPlayer:
     that play on do not notice.
     """
 
-    def __init__(self, transport: Transport, overlay: Overlay, at_work: AtWork, direct: Greeting) -> None:
+    def __init__(self, transport: Transport, overlay: Overlay, direct: Greeting) -> None:
         self._direct = direct
         self._before = transport.clock.tempo
         """The tempo before the section that holds,"""
@@ -74,16 +71,16 @@ class SectionPlayer:
         """and that from which it comes to its own."""
         self._transport = transport
         self._overlay = overlay
-        self._at_work = at_work
         self.place = -1
         """The section that holds; -1: none."""
         self.wanted: int | None = None
         """The section that was asked for, and begins on the next bar line."""
         self._turn = math.inf
         """The beat of the transport on which something else begins."""
-        self._held: dict[Target, Any] = {}
         self._ramps: list[Ramp] = []
         """Tempi on their way in the section that holds; beats are those of the transport."""
+        self._turned_at = -math.inf
+        """The beat on which somebody turned the tempo in it: one that was on its way then is given up."""
         self._line = math.inf
         """The beat on which such a tempo is another one."""
         self._ramped: float | None = None
@@ -97,7 +94,7 @@ class SectionPlayer:
     def configure(self, before: Project, time: float) -> None:
         """Take over the sections of the document, after the one ``before``; what changed in the one that holds is set
         at once."""
-        document = self._at_work.project
+        document = self._overlay.document
         if not document.sections and not before.sections:
             return
         if self.wanted is not None:
@@ -105,7 +102,7 @@ class SectionPlayer:
             self.wanted = next((at for at, one in enumerate(document.sections) if one.id == wanted), None)
         holding = before.sections[self.place].id if self.place >= 0 else None
         beat = self._transport.clock.beat_at(time)
-        place = section_at(document, beat, self._overlay.document.meter)
+        place = section_at(document, beat)
         self._begin(place, beat, time, anew=place >= 0 and document.sections[place].id != holding)
         if self._transport.clock.playing:
             self._transport.turn_clocks(beat, time)
@@ -113,7 +110,7 @@ class SectionPlayer:
     def on_locate(self, beat: float, time: float) -> None:
         """The transport was set to a beat."""
         self.wanted = None
-        self._begin(section_at(self._at_work.project, beat, self._overlay.document.meter), beat, time, anew=True)
+        self._begin(section_at(self._overlay.document, beat), beat, time, anew=True)
 
     def on_halt(self) -> None:
         """The transport stopped: what was asked for is forgotten."""
@@ -121,7 +118,7 @@ class SectionPlayer:
 
     def go(self, place: int, time: float) -> None:
         """Go to a section: on the next bar line while the transport runs, else now. There may be no such section."""
-        if not 0 <= place < len(self._at_work.project.sections):
+        if not 0 <= place < len(self._overlay.document.sections):
             return
         clock = self._transport.clock
         if clock.playing:
@@ -129,6 +126,12 @@ class SectionPlayer:
             self._turn = max(0.0, self._next_line(clock.beat_at(time)))
         else:
             self._transport.locate(time, self._starts()[place])
+
+    def on_tempo_turned(self, time: float) -> None:
+        """Somebody turned the tempo."""
+        if self.place >= 0:
+            self._turned_at = self._transport.clock.beat_at(time)
+            self._lay_ramps(self._turned_at, time, anew=False)
 
     @property
     def turns_tempo(self) -> bool:
@@ -156,7 +159,7 @@ class SectionPlayer:
         """Another section begins, or the transport stops."""
         beat, line = self._turn, self._transport.clock.time_at(self._turn)
         asked, self.wanted = self.wanted, None
-        project = self._at_work.project
+        project = self._overlay.document
         place = after_end(project, self.place) if asked is None else asked
         if place is None:
             self._stop(time)
@@ -175,50 +178,48 @@ class SectionPlayer:
 
     def _stop(self, time: float) -> None:
         """The transport stops after a section, and rests where the next one begins; after the last, at the start."""
-        after, document = self.place + 1, self._at_work.project
+        after, document = self.place + 1, self._overlay.document
         self._transport.halt(time)
-        if self._at_work.project.on_stop == "stay":
+        if document.on_stop == "stay":
             self._transport.locate(time, self._starts()[after] if after < len(document.sections) else 0.0)
 
     def clock_in(self, port: str) -> tuple[bool, float]:
         """Whether the clock of an output runs in the section that holds, and the beat from which it counts."""
-        return clock_in(self._at_work.project, self.place, port, self._overlay.document.meter)
+        return clock_in(self._overlay.document, self.place, port)
 
     def _begin(self, place: int, beat: float, time: float, anew: bool) -> None:
         """Let a section hold from a beat, which falls on ``time``.
 
         ``anew`` sets also what it held before, whatever became of it.
         """
-        self._before = self._transport.clock.tempo
+        document, clock = self._overlay.document, self._transport.clock
+        section = document.sections[place] if place >= 0 else None
+        self._before = clock.tempo
         self.place = place
-        self._transport.clock.origin = self._starts()[place] if place >= 0 else 0.0
-        self._transport.clock.set_grid(grid_of(self._at_work.project, place, self._overlay.document.meter))
-        held = held_values(self._at_work.project, self._at_work.project.sections[place] if place >= 0 else None)
-        before, self._held = self._held, held
-        self._overlay.lay(
-            {target: value for target, value in held.items() if anew or before.get(target, _NOTHING) != value},
-            [target for target in before if target not in held],
-            time,
-        )
+        clock.origin = self._starts()[place] if place >= 0 else 0.0
+        clock.set_grid(grid_of(document, place))
+        self._overlay.begin(section, time, anew)
         if self.wanted is None:
             self._turn = self._end(beat)
         self._lay_ramps(beat, time, anew)
         self._transport.tell_time(time)
-        if anew and place >= 0:
-            self._greet(self._at_work.project.sections[place], time)
+        if anew and section is not None:
+            self._greet(section, time)
 
     def _lay_ramps(self, beat: float, time: float, anew: bool) -> None:
         """Let the tempo go its way in the section that holds."""
-        project, clock = self._at_work.project, self._transport.clock
+        project, clock = self._overlay.document, self._transport.clock
+        own = tempo_of(project, project.sections[self.place]) if self.place >= 0 else project.tempo
         before, self._ramps = self._ramps, []
         if self.place >= 0 and not self._transport.is_led:
             start = self._starts()[self.place]
             # What comes to its tempo comes from that of before; set down in its middle, it is there.
             if anew:
-                own = tempo_of(project, project.sections[self.place])
                 self._came_from = self._before if beat <= start + _NEAR else own
-            found = ramps_of(project, self.place, self._came_from, self._overlay.document.meter)
-            self._ramps = [msgspec.structs.replace(ramp, beat=start + ramp.beat) for ramp in found]
+                self._turned_at = -math.inf
+            found = ramps_of(project, self.place, self._came_from)
+            ramps = [msgspec.structs.replace(ramp, beat=start + ramp.beat) for ramp in found]
+            self._ramps = [ramp for ramp in ramps if ramp.beat > self._turned_at]
         if self._ramps and self._ramps == before and not anew:
             return  # it is on its way
         self._line, self._ramped = math.inf, None
@@ -228,8 +229,8 @@ class SectionPlayer:
             return
         if ahead:
             self._line = ahead[0].beat
-        if before and clock.tempo != project.tempo:
-            self._transport.set_tempo(time, project.tempo)
+        if before and clock.tempo != own:
+            self._transport.set_tempo(time, own)
 
     def _go_on_ramp(self, beat: float, time: float) -> None:
         """Another tempo from a beat on, unless somebody turned it since."""
@@ -255,19 +256,19 @@ class SectionPlayer:
 
     def _end(self, beat: float) -> float:
         """The beat on which something follows the section; past its end (it was cut short) the next bar line."""
-        last = self.place + 1 == len(self._at_work.project.sections)
-        if self.place < 0 or (last and self._at_work.project.sections[self.place].then == "on"):
+        sections = self._overlay.document.sections
+        last = self.place + 1 == len(sections)
+        if self.place < 0 or (last and sections[self.place].then == "on"):
             return math.inf
         return max(self._starts()[self.place + 1], self._next_line(beat))
 
     def _next_line(self, beat: float) -> float:
         """The first bar line after a beat."""
-        project = self._at_work.project
-        base = self._overlay.document.meter
-        meter = meter_of(project, project.sections[self.place], base) if self.place >= 0 else project.meter
+        project = self._overlay.document
+        meter = meter_of(project, project.sections[self.place]) if self.place >= 0 else project.meter
         bar, origin = bar_beats(meter), self._transport.clock.origin
         return origin + (math.floor((beat - origin) / bar + _NEAR) + 1) * bar
 
     def _starts(self) -> list[float]:
-        """The beats on which sections begin; those without a meter of their own have the document's."""
-        return starts(self._at_work.project, self._overlay.document.meter)
+        """The beats on which sections begin."""
+        return starts(self._overlay.document)

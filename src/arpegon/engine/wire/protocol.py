@@ -280,11 +280,12 @@ class Telemetry(Message):
 class Hooked(Message):
     """What hookups did since the last batch.
 
-    ``set`` holds target, parameter, value, and whether it only passes (an LFO or contour set it); ``moved`` the last
-    value of each control by the id of its hookup; ``asked`` hookups whose actions are the window's.
+    ``set`` holds the section that holds it (empty: the project's own value), target, parameter, value, and whether it
+    only passes (an LFO or contour set it); ``moved`` the last value of each control by the id of its hookup; ``asked``
+    hookups whose actions are the window's.
     """
 
-    set: list[tuple[str, str, Any, bool]]
+    set: list[tuple[str, str, str, Any, bool]]
     moved: dict[str, float]
     asked: list[str]
 

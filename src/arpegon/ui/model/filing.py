@@ -209,7 +209,7 @@ class Filing(QObject):
         except ArpegonError as error:
             self.session.notice("file", str(error))
             return
-        self.session.take_document("Take what is on disk", project)
+        self.session.edit_document("Take what is on disk", project)
         self.session.history.saved = self.session.history.project
         self.session.notice("file", "")
         self.session.file_changed.emit()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from typing import TYPE_CHECKING, Any
 
 import msgspec
@@ -17,7 +17,8 @@ from arpegon.core.processing.parameters import Switch
 from arpegon.core.time import studio
 from arpegon.engine.wire.protocol import Hooked
 from arpegon.processors.actions import target_words
-from arpegon.processors.targets import declared, differs, holdable, params_of, value_now, with_value
+from arpegon.processors.holding import HeldTarget, still_stands
+from arpegon.processors.targets import Target, declared, holdable, params_of, value_now, with_value
 from arpegon.ui.look.timers import one_shot
 from arpegon.ui.model.hookup_words import control_words
 
@@ -48,11 +49,11 @@ class Hooking(QObject):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.session = session
-        self.values: dict[tuple[str, str], Any] = {}
-        """What hookups have set and the document does not hold, by target and parameter."""
+        self.values: dict[HeldTarget, Any] = {}
+        """What hookups have set and the document does not have, by the section that holds it and its address."""
         self.controls: dict[str, tuple[float, float]] = {}
         """The last value of each hookup's control, and when it came."""
-        self._by_stage: set[tuple[str, str]] = set()
+        self._by_stage: set[HeldTarget] = set()
         self._learner: Learner | None = None
         self._take_number: Callable[[int], None] | None = None
         self._wanted: Hookup | None = None
@@ -68,13 +69,14 @@ class Hooking(QObject):
         now = studio.now()
         for name, value in told.moved.items():
             self.controls[name] = (value, now)
-        for target, key, value, by_stage in told.set:
-            place = (target, key)
-            (self._by_stage.add if by_stage else self._by_stage.discard)(place)
-            self.values[place] = value
-        if any(not by_stage for _, _, _, by_stage in told.set):
+        for section, target, key, value, by_stage in told.set:
+            one = section, (target, key)
+            (self._by_stage.add if by_stage else self._by_stage.discard)(one)
+            self.values.pop(one, None)
+            self.values[one] = value
+        if any(not by_stage for *_, by_stage in told.set):
             self._rest.start()
-        for target in {target for target, *_ in told.set}:
+        for target in {target for _, target, *_ in told.set}:
             self.set_live.emit(target)
         for name in told.asked:
             self._do(name)
@@ -82,10 +84,10 @@ class Hooking(QObject):
             self.moved.emit()
 
     def live(self, target: str) -> dict[str, Any]:
-        """What hookups have set in a stage or source, over the document."""
+        """What hookups have set in a stage or source, over the document as it is in the section that holds."""
         laid, heads = self.session.project, set()
-        for place, value in self.values.items():
-            if place[0] == target and place[1] != "bypass":
+        for (section, place), value in self.values.items():
+            if place[0] == target and place[1] != "bypass" and section == self.session.piece.holder(place):
                 laid = with_value(laid, place, value)
                 heads.add(place[1].partition(".")[0])
         whole = heads & (holdable(laid, target).keys() | params_of(laid, target).keys())
@@ -93,8 +95,17 @@ class Hooking(QObject):
 
     def on_edit(self, before: Project) -> None:
         """The document was edited: a value that it now has otherwise stands under nothing any more."""
-        for place in [place for place in self.values if differs(before, self.session.project, place)]:
-            del self.values[place]
+        piece = self.session.piece
+        holds = piece.section.id if piece.section is not None else ""
+        self.values = {
+            one: value for one, value in self.values.items() if still_stands(before, piece.document, holds, one)
+        }
+
+    def on_section(self, held: Collection[Target]) -> None:
+        """Another section holds: what LFOs and contours had set of these is as the document says until they move."""
+        self.values = {
+            one: value for one, value in self.values.items() if one not in self._by_stage or one[1] not in held
+        }
 
     def forget(self) -> None:
         """Another document: nothing is set over it."""
@@ -110,12 +121,11 @@ class Hooking(QObject):
         """Make one edit of what knobs have set: they rest, the document is to be kept as it is heard, or a new engine
         knows only the document."""
         self._rest.stop()
-        project = self.session.project
-        folded = [place for place in self.values if place not in self._by_stage]
-        for place in folded:
-            project = with_value(project, place, self.values.pop(place))
-        if project != self.session.project:
-            self.session.edit("Turn a hooked-up control", project)
+        document = self.session.piece.document
+        for one in [one for one in self.values if one not in self._by_stage]:
+            document = self.session.piece.with_turned(document, one, self.values.pop(one))
+        if document != self.session.piece.document:
+            self.session.edit_document("Turn a hooked-up control", document)
 
     def _do(self, name: str) -> None:
         """Do what only the window can do."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -10,8 +10,8 @@ from arpegon.core.document import edits
 from arpegon.core.document.model import Held, Project, Section
 from arpegon.core.document.sections import section_at, starts
 from arpegon.engine.wire.protocol import Telemetry
-from arpegon.processors.holding import edited_within, held_values, within
-from arpegon.processors.targets import Target, value_now
+from arpegon.processors.holding import HeldTarget, edited_within, held_values, turned, within
+from arpegon.processors.targets import Target, can_hold, value_now
 
 if TYPE_CHECKING:
     from arpegon.ui.model.session import Session
@@ -69,9 +69,9 @@ class Piece(QObject):
         before = (self._place, self.wanted)
         self.wanted = told.section_wanted
         if self.document.sections and section_at(self.document, told.beat) != self._place:
+            held = self.held
             self.look()
-            for target in self.held:
-                self.session.hooking.values.pop(target, None)
+            self.session.hooking.on_section(held | self.held)
             self.session.tell_change("sections")
         if (self._place, self.wanted) != before:
             self.turned.emit()
@@ -79,6 +79,18 @@ class Piece(QObject):
     def edited(self, project: Project) -> Project:
         """The document after an edit of the view."""
         return edited_within(self.document, self.section, project, self.hold_all)
+
+    def holder(self, target: Target) -> str:
+        """The section in which a value is shown and turned now (its id; empty: it is the project's own)."""
+        return self.section.id if self.section is not None and target in self.held else ""
+
+    def with_turned(self, document: Project, one: HeldTarget, value: Any) -> Project:
+        """The document with what a control has turned, which the section holds from now on if it is to hold all."""
+        section, target = one
+        if not section and self.hold_all and self.section is not None and can_hold(document, target):
+            held = Held(target=target[0], param=target[1], value=value)
+            return edits.hold(document, self.section.id, held)
+        return turned(document, one, value)
 
     # -- acts --------------------------------------------------------------------------------------
 
@@ -121,7 +133,8 @@ class Piece(QObject):
         return (target, param) in self.held
 
     def hold(self, target: str, param: str) -> None:
-        """Let the section hold a value as it is now."""
+        """Let the section hold a value as it is heard now."""
+        self.session.hooking.fold()
         section = self.section
         if section is not None:
             held = Held(target=target, param=param, value=value_now(self.session.project, target, param))

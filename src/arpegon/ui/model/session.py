@@ -151,20 +151,20 @@ class Session(QObject):
         return self.piece.view
 
     def edit(self, label: str, project: Project, merge: str | None = None) -> None:
-        """Go on with an edited document; ``merge`` joins the steps of a drag. A loop among strands is refused."""
+        """Go on with what was edited as it is in the section that holds; ``merge`` joins the steps of a drag."""
+        self.edit_document(label, self.piece.edited(project), merge)
+
+    def edit_document(self, label: str, document: Project, merge: str | None = None) -> None:
+        """Go on with an edited document; a loop among strands is refused."""
         try:
-            topological_order(project)
+            topological_order(document)
         except ArpegonError as error:
             self.notice("edit", str(error))
             self.changed.emit(EVERYTHING)  # what was turned or typed shows the document again
             return
-        if self.history.do(label, self.piece.edited(project), merge):
-            self._after_edit()
-
-    def take_document(self, label: str, project: Project) -> None:
-        """Go on with another document altogether, as an edit that can be undone."""
-        if self.history.do(label, project):
-            self._after_edit()
+        before = self.history.project
+        if self.history.do(label, document, merge):
+            self._after_edit(before)
 
     def settle(self) -> None:
         """End a drag."""
@@ -173,18 +173,19 @@ class Session(QObject):
     def undo(self) -> None:
         """Take the last edit back, or what a knob has just set."""
         self.hooking.fold()
+        before = self.history.project
         if self.history.undo() is not None:
-            self._after_edit()
+            self._after_edit(before)
 
     def redo(self) -> None:
         """Do again what was taken back."""
+        before = self.history.project
         if self.history.redo() is not None:
-            self._after_edit()
+            self._after_edit(before)
 
-    def _after_edit(self) -> None:
-        seen = self.project
+    def _after_edit(self, before: Project) -> None:
         self.piece.look()
-        self.hooking.on_edit(seen)
+        self.hooking.on_edit(before)
         self._drop_stale()
         self.link.set_project_soon(self.history.project, self.filing.folder)
         self.filing.keep_soon()

@@ -23,7 +23,8 @@ def selected(session: Session) -> tuple[Strand | None, Stage | None]:
 
 
 def as_preset(session: Session) -> Preset | None:
-    """What is selected, as a preset; ``None`` where nothing is."""
+    """What is selected, as a preset and as it is heard; ``None`` where nothing is."""
+    session.hooking.fold()
     strand, stage = selected(session)
     if stage is not None:
         return of_stage(stage, processor_class(stage.kind).label)
