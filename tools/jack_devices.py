@@ -10,6 +10,8 @@ from typing import Any
 import jack
 import numpy as np
 
+from arpegon.engine.devices.jack_leaving import PeriodCalls, leave
+
 Hear = Callable[[list[int], int], None]
 """Hears a message, and at which of JACK's frames it came; called from JACK's thread."""
 
@@ -37,7 +39,7 @@ class _Device:
         self.client = jack.Client(name, no_start_server=True)
         try:
             self.port = getattr(self.client, kind).register(port)
-            self.client.set_process_callback(self._process)
+            self._calls = PeriodCalls(self.client, self._process)
             self.client.activate()
         except jack.JackError:
             self.client.close()
@@ -84,8 +86,7 @@ class _Device:
 
     def close(self) -> None:
         """Leave JACK."""
-        self.client.deactivate()
-        self.client.close()
+        leave(self.client, self._calls)
 
 
 class Keyboard(_Device):

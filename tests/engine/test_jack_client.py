@@ -6,6 +6,7 @@ import gc
 import os
 import signal
 import subprocess
+import sys
 import threading
 import weakref
 from contextlib import contextmanager
@@ -174,6 +175,42 @@ def test_a_client_that_is_closed_calls_nobody_any_more(client, monkeypatch):
     assert done == ["deactivate", True, "close"]
 
 
+LEAVING = """
+import itertools, sys, threading, time
+from unittest.mock import Mock
+from arpegon.engine.devices import compiled_relay
+from arpegon.engine.devices.jack_client import JackClient
+if sys.argv[1] == "plain":
+    compiled_relay._calls = lambda: None
+def work():
+    while True:
+        sum(range(2000))
+for _ in range(3):
+    threading.Thread(target=work, daemon=True).start()
+client = JackClient()
+transport = Mock(on=sys.argv[2] != "off", sync=lambda *_: True, bar_of=lambda *_: {})
+client.tie.use(transport, sys.argv[2])
+assert client.there
+client.tie.start_transport()
+cycles = client._relay.cycles
+while client._relay.cycles < cycles + 3:
+    time.sleep(0.001)
+client.close()
+for one in threading.enumerate():
+    if one.name == "jack-leave":  # it is not waited for long
+        one.join(30.0)
+        assert not one.is_alive()
+print("left")
+"""
+
+
+@pytest.mark.parametrize(("relay", "mode"), [("plain", "off"), ("compiled", "lead"), ("plain", "lead")])
+def test_a_busy_program_leaves_jack_and_goes_on(jack_server, relay, mode):
+    """Whatever of Python's JACK called until then: cancelled amid a call, it would keep Python's lock for ever."""
+    done = subprocess.run([sys.executable, "-c", LEAVING, relay, mode], capture_output=True, text=True, timeout=60)
+    assert (done.stdout, done.returncode) == ("left\n", 0), done.stderr
+
+
 def test_what_the_server_calls_is_there_until_it_has_let_us_go(client):
     called = [weakref.ref(one) for one in (client._relay, client._latency)]
     left = client._client
@@ -233,13 +270,12 @@ def heard_hz(engine, rate):
     engine.set_project(replace(project(way), instruments=(piano,)), HERE)
     ear, heard = jack.Client("Ear", no_start_server=True), []
     port = ear.inports.register("in")
-    ear.set_process_callback(lambda frames: heard.append(port.get_array().copy()))
+    calls = jack_leaving.PeriodCalls(ear, lambda frames: heard.append(port.get_array().copy()))
     ear.activate()
     ear.connect("Arpegon:left", port)
     engine.send(protocol.Feed("surface", [note_on(0.0, 0, 69, 100)]))
     wait_for(lambda: sum(float(np.abs(block).max()) > 0.002 for block in heard) > 60)
-    ear.deactivate()
-    ear.close()
+    jack_leaving.leave(ear, calls)
     loud = [block for block in heard if np.abs(block).max() > 0.002][10:40]
     spectrum = np.abs(np.fft.rfft(np.concatenate(loud) * np.hanning(sum(map(len, loud))), 1 << 18))
     return float(np.argmax(spectrum[: round(600 / rate * (1 << 18))]) * rate / (1 << 18))

@@ -17,6 +17,7 @@ from arpegon.core.events import note_on
 from arpegon.core.time import studio
 from arpegon.core.time.timecode import CodeReader
 from arpegon.engine.devices.jack_latency import CAPTURE, PLAYBACK, latency_range
+from arpegon.engine.devices.jack_leaving import PeriodCalls, leave
 from arpegon.engine.wire import protocol
 from arpegon.files.sounds import sound_path
 from building import project, strand
@@ -42,7 +43,7 @@ class Player:
         self.ins = {name: self.client.inports.register(name) for name in inputs}
         self.peaks = dict.fromkeys(inputs, 0.0)
         self._samples, self._place = samples, 0
-        self.client.set_process_callback(self._process)
+        self._calls = PeriodCalls(self.client, self._process)
         self.client.activate()
 
     def _process(self, frames):
@@ -53,8 +54,7 @@ class Player:
             self.peaks[name] = max(self.peaks[name], float(np.abs(port.get_array()).max()))
 
     def close(self):
-        self.client.deactivate()
-        self.client.close()
+        leave(self.client, self._calls)
 
 
 def notices(live, topic):

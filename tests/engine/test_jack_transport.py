@@ -10,6 +10,7 @@ import pytest
 from tools.jack_server import jack_server as server
 
 from arpegon.core.document.model import ClockSettings, Held, PortDestination, Section
+from arpegon.engine.devices.jack_leaving import PeriodCalls, leave
 from arpegon.engine.wire import protocol
 from building import generator, project, strand
 from jacking import wait_for
@@ -33,7 +34,7 @@ class Player:
         self.notes, self.frames = [], []
         self.seen = []
         self.tempo = tempo
-        self.client.set_process_callback(self._process)
+        self._calls = PeriodCalls(self.client, self._process)
         if tempo is not None:
             assert self.client.set_timebase_callback(self._bars, conditional=True)
         self.client.activate()
@@ -81,8 +82,7 @@ class Player:
 
     def close(self):
         self.rest()
-        self.client.deactivate()
-        self.client.close()
+        leave(self.client, self._calls, tied=True)
 
 
 @pytest.fixture

@@ -181,6 +181,10 @@ class CompiledRelay:
         self._list_ports()
 
     @property
+    def calls(self) -> None:
+        return None
+
+    @property
     def cycles(self) -> int:
         return int(self._state.cycles)
 

@@ -198,14 +198,16 @@ class JackClient:
         self.audio.late(1)
 
     def _leave_server(self) -> None:
-        client, called = self._client, (self._relay, self._latency)
+        client, relay, tied = self._client, self._relay, self.tie.on
+        called = (relay, self._latency)
         self.generation += 1
         self._client = self._own = self._latency = self._relay = None
         self.patches.leave()
         self.audio.leave()
         self.tie.set_client(None)
         if client is not None:  # beside us: a server that stands still never lets go
-            leaving = threading.Thread(target=leave, args=(client, called), name="jack-leave", daemon=True)
+            calls = relay.calls if relay is not None else None
+            leaving = threading.Thread(target=leave, args=(client, calls, tied, called), name="jack-leave", daemon=True)
             leaving.start()
             leaving.join(_LEAVE_SECONDS)
         self.periods.end()

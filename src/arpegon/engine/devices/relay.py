@@ -13,6 +13,8 @@ from typing import Any, Protocol
 import msgspec
 from numpy.typing import NDArray
 
+from arpegon.engine.devices.jack_leaving import PeriodCalls
+
 Array = NDArray[Any]
 
 GLANCE_SECONDS = 0.0002
@@ -89,6 +91,10 @@ class Relay(Protocol):
     @property
     def cycles(self) -> int:
         """How often JACK called."""
+
+    @property
+    def calls(self) -> PeriodCalls | None:
+        """What JACK calls in each period, where that is Python's."""
 
     @property
     def idle(self) -> bool:
