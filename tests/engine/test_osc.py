@@ -5,6 +5,7 @@ from __future__ import annotations
 import logging
 import socket
 
+import msgspec
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
@@ -13,7 +14,7 @@ from pythonosc.osc_message_builder import OscMessageBuilder
 from pythonosc.osc_packet import OscPacket
 
 from arpegon.core.document import edits
-from arpegon.core.document.model import ClipSource, Section
+from arpegon.core.document.model import ClipSource, Held, Section
 from arpegon.core.errors import ArpegonError
 from arpegon.core.events import control, note_off, note_on
 from arpegon.engine.live import osc
@@ -191,6 +192,36 @@ def test_values_are_watched_whoever_changes_them(tablet, server):
     assert tablet.ask("/watch/a/muted") == ("/value/a/muted", [False, 0.0])
     server.use(project())
     assert tablet.hear() == ("/gone/a/muted", [])
+
+
+def telemetry(beat):
+    known = {"now": 0.0, "playing": True, "tempo": 120.0, "take": None, "passed": [], "meters": {}}
+    return protocol.Telemetry(**known, health=protocol.Health(), beat=beat)
+
+
+def test_values_are_those_that_are_heard_in_the_section_that_holds(tablet, server):
+    sections = (
+        Section(id="calm", name="Calm", bars=1, holds=(Held(target="t", param="semitones", value=5),)),
+        Section(id="busy", name="Busy", bars=1),
+    )
+    piece = msgspec.structs.replace(TIDE, sections=sections)
+    server.use(piece)
+    server.take(telemetry(0.0))
+    assert tablet.ask("/watch/t/semitones")[1][0] == 5
+    server.take(telemetry(4.5))
+    assert tablet.hear()[1][0] == 2, "the project's own"
+    tablet.send("/set/t/semitones", 9)
+    assert tablet.hear()[1][0] == 9
+    server.take(telemetry(1.0))
+    assert tablet.hear()[1][0] == 5
+    server.take(protocol.Hooked([("calm", "t", "semitones", 7, False)], {}, []))
+    assert tablet.hear()[1][0] == 7
+    server.take(telemetry(4.5))
+    assert tablet.hear()[1][0] == 9
+    server.use(edits.set_params(piece, "t", {"semitones": 3}))
+    assert tablet.hear()[1][0] == 3
+    server.take(telemetry(1.0))
+    assert tablet.hear()[1][0] == 7
 
 
 def test_all_that_can_be_set_is_listed_and_can_be_had(tablet):

@@ -26,9 +26,10 @@ from arpegon.core.errors import ArpegonError
 from arpegon.core.events import Event, bend, control, note_off, note_on, pressure
 from arpegon.core.processing.parameters import Number, Param, Switch
 from arpegon.core.time import studio
+from arpegon.engine.live.values_now import ValuesNow
 from arpegon.engine.wire import protocol
 from arpegon.processors.actions import ACTIONS, actions_on
-from arpegon.processors.targets import PROJECT_PARAMS, Target, differs, param_at, params_of, part_names, value_now
+from arpegon.processors.targets import PROJECT_PARAMS, Target, param_at, params_of, part_names
 
 log = logging.getLogger(__name__)
 
@@ -100,9 +101,7 @@ class OscServer:
         self._send = send
         self._window = window
         self._anywhere = anywhere
-        self._project = Project()
-        self._over: dict[Target, Any] = {}
-        """What hookups and the like have set over the project."""
+        self._values = ValuesNow()
         self._watchers: dict[Target, dict[Sender, object]] = {}
         self._lock = threading.Lock()
         self._said: dict[str, float] = {}
@@ -136,23 +135,21 @@ class OscServer:
     def use(self, project: Project) -> None:
         """The document is another."""
         with self._lock:
-            before, self._project = self._project, project
-            self._over = {target: value for target, value in self._over.items() if not differs(before, project, target)}
+            self._values.use(project)
         self._tell_watchers()
 
     def take(self, report: protocol.EngineReport) -> None:
-        """Take in what the engine says: what hookups have set is told to who watches it."""
-        if isinstance(report, protocol.Hooked) and report.set:
-            with self._lock:
-                for _, target, param, value, _ in report.set:
-                    self._over[target, param] = value
+        """Take in what the engine says: what hookups and sections have set is told to who watches it."""
+        with self._lock:
+            others = self._values.take(report)
+        if others:
             self._tell_watchers()
 
     def _tell_watchers(self) -> None:
         with self._lock:
             told = []
             for target, watchers in self._watchers.items():
-                value = self._value(target)
+                value = self._values.of(target)
                 for sender, before in watchers.items():
                     if value != before:
                         watchers[sender] = value
@@ -160,14 +157,8 @@ class OscServer:
         for sender, target, value in told:
             self._tell(sender, target, value)
 
-    def _value(self, target: Target) -> Any:
-        """The value of an address now; ``None`` where that is gone."""
-        if target in self._over:
-            return self._over[target]
-        return value_now(self._project, *target) if param_at(self._project, target) is not None else None
-
     def _tell(self, sender: Sender, target: Target, value: Any) -> None:
-        param = param_at(self._project, target)
+        param = param_at(self._values.project, target)
         if param is None:
             self._answer(sender, f"/gone/{_path(target)}")
         else:
@@ -258,7 +249,7 @@ class OscServer:
             raise Refused(f"There is nothing at “{message.address[:80]}”; {ROOT}/list says what can be set.")
 
     def _address(self, word: str, target: Target, arguments: Arguments, sender: Sender) -> None:
-        param = param_at(self._project, target)
+        param = param_at(self._values.project, target)
         if word == "unwatch":
             with self._lock:
                 self._watchers.get(target, {}).pop(sender, None)
@@ -269,11 +260,11 @@ class OscServer:
             value = self._read(param, word, arguments)
             self._send(protocol.Turn(*target, value))
             with self._lock:
-                self._over[target] = value
+                self._values.turn(target, value)
             self._tell_watchers()
             return
         with self._lock:
-            value = self._value(target)
+            value = self._values.of(target)
             if word == "watch":
                 if sum(sender in watchers for watchers in self._watchers.values()) >= _WATCHED:
                     raise Refused(f"No more than {_WATCHED} addresses are watched by one.")
@@ -303,7 +294,7 @@ class OscServer:
         action = ACTIONS.get(name)
         if action is None:
             raise Refused(f"There is no action “{name[:40]}”.")
-        if name not in actions_on(self._project, target):
+        if name not in actions_on(self._values.project, target):
             where = f" with “{target}”" if target else " with nothing"
             raise Refused(f"“{action.label}” cannot be done{where}.")
         number = arguments[0] if arguments else None
@@ -331,7 +322,7 @@ class OscServer:
         self._send(protocol.Feed("surface", [_event(kind, numbers, channel)]))
 
     def _list(self, sender: Sender) -> None:
-        project = self._project
+        project = self._values.project
         names = [
             *(strand.id for strand in project.strands),
             *(instrument.id for instrument in project.instruments),

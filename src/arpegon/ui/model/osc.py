@@ -25,7 +25,8 @@ class Osc(QObject):
         self.server: OscServer | None = None
         self._asked.connect(self._do)
         session.changed.connect(self._changed)
-        session.link.hooked.connect(self._hooked)
+        session.link.hooked.connect(self._told)
+        session.link.told.connect(self._told)
 
     @property
     def on(self) -> bool:
@@ -88,7 +89,7 @@ class Osc(QObject):
         if self.server is not None:
             self.server.use(self.session.history.project)
 
-    def _hooked(self, told: object) -> None:
+    def _told(self, told: object) -> None:
         if self.server is not None:
             self.server.take(told)  # type: ignore[arg-type]
 
