@@ -10,13 +10,16 @@ from typing import Any
 import jack
 import numpy as np
 
-from arpegon.engine.devices.jack_leaving import PeriodCalls, leave
+from arpegon.engine.devices.jack_calls import call_in_periods
+from arpegon.engine.devices.jack_leaving import leave
 
 Hear = Callable[[list[int], int], None]
 """Hears a message, and at which of JACK's frames it came; called from JACK's thread."""
 
 _PATIENCE_SECONDS = 20.0
 _ATTEMPTS = 3
+_LEAVE_SECONDS = 1.0
+"""How long a device goes on that is closed; a server that stands still calls it no more."""
 
 
 class _Device:
@@ -27,6 +30,7 @@ class _Device:
 
     def __init__(self, name: str, kind: str, port: str) -> None:
         self.cycles = 0
+        self.running = True
         for attempt in range(_ATTEMPTS):
             try:
                 self._join(name, kind, port)
@@ -39,7 +43,7 @@ class _Device:
         self.client = jack.Client(name, no_start_server=True)
         try:
             self.port = getattr(self.client, kind).register(port)
-            self._calls = PeriodCalls(self.client, self._process)
+            self._calls = call_in_periods(self.client, self._process)
             self.client.activate()
         except jack.JackError:
             self.client.close()
@@ -85,7 +89,11 @@ class _Device:
         return True
 
     def close(self) -> None:
-        """Leave JACK."""
+        """Leave JACK, once what was to leave has left: what stands in a port is heard in each period."""
+        self.running = False
+        done, end = self.cycles + 2, time.monotonic() + _LEAVE_SECONDS
+        while self.cycles < done and time.monotonic() < end:
+            time.sleep(0.001)
         leave(self.client, self._calls)
 
 
@@ -131,7 +139,7 @@ class Pulse(_Device):
         first = self.client.last_frame_time
         if self._next < 0.0:
             self._next = float(first)
-        while int(self._next) < first + frames:
+        while int(self._next) < first + frames and self.running:
             self.port.write_midi_event(max(0, int(self._next) - first), self._message)
             self._next += self._gap
 

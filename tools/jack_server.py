@@ -6,11 +6,14 @@ import contextlib
 import os
 import shutil
 import subprocess
+import threading
 import time
 from collections.abc import Iterator
 from pathlib import Path
 
 import jack
+
+from arpegon.engine.devices.jack_leaving import LEAVING
 
 for _choose in (jack.set_error_function, jack.set_info_function):
     _choose(lambda _: None)  # servers are looked for that are not there yet
@@ -49,6 +52,8 @@ def jack_server(
         yield name
     finally:
         if server is not None:
+            for leaving in [one for one in threading.enumerate() if one.name == LEAVING]:
+                leaving.join(_PATIENCE_SECONDS)
             _kill(server)
         for key, value in before.items():
             if value is None:

@@ -23,6 +23,7 @@ from arpegon.core.document.model import Instrument, InstrumentDestination, MidiS
 from arpegon.core.events import note_off, note_on
 from arpegon.core.time import studio
 from arpegon.engine.devices import compiled_relay, jack_client, jack_leaving, jack_periods
+from arpegon.engine.devices.jack_calls import call_in_periods
 from arpegon.engine.devices.jack_client import JackClient
 from arpegon.engine.devices.jack_opening import open_client
 from arpegon.engine.devices.plain_relay import PlainRelay
@@ -178,10 +179,12 @@ def test_a_client_that_is_closed_calls_nobody_any_more(client, monkeypatch):
 LEAVING = """
 import sys, threading, time
 from unittest.mock import Mock
-from arpegon.engine.devices import compiled_relay
+from arpegon.engine.devices import compiled_relay, jack_calls
 from arpegon.engine.devices.jack_client import JackClient
-if sys.argv[1] == "plain":
+if sys.argv[1] != "compiled":
     compiled_relay._calls = lambda: None
+if sys.argv[1] == "plain":
+    jack_calls.GATE = None
 def work():
     while True:
         sum(range(2000))
@@ -206,11 +209,40 @@ print("left")
 """
 
 
-@pytest.mark.parametrize(("relay", "mode"), [("plain", "off"), ("compiled", "lead"), ("plain", "lead")])
+LEFT = [("plain", "off"), ("gated", "off"), ("compiled", "lead"), ("gated", "lead")]
+"""Who relays periods, and how the transport goes along with JACK's."""
+
+
+@pytest.mark.parametrize(("relay", "mode"), LEFT)
 def test_a_busy_program_leaves_jack_and_goes_on(jack_server, relay, mode):
     """Whatever of Python's JACK called until then: cancelled amid a call, it would keep Python's lock for ever."""
     done = subprocess.run([sys.executable, "-c", LEAVING, relay, mode], capture_output=True, text=True, timeout=60)
     assert (done.stdout, done.returncode) == ("left\n", 0), done.stderr
+
+
+def test_a_server_is_joined_anew_once_the_one_before_was_left(client, monkeypatch):
+    """JACK's library knows one server at a time: a client of another would be closed as if it were its own."""
+    goes_on, left = threading.Event(), client._client
+    deactivate = left.deactivate
+    monkeypatch.setattr(left, "deactivate", lambda: (goes_on.wait(20.0), deactivate()))
+    monkeypatch.setattr(jack_client, "_LEAVE_SECONDS", 0.05)
+    client._gone = "it let us go"
+    assert not client.there and not client.there
+    goes_on.set()
+    wait_for(lambda: client.there)
+    assert client.client is not left
+
+
+def test_a_server_that_never_lets_us_go_is_not_waited_for_for_ever(client, monkeypatch):
+    goes_on, left = threading.Event(), client._client
+    deactivate = left.deactivate
+    monkeypatch.setattr(left, "deactivate", lambda: (goes_on.wait(20.0), deactivate()))
+    monkeypatch.setattr(jack_client, "_LEAVE_SECONDS", 0.05)
+    monkeypatch.setattr(jack_leaving, "_AT_MOST_SECONDS", 0.2)
+    client._gone = "it let us go"
+    assert not client.there
+    wait_for(lambda: client.there)
+    goes_on.set()
 
 
 def test_what_the_server_calls_is_there_until_it_has_let_us_go(client):
@@ -272,7 +304,7 @@ def heard_hz(engine, rate):
     engine.set_project(replace(project(way), instruments=(piano,)), HERE)
     ear, heard = jack.Client("Ear", no_start_server=True), []
     port = ear.inports.register("in")
-    calls = jack_leaving.PeriodCalls(ear, lambda frames: heard.append(port.get_array().copy()))
+    calls = call_in_periods(ear, lambda _: heard.append(port.get_array().copy()))
     ear.activate()
     ear.connect("Arpegon:left", port)
     engine.send(protocol.Feed("surface", [note_on(0.0, 0, 69, 100)]))

@@ -15,7 +15,7 @@ import pytest
 
 from arpegon.core.events import control, note_off, note_on
 from arpegon.core.time import studio
-from arpegon.engine.devices import compiled_relay, jack_periods
+from arpegon.engine.devices import compiled_relay, jack_calls, jack_periods
 from arpegon.engine.devices.compiled_relay import CYCLE, CompiledRelay
 from arpegon.engine.devices.jack_audio import JackAudio, JackError
 from arpegon.engine.devices.jack_periods import Periods
@@ -141,6 +141,7 @@ class Server:
             monkeypatch.setattr(compiled_relay, "address", lambda port: self.library.ports.index(port))
             self.process = lambda: CYCLE(FRAMES, relay.address)
         else:
+            monkeypatch.setattr(jack_calls, "GATE", None)  # nobody calls
             relay = PlainRelay(self)
             self.process = lambda: relay.cycle(FRAMES)
         self.relay = relay

@@ -16,8 +16,9 @@ from arpegon.core.document.model import AudioSource, ClockSettings, Instrument, 
 from arpegon.core.events import note_on
 from arpegon.core.time import studio
 from arpegon.core.time.timecode import CodeReader
+from arpegon.engine.devices.jack_calls import call_in_periods
 from arpegon.engine.devices.jack_latency import CAPTURE, PLAYBACK, latency_range
-from arpegon.engine.devices.jack_leaving import PeriodCalls, leave
+from arpegon.engine.devices.jack_leaving import leave
 from arpegon.engine.wire import protocol
 from arpegon.files.sounds import sound_path
 from building import project, strand
@@ -43,7 +44,7 @@ class Player:
         self.ins = {name: self.client.inports.register(name) for name in inputs}
         self.peaks = dict.fromkeys(inputs, 0.0)
         self._samples, self._place = samples, 0
-        self._calls = PeriodCalls(self.client, self._process)
+        self._calls = call_in_periods(self.client, self._process)
         self.client.activate()
 
     def _process(self, frames):

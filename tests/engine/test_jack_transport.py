@@ -10,7 +10,8 @@ import pytest
 from tools.jack_server import jack_server as server
 
 from arpegon.core.document.model import ClockSettings, Held, PortDestination, Section
-from arpegon.engine.devices.jack_leaving import PeriodCalls, leave
+from arpegon.engine.devices.jack_calls import call_in_periods
+from arpegon.engine.devices.jack_leaving import leave
 from arpegon.engine.wire import protocol
 from building import generator, project, strand
 from jacking import wait_for
@@ -34,7 +35,7 @@ class Player:
         self.notes, self.frames = [], []
         self.seen = []
         self.tempo = tempo
-        self._calls = PeriodCalls(self.client, self._process)
+        self._calls = call_in_periods(self.client, self._process)
         if tempo is not None:
             assert self.client.set_timebase_callback(self._bars, conditional=True)
         self.client.activate()

@@ -104,6 +104,8 @@ _heard = function(_LIBRARY, "arpegon_heard", (_port, _number, _place, _number), 
 _CLOCK = function(_LIBRARY, "arpegon_clock", (), ctypes.c_int64)
 CYCLE = function(_LIBRARY, "arpegon_cycle", (_number, _place), ctypes.c_int32)
 """JACK's callback: takes the frames of a period, and a relay's address."""
+GATE = function(_LIBRARY, "arpegon_gate", (_number, _place), ctypes.c_int32)
+"""The same, for whatever else is called in a period: takes the address of what is called, and whether."""
 
 
 class _CompiledPort:

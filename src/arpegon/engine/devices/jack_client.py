@@ -20,7 +20,7 @@ from typing import Any
 from arpegon.engine.devices.compiled_relay import compiled_relay
 from arpegon.engine.devices.jack_audio import JackAudio
 from arpegon.engine.devices.jack_latency import LatencyReport
-from arpegon.engine.devices.jack_leaving import leave
+from arpegon.engine.devices.jack_leaving import Leaving
 from arpegon.engine.devices.jack_opening import Opening, may_run, open_client
 from arpegon.engine.devices.jack_patches import Patch, Patches
 from arpegon.engine.devices.jack_periods import Periods
@@ -94,6 +94,8 @@ class JackClient:
         self._rate = 48_000
         self._lead = 0.0
         self._latency: LatencyReport | None = None
+        self._leaving: Leaving | None = None
+        self._answers = True
         self._known: tuple[int, int] | None = None
         """The rate and the period that somebody was told of, or that there were first."""
         self._own: tuple[Messages, Messages] | None = None
@@ -133,6 +135,9 @@ class JackClient:
 
     def _join(self) -> bool:
         if jack is None or not may_run():
+            return False
+        if self._leaving is not None and self._leaving.under_way:
+            self._set_answers(False)
             return False
         client: Any = None
         relay: Relay | None = None
@@ -178,9 +183,8 @@ class JackClient:
             self._answered()
             raise
         if client is None:
-            if self._opening is None:
-                self._said(_NO_ANSWER)
             self._opening = opening
+            self._set_answers(False)
             return None
         self._answered()
         if opening.name != self._name:
@@ -189,9 +193,14 @@ class JackClient:
         return client
 
     def _answered(self) -> None:
-        if self._opening is not None:
-            self._opening = None
-            self._said("")
+        self._opening = None
+        self._set_answers(True)
+
+    def _set_answers(self, on: bool) -> None:
+        """Say that the server does not answer, or does again, once."""
+        if on != self._answers:
+            self._answers = on
+            self._said("" if on else _NO_ANSWER)
 
     def _on_xrun(self, _: float) -> None:
         self.periods.may_be_missed()
@@ -205,11 +214,10 @@ class JackClient:
         self.patches.leave()
         self.audio.leave()
         self.tie.set_client(None)
-        if client is not None:  # beside us: a server that stands still never lets go
+        if client is not None:
             calls = relay.calls if relay is not None else None
-            leaving = threading.Thread(target=leave, args=(client, calls, tied, called), name="jack-leave", daemon=True)
-            leaving.start()
-            leaving.join(_LEAVE_SECONDS)
+            self._leaving = Leaving(client, calls, tied, called)
+            self._leaving.wait(_LEAVE_SECONDS)
         self.periods.end()
 
     def _port_changed(self, port: Any, registered: bool) -> None:

@@ -6,10 +6,12 @@ import contextlib
 import ctypes
 import threading
 import time
-from collections.abc import Callable
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from arpegon.engine.devices.jack_library import address, function
+
+if TYPE_CHECKING:
+    from arpegon.engine.devices.jack_calls import PeriodCalls
 
 try:
     import jack
@@ -26,34 +28,10 @@ _CALLBACKS = (
 """The functions by which JACK was told whom to call."""
 _QUIET_SECONDS = 0.1
 """How long a call that is under way may take: some twenty turns of the interpreter."""
-_LAST_SECONDS = 0.5
-"""How long the last call of a period is waited for: a server that stands still makes none."""
-
-
-class PeriodCalls:
-    """A function of Python's that JACK calls in each period, until it is to call no more.
-
-    Args:
-        client: is not active yet.
-    """
-
-    def __init__(self, client: Any, cycle: Callable[[int], None]) -> None:
-        self._cycle = cycle
-        self._ends = threading.Event()
-        self._last = threading.Event()
-        client.set_process_callback(self._call)
-
-    def _call(self, frames: int) -> None:
-        if self._ends.is_set():
-            self._last.set()
-            raise jack.CallbackExit  # which ends JACK's thread by itself
-        self._cycle(frames)
-
-    def end(self) -> None:
-        """Have JACK's thread end by itself, with its next call."""
-        self._ends.set()
-        self._last.wait(_LAST_SECONDS)
-        time.sleep(_QUIET_SECONDS)
+LEAVING = "jack-leave"
+"""What threads are called that leave a server."""
+_AT_MOST_SECONDS = 20.0
+"""After so long nobody waits for it any more."""
 
 
 def leave(client: Any, calls: PeriodCalls | None = None, tied: bool = False, called: tuple[object, ...] = ()) -> None:
@@ -82,6 +60,28 @@ def leave(client: Any, calls: PeriodCalls | None = None, tied: bool = False, cal
     with contextlib.suppress(jack.JackError):
         client.close()
     del called
+
+
+class Leaving:
+    """A client that is left, beside whoever waits for that: a server that stands still never lets go.
+
+    Another one is not to be had before: of two in one process that are of different servers, JACK's library takes the
+    newer's server for that of both.
+    """
+
+    def __init__(self, *client: Any) -> None:
+        self._until = time.monotonic() + _AT_MOST_SECONDS
+        self._thread = threading.Thread(target=leave, args=client, name=LEAVING, daemon=True)
+        self._thread.start()
+
+    def wait(self, seconds: float) -> None:
+        """Wait until it is left, but no longer than that."""
+        self._thread.join(seconds)
+
+    @property
+    def under_way(self) -> bool:
+        """Whether it is being left still, and may yet be."""
+        return self._thread.is_alive() and time.monotonic() < self._until
 
 
 def call_nobody(client: Any) -> bool:

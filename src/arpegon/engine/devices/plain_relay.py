@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 
-from arpegon.engine.devices.jack_leaving import PeriodCalls
+from arpegon.engine.devices.jack_calls import call_in_periods
 from arpegon.engine.devices.relay import GLANCE_SECONDS, PATIENCE_SECONDS, PATIENCE_SHARE, Array, Beat
 from arpegon.engine.devices.steady import FRAME_NUMBERS, since
 
@@ -142,7 +142,7 @@ class PlainRelay:
         self._done = threading.Event()
         self.cycles = self.frame = self.missing = 0
         self.called = 0.0
-        self.calls = PeriodCalls(client, self.cycle)
+        self.calls = call_in_periods(client, self.cycle)
 
     def add_messages(self, port: Any, out: bool) -> _Messages:
         made = _Messages(port, out, self._late)

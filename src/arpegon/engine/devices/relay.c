@@ -305,6 +305,23 @@ static void tell(struct relay *relay, uint32_t frame, uint32_t frames, int64_t b
         return; /* it is full of them already */
 }
 
+/* The callback of somebody else, which is called as long as the gate is open. */
+struct gate {
+    int (*call)(uint32_t frames, void *about);
+    _Atomic int32_t open, inside;
+};
+
+int arpegon_gate(uint32_t frames, void *whole)
+{
+    struct gate *gate = whole;
+    int answer = 0;
+    atomic_store(&gate->inside, 1);
+    if (atomic_load(&gate->open))
+        answer = gate->call(frames, gate);
+    atomic_store(&gate->inside, 0);
+    return answer;
+}
+
 /* JACK's process callback. */
 int arpegon_cycle(uint32_t frames, void *whole)
 {

@@ -8,12 +8,13 @@ there :mod:`~arpegon.engine.devices.plain_relay`.
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any, Protocol
+from typing import TYPE_CHECKING, Any, Protocol
 
 import msgspec
 from numpy.typing import NDArray
 
-from arpegon.engine.devices.jack_leaving import PeriodCalls
+if TYPE_CHECKING:
+    from arpegon.engine.devices.jack_calls import PeriodCalls
 
 Array = NDArray[Any]
 
