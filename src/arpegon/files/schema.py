@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping
+from inspect import cleandoc
 from typing import Any
 
 import msgspec
@@ -37,6 +38,8 @@ def project_schema() -> dict[str, Any]:
     """The JSON Schema of a project file, as people write it."""
     (_, components) = msgspec.json.schema_components([Project], ref_template="#/$defs/{name}")
     for schema in components.values():
+        if "description" in schema:  # releases of the library differ in whether they are indented
+            schema["description"] = cleandoc(schema["description"])
         properties = schema.get("properties", {})
         for key in properties.keys() & _NOTES.keys():
             properties[key] = {**NOTE_SCHEMA, "default": _NOTES[key]}
