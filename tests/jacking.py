@@ -65,7 +65,7 @@ class MidiPair:
 
     def stay_connected(self) -> None:
         """Connect to it again, where its program came anew."""
-        with contextlib.suppress(jack.JackError):  # it is so, or the program is not there
+        with contextlib.suppress(jack.JackError, ValueError):  # it is so, or the program is not there, or only comes
             self.synth.port.connect("Arpegon:out")
 
     def unplug_keys(self) -> None:

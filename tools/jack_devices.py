@@ -10,8 +10,7 @@ from typing import Any
 import jack
 import numpy as np
 
-from arpegon.engine.devices.jack_calls import call_in_periods
-from arpegon.engine.devices.jack_leaving import leave
+from arpegon.engine.devices.jack_calls import PeriodCalls, call_in_periods
 
 Hear = Callable[[list[int], int], None]
 """Hears a message, and at which of JACK's frames it came; called from JACK's thread."""
@@ -20,6 +19,13 @@ _PATIENCE_SECONDS = 20.0
 _ATTEMPTS = 3
 _LEAVE_SECONDS = 1.0
 """How long a device goes on that is closed; a server that stands still calls it no more."""
+
+
+def leave(client: Any, calls: PeriodCalls) -> None:
+    """Leave JACK, which calls nothing of Python's but this."""
+    calls.end()
+    client.deactivate()
+    client.close()
 
 
 class _Device:

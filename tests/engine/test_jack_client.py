@@ -11,12 +11,13 @@ import threading
 import weakref
 from contextlib import contextmanager
 from pathlib import Path
+from unittest.mock import Mock
 
 import jack
 import numpy as np
 import pytest
 from msgspec.structs import replace
-from tools.jack_devices import Keyboard
+from tools.jack_devices import Keyboard, leave
 from tools.jack_server import jack_server as server
 
 from arpegon.core.document.model import Instrument, InstrumentDestination, MidiSource, PortDestination
@@ -195,7 +196,8 @@ for _ in range(2):
     client = JackClient()
     transport = Mock(on=sys.argv[2] != "off", sync=lambda *_: True, bar_of=lambda *_: {})
     client.tie.use(transport, sys.argv[2])
-    assert client.there
+    while not client.there:
+        time.sleep(0.01)
     client.tie.start_transport()
     cycles = client._relay.cycles
     while client._relay.cycles < cycles + 9:
@@ -218,6 +220,22 @@ def test_a_busy_program_leaves_jack_and_goes_on(jack_server, relay, mode):
     """Whatever of Python's JACK called until then: cancelled amid a call, it would keep Python's lock for ever."""
     done = subprocess.run([sys.executable, "-c", LEAVING, relay, mode], capture_output=True, text=True, timeout=60)
     assert (done.stdout, done.returncode) == ("left\n", 0), done.stderr
+
+
+@pytest.mark.parametrize("relay", ["compiled", "plain"])
+def test_jacks_thread_is_at_work_before_its_transport_is_spoken_of(jack_server, monkeypatch, relay):
+    """Else the library starts another beside it, which runs on when the client is closed, where there is nothing."""
+    if relay == "plain":
+        monkeypatch.setattr(compiled_relay, "_calls", lambda: None)
+    cycles, relays = [], []
+    begin = jack_periods.Periods.begin
+    monkeypatch.setattr(jack_periods.Periods, "begin", lambda self, *args: (relays.append(args[0]), begin(self, *args)))
+    monkeypatch.setattr(jack.Client, "set_sync_callback", lambda *_: cycles.append(relays[0].cycles))
+    made = JackClient()
+    made.tie.use(Mock(on=True), "follow")
+    assert made.there
+    made.close()
+    assert cycles[0] > 0
 
 
 def test_a_server_is_joined_anew_once_the_one_before_was_left(client, monkeypatch):
@@ -309,7 +327,7 @@ def heard_hz(engine, rate):
     ear.connect("Arpegon:left", port)
     engine.send(protocol.Feed("surface", [note_on(0.0, 0, 69, 100)]))
     wait_for(lambda: sum(float(np.abs(block).max()) > 0.002 for block in heard) > 60)
-    jack_leaving.leave(ear, calls)
+    leave(ear, calls)
     loud = [block for block in heard if np.abs(block).max() > 0.002][10:40]
     spectrum = np.abs(np.fft.rfft(np.concatenate(loud) * np.hanning(sum(map(len, loud))), 1 << 18))
     return float(np.argmax(spectrum[: round(600 / rate * (1 << 18))]) * rate / (1 << 18))

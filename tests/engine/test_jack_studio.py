@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 import soundfile
 from msgspec.structs import replace
-from tools.jack_devices import Synth
+from tools.jack_devices import Synth, leave
 
 from arpegon.core.document.model import AudioSource, ClockSettings, Instrument, InstrumentDestination, MidiSource
 from arpegon.core.events import note_on
@@ -18,7 +18,6 @@ from arpegon.core.time import studio
 from arpegon.core.time.timecode import CodeReader
 from arpegon.engine.devices.jack_calls import call_in_periods
 from arpegon.engine.devices.jack_latency import CAPTURE, PLAYBACK, latency_range
-from arpegon.engine.devices.jack_leaving import leave
 from arpegon.engine.wire import protocol
 from arpegon.files.sounds import sound_path
 from building import project, strand

@@ -7,11 +7,11 @@ from pathlib import Path
 
 import jack
 import pytest
+from tools.jack_devices import leave
 from tools.jack_server import jack_server as server
 
 from arpegon.core.document.model import ClockSettings, Held, PortDestination, Section
 from arpegon.engine.devices.jack_calls import call_in_periods
-from arpegon.engine.devices.jack_leaving import leave
 from arpegon.engine.wire import protocol
 from building import generator, project, strand
 from jacking import wait_for
@@ -83,7 +83,11 @@ class Player:
 
     def close(self):
         self.rest()
-        leave(self.client, self._calls, tied=True)
+        if self.tempo is not None:
+            self.client.release_timebase()
+            last = len(self.seen) + 2
+            wait_for(lambda: len(self.seen) > last)  # JACK's thread is not amid a call of ours
+        leave(self.client, self._calls)
 
 
 @pytest.fixture
