@@ -263,6 +263,19 @@ def test_a_server_that_never_lets_us_go_is_not_waited_for_for_ever(client, monke
     goes_on.set()
 
 
+def test_a_server_that_is_gone_while_it_is_left_is_not_said_to_be_silent(client, monkeypatch):
+    goes_on, left, said = threading.Event(), client._client, []
+    deactivate = left.deactivate
+    monkeypatch.setattr(left, "deactivate", lambda: (goes_on.wait(20.0), deactivate()))
+    monkeypatch.setattr(jack_client, "_LEAVE_SECONDS", 0.05)
+    client._said = said.append
+    client._gone = "it let us go"
+    assert not client.there and not client.there and "does not answer" in said[-1]
+    monkeypatch.setattr(jack_client, "may_run", lambda: False)
+    assert not client.there and said[-1] == "" and len(said) == 2
+    goes_on.set()
+
+
 def test_what_the_server_calls_is_there_until_it_has_let_us_go(client):
     called = [weakref.ref(one) for one in (client._relay, client._latency)]
     left = client._client

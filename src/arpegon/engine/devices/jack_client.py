@@ -137,6 +137,7 @@ class JackClient:
 
     def _join(self) -> bool:
         if jack is None or not may_run():
+            self._set_answers(True)  # there is none that could
             return False
         if self._leaving is not None and self._leaving.under_way:
             self._set_answers(False)
