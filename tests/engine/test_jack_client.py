@@ -178,10 +178,11 @@ def test_a_client_that_is_closed_calls_nobody_any_more(client, monkeypatch):
 
 
 LEAVING = """
-import sys, threading, time
+import sys, threading
 from unittest.mock import Mock
 from arpegon.engine.devices import compiled_relay, jack_calls
 from arpegon.engine.devices.jack_client import JackClient
+from jacking import wait_for
 if sys.argv[1] != "compiled":
     compiled_relay._calls = lambda: None
 if sys.argv[1] == "plain":
@@ -196,12 +197,10 @@ for _ in range(2):
     client = JackClient()
     transport = Mock(on=sys.argv[2] != "off", sync=lambda *_: True, bar_of=lambda *_: {})
     client.tie.use(transport, sys.argv[2])
-    while not client.there:
-        time.sleep(0.01)
+    wait_for(lambda: client.there, 30.0)
     client.tie.start_transport()
     cycles = client._relay.cycles
-    while client._relay.cycles < cycles + 9:
-        time.sleep(0.001)
+    wait_for(lambda: client._relay.cycles > cycles + 8, 30.0)
     client.close()
     for one in threading.enumerate():
         if one.name == "jack-leave":  # it is not waited for long
@@ -218,7 +217,8 @@ LEFT = [("plain", "off"), ("gated", "off"), ("compiled", "lead"), ("gated", "lea
 @pytest.mark.parametrize(("relay", "mode"), LEFT)
 def test_a_busy_program_leaves_jack_and_goes_on(jack_server, relay, mode):
     """Whatever of Python's JACK called until then: cancelled amid a call, it would keep Python's lock for ever."""
-    done = subprocess.run([sys.executable, "-c", LEAVING, relay, mode], capture_output=True, text=True, timeout=60)
+    command, here = [sys.executable, "-c", LEAVING, relay, mode], os.environ | {"PYTHONPATH": os.pathsep.join(sys.path)}
+    done = subprocess.run(command, capture_output=True, text=True, timeout=60, env=here)
     assert (done.stdout, done.returncode) == ("left\n", 0), done.stderr
 
 
@@ -238,42 +238,38 @@ def test_jacks_thread_is_at_work_before_its_transport_is_spoken_of(jack_server, 
     assert cycles[0] > 0
 
 
-def test_a_server_is_joined_anew_once_the_one_before_was_left(client, monkeypatch):
-    """JACK's library knows one server at a time: a client of another would be closed as if it were its own."""
-    goes_on, left = threading.Event(), client._client
-    deactivate = left.deactivate
-    monkeypatch.setattr(left, "deactivate", lambda: (goes_on.wait(20.0), deactivate()))
+@pytest.fixture
+def goes_on(client, monkeypatch):
+    """A client that its server lets go of only once this is set."""
+    goes_on, deactivate = threading.Event(), client._client.deactivate
+    monkeypatch.setattr(client._client, "deactivate", lambda: (goes_on.wait(20.0), deactivate()))
     monkeypatch.setattr(jack_client, "_LEAVE_SECONDS", 0.05)
     client._gone = "it let us go"
+    yield goes_on
+    goes_on.set()
+
+
+def test_a_server_is_joined_anew_once_the_one_before_was_left(client, goes_on):
+    """JACK's library knows one server at a time: a client of another would be closed as if it were its own."""
+    left = client._client
     assert not client.there and not client.there
     goes_on.set()
     wait_for(lambda: client.there)
     assert client.client is not left
 
 
-def test_a_server_that_never_lets_us_go_is_not_waited_for_for_ever(client, monkeypatch):
-    goes_on, left = threading.Event(), client._client
-    deactivate = left.deactivate
-    monkeypatch.setattr(left, "deactivate", lambda: (goes_on.wait(20.0), deactivate()))
-    monkeypatch.setattr(jack_client, "_LEAVE_SECONDS", 0.05)
+def test_a_server_that_never_lets_us_go_is_not_waited_for_for_ever(client, goes_on, monkeypatch):
     monkeypatch.setattr(jack_leaving, "_AT_MOST_SECONDS", 0.2)
-    client._gone = "it let us go"
     assert not client.there
     wait_for(lambda: client.there)
-    goes_on.set()
 
 
-def test_a_server_that_is_gone_while_it_is_left_is_not_said_to_be_silent(client, monkeypatch):
-    goes_on, left, said = threading.Event(), client._client, []
-    deactivate = left.deactivate
-    monkeypatch.setattr(left, "deactivate", lambda: (goes_on.wait(20.0), deactivate()))
-    monkeypatch.setattr(jack_client, "_LEAVE_SECONDS", 0.05)
+def test_a_server_that_is_gone_while_it_is_left_is_not_said_to_be_silent(client, goes_on, monkeypatch):
+    said = []
     client._said = said.append
-    client._gone = "it let us go"
     assert not client.there and not client.there and "does not answer" in said[-1]
     monkeypatch.setattr(jack_client, "may_run", lambda: False)
     assert not client.there and said[-1] == "" and len(said) == 2
-    goes_on.set()
 
 
 def test_what_the_server_calls_is_there_until_it_has_let_us_go(client):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from arpegon.core.document.model import Project
+from arpegon.core.document.model import Held, Project
 from arpegon.core.document.sections import section_at
 from arpegon.engine.wire import protocol
 from arpegon.processors.holding import HeldTarget, held_in, still_stands
@@ -40,17 +40,18 @@ class ValuesNow:
 
     def turn(self, target: Target, value: Any) -> None:
         """A value was set, where it is held now."""
-        self._turned[self._holder(target), target] = value
+        self._turned[self._held(target)[0], target] = value
 
     def of(self, target: Target) -> Any:
         """The value of an address; ``None`` where that is gone."""
-        holder = self._holder(target)
+        holder, held = self._held(target)
         if (holder, target) in self._turned:
             return self._turned[holder, target]
-        held = held_in(self.project, holder, target)
         if held is not None:
             return held.value
         return value_now(self.project, *target) if param_at(self.project, target) is not None else None
 
-    def _holder(self, target: Target) -> str:
-        return self._section if held_in(self.project, self._section, target) is not None else ""
+    def _held(self, target: Target) -> tuple[str, Held | None]:
+        """The section that holds a value now (empty: none does), and how."""
+        held = held_in(self.project, self._section, target)
+        return (self._section if held is not None else ""), held
