@@ -21,7 +21,7 @@ from arpegon.engine.devices.compiled_relay import compiled_relay
 from arpegon.engine.devices.jack_audio import JackAudio
 from arpegon.engine.devices.jack_latency import LatencyReport
 from arpegon.engine.devices.jack_leaving import Leaving
-from arpegon.engine.devices.jack_opening import Opening, may_run, open_client
+from arpegon.engine.devices.jack_opening import Opening, may_run, open_client, wait_for_cycle
 from arpegon.engine.devices.jack_patches import Patch, Patches
 from arpegon.engine.devices.jack_periods import Periods
 from arpegon.engine.devices.jack_ports import PERIODS_LATE, JackInput, JackOutput, JackPort
@@ -40,8 +40,6 @@ _STALLED_SECONDS = 5.0
 """A server that has not called us for so long has lost us."""
 _ANSWER_SECONDS = 3.0
 """How long a server may take to make us its client, before all else goes on without it."""
-_START_SECONDS = 2.0
-"""How long its first period is waited for."""
 _LEAVE_SECONDS = 1.0
 """How long it may take to let us go."""
 _NO_ANSWER = "The JACK server does not answer. Arpegon goes on without it, and takes it up when it does."
@@ -164,7 +162,7 @@ class JackClient:
             self._latency = LatencyReport(client, self._all_ports, self._own_latency, self._changed)
             self.periods.begin(relay, self._rate, client.blocksize)
             client.activate()
-            self._wait_for_cycle(relay)
+            wait_for_cycle(relay)
         except jack.JackError as error:
             log.debug("no JACK server: %s", error)
             self._client, self._relay = client, relay
@@ -177,13 +175,6 @@ class JackClient:
         self.patches.look(client)
         log.info("joined the JACK server as %s, %d frames", client.name, client.blocksize)
         return True
-
-    @staticmethod
-    def _wait_for_cycle(relay: Relay) -> None:
-        """Wait until JACK's thread is at work: told of its transport before, the library starts another beside it."""
-        end = time.monotonic() + _START_SECONDS
-        while not relay.cycles and time.monotonic() < end:
-            time.sleep(0.001)
 
     def _opened(self) -> Any:
         """A client of the server; ``None`` while it does not answer."""

@@ -9,6 +9,8 @@ import time
 from collections.abc import Callable
 from typing import Any
 
+from arpegon.engine.devices.relay import Relay
+
 try:
     import jack
 except (ImportError, OSError):  # this machine has no JACK library
@@ -16,6 +18,8 @@ except (ImportError, OSError):  # this machine has no JACK library
 
 _NAME_SECONDS, _NAME_PAUSE = 0.5, 0.02
 """How long an engine that was killed may go on holding its name: JACK finds out some 40 ms later."""
+_START_SECONDS, _START_PAUSE = 2.0, 0.001
+"""How long the first period of a client is waited for."""
 
 
 def open_client(name: str) -> Any:
@@ -39,6 +43,13 @@ def may_run() -> bool:
     """Whether there is any sign of a server; asking one that is not there costs time."""
     runtime = os.environ.get("XDG_RUNTIME_DIR", "")
     return bool(glob.glob("/dev/shm/jack*") or (runtime and glob.glob(f"{runtime}/pipewire-0")))
+
+
+def wait_for_cycle(relay: Relay) -> None:
+    """Wait until JACK's thread is at work: told of its transport before, the library starts another beside it."""
+    end = time.monotonic() + _START_SECONDS
+    while not relay.cycles and time.monotonic() < end:
+        time.sleep(_START_PAUSE)
 
 
 class Opening:

@@ -50,8 +50,7 @@ class Overlay:
     @property
     def document(self) -> Project:
         """The document at work with all that was turned in it, in whichever section; none of them is laid over it."""
-        for one, value in self._untold.items():
-            self._document = turned(self._document, one, value)
+        self._document = _all_turned(self._document, self._untold)
         self._untold.clear()
         return self._document
 
