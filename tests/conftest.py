@@ -23,6 +23,7 @@ hypothesis_settings.register_profile("arpegon", deadline=None, suppress_health_c
 hypothesis_settings.register_profile("hunt", deadline=None, suppress_health_check=SLOW, max_examples=400)
 hypothesis_settings.load_profile(os.environ.get("ARPEGON_EXAMPLES", "arpegon"))
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+LOG_LINES = 60
 # Hundreds of processes are started: what they import is compiled once.
 os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
 os.environ.setdefault("PYTHONPYCACHEPREFIX", str(Path(tempfile.gettempdir()) / f"arpegon-tests-{os.getuid()}"))
@@ -32,6 +33,17 @@ def pytest_collection_finish():
     """What is imported and collected by now stays: nobody need look through it for what can be freed."""
     gc.collect()
     gc.freeze()
+
+
+@pytest.hookimpl(wrapper=True)
+def pytest_runtest_makereport(item, call):
+    """With a failure stands what the processes of the test wrote into their logs."""
+    report = yield
+    if report.failed and "tmp_path" in item.funcargs:
+        for log in sorted(item.funcargs["tmp_path"].rglob("*.log")):
+            written = log.read_text(errors="replace").splitlines()[-LOG_LINES:]
+            report.sections.append((f"the end of {log.name}", "\n".join(written)))
+    return report
 
 
 @pytest.fixture(autouse=True)

@@ -54,6 +54,10 @@ class MidiPair:
         self.plug_keys()
         self.plug_synth()
 
+    def __repr__(self) -> str:
+        """What a failure shows of it."""
+        return f"{self.keys!r}, {self.synth!r}, heard {self.heard[-8:]}"
+
     def plug_keys(self) -> None:
         self.keys = Keyboard(f"{self.name} keys")
 

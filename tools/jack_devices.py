@@ -36,6 +36,7 @@ class _Device:
 
     def __init__(self, name: str, kind: str, port: str) -> None:
         self.cycles = 0
+        self.called = time.monotonic()
         self.running = True
         for attempt in range(_ATTEMPTS):
             try:
@@ -55,6 +56,15 @@ class _Device:
             self.client.close()
             raise
 
+    def __repr__(self) -> str:
+        """What a failure tells of it."""
+        try:
+            connected = [port.name for port in self.port.connections]
+        except jack.JackError as error:
+            connected = [str(error)]
+        since = time.monotonic() - self.called
+        return f"{self.client.name} ({self.cycles} periods, the last {since:.1f} s ago, connected to {connected})"
+
     @property
     def rate(self) -> int:
         """Frames a second."""
@@ -62,6 +72,7 @@ class _Device:
 
     def _process(self, frames: int) -> None:
         self.cycles += 1
+        self.called = time.monotonic()
         self.cycle(frames)
 
     def cycle(self, frames: int) -> None:

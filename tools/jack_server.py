@@ -24,7 +24,12 @@ _ATTEMPTS = 3
 
 @contextlib.contextmanager
 def jack_server(
-    stem: str, period: int = 256, waits: bool = False, realtime: bool = False, rate: int = 48_000
+    stem: str,
+    period: int = 256,
+    waits: bool = False,
+    realtime: bool = False,
+    rate: int = 48_000,
+    log: Path = Path(os.devnull),
 ) -> Iterator[str]:
     """Run a server, made the default one for this process and those that it starts.
 
@@ -35,6 +40,7 @@ def jack_server(
             machine that is short of time; one that waits stands still for seconds when a client is killed.
         realtime: whether it runs with real-time priority, as musicians have it, where the system allows that.
         rate: frames in a second.
+        log: where what it says is written to.
 
     Raises:
         RuntimeError: it does not answer.
@@ -48,7 +54,7 @@ def jack_server(
     os.environ |= {"JACK_DEFAULT_SERVER": name, "JACK_NO_START_SERVER": "1"}
     server = None
     try:
-        server = _started(command)
+        server = _started(command, log)
         yield name
     finally:
         if server is not None:
@@ -62,7 +68,7 @@ def jack_server(
                 os.environ[key] = value
 
 
-def _started(command: list[str]) -> subprocess.Popen[bytes]:
+def _started(command: list[str], log: Path) -> subprocess.Popen[bytes]:
     """A server that answers.
 
     One that was killed may leave the metadata that all servers share locked, and the next would wait for that for ever,
@@ -71,7 +77,8 @@ def _started(command: list[str]) -> subprocess.Popen[bytes]:
     if not _any_runs():
         _clear_metadata()
     for _ in range(_ATTEMPTS):
-        server = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+        with log.open("ab") as said:
+            server = subprocess.Popen(command, stdout=said, stderr=said)
         end = time.monotonic() + _PATIENCE_SECONDS
         while time.monotonic() < end:
             if _answers():

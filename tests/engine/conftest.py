@@ -15,12 +15,13 @@ from jacking import MidiPair, wait_for
 
 
 @pytest.fixture
-def jack_server(request):
+def jack_server(request, tmp_path):
     """A JACK server of the test's own: one that lost a client by a crash serves no other test.
 
     It waits for its clients, but where a client is to crash (the parameter ``"async"``).
     """
-    with server("arpegon-test", 512, waits=getattr(request, "param", "sync") != "async") as name:
+    waits = getattr(request, "param", "sync") != "async"
+    with server("arpegon-test", 512, waits=waits, log=tmp_path / "jackd.log") as name:
         yield name
 
 
