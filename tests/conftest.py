@@ -14,6 +14,7 @@ from hypothesis import settings as hypothesis_settings
 
 from arpegon.core.time import studio
 from arpegon.engine.wire import spare
+from isolation import own_shared_memory
 from nursery import Nursery
 
 # These machines are noisy: how long an example takes says nothing. One state of the code has one result, so
@@ -27,6 +28,12 @@ LOG_LINES = 60
 # Hundreds of processes are started: what they import is compiled once.
 os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
 os.environ.setdefault("PYTHONPYCACHEPREFIX", str(Path(tempfile.gettempdir()) / f"arpegon-tests-{os.getuid()}"))
+
+
+def pytest_configure(config):
+    """Workers leave each other's JACK clients alone."""
+    if hasattr(config, "workerinput"):
+        own_shared_memory()
 
 
 def pytest_collection_finish():

@@ -52,7 +52,7 @@ def client(request, jack_server, monkeypatch):
     if request.param == "plain":  # as where no compiler was there
         monkeypatch.setattr(compiled_relay, "_calls", lambda: None)
     made = JackClient()
-    assert made.there and isinstance(made._relay, PlainRelay) == (request.param == "plain")
+    assert wait_for(lambda: made.there) and isinstance(made._relay, PlainRelay) == (request.param == "plain")
     yield made
     made.close()
 
@@ -236,6 +236,20 @@ def test_jacks_thread_is_at_work_before_its_transport_is_spoken_of(jack_server, 
     assert made.there
     made.close()
     assert cycles[0] > 0
+
+
+def test_a_server_that_has_us_and_never_calls_is_joined_anew(jack_server, monkeypatch):
+    """So it is where another program opened a client of our name just then."""
+    said, activate = [], jack.Client.activate
+    monkeypatch.setattr(jack_client, "_ANSWER_SECONDS", 0.2)
+    monkeypatch.setattr(jack.Client, "activate", lambda self: None)
+    made = JackClient(said=said.append)
+    assert not made.there and not made.joined and "does not answer" in said[-1]
+    monkeypatch.setattr(jack_client, "_ANSWER_SECONDS", 3.0)
+    monkeypatch.setattr(jack.Client, "activate", activate)
+    wait_for(lambda: made.there)
+    assert made.client.name == "Arpegon" and len(said) == 2 and said[-1] == ""
+    made.close()
 
 
 @pytest.fixture

@@ -21,7 +21,7 @@ from arpegon.engine.devices.compiled_relay import compiled_relay
 from arpegon.engine.devices.jack_audio import JackAudio
 from arpegon.engine.devices.jack_latency import LatencyReport
 from arpegon.engine.devices.jack_leaving import Leaving
-from arpegon.engine.devices.jack_opening import Opening, may_run, open_client, wait_for_cycle
+from arpegon.engine.devices.jack_opening import Opening, is_called, may_run, open_client
 from arpegon.engine.devices.jack_patches import Patch, Patches
 from arpegon.engine.devices.jack_periods import Periods
 from arpegon.engine.devices.jack_ports import PERIODS_LATE, JackInput, JackOutput, JackPort
@@ -39,7 +39,7 @@ log = logging.getLogger(__name__)
 _STALLED_SECONDS = 5.0
 """A server that has not called us for so long has lost us."""
 _ANSWER_SECONDS = 3.0
-"""How long a server may take to make us its client, before all else goes on without it."""
+"""How long a server may take to make us its client, or to call us then, before all else goes on without it."""
 _LEAVE_SECONDS = 1.0
 """How long it may take to let us go."""
 _NO_ANSWER = "The JACK server does not answer. Arpegon goes on without it, and takes it up when it does."
@@ -162,12 +162,15 @@ class JackClient:
             self._latency = LatencyReport(client, self._all_ports, self._own_latency, self._changed)
             self.periods.begin(relay, self._rate, client.blocksize)
             client.activate()
-            wait_for_cycle(relay)
+            if not is_called(relay, _ANSWER_SECONDS):
+                self._set_answers(False)
+                raise jack.JackError("it has us, but calls us in no period")
         except jack.JackError as error:
-            log.debug("no JACK server: %s", error)
+            log.debug("not a client of a JACK server: %s", error)
             self._client, self._relay = client, relay
             self._leave_server()
             return False
+        self._set_answers(True)
         self._client, self._relay = client, relay
         self._learn(self._rate, client.blocksize)
         self.tie.set_client(client)
@@ -182,21 +185,18 @@ class JackClient:
         try:
             client = opening.client(0.0 if self._opening is not None else _ANSWER_SECONDS)
         except jack.JackError:
-            self._answered()
+            self._opening = None
+            self._set_answers(True)  # with an error
             raise
         if client is None:
             self._opening = opening
             self._set_answers(False)
             return None
-        self._answered()
+        self._opening = None
         if opening.name != self._name:
             client.close()
             return self._opened()
         return client
-
-    def _answered(self) -> None:
-        self._opening = None
-        self._set_answers(True)
 
     def _set_answers(self, on: bool) -> None:
         """Say that the server does not answer, or does again, once."""

@@ -18,8 +18,7 @@ except (ImportError, OSError):  # this machine has no JACK library
 
 _NAME_SECONDS, _NAME_PAUSE = 0.5, 0.02
 """How long an engine that was killed may go on holding its name: JACK finds out some 40 ms later."""
-_START_SECONDS, _START_PAUSE = 2.0, 0.001
-"""How long the first period of a client is waited for."""
+_PERIOD_PAUSE = 0.001
 
 
 def open_client(name: str) -> Any:
@@ -45,11 +44,19 @@ def may_run() -> bool:
     return bool(glob.glob("/dev/shm/jack*") or (runtime and glob.glob(f"{runtime}/pipewire-0")))
 
 
-def wait_for_cycle(relay: Relay) -> None:
-    """Wait until JACK's thread is at work: told of its transport before, the library starts another beside it."""
-    end = time.monotonic() + _START_SECONDS
-    while not relay.cycles and time.monotonic() < end:
-        time.sleep(_START_PAUSE)
+def is_called(relay: Relay, seconds: float) -> bool:
+    """Whether JACK's thread comes to work on a first period within so many seconds.
+
+    Told of its transport before, the library would start another thread beside it. It never comes where another program
+    opened a client of our name at the same moment, be it of another server: the library keeps what is said to a client
+    under its name alone.
+    """
+    end = time.monotonic() + seconds
+    while not relay.cycles:
+        if time.monotonic() > end:
+            return False
+        time.sleep(_PERIOD_PAUSE)
+    return True
 
 
 class Opening:
