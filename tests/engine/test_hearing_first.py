@@ -130,6 +130,19 @@ def test_what_is_played_in_the_window_comes_after_what_was_asked_for_before_it(l
     assert done == [0, 1], "stamped before the document that it is to meet"
 
 
+def test_what_is_started_after_a_report_begins_after_what_it_says_is_done(live):
+    """Also where studio time goes back meanwhile: whoever looks for what was started then finds its first note."""
+    live.jack.heard = 1.4
+    live._work(1.42)
+    live._tell(1.42)
+    told = live.wire.told[-1]
+    live.start_stop.play(0.0, 1.41)
+    live.jack.heard = 2.0
+    live._work(2.0)
+    first = next(time for time in begun(live, 40) if time >= told.worked_until)
+    assert told.now > first == pytest.approx(1.41) and told.worked_until == pytest.approx(1.4)
+
+
 def test_reports_go_on_while_studio_time_goes_back(live, monkeypatch):
     monkeypatch.setattr(loop, "ask_for_realtime", lambda: False)
     live.jack.heard = 1.0

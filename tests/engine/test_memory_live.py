@@ -111,7 +111,7 @@ def test_a_take_over_three_tempi_lies_on_the_bars_of_the_piece(kept, pair):
     sections = tuple(Section(id=f"s{place}", name=f"S{place}", bars=1, holds=one) for place, one in enumerate(held))
     steps = generator("steps", patterns=[[{"note": 60}]], rate="1/8", in_scale=False)
     kept.set_project(project(strand(sources=(steps,), destinations=(PortDestination(),)), sections=sections), HERE)
-    began = kept.reports.telemetry[-1].now  # the engine's own: it may be behind ours
+    began = kept.reports.telemetry[-1].worked_until  # the engine's own time may be behind ours
     kept.send(protocol.Play(0.0))
     wait_for(lambda: kept.reports.telemetry and kept.reports.telemetry[-1].beat > 14.0)
     take = cut_take(kept.keeper.history(), began, studio.now(), id="t", name="Tide")

@@ -41,6 +41,7 @@ def session(qapp):
 def told(session, **changes):
     """Telemetry with changes."""
     known = {"now": time.monotonic(), "beat": 0.0, "playing": False, "tempo": 120.0, "take": None, "passed": []}
+    known["worked_until"] = changes.get("now", known["now"])
     report = Telemetry(**{**known, "meters": {}, "health": Health(), **changes})
     session.link.arrive(report)
     return report
@@ -287,9 +288,9 @@ def test_keep_and_record_say_when_there_is_nothing(session):
 def test_a_recording_begins_with_its_first_note_also_where_the_engine_is_behind(session):
     """A server that stood still just now: the engine's time is behind ours until it says so."""
     loaded(session, strand())
-    told(session, now=studio.now() - 0.2)
+    told(session, now=studio.now() - 0.1, worked_until=studio.now() - 0.7)
     session.recorder.record()
-    first = studio.now() - 0.15
+    first = studio.now() - 0.6
     passed(session, "a", ("in", "out"), note_on(first, 0, 60, 90), note_off(first + 0.1, 0, 60))
     session.recorder.record()
     (take,) = session.project.takes

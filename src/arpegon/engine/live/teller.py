@@ -60,6 +60,7 @@ class Teller:
         wanted = engine.sections.wanted
         return protocol.Telemetry(
             now=now,
+            worked_until=engine.now,
             beat=clock.beat_at(now),
             playing=clock.playing,
             tempo=(follower.ticks.tempo or clock.tempo) if follower.on else clock.tempo,

@@ -248,6 +248,9 @@ class Telemetry(Message):
     """How things are, and what happened beside events, about 30 times a second; at once when the transport starts."""
 
     now: float
+    worked_until: float
+    """What the engine does from here on is later, while ``now`` may come again: studio time steps back where a server
+    stood still."""
     beat: float
     playing: bool
     tempo: float

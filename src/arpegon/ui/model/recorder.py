@@ -17,9 +17,6 @@ from arpegon.core.time.clock import bar_beats
 if TYPE_CHECKING:
     from arpegon.ui.model.session import Session
 
-_BEHIND_SECONDS = 0.5
-"""By how much the engine's time may be behind ours, before it says so."""
-
 _ROUNDING_SECONDS = 0.001
 """What is struck on the beat is not before it."""
 
@@ -63,9 +60,8 @@ class Recorder(QObject):
             session.link.deliver()  # whether it plays is what was said until now
             self.since, self._from = studio.now(), None
             if not session.telemetry.playing and session.project.strands:
-                # What the engine starts begins after all that it told, by its own time: where a server stood still just
-                # now, that is behind ours until it is told of.
-                self.since = min(self.since, max(session.telemetry.now, self.since - _BEHIND_SECONDS))
+                # Where a server stood still just now, its time is behind ours until it is told of.
+                self.since = min(self.since, session.telemetry.worked_until)
                 self._from = session.telemetry.beat
                 session.link.play(self._from - session.project.count_in * bar_beats(session.project.meter))
         else:

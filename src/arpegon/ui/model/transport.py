@@ -20,7 +20,7 @@ class TransportModel(QObject):
         super().__init__(parent)
         self._link = link
         self._taps = Taps()
-        self.told = Telemetry(studio.now(), 0.0, False, 120.0, None, [], {}, Health())
+        self.told = Telemetry(studio.now(), 0.0, 0.0, False, 120.0, None, [], {}, Health())
         """How the engine was when it last said so."""
         link.told.connect(self._take)
 
