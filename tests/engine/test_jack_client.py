@@ -9,7 +9,7 @@ import subprocess
 import sys
 import threading
 import weakref
-from contextlib import contextmanager
+from contextlib import contextmanager, nullcontext
 from pathlib import Path
 from unittest.mock import Mock
 
@@ -29,6 +29,7 @@ from arpegon.engine.devices.jack_client import JackClient
 from arpegon.engine.devices.jack_opening import open_client
 from arpegon.engine.devices.plain_relay import PlainRelay
 from arpegon.engine.devices.port_hub import PortHub
+from arpegon.engine.devices.portaudio import library
 from arpegon.engine.live.client import EngineClient
 from arpegon.engine.wire import protocol
 from building import project, strand
@@ -304,14 +305,42 @@ def test_what_the_server_calls_is_there_until_it_has_let_us_go(client):
     wait_for(let_go)
 
 
-def test_where_joining_fails_half_way_nothing_is_kept_of_it(client, monkeypatch):
+@pytest.mark.parametrize("error", [jack.JackError("no"), ZeroDivisionError("no")])
+def test_where_joining_fails_half_way_nothing_is_kept_of_it(client, monkeypatch, error):
     client._gone = "it let us go"
     assert not client.there
-    monkeypatch.setattr(jack.Client, "activate", lambda self: (_ for _ in ()).throw(jack.JackError("no")))
-    assert not client.there
+    monkeypatch.setattr(jack.Client, "activate", lambda self: (_ for _ in ()).throw(error))
+    with nullcontext() if isinstance(error, jack.JackError) else pytest.raises(ZeroDivisionError):
+        assert not client.there
     assert client._client is client._relay is client._latency is client._own is None
     monkeypatch.undo()
-    assert client.there
+    wait_for(lambda: client.there)
+    assert client.client.name == "Arpegon"
+
+
+def test_a_server_that_does_not_say_its_rate_is_asked_again(jack_server, monkeypatch):
+    monkeypatch.setattr(jack.Client, "samplerate", 0)
+    made = JackClient()
+    assert not made.there
+    monkeypatch.undo()
+    wait_for(lambda: made.there)
+    assert made.rate == 48_000
+    made.close()
+
+
+def test_portaudio_leaves_a_server_to_our_client_and_does_not_wait_for_it(jack_server, monkeypatch):
+    there = dict(os.environ)
+    listed = library(anew=True)
+    assert not [one["name"] for one in listed.query_hostapis() if "JACK" in one["name"]]
+    with standing_still(jack_server):
+        again = threading.Thread(target=library, args=(True,), daemon=True)
+        again.start()
+        again.join(10.0)
+        assert not again.is_alive()
+    assert dict(os.environ) == there
+    made = JackClient()
+    wait_for(lambda: made.there)
+    made.close()
 
 
 def test_a_fault_in_a_taker_is_logged_once_and_the_cycles_go_on(client, pair, caplog):

@@ -22,6 +22,7 @@ from arpegon.core.document.model import AudioSource, Hookup
 from arpegon.core.events import NOTE_ON
 from arpegon.core.notes.takes import bars
 from arpegon.engine.audio.monitor import Monitored
+from arpegon.engine.devices.jack_client import JackClient
 from arpegon.engine.hearing.ears import Ears
 from arpegon.engine.hearing.hearing import blocks_of, may_be_turned
 from arpegon.engine.offline import run
@@ -251,13 +252,16 @@ def playing(path):
         player.wait()
 
 
-def inputs():
-    code = "from arpegon.engine.devices.portaudio import PortAudio; print('\\n'.join(PortAudio().inputs()))"
-    return subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout.split("\n")
+@pytest.fixture
+def inputs(jack_server):
+    """The audio inputs that there are, as another client of the server sees them."""
+    look = JackClient("look")
+    yield look.audio.inputs
+    look.close()
 
 
 @pytest.mark.parametrize("jack_server", ["async"], indirect=True)
-def test_live_over_jack_audio_is_played_in_and_notes_come_out_and_that_its_client_went_is_said(jack_server, live):
+def test_live_over_jack_audio_is_played_in_and_notes_come_out_and_that_its_client_went_is_said(live, inputs):
     def notes():
         return struck(live.reports.printed("a", "out"))
 

@@ -147,6 +147,8 @@ class JackClient:
             if client is None:
                 return False
             self._rate = client.samplerate
+            if not self._rate:
+                raise jack.JackError("it stands still, and does not say its rate")
             relay = compiled_relay(client) or PlainRelay(client)
             self.audio.join(client, relay)
             self._own = (
@@ -165,10 +167,12 @@ class JackClient:
             if not is_called(relay, _ANSWER_SECONDS):
                 self._set_answers(False)
                 raise jack.JackError("it has us, but calls us in no period")
-        except jack.JackError as error:
-            log.debug("not a client of a JACK server: %s", error)
+        except Exception as error:  # whatever it was, nothing is kept of a client that is half there
             self._client, self._relay = client, relay
             self._leave_server()
+            if not isinstance(error, jack.JackError):
+                raise
+            log.debug("not a client of a JACK server: %s", error)
             return False
         self._set_answers(True)
         self._client, self._relay = client, relay

@@ -9,6 +9,7 @@ import time
 from collections.abc import Callable
 from typing import Any
 
+from arpegon.engine.devices.jack_choice import own_client
 from arpegon.engine.devices.relay import Relay
 
 try:
@@ -31,7 +32,8 @@ def open_client(name: str) -> Any:
     while True:
         exact = time.monotonic() < end
         try:
-            return jack.Client(name, use_exact_name=exact, no_start_server=True)
+            with own_client():
+                return jack.Client(name, use_exact_name=exact, no_start_server=True)
         except jack.JackOpenError as error:
             if not exact or error.status.server_failed:  # a name that is taken is called an error of the server
                 raise

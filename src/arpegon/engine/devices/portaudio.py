@@ -1,4 +1,4 @@
-"""Audio devices over PortAudio: sound cards of ALSA, and a JACK server whose library we do not find."""
+"""Audio devices over PortAudio: sound cards of ALSA, and a JACK server where we have no client of our own."""
 
 from __future__ import annotations
 
@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from arpegon.core.time import studio
+from arpegon.engine.devices.jack_choice import no_other_client
 from arpegon.engine.devices.steady import SteadyStart
 from arpegon.engine.devices.systems import Fill
 
@@ -16,6 +17,21 @@ DEFAULT_RATE = 48_000
 _JUMP_SECONDS = 0.25
 _LATE_BLOCKS, _LATE_SECONDS = 1.5, 0.001
 """How much later than it was due something is played: callbacks come when they may."""
+
+
+def library(anew: bool = False) -> Any:
+    """The library, which looks for devices when it starts, and ``anew``. It leaves JACK to our own client.
+
+    Raises:
+        OSError: this machine has none.
+    """
+    with no_other_client():
+        import sounddevice
+
+        if anew:
+            sounddevice._terminate()
+            sounddevice._initialize()
+    return sounddevice
 
 
 class _Stream:
@@ -38,11 +54,7 @@ class PortAudio:
     def open_stream(
         self, device: str, block: int, prepare: Callable[[int], Fill], dropped: Callable[[], None]
     ) -> _Stream | None:
-        import sounddevice
-
-        # PortAudio lists its devices once: a card that came later is seen only after a new start of it.
-        sounddevice._terminate()
-        sounddevice._initialize()
+        sounddevice = library(anew=True)  # a card that came later is seen only then
         number = find_device(sounddevice, device, "output")
         info = sounddevice.query_devices(number, "output")
         rate = int(info["default_samplerate"]) or DEFAULT_RATE
@@ -114,8 +126,6 @@ def find_device(sounddevice: Any, name: str, kind: str) -> int:
 
 def _names(channels: str, min_channels: int) -> list[str]:
     try:
-        import sounddevice
-
-        return [str(device["name"]) for device in sounddevice.query_devices() if device[channels] >= min_channels]
+        return [str(device["name"]) for device in library().query_devices() if device[channels] >= min_channels]
     except Exception:  # no PortAudio library, or one that cannot start
         return []

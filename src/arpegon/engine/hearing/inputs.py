@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from arpegon.core.time import studio
-from arpegon.engine.devices.portaudio import find_device
+from arpegon.engine.devices.portaudio import find_device, library
 from arpegon.engine.devices.steady import SteadyStart
 from arpegon.engine.devices.systems import InputBlock
 from arpegon.engine.hearing.ears import BLOCK_SECONDS
@@ -122,8 +122,7 @@ class AudioIn:
             self._missing(dict(self._said))
 
     def _open(self, device: str) -> None:
-        import sounddevice
-
+        sounddevice = library()
         number = find_device(sounddevice, device, "input")
         info = sounddevice.query_devices(number)
         rate = int(info["default_samplerate"]) or 48_000

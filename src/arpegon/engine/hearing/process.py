@@ -22,6 +22,7 @@ import numpy as np
 
 from arpegon.core.document.model import Project
 from arpegon.core.time import studio
+from arpegon.engine.devices.portaudio import library
 from arpegon.engine.devices.systems import InputBlock
 from arpegon.engine.hearing.ears import BLOCK_SECONDS, Block, Ears
 from arpegon.engine.hearing.hearing import blocks_of, file_sources, first_block, may_be_turned
@@ -242,12 +243,9 @@ class EarsProcess:
             time.sleep(_KEEP_SECONDS)
 
     def _rescan(self) -> None:
-        import sounddevice
-
         with self._devices:
             self.inputs.close()
-            sounddevice._terminate()
-            sounddevice._initialize()
+            library(anew=True)
 
 
 def main(arguments: list[str]) -> None:
