@@ -62,7 +62,8 @@ class MidiPair:
         self.keys = Keyboard(f"{self.name} keys")
 
     def plug_synth(self) -> None:
-        self.synth = Synth(f"{self.name} synth", lambda message, _: self.heard.append(message))
+        # Late for a period on a busy machine, it is called twice in the next.
+        self.synth = Synth(f"{self.name} synth", lambda message, _: self.heard.append(message), once=True)
 
     def connect_to_own_output(self) -> None:
         self.synth.connect("Arpegon:out")
