@@ -149,6 +149,8 @@ class Pulse(_Device):
         self._message = bytes(message)
         self._gap = gap
         self._next = -1.0
+        self.sent = 0
+        """How often, until now."""
         super().__init__(name, "midi_outports", port)
 
     def cycle(self, frames: int) -> None:
@@ -159,6 +161,7 @@ class Pulse(_Device):
         while int(self._next) < first + frames and self.running:
             self.port.write_midi_event(max(0, int(self._next) - first), self._message)
             self._next += self._gap
+            self.sent += 1
 
 
 class Synth(_Device):
