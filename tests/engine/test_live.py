@@ -86,7 +86,7 @@ def test_an_existing_output_is_found_and_found_again(live, pair):
     pair.heard.clear()
     pair.plug_synth()
     wait_for(played)
-    assert live.reports.missing[-1] == protocol.Missing("port", {})
+    wait_for(lambda: live.reports.missing[-1] == protocol.Missing("port", {}))
 
 
 def test_with_a_document_that_is_refused_the_ports_of_the_one_at_work_stay_open(live, pair, tmp_path):
