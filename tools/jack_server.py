@@ -13,6 +13,7 @@ from pathlib import Path
 
 import jack
 
+from arpegon.engine.devices.jack_choice import environment
 from arpegon.engine.devices.jack_leaving import LEAVING
 
 for _choose in (jack.set_error_function, jack.set_info_function):
@@ -50,22 +51,14 @@ def jack_server(
     priority = ["-R", "-P", "60"] if realtime and _may_be_realtime() else ["--no-realtime"]
     command = ["jackd", *priority, *(["-S"] if waits else []), "-n", name]
     command += ["-d", "dummy", "-r", str(rate), "-p", str(period)]
-    before = {key: os.environ.get(key) for key in ("JACK_DEFAULT_SERVER", "JACK_NO_START_SERVER")}
-    os.environ |= {"JACK_DEFAULT_SERVER": name, "JACK_NO_START_SERVER": "1"}
-    server = None
-    try:
+    with environment({"JACK_DEFAULT_SERVER": name, "JACK_NO_START_SERVER": "1"}):
         server = _started(command, log)
-        yield name
-    finally:
-        if server is not None:
+        try:
+            yield name
+        finally:
             for leaving in [one for one in threading.enumerate() if one.name == LEAVING]:
                 leaving.join(_PATIENCE_SECONDS)
             _kill(server)
-        for key, value in before.items():
-            if value is None:
-                os.environ.pop(key, None)
-            else:
-                os.environ[key] = value
 
 
 def _started(command: list[str], log: Path) -> subprocess.Popen[bytes]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import contextlib
 import os
 import threading
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 
 try:
     import jack
@@ -40,14 +40,20 @@ def no_other_client() -> Iterator[None]:
     if jack is None:
         yield
         return
-    with own_client():
-        before = {key: os.environ.get(key) for key in _NONE}
-        os.environ.update(_NONE)
-        try:
-            yield
-        finally:
-            for key, value in before.items():
-                if value is None:
-                    del os.environ[key]
-                else:
-                    os.environ[key] = value
+    with own_client(), environment(_NONE):
+        yield
+
+
+@contextlib.contextmanager
+def environment(values: Mapping[str, str]) -> Iterator[None]:
+    """The environment of this process, and of those that it starts, has other values meanwhile."""
+    before = {key: os.environ.get(key) for key in values}
+    os.environ.update(values)
+    try:
+        yield
+    finally:
+        for key, value in before.items():
+            if value is None:
+                del os.environ[key]
+            else:
+                os.environ[key] = value

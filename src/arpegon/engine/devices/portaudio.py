@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import sys
 from collections.abc import Callable, Mapping
 from typing import Any
 
@@ -25,7 +26,8 @@ def library(anew: bool = False) -> Any:
     Raises:
         OSError: this machine has none.
     """
-    with no_other_client():
+    starts = anew or "sounddevice" not in sys.modules
+    with no_other_client() if starts else contextlib.nullcontext():
         import sounddevice
 
         if anew:
