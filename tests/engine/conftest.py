@@ -8,10 +8,9 @@ from pathlib import Path
 import pytest
 from tools.jack_server import jack_server as server
 
-from arpegon.engine.live.client import EngineClient
 from arpegon.files.logs import log_file
-from engine_reports import Reports
-from jacking import MidiPair, wait_for
+from engine_reports import running_engine
+from jacking import MidiPair
 
 
 @pytest.fixture
@@ -28,14 +27,9 @@ def jack_server(request, tmp_path):
 @pytest.fixture
 def live(tmp_path, jack_server):
     """A running engine process with its ports open; ``reports`` of it."""
-    reports = Reports()
     errors = Path(tmp_path) / "engine-errors.log"
-    client = EngineClient(reports, errors)
-    client.reports = reports
-    client.start()
-    wait_for(lambda: reports.telemetry and "" in reports.open_ports())
-    yield client
-    client.close()
+    with running_engine(errors) as client:
+        yield client
     for log in (errors, log_file("engine.log")):
         written = log.read_text(errors="replace") if log.exists() else ""
         assert "Traceback" not in written, written

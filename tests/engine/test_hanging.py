@@ -20,7 +20,7 @@ from arpegon.engine.wire.spawning import spawn
 from arpegon.engine.wire.supervisor import Ended
 from arpegon.engine.wire.wire import Wire
 from building import project, strand
-from engine_reports import Reports
+from engine_reports import Reports, running_engine
 from jacking import wait_for
 
 
@@ -56,12 +56,9 @@ def test_an_engine_that_hangs_is_said_and_started_anew_and_its_notes_end(hanging
     monkeypatch.setattr(heartbeat, "STOPPED_SECONDS", 15.0)
     keeper = MemoryKeeper(lambda words: None)
     keeper.begin(None)
-    reports = Reports()
-    client = EngineClient(reports, tmp_path / "errors.log", keeper)
-    try:
-        client.start()
+    with running_engine(tmp_path / "errors.log", keeper) as client:
+        reports = client.reports
         client.set_project(project(strand()), Path("."))
-        wait_for(lambda: reports.telemetry)
         client.send(protocol.Feed("surface", [note_on(studio.now(), 0, 60, 90)]))
         wait_for(lambda: kinds(keeper) == [NOTE_ON])
         pid = client.pid
@@ -71,8 +68,6 @@ def test_an_engine_that_hangs_is_said_and_started_anew_and_its_notes_end(hanging
         wait_for(lambda: texts(reports, "restart"))
         assert texts(reports, "engine-hangs")[0].startswith("The engine does not answer")
         wait_for(lambda: texts(reports, "engine-hangs")[-1] == "")
-    finally:
-        client.close()
 
 
 def kinds(keeper):

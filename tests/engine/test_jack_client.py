@@ -9,7 +9,7 @@ import subprocess
 import sys
 import threading
 import weakref
-from contextlib import contextmanager, nullcontext
+from contextlib import ExitStack, contextmanager, nullcontext
 from pathlib import Path
 from unittest.mock import Mock
 
@@ -30,10 +30,9 @@ from arpegon.engine.devices.jack_opening import open_client
 from arpegon.engine.devices.plain_relay import PlainRelay
 from arpegon.engine.devices.port_hub import PortHub
 from arpegon.engine.devices.portaudio import library
-from arpegon.engine.live.client import EngineClient
 from arpegon.engine.wire import protocol
 from building import project, strand
-from engine_reports import Reports
+from engine_reports import running_engine
 from jacking import has_connections, port_names, wait_for
 
 HERE = Path(".")
@@ -53,9 +52,11 @@ def client(request, jack_server, monkeypatch):
     if request.param == "plain":  # as where no compiler was there
         monkeypatch.setattr(compiled_relay, "_calls", lambda: None)
     made = JackClient()
-    assert wait_for(lambda: made.there) and isinstance(made._relay, PlainRelay) == (request.param == "plain")
-    yield made
-    made.close()
+    try:
+        assert wait_for(lambda: made.there) and isinstance(made._relay, PlainRelay) == (request.param == "plain")
+        yield made
+    finally:
+        made.close()
 
 
 def test_the_engine_is_one_client_whatever_it_plays_and_hears(live, pair):
@@ -344,14 +345,16 @@ def test_portaudio_leaves_a_server_to_our_client_and_does_not_wait_for_it(jack_s
 
 
 def test_a_fault_in_a_taker_is_logged_once_and_the_cycles_go_on(client, pair, caplog):
+    taken = []
+
     def take(*_):
+        taken.append(None)
         raise ValueError("no")
 
     client.open_input(f"{pair.name} keys:out", take)
     own = client.open_own(lambda *_: None)[1]
     pair.connect_to_own_output()
-    for _ in range(3):
-        pair.keys.send([0x90, 60, 1])
+    wait_for(lambda: pair.keys.send([0x90, 60, 1]) or len(taken) >= 3)
     own.send([note_on(studio.now(), 0, 60, 90)])
     wait_for(lambda: pair.heard)
     assert [record.message for record in caplog.records].count("a fault in a period of JACK's") == 1
@@ -387,13 +390,12 @@ def heard_hz(engine, rate):
 
 @pytest.mark.parametrize("rate", [48_000, 44_100])
 def test_a_server_that_was_killed_and_is_back_is_taken_up(tmp_path, rate):
-    reports = Reports()
-    with server("arpegon-test", PERIOD):
-        engine = EngineClient(reports, tmp_path / "errors.log")
-        engine.start()
-        engine.set_project(project(strand()), HERE)
-        wait_for(lambda: "" in reports.open_ports() and reports.telemetry[-1].health.audio == "system")
-    try:
+    with ExitStack() as stack:
+        with server("arpegon-test", PERIOD):
+            engine = stack.enter_context(running_engine(tmp_path / "errors.log"))
+            reports = engine.reports
+            engine.set_project(project(strand()), HERE)
+            wait_for(lambda: reports.telemetry[-1].health.audio == "system")
         wait_for(lambda: "" not in reports.open_ports())
         with server("arpegon-test", PERIOD * 2, rate=rate):
             keys = Keyboard("Late keys")
@@ -407,8 +409,6 @@ def test_a_server_that_was_killed_and_is_back_is_taken_up(tmp_path, rate):
             # A period that the server loses meanwhile bends the pitch a little; another rate is a semitone and more.
             assert any(heard_hz(engine, rate) == pytest.approx(440.0, abs=1.0) for _ in range(4))
             keys.close()
-    finally:
-        engine.close()
 
 
 def test_an_engine_beside_another_has_ports_of_its_own_name(client):

@@ -14,12 +14,11 @@ from arpegon.core.document.model import Held, PortDestination, Section
 from arpegon.core.events import NOTE_OFF, NOTE_ON, note_off, note_on
 from arpegon.core.notes.takes import bars, cut_take
 from arpegon.core.time import studio
-from arpegon.engine.live.client import EngineClient
 from arpegon.engine.live.keeper import MemoryKeeper
 from arpegon.engine.wire import protocol
 from arpegon.files.autosave import Autosave
 from building import generator, project, stage, strand
-from engine_reports import Reports
+from engine_reports import running_engine
 from jacking import wait_for, without_repeats
 
 HERE = Path(".")
@@ -28,15 +27,11 @@ HERE = Path(".")
 @pytest.fixture
 def kept(tmp_path, jack_server):
     """A running engine with a keeper that writes to a folder."""
-    reports = Reports()
     keeper = MemoryKeeper(lambda text: None)
     keeper.begin(tmp_path / "memory" / "1-1-1")
-    client = EngineClient(reports, tmp_path / "errors.log", keeper)
-    client.reports, client.keeper = reports, keeper
-    client.start()
-    wait_for(lambda: reports.telemetry and "" in reports.open_ports())
-    yield client
-    client.close()
+    with running_engine(tmp_path / "errors.log", keeper) as client:
+        client.keeper = keeper
+        yield client
 
 
 def sounded(pair):
