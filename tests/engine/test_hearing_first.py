@@ -163,7 +163,7 @@ def test_reports_go_on_while_studio_time_goes_back(live, monkeypatch):
 def test_a_command_is_done_at_the_moment_at_which_it_was_given(live):
     live.jack.heard = 1.0
     done = []
-    live.inbox._tasks.append((1.005, done.append))
+    live.inbox._asked.append((1.005, done.append))
     live.inbox.put("midi:Keys", note_on(1.004, 0, 70, 90))
     live._work(1.02)
     assert not done and live.next_due() <= 1.005, "what came before it may not have been told yet"

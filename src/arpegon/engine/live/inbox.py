@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import threading
 from bisect import bisect_right
 from collections import deque
 from collections.abc import Callable, Iterable
@@ -21,6 +22,10 @@ Task = Callable[[float], None]
 class Inbox:
     """Takes from any thread; the loop alone takes out.
 
+    What comes from the window, asked for or played, stays in its order, by its stamps. Studio time may step back in
+    between, a little at each period of a server and much where that stood still; then none of it waits for the time to
+    come again.
+
     Args:
         wake: wakes the loop.
     """
@@ -28,11 +33,15 @@ class Inbox:
     def __init__(self, wake: Callable[[], None]) -> None:
         self._wake = wake
         self._arrivals: deque[tuple[str, Event]] = deque()
-        self._pending: list[tuple[str, Event]] = []
-        """What arrived, in order of time, and waits until all before it was heard."""
+        self._asked: deque[tuple[float, Task]] = deque()
+        """What the loop is to do, and since when."""
+        self._last = -math.inf
+        """The stamp of what came last from the window: it never steps back while that waits to be taken."""
+        self._stamping = threading.Lock()
+        self._events: list[tuple[str, Event]] = []
+        """What arrived and was taken, in order of time, and waits until all before it was heard;"""
         self._tasks: deque[tuple[float, Task]] = deque()
-        """What is to be done, and since when."""
-        self._asked_at = -math.inf
+        """and what was asked for."""
         self.thinned = 0
         """Events that were left out of floods."""
 
@@ -45,14 +54,18 @@ class Inbox:
 
     def play(self, name: str, events: Iterable[Event]) -> None:
         """Take what is played in the window: after all that was asked for before it, however it is stamped."""
-        after = math.nextafter(self._asked_at, math.inf)
-        self._arrivals.extend([(name, event if event.time >= after else event.at(after)) for event in events])
+        with self._stamping:
+            after = math.nextafter(self._last, math.inf)
+            stamped = [(name, event if event.time >= after else event.at(after)) for event in events]
+            self._last = max([self._last, *(event.time for _, event in stamped)])
+            self._arrivals.extend(stamped)
         self._wake()
 
     def soon(self, task: Task) -> None:
         """Have something done by the loop at this moment, which comes once all before it was heard."""
-        self._asked_at = studio.now()
-        self._tasks.append((self._asked_at, task))
+        with self._stamping:
+            self._last = max(self._last, studio.now())
+            self._asked.append((self._last, task))
         self._wake()
 
     # -- for the loop ------------------------------------------------------------------------------
@@ -64,19 +77,36 @@ class Inbox:
 
     def due(self) -> float:
         """When the next event arrived, or the next thing was asked for."""
-        arrived = self._pending[0][1].time if self._pending else math.inf
-        return min(arrived, self._tasks[0][0] if self._tasks else math.inf)
+        first = [tasks[0][0] for tasks in (self._tasks, self._asked) if tasks]
+        return min([self._events[0][1].time, *first] if self._events else first, default=math.inf)
 
     def take(self, now: float) -> None:
-        """Put what arrived into its order; nothing came later than now."""
-        arrivals = self._arrivals
-        if not arrivals:
-            return
-        taken = [arrivals.popleft() for _ in range(len(arrivals))]
-        if len(taken) > FLOOD_LIMIT:
-            taken = self._thin(taken)
-        self._pending += [(name, event if event.time <= now else event.at(now)) for name, event in taken]
-        self._pending.sort(key=_time_of)
+        """Put what arrived and was asked for into its order; nothing came later than now."""
+        with self._stamping:
+            taken = [self._arrivals.popleft() for _ in range(len(self._arrivals))]
+            while self._asked:
+                self._tasks.append(self._asked.popleft())
+            if len(taken) > FLOOD_LIMIT:
+                taken = self._thin(taken)
+            if taken:
+                self._events += taken
+                self._events.sort(key=_time_of)
+            self._last = min(self._last, self._hurry(now))
+
+    def _hurry(self, now: float) -> float:
+        """Have what is stamped later than now come just after it, in its order; the last of the new stamps, or now."""
+        latest_event = self._events[-1][1].time if self._events else -math.inf
+        if max(latest_event, self._tasks[-1][0] if self._tasks else -math.inf) <= now:
+            return now
+        place = bisect_right(self._events, now, key=_time_of)
+        stamps = {event.time for _, event in self._events[place:]}
+        stamps.update(asked for asked, _ in self._tasks if asked > now)
+        anew, last = {}, now
+        for stamp in sorted(stamps):
+            anew[stamp] = last = math.nextafter(last, math.inf)
+        self._events[place:] = [(name, event.at(anew[event.time])) for name, event in self._events[place:]]
+        self._tasks = deque([(anew.get(asked, asked), task) for asked, task in self._tasks])
+        return last
 
     def task(self, until: float) -> tuple[float, Task] | None:
         """Take out the next thing to be done that was asked for by a time, and when that was."""
@@ -84,15 +114,15 @@ class Inbox:
 
     def events(self, until: float) -> list[tuple[str, Event]]:
         """Take out what arrived by a time."""
-        count = bisect_right(self._pending, until, key=_time_of)
-        found = self._pending[:count]
-        del self._pending[:count]
+        count = bisect_right(self._events, until, key=_time_of)
+        found = self._events[:count]
+        del self._events[:count]
         return found
 
     def clear(self) -> None:
         """Forget what arrived; what is to be done stays."""
         self._arrivals.clear()
-        self._pending.clear()
+        self._events.clear()
 
     def _thin(self, taken: list[tuple[str, Event]]) -> list[tuple[str, Event]]:
         by_name: dict[str, list[Event]] = {}
