@@ -13,6 +13,7 @@ from rich.console import Console
 from rich.table import Table
 from tools.jack_server import jack_server
 from tools.pages import PAGE, WHOLE_PROGRAM, write_section, write_table
+from tools.processes import Stolen
 
 from bench import (
     audio,
@@ -42,16 +43,10 @@ def _machine() -> str:
     return f"{name}, {os.cpu_count()} cores, Python {platform.python_version()}"
 
 
-def _steal() -> tuple[int, int]:
-    """Ticks that a hypervisor took from this machine, and all ticks."""
-    ticks = [int(word) for word in Path("/proc/stat").read_text().splitlines()[0].split()[1:]]
-    return ticks[7], sum(ticks)
-
-
-def _words(stolen: float) -> list[str]:
+def _words(stolen: str) -> list[str]:
     return [
         f"Machine: {_machine()}. {time.strftime('%d %B %Y')}.",
-        f"While it ran, {stolen * 100:.0f} % of the processor time went to other guests of the host.",
+        f"While it ran, {stolen}.",
         "",
     ]
 
@@ -66,7 +61,7 @@ def _table(rows: list[Row]) -> list[str]:
     return lines
 
 
-def page(rows: list[Row], stolen: float) -> str:
+def page(rows: list[Row], stolen: str) -> str:
     """The table as Markdown."""
     lines = [
         "# Measures",
@@ -78,7 +73,7 @@ def page(rows: list[Row], stolen: float) -> str:
     return "\n".join([*lines, *_words(stolen), *_table(rows), "", NOTES])
 
 
-def whole_page(rows: list[Row], stolen: float) -> str:
+def whole_page(rows: list[Row], stolen: str) -> str:
     """The section of what the whole program costs."""
     lines = ["Written by `make bench`, or by `python -m bench size growth whole` alone.", ""]
     return "\n".join([*lines, *_words(stolen), *_table(rows), "", WHOLE_NOTES])
@@ -133,7 +128,7 @@ def main() -> None:
     console = Console()
     rows: list[Row] = []
     of_whole: list[Row] = []
-    before = _steal()
+    stolen = Stolen()
     with tempfile.TemporaryDirectory() as own, jack_server("arpegon-bench", 128):
         for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME"):
             os.environ[name] = own
@@ -159,16 +154,15 @@ def main() -> None:
                 continue
             with console.status(f"Measuring {name} ..."):
                 (of_whole if name in _WHOLE else rows).extend(module.rows())
-    after = _steal()
     table = Table("what", "measured", "bare", "ratio", "asked for", "met")
     for row in [*rows, *of_whole]:
         table.add_row(row.what, row.measured, row.bare, row.ratio, row.asked, "yes" if row.met else "no")
     console.print(table)
-    stolen = (after[0] - before[0]) / max(1, after[1] - before[1])
+    words = stolen.words
     if len(sys.argv) == 1:
-        write_table(page(rows, stolen))
+        write_table(page(rows, words))
     if len(sys.argv) == 1 or set(sys.argv[1:]) == _WHOLE:
-        write_section(WHOLE_PROGRAM, whole_page(of_whole, stolen))
+        write_section(WHOLE_PROGRAM, whole_page(of_whole, words))
         console.print(f"Written to {PAGE}.")
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+from pathlib import Path
 
 
 def told_of(pid: int | None, name: str) -> str:
@@ -30,3 +31,27 @@ def runs(pid: int | None) -> bool:
     with contextlib.suppress(OSError):
         return pid is not None and told_of(pid, "stat").rpartition(")")[2].split()[0] != "Z"
     return False
+
+
+class Stolen:
+    """The share of the processor time that a hypervisor took from this machine, since it was made."""
+
+    def __init__(self) -> None:
+        self._before = _ticks()
+
+    @property
+    def share(self) -> float:
+        """Of all its time until now, 0 to 1."""
+        stolen, ticks = (now - before for now, before in zip(_ticks(), self._before, strict=True))
+        return stolen / max(1, ticks)
+
+    @property
+    def words(self) -> str:
+        """The share, as tables say it."""
+        return f"{self.share * 100:.0f} % of the processor time went to other guests of the host"
+
+
+def _ticks() -> tuple[int, int]:
+    """Ticks that the hypervisor took, and all ticks."""
+    ticks = [int(word) for word in Path("/proc/stat").read_text().splitlines()[0].split()[1:]]
+    return ticks[7], sum(ticks)

@@ -27,7 +27,7 @@ import msgspec
 from PyQt6.QtCore import QEvent
 from tools.jack_server import jack_server
 from tools.pages import LONG_RUN, write_section
-from tools.processes import first_child, told_of
+from tools.processes import Stolen, first_child, told_of
 from tools.soak_compare import Report, Wanted
 
 from arpegon.core.document import edits
@@ -47,6 +47,8 @@ from arpegon.core.document.model import (
 )
 from arpegon.core.events import NOTE_ON
 from arpegon.core.time import studio
+from arpegon.files.logs import log_file
+from arpegon.ui.frame.log_view import tail
 from arpegon.ui.model.free_memory import keep_together
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -55,6 +57,8 @@ STAGES = ("velocity", "transpose", "humanize", "scale", "chord", "length", "grid
 _STEP_SECONDS = 0.8
 _KILL_SECONDS = 75.0
 """The engine is killed so often; more than five times a minute it would be left alone, as it should be."""
+_LATE_SECONDS = 1.0
+"""All should be back sooner than this after a kill; what is known of one that took longer is printed."""
 _CHECK_SECONDS = 60.0
 _SETTLED_SECONDS = (300.0, 1800.0)
 """From when on memory should no longer grow: the ten minutes are nearly full, and so are the steps of undo."""
@@ -374,6 +378,7 @@ class Soak:
         opened: list[Any] = []
         connections = [session.link.told.connect(told.append), session.link.ports.connect(opened.append)]
         self.kills.append(time.monotonic())
+        stolen = Stolen()
         os.kill(pid, signal.SIGKILL)
         marks: dict[str, float] = {}
         conditions = {
@@ -397,6 +402,10 @@ class Soak:
             self.faults.add(f"after a kill only {', '.join(marks) or 'nothing'} came back")
         for name, took in marks.items():
             self.restarts[name].append(took)
+        if max(marks.values(), default=0.0) > _LATE_SECONDS:
+            back = ", ".join(f"{name} {took:.2f} s" for name, took in marks.items())
+            print(f"late after kill {len(self.kills)}: {back}; {stolen.words}", flush=True)
+            print(f"the engine's log: {' / '.join(tail(log_file('engine.log')).splitlines()[-3:])}", flush=True)
         session.link.told.disconnect(connections[0])
         session.link.ports.disconnect(connections[1])
 
@@ -503,11 +512,13 @@ def main() -> None:
         for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_DATA_HOME"):
             os.environ[name] = str(Path(folder) / name.lower())
         with jack_server("arpegon-soak", 256, realtime=True):
+            stolen = Stolen()
             soak = Soak(chosen.seed, 60.0 * chosen.minutes)
             soak.run()
     table = "\n".join(
         [
             f"Written by `make soak`: {chosen.minutes:g} minutes, {os.cpu_count()} cores, {time.strftime('%d %B %Y')}.",
+            f"While it ran, {stolen.words}.",
             "",
             "| what | measured |",
             "|---|---|",

@@ -17,6 +17,7 @@ import random
 import sys
 import threading
 import time
+from collections import deque
 
 import jack
 import msgspec
@@ -29,23 +30,34 @@ from arpegon.engine.devices.plain_relay import PlainRelay
 NAME = "Soak"
 _GAP_SECONDS = (0.02, 0.3)
 _LOOK_SECONDS = 0.003
+_KNOWN = 256
+"""Messages that are remembered: more than a period brings."""
 _AHEAD_FRAMES = 1 << 30
 """Further than anything that has come."""
 
 
 class Ear:
-    """A MIDI input; what comes lies in a ring until it is asked for."""
+    """A MIDI input; what comes lies in a ring until it is asked for.
+
+    The library calls a client that was late for a period twice in the next: what was heard at that frame is no news.
+    """
 
     def __init__(self, name: str) -> None:
         self._client = jack.Client(name, no_start_server=True)
         port = self._client.midi_inports.register("in")
         self._relay = compiled_relay(self._client) or PlainRelay(self._client)
         self._messages = self._relay.add_messages(port, out=False)
+        self._known: deque[tuple[int, bytes]] = deque(maxlen=_KNOWN)
         self._client.activate()
 
     def heard(self) -> list[bytes]:
         """What came since this was asked last."""
-        return [message for _, message in self._messages.pull((self._relay.frame + _AHEAD_FRAMES) % 2**32)]
+        news = []
+        for heard in self._messages.pull((self._relay.frame + _AHEAD_FRAMES) % 2**32):
+            if heard not in self._known:
+                self._known.append(heard)
+                news.append(heard[1])
+        return news
 
 
 class Player:
