@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-from pathlib import Path
 
 
 def told_of(pid: int | None, name: str) -> str:
@@ -34,24 +33,20 @@ def runs(pid: int | None) -> bool:
 
 
 class Stolen:
-    """The share of the processor time that a hypervisor took from this machine, since it was made."""
+    """What a hypervisor took of this machine's processor time, since it was made."""
 
     def __init__(self) -> None:
         self._before = _ticks()
 
     @property
-    def share(self) -> float:
-        """Of all its time until now, 0 to 1."""
-        stolen, ticks = (now - before for now, before in zip(_ticks(), self._before, strict=True))
-        return stolen / max(1, ticks)
-
-    @property
     def words(self) -> str:
-        """The share, as tables say it."""
-        return f"{self.share * 100:.0f} % of the processor time went to other guests of the host"
+        """The share that it took until now, as tables say it."""
+        stolen, ticks = (now - before for now, before in zip(_ticks(), self._before, strict=True))
+        return f"{stolen / max(1, ticks) * 100:.0f} % of the processor time went to other guests of the host"
 
 
 def _ticks() -> tuple[int, int]:
     """Ticks that the hypervisor took, and all ticks."""
-    ticks = [int(word) for word in Path("/proc/stat").read_text().splitlines()[0].split()[1:]]
+    with open("/proc/stat") as file:
+        ticks = [int(word) for word in file.readline().split()[1:]]
     return ticks[7], sum(ticks)

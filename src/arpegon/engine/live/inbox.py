@@ -77,15 +77,16 @@ class Inbox:
 
     def due(self) -> float:
         """When the next event arrived, or the next thing was asked for."""
-        first = [tasks[0][0] for tasks in (self._tasks, self._asked) if tasks]
-        return min([self._events[0][1].time, *first] if self._events else first, default=math.inf)
+        arrived = self._events[0][1].time if self._events else math.inf
+        tasks = self._tasks or self._asked
+        return min(arrived, tasks[0][0] if tasks else math.inf)
 
     def take(self, now: float) -> None:
         """Put what arrived and was asked for into its order; nothing came later than now."""
         with self._stamping:
             taken = [self._arrivals.popleft() for _ in range(len(self._arrivals))]
-            while self._asked:
-                self._tasks.append(self._asked.popleft())
+            self._tasks += self._asked
+            self._asked.clear()
             if len(taken) > FLOOD_LIMIT:
                 taken = self._thin(taken)
             if taken:
@@ -95,12 +96,11 @@ class Inbox:
 
     def _hurry(self, now: float) -> float:
         """Have what is stamped later than now come just after it, in its order; the last of the new stamps, or now."""
-        latest_event = self._events[-1][1].time if self._events else -math.inf
-        if max(latest_event, self._tasks[-1][0] if self._tasks else -math.inf) <= now:
-            return now
         place = bisect_right(self._events, now, key=_time_of)
         stamps = {event.time for _, event in self._events[place:]}
         stamps.update(asked for asked, _ in self._tasks if asked > now)
+        if not stamps:
+            return now
         anew, last = {}, now
         for stamp in sorted(stamps):
             anew[stamp] = last = math.nextafter(last, math.inf)
