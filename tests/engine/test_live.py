@@ -173,35 +173,31 @@ def ticks_counted(messages):
     return ticks
 
 
-@pytest.fixture
-def ticks(pair):
-    """Another program's clock of 120 beats a minute, by the frames of the server: it stands still where that does."""
-    made = Pulse(f"{pair.name} clock", [0xF8], pair.synth.rate / 48.0)
-    yield made
-    made.close()
-
-
-def test_a_clock_from_another_program_is_followed_and_ours_is_heard(live, pair, ticks):
+def test_a_clock_from_another_program_is_followed_and_ours_is_heard(live, pair):
     steps = generator("steps", patterns=[[{"note": 60}]], rate="1/4", in_scale=False)
     clock = ClockSettings(follow=True, send=("",))
     live.set_project(project(strand(sources=(steps,)), clock=clock), HERE)
     pair.connect_to_own_output()
     told = live.reports.telemetry
-    wait_for(lambda: told[-1].clock == "running" and {pair.keys.client.name, ticks.client.name} <= open_clients(live))
-    pair.keys.send([0xFA])
-    started = ticks.sent
+    wait_for(lambda: told[-1].clock == "waiting")
+    # 120 beats a minute by the frames of the server: it stands still where that does.
+    with contextlib.closing(Pulse(f"{pair.name} clock", [0xF8], pair.synth.rate / 48.0)) as ticks:
+        both = {pair.keys.client.name, ticks.client.name}
+        wait_for(lambda: told[-1].clock == "running" and both <= open_clients(live))
+        pair.keys.send([0xFA])
+        started = ticks.sent
 
-    def beats():
-        return (ticks.sent - started) / 24.0
+        def beats():
+            return (ticks.sent - started) / 24.0
 
-    def in_step():
-        at_tempo = told[-1].playing and abs(told[-1].tempo - 120.0) < 6.0
-        return at_tempo and beats() > 5.0 and abs(told[-1].beat - beats()) < 0.5
+        def in_step():
+            at_tempo = told[-1].playing and abs(told[-1].tempo - 120.0) < 6.0
+            return at_tempo and beats() > 5.0 and abs(told[-1].beat - beats()) < 0.5
 
-    wait_for(in_step, 30.0)
-    assert abs(len(pitches(live.reports.printed("a", "in"))) - beats()) < 2.0
-    pair.keys.send([0xFC])
-    wait_for(lambda: not told[-1].playing and pair.heard[-1:] == [[0xFC]])
+        wait_for(in_step, 30.0)
+        assert abs(len(pitches(live.reports.printed("a", "in"))) - beats()) < 2.0
+        pair.keys.send([0xFC])
+        wait_for(lambda: not told[-1].playing and pair.heard[-1:] == [[0xFC]])
     assert pair.heard[0] == [0xFA] and abs(ticks_counted(pair.heard) / 24.0 - told[-1].beat) < 0.2
 
 
