@@ -297,21 +297,37 @@ def test_a_recording_begins_with_its_first_note_also_where_the_engine_is_behind(
     assert [event.data1 for event in take.parts[0].generated if event.kind == 0x90] == [60]
 
 
-def test_what_was_counted_in_is_not_in_a_recording_however_late_the_engine_started(session):
+@pytest.mark.parametrize("tempi", [((-4.0, 240.0),), ((-4.0, 240.0), (-2.0, 480.0)), ((-4.0, 240.0), (-3.0, 60.0))])
+def test_what_was_counted_in_is_not_in_a_recording_however_late_the_engine_started(session, tempi):
+    """Nor whatever tempo it came to meanwhile."""
     loaded(session, strand(), tempo=240.0, count_in=1)
     told(session, now=studio.now() - 0.3)
     session.recorder.record()
-    start = studio.now() - 0.25
-    facts = [TimeFacts(second=start, beat=-4.0, tempo=240.0, playing=True)]
-    session.link.keeper.take(Batch(session.papers.first_revision, [], facts))
+    at = studio.now() - 0.25
     for place in range(6):  # four counted, then two that count
-        at = start + 0.25 * place
+        beat = place - 4.0
+        facts = [TimeFacts(second=at, beat=beat, tempo=tempo, playing=True) for line, tempo in tempi if line == beat]
+        session.link.keeper.take(Batch(session.papers.first_revision, [], facts))
         passed(session, "a", ("in", "out"), note_on(at, 0, 60 + place, 90), note_off(at + 0.1, 0, 60 + place))
-    studio.set_behind(studio.behind() - 2.0)  # two seconds later
+        at += 60.0 / next(tempo for line, tempo in reversed(tempi) if line <= beat)
+    studio.set_behind(studio.behind() - 4.0)  # four seconds later
     session.recorder.record()
     (take,) = session.project.takes
     assert [event.data1 for event in take.parts[0].generated if event.kind == 0x90] == [64, 65]
     assert take.parts[0].generated[0].time == pytest.approx(0.0, abs=1e-6)
+
+
+def test_a_recording_whose_count_in_was_stopped_has_all_that_was_played(session):
+    loaded(session, strand(), tempo=240.0, count_in=1)
+    session.recorder.record()
+    start = studio.now()
+    facts = [TimeFacts(start, -4.0, 240.0, True), TimeFacts(start + 0.5, -2.0, 240.0, False)]
+    session.link.keeper.take(Batch(session.papers.first_revision, [], facts))
+    passed(session, "a", ("in", "out"), note_on(start + 0.6, 0, 60, 90), note_off(start + 0.7, 0, 60))
+    studio.set_behind(studio.behind() - 2.0)
+    session.recorder.record()
+    (take,) = session.project.takes
+    assert [event.data1 for event in take.parts[0].generated if event.kind == 0x90] == [60]
 
 
 def test_what_passed_in_another_document_is_neither_shown_nor_kept(session):

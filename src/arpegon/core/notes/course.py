@@ -10,7 +10,7 @@ import math
 from bisect import bisect_right
 from collections.abc import Iterable, Iterator, Sequence
 from functools import cached_property
-from itertools import pairwise
+from itertools import pairwise, zip_longest
 from operator import itemgetter
 from typing import Any
 
@@ -75,6 +75,24 @@ def in_order(facts: Iterable[TimeFacts]) -> list[TimeFacts]:
             found.pop()
         found.append(one)
     return found
+
+
+def second_of(facts: Iterable[TimeFacts], beat: float, since: float) -> float | None:
+    """When the transport first was at a beat or past it.
+
+    Args:
+        facts: what held of time, in order; what the last of them says is taken to go on.
+        since: the second from which it is looked for.
+
+    Returns:
+        The engine's second; ``None`` where the transport never came so far.
+    """
+    held = [fact for fact in facts if fact.second >= since]
+    for fact, after in zip_longest(held, held[1:]):
+        reached = fact.second + max(0.0, beat - fact.beat) * 60.0 / fact.tempo
+        if fact.playing and (after is None or reached <= after.second):
+            return reached
+    return None
 
 
 class Course(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True, forbid_unknown_fields=True, dict=True):

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from arpegon.core.document import edits, take_edits
-from arpegon.core.notes.course import TimeFacts
+from arpegon.core.notes.course import second_of
 from arpegon.core.notes.memory import TAKE_PLACES, Remembered
 from arpegon.core.notes.takes import Take, cut_take
 from arpegon.core.time import studio
@@ -67,7 +66,8 @@ class Recorder(QObject):
         else:
             since, self.since = self.since, None
             history = self.history(since)
-            start = since if self._from is None else _reached(history.times, since, self._from)
+            begun = None if self._from is None else second_of(history.times, self._from, since)
+            start = since if begun is None else begun - _ROUNDING_SECONDS
             if not self._make_take("Recorded", history, start, studio.now()):
                 session.notice("take", "Nothing was played while recording, so no take was made.")
         session.file_changed.emit()
@@ -88,11 +88,3 @@ class Recorder(QObject):
         name = edits.next_name("Take", (take.name for take in takes))
         take = cut_take(history, start, end, id=take_id, name=name)
         return take_edits.with_stages(take, self.session.project) if take is not None else None
-
-
-def _reached(times: Sequence[TimeFacts], since: float, beat: float) -> float:
-    """When the transport, started after ``since``, came to a beat; ``since`` where it never started."""
-    begun = next((facts for facts in times if facts.playing and facts.second >= since), None)
-    if begun is None:
-        return since
-    return begun.second + max(0.0, beat - begun.beat) * 60.0 / begun.tempo - _ROUNDING_SECONDS
