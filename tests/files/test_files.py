@@ -301,7 +301,12 @@ def test_what_cannot_be_read_of_a_crash_stays_where_it_is(tmp_path):
     broken = tmp_path / "autosave" / "999999999-3-1.autosave"
     broken.parent.mkdir()
     broken.write_text("broken")
-    assert mine.leftovers() == [] and broken.exists()
+    (found,) = mine.leftovers()
+    assert "cannot be made sense of" in found.unread and found.project is None and not found.played
+    forget(found, but_unread=True)
+    assert broken.exists()
+    forget(found)
+    assert not broken.exists() and mine.leftovers() == []
 
 
 def test_what_an_earlier_version_kept_is_found(tmp_path):
@@ -386,7 +391,8 @@ def test_an_autosave_with_a_bad_byte_is_left_where_it_is(tmp_path):
     broken = tmp_path / "autosave" / "999999999-3-1.autosave"
     broken.parent.mkdir()
     broken.write_bytes(b'{"origin": "\xff", "saved_at": 1, "project": {}}')
-    assert mine.leftovers() == [] and broken.exists()
+    (found,) = mine.leftovers()
+    assert found.unread.endswith(".") and broken.exists()
 
 
 @pytest.mark.parametrize(

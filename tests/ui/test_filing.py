@@ -12,6 +12,7 @@ from PyQt6.QtCore import QTimer
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import ClipSource
+from arpegon.core.errors import FileError
 from arpegon.files.autosave import Autosave, _leftover, _Place
 from arpegon.files.midi import Track, write_midi
 from arpegon.files.on_disk import OpenMark
@@ -174,6 +175,66 @@ def test_work_that_cannot_be_kept_is_said(sessions, path, qtbot):
     session.filing.keep_beside()
     qtbot.waitUntil(lambda: "could not be kept" in session.notices.get("autosave", ""))
     assert msgspec.structs.asdict(session.project.strands[0])["name"] == MINE
+
+
+@pytest.fixture
+def unkept(sessions, path):
+    """A session with unsaved work, where nothing can be kept for a crash."""
+    session = sessions()
+    session.filing.open(path)
+    rename(session, MINE)
+    (state_dir() / "autosave").parent.mkdir(parents=True, exist_ok=True)
+    (state_dir() / "autosave").write_text("in the way")
+    return session
+
+
+@pytest.mark.parametrize("leave", ["open", "new"])
+def test_work_that_cannot_be_kept_does_not_go_without_a_word(unkept, path, tmp_path, leave):
+    save_project(project(strand(name=THEIRS)), tmp_path / "other.arpegon")
+    go = {"open": lambda: unkept.filing.open(tmp_path / "other.arpegon"), "new": unkept.filing.new}[leave]
+    assert not go() and unkept.project.strands[0].name == MINE
+    assert "“Tide” would be lost" in unkept.notices["unkept"]
+    let_go = dict(unkept.notice_list.acts["unkept"])["Let it go"]
+    rename(unkept, "again")
+    let_go()
+    assert unkept.project.strands[0].name == "again", "what was edited since is asked for anew"
+    dict(unkept.notice_list.acts["unkept"])["Let it go"]()
+    assert [one.name for one in unkept.project.strands] == ([THEIRS] if leave == "open" else [])
+    assert "unkept" not in unkept.notices
+
+
+def test_work_that_could_not_be_kept_goes_once_it_is_saved(unkept, path):
+    assert not unkept.filing.new()
+    assert unkept.filing.save(path) and "unkept" not in unkept.notices
+    assert unkept.filing.new() and name_in(path) == MINE
+
+
+def test_what_was_played_stays_where_the_work_could_not_be_kept(unkept):
+    unkept.filing.autosave.memory.mkdir(parents=True)
+    written = unkept.filing.autosave.memory / "000001.memory"
+    written.write_text("played")
+    unkept.filing.close()
+    assert written.exists()
+
+
+def test_what_a_crash_left_stays_until_it_is_kept_again(sessions, path, monkeypatch):
+    session = sessions()
+    session.filing.open(path)
+    rename(session, MINE)
+    session.filing.keep()
+    session.filing.autosave.lock.release()
+    (leftover,) = Autosave().leftovers()
+    other = sessions()
+
+    def write(*what):
+        raise FileError("The disk is full.")
+
+    with monkeypatch.context() as full:
+        full.setattr(Autosave, "write", write)
+        other.filing.recover(leftover)
+    assert other.project.strands[0].name == MINE and leftover.place.file.exists()
+    other.filing.recover(leftover)
+    assert not leftover.place.file.exists() and other.filing.autosave.written
 
 
 def test_a_project_whose_name_is_no_text_is_worked_on_like_any_other(window, qtbot, tmp_path):

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import pytest
+
 from arpegon.core.document import edits
+from arpegon.core.errors import FileError
 from arpegon.core.events import note_off, note_on
 from arpegon.core.notes.takes import bars
 from arpegon.files.autosave import Autosave
@@ -72,6 +75,74 @@ def test_a_saved_project_that_is_gone_does_not_take_the_playing_along(window, st
     _, acts = offered(window, crash(window))
     acts["Get it back"]()
     assert len(session.project.takes) == 1 and "could not be read" in session.notices["file"]
+
+
+def test_what_was_played_comes_back_where_the_unsaved_work_is_damaged(window, strand, qtbot, tmp_path):
+    session = window.session
+    session.filing.save(tmp_path / "tide.arpegon")
+    play(window, qtbot, strand, 60)
+    kept, folder = session.filing.autosave, crash(window)
+    kept.memory.rename(kept.memory.with_name("999999999-1-1"))  # of another window
+    damaged = kept.file.with_name("999999999-1-1.autosave")
+    save_project(session.project, damaged)  # what holds no more than a project is damaged
+    words, acts = offered(window, folder)
+    assert words.startswith("What was played on “Untitled”") and "Unsaved work" in words and "cannot be read" in words
+    acts["Get it back"]()
+    (take,) = session.project.takes
+    assert [bar.note for bar in bars(take.parts[0].generated)] == [60] and damaged.exists()
+    session.filing.autosave.clear()
+    words, acts = offered(window, folder)
+    assert words.startswith("Unsaved work") and damaged.name in words and list(acts) == ["Throw it away"]
+    acts["Throw it away"]()
+    assert not damaged.exists() and offered(window, folder)[0] == ""
+
+
+def test_a_take_of_what_was_played_before_a_crash_has_its_stages(window, strand, qtbot):
+    session = window.session
+    session.edit("t", edits.add_stage(session.project, strand, "transpose")[0])
+    play(window, qtbot, strand, 60)
+    session.filing.keep()
+    _, acts = offered(window, crash(window))
+    acts["Get it back"]()
+    (take,) = session.project.takes
+    assert [stage["kind"] for stage in take.parts[0].stages] == ["transpose"]
+
+
+def test_unsaved_work_is_kept_before_the_demo_takes_its_place(window, strand):
+    window.open_demo()
+    (left,) = window.session.filing.autosave.folder.glob("autosave/*.autosave")
+    assert strand.encode() in left.read_bytes()
+
+
+@pytest.fixture
+def full(window, strand, monkeypatch):
+    """A window with unsaved work, while the disk is full."""
+
+    def write(*what):
+        raise FileError("The disk is full.")
+
+    monkeypatch.setattr(Autosave, "write", write)
+    return window
+
+
+def test_a_window_stays_open_whose_work_would_be_lost(full, qtbot):
+    assert not full.close() and full.isVisible()
+    texts = full.session.notices
+    qtbot.waitUntil(lambda: "The disk is full." in texts.get("autosave", ""))
+    assert "would be lost" in texts["unkept"]
+    full.open_demo()
+    assert full.session.title == "Untitled"
+    full.session.play()
+    qtbot.waitUntil(lambda: full.session.telemetry.playing)  # it goes on
+    full.close()
+    dict(full.session.notice_list.acts["unkept"])["Let it go"]()
+    assert not full.isVisible()
+
+
+def test_who_ends_the_program_is_not_asked_and_what_was_played_stays(full, strand, qtbot):
+    play(full, qtbot, strand, 60)
+    full.end()
+    assert not full.isVisible() and has_spool(full.session.filing.autosave.memory)
 
 
 def test_it_can_be_thrown_away_and_nothing_is_offered_after_closing_in_order(window, strand, qtbot, tmp_path):

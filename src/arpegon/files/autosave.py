@@ -11,6 +11,7 @@ import contextlib
 import fcntl
 import os
 import time
+from collections.abc import Iterable
 from pathlib import Path
 from typing import IO
 
@@ -69,11 +70,13 @@ class Leftover(msgspec.Struct, frozen=True):
     """What the project is called."""
     disk: str = ""
     """The digest of the file as the work knew it (see :mod:`arpegon.files.on_disk`)."""
+    unread: str = ""
+    """Why the unsaved work cannot be read, as a sentence; empty where it can be, or there is none."""
 
     @property
     def played(self) -> bool:
         """Whether anything was played."""
-        return self.place.memory.is_dir()
+        return has_spool(self.place.memory)
 
     def history(self) -> tuple[Remembered, str]:
         """What takes are made of, of all that was played, and a sentence where some of it could not be read."""
@@ -159,7 +162,7 @@ class Autosave:
             self.file.unlink()
 
     def leftovers(self) -> list[Leftover]:
-        """What crashed windows left, newest first; files that cannot be read stay where they are."""
+        """What crashed windows left, newest first."""
         autosaves, memories = self.folder / "autosave", self.folder / "memory"
         stems = {file.stem for file in autosaves.glob(f"*{SUFFIX}")} | {one.name for one in memories.glob("*-*-*")}
         places = [_Place(self.folder, stem) for stem in stems]
@@ -181,31 +184,38 @@ class Autosave:
 
 
 def _leftover(place: _Place) -> Leftover | None:
-    """What is kept at a place; ``None`` where that is nothing, or cannot be read."""
+    """What is kept at a place; ``None`` where that is nothing. What was played is there though the work be damaged."""
+    unread = ""
     if place.file.exists():
         try:
             envelope = read_own(place.file, _Envelope)
             project = parse_project(bytes(envelope.project), place.file.name)
-        except ArpegonError:
-            return None
-        return Leftover(place, project, _path(envelope.origin), envelope.saved_at, project.title, envelope.disk)
+        except ArpegonError as error:
+            unread = str(error)
+        else:
+            return Leftover(place, project, _path(envelope.origin), envelope.saved_at, project.title, envelope.disk)
     if has_spool(place.memory):
-        played_at = 0.0
-        with contextlib.suppress(OSError):
-            played_at = max(one.stat().st_mtime for one in place.memory.iterdir())
         piece = piece_of(place.memory)
-        return Leftover(place, None, _path(piece.file), played_at, piece.title)
-    return None
+        return Leftover(place, None, _path(piece.file), _newest(place.memory.glob("*")), piece.title, unread=unread)
+    return Leftover(place, None, None, _newest([place.file]), "", unread=unread) if unread else None
+
+
+def _newest(files: Iterable[Path]) -> float:
+    """When the newest of some files was written; 0 where that is not known."""
+    with contextlib.suppress(OSError):
+        return max((one.stat().st_mtime for one in files), default=0.0)
+    return 0.0
 
 
 def _path(name: str | None) -> Path | None:
     return text_path(name) if name else None
 
 
-def forget(leftover: Leftover) -> None:
-    """Throw a leftover away."""
+def forget(leftover: Leftover, but_unread: bool = False) -> None:
+    """Throw a leftover away; ``but_unread`` leaves work that cannot be read where it is."""
     place = leftover.place
     discard_spool(place.memory)
-    for file in (place.file, place.lock):
+    kept = but_unread and bool(leftover.unread)
+    for file in (place.lock,) if kept else (place.file, place.lock):
         with contextlib.suppress(OSError):
             file.unlink()

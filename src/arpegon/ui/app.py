@@ -84,8 +84,8 @@ def run_app(project: Path | None, demo: bool) -> int:
     window = open_window(settings, project, demo)
     if url := os.environ.get(ENVIRONMENT):
         window.be_managed(Managed(window.session, url))
-    signal.signal(signal.SIGINT, lambda *_: window.close())
-    signal.signal(signal.SIGTERM, lambda *_: window.close())
+    signal.signal(signal.SIGINT, lambda *_: window.end())
+    signal.signal(signal.SIGTERM, lambda *_: window.end())
     # Python sees signals only when it runs: give it the chance.
     breath = QTimer()
     breath.setInterval(200)

@@ -118,6 +118,7 @@ class Window(QMainWindow):
         session.recorder.kept.connect(self._kept)
         self._export_dialog: ExportDialog | None = None
         self._recipes: RecipeBook | None = None
+        self._ending = False
         self._topic: tuple[str, str] | None = None
         self.managed: Managed | None = None
         """The session of several programs that this one is in, if any."""
@@ -389,6 +390,8 @@ class Window(QMainWindow):
 
     def open_demo(self) -> None:
         """Open the demo, and play it."""
+        if not self.session.filing.leave(self.open_demo):
+            return
         self.session.load(load_project(DEMO), DEMO)
         self.session.link.play(0.0)
         strand = self.session.project.strands[0]
@@ -469,11 +472,20 @@ class Window(QMainWindow):
             self._actions[name].setEnabled(False)
         self.board.demo.disconnect(self.open_demo)
 
+    def end(self) -> None:
+        """Close without asking anything: the system, or who started us, ends us."""
+        self._ending = True
+        self.close()
+
     def closeEvent(self, event: QCloseEvent | None) -> None:
         if self.managed is not None and self.managed.on and event is not None and event.spontaneous():
             event.ignore()  # the server ends us, or Quit does; the cross of the window only hides it
             self.hide()
             self.managed.tell_shown(False)
+            return
+        if not self._ending and not self.session.filing.leave(self.close):
+            if event is not None:
+                event.ignore()
             return
         self.frames.stop()
         if self.managed is not None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import threading
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -53,6 +54,10 @@ class Filing(QObject):
         self._timer = one_shot(self, AUTOSAVE_MS)
         self._timer.timeout.connect(self.keep_beside)
         self._writing: threading.Thread | None = None
+        self._in_autosave: Project | None = None
+        """The unsaved work that is kept for a crash,"""
+        self._let_go: Project | None = None
+        """and the unsaved work that may be lost."""
         self.kept.connect(self._say_kept)
 
     def work_on(self, path: Path | None, folder: Path | None) -> None:
@@ -63,7 +68,7 @@ class Filing(QObject):
         self._finish_writing()
         if not self.autosave.written:
             keeper.close(discard=True)
-        self.autosave = self.autosave.next()
+        self.autosave, self._in_autosave = self.autosave.next(), None
         keeper.begin(self.autosave.memory, path_text(path) if path else "")
         self._known = ""
         self._mark_open()
@@ -85,16 +90,41 @@ class Filing(QObject):
     def close(self) -> None:
         """What is not saved is offered at the next start, with what was played last."""
         self._timer.stop()
-        self.keep()
-        self.session.link.keeper.close(discard=not self.autosave.written)
+        safe = self.keep() or self.session.history.project is self._let_go
+        self.session.link.keeper.close(discard=safe and not self.autosave.written)
         self.autosave.lock.release()
         self._open_mark.release()
 
-    def keep(self) -> None:
-        """Keep the work for a crash, now."""
+    def keep(self) -> bool:
+        """Keep the work for a crash, now; whether all of it is saved or kept."""
         self._finish_writing()
         self.keep_beside()
         self._finish_writing()
+        history = self.session.history
+        return not history.dirty or history.project is self._in_autosave
+
+    def leave(self, go_on: Callable[[], object]) -> bool:
+        """Whether another document may take the place of this one, or the window may close: what is not saved stays to
+        be recovered.
+
+        Where it cannot be kept it is asked what should become of it.
+
+        Args:
+            go_on: does again what was to be done, where it is to be lost.
+        """
+        self.session.hooking.fold()
+        project = self.session.history.project
+        if project is self._let_go or self.keep():
+            self.session.notice("unkept", "")
+            return True
+
+        def let_go() -> None:
+            self._let_go = project
+            go_on()
+
+        words = f"What is not saved of “{project.title}” would be lost. Save it first, or let it go."
+        self.session.notice("unkept", words, [("Let it go", let_go)])
+        return False
 
     def keep_beside(self) -> None:
         """Keep the work for a crash, in a thread of its own: a disk may be slow, and music plays. While it still writes
@@ -116,6 +146,7 @@ class Filing(QObject):
         except ArpegonError as error:
             self.kept.emit(f"The work could not be kept for a crash: {error}")
         else:
+            self._in_autosave = project
             self.kept.emit("")
 
     def _finish_writing(self) -> None:
@@ -134,23 +165,20 @@ class Filing(QObject):
         except ArpegonError as error:
             self.session.notice("file", str(error))
             return False
-        self._keep_unsaved()
+        if not self.leave(lambda: self.open(path)):
+            return False
         self.session.load(project, path)
         self._known = known
         self.session.notice("file", "")
         self._remember(path)
         return True
 
-    def _keep_unsaved(self) -> None:
-        """What was not saved before another project came stays to be recovered."""
-        self.session.hooking.fold()
-        if self.session.history.dirty:
-            self.keep()
-
-    def new(self) -> None:
-        """Work on an empty project."""
-        self._keep_unsaved()
-        self.session.load(Project(), None)
+    def new(self, title: str = Project().title) -> bool:
+        """Work on an empty project; whether that may be."""
+        if not self.leave(lambda: self.new(title)):
+            return False
+        self.session.load(Project(title=title), None)
+        return True
 
     def save(self, path: Path, asked: bool = False) -> bool:
         """Save; what goes wrong is said, and the file stays as it was.
@@ -180,7 +208,8 @@ class Filing(QObject):
         self._finish_writing()
         self.autosave.clear()
         self._timer.stop()
-        self.session.notice("file", "")
+        for topic in ("file", "unkept"):
+            self.session.notice(topic, "")
         self._remember(path)
         self.session.file_changed.emit()
         self.session.send_project()
@@ -238,7 +267,11 @@ class Filing(QObject):
         self.session.amend_settings(lambda settings: settings.with_recent(path))
 
     def recover(self, leftover: Leftover) -> None:
-        """Go on with what a crash left; it counts as unsaved. What was played last becomes a take."""
+        """Go on with what a crash left instead of this document; it counts as unsaved, and what was played last becomes
+        a take.
+
+        What cannot be kept in its place stays where it is, too.
+        """
         history, said = leftover.history()
         project, known, lost = leftover.project, leftover.disk, ""
         if project is None:
@@ -250,13 +283,12 @@ class Filing(QObject):
             name = edits.next_name("Played before the crash", (one.name for one in project.takes))
             take = cut_take(history, start, end, id=take_id, name=name)
         if take is not None:
-            project = take_edits.add_take(project, take)
+            project = take_edits.add_take(project, take_edits.with_stages(take, project))
         folder = leftover.origin.parent if leftover.origin else None
-        self._keep_unsaved()
         self.session.load(project, leftover.origin, folder, saved=False)
         self._known = known
-        self.keep()
-        forget(leftover)
+        if self.keep():
+            forget(leftover, but_unread=True)
         self.session.notice("memory-read", said)
         self.session.notice("file", lost)
 

@@ -19,7 +19,6 @@ from PyQt6.QtCore import QObject, QSocketNotifier, pyqtSignal
 from pythonosc.osc_message import OscMessage, ParseError
 from pythonosc.osc_message_builder import OscMessageBuilder
 
-from arpegon.core.document.model import Project
 from arpegon.files.path_text import text_path
 
 if TYPE_CHECKING:
@@ -150,9 +149,7 @@ class Managed(QObject):
             done = filing.open(path)
         else:
             title = str(values[1]) if len(values) > 1 and values[1] else path.stem
-            filing.new()
-            self.session.load(Project(title=title), None)
-            done = self._saved(path)
+            done = filing.new(title) and self._saved(path)
         if done:
             self._send("/reply", "/nsm/client/open", f"“{path.name}” is open.")
             self._dirty = None
@@ -176,7 +173,8 @@ class Managed(QObject):
             self._send("/error", "/nsm/client/save", _CANNOT_SAVE, self._why())
 
     def _why(self) -> str:
-        return self.session.notices.get("file", "") or "There is no file yet."
+        notices = self.session.notices
+        return notices.get("file") or notices.get("unkept") or "There is no file yet."
 
     def _show(self, on: bool) -> None:
         self.shown.emit(on)
