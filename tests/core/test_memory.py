@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -127,17 +129,19 @@ def test_rolls_are_named_after_what_is_above_them():
 @given(
     times=st.lists(st.floats(0.0, 40.0), max_size=60).map(sorted),
     seconds=st.sampled_from([1.0, 20.0, 600.0]),
+    held=st.sampled_from([math.inf, 30.0, 10.0]),
 )
-def test_what_is_packed_is_what_was_remembered(times, seconds):
+def test_what_is_packed_is_what_was_remembered(times, seconds, held):
     memory = Memory(seconds)
+    memory.held_since = held
     for place, time in enumerate(times):
         memory.remember(batch(note_on(time, 0, place, 9)))
     kept = pitches(memory.history().played("a"))
-    inside = [place for place, time in enumerate(times) if time >= times[-1] - seconds]
+    inside = [place for place, time in enumerate(times) if time >= min(times[-1] - seconds, held)]
     assert kept == list(range(len(times)))[-len(kept) :] if kept else not times
     assert set(inside) <= set(kept)
     # No more than a pack's span beyond what is asked for.
-    assert all(times[place] >= times[-1] - 1.1 * seconds for place in kept)
+    assert all(times[place] >= min(times[-1] - seconds, held) - 0.1 * seconds for place in kept)
 
 
 def test_ten_minutes_of_sixteenths_take_a_fifth_of_their_messages():

@@ -72,6 +72,20 @@ def test_only_the_last_ten_minutes_stay_on_disk(tmp_path):
     assert Remembered(records).names == {"a": "Harbour"}, "every file begins with the names"
 
 
+def test_what_came_since_a_moment_is_held_within_bounds(tmp_path, monkeypatch):
+    spool = Spool(tmp_path, print)
+    spool.held_since = 300.0
+    for time in range(0, 3600, 5):
+        spool.write(encode(batch(time)), time, PIECE)
+    times = starts(read_spool(tmp_path)[0])
+    assert times[-1] == 3595 and 300 - 2 * SEGMENT_SECONDS <= times[0] <= 300
+    monkeypatch.setattr(spool_module, "MAX_BYTES", 4000)
+    for time in range(3600, 3700, 5):
+        spool.write(encode(batch(time)), time, PIECE)
+    assert sum(file.stat().st_size for file in tmp_path.iterdir()) < 5000
+    assert starts(read_spool(tmp_path)[0])[-1] == 3695
+
+
 @settings(max_examples=60, deadline=None)
 @given(st.data())
 def test_it_may_be_cut_anywhere_and_changed_anywhere(tmp_path_factory, data):

@@ -15,13 +15,16 @@ from arpegon.core.document import edits
 from arpegon.core.document.model import ClipSource, Held, Section
 from arpegon.core.events import note_off, note_on
 from arpegon.core.notes.course import TimeFacts
+from arpegon.core.notes.memory import Remembered
 from arpegon.core.notes.taps import Batch, Passage
 from arpegon.core.time import studio
 from arpegon.engine.wire import protocol
 from arpegon.engine.wire.protocol import Health, Missing, Ports, Telemetry
+from arpegon.files.autosave import Autosave
 from arpegon.files.project import load_project, parse_project
 from arpegon.files.settings import Settings
 from arpegon.files.song import Wish
+from arpegon.files.spool import read_spool
 from arpegon.ui.model import exporting
 from arpegon.ui.model.selection import NOTHING, Selection
 from arpegon.ui.model.session import Session
@@ -328,6 +331,52 @@ def test_a_recording_whose_count_in_was_stopped_has_all_that_was_played(session)
     session.recorder.record()
     (take,) = session.project.takes
     assert [event.data1 for event in take.parts[0].generated if event.kind == 0x90] == [60]
+
+
+def play_for_long(session, seconds, every=30.0):
+    """A note now and then, from now on; the clock goes on with them. How many there are."""
+    start, count = studio.now(), round(seconds / every)
+    for place in range(count):
+        at = start + place * every
+        passed(session, "a", ("in", "out"), note_on(at, 0, 60, 90), note_off(at + 1.0, 0, 60))
+    studio.set_behind(studio.behind() - seconds)
+    return count
+
+
+def test_a_recording_may_last_longer_than_the_memory(session):
+    loaded(session, strand())
+    told(session, playing=True)
+    session.recorder.record()
+    count = play_for_long(session, 3600.0)
+    session.recorder.record()
+    (take,) = session.project.takes
+    starts = [event for event in take.parts[0].played if event.kind == 0x90]
+    assert len(starts) == count == 120 and take.seconds > 3500.0
+    play_for_long(session, 1200.0)
+    assert len(session.recorder.history().played("a")) < 60, "once it is over, ten minutes are remembered again"
+
+
+def test_all_of_a_long_recording_is_on_disk_while_it_lasts(session):
+    loaded(session, strand())
+    told(session, playing=True)
+    session.recorder.record()
+    count = play_for_long(session, 3600.0)
+    session.link.keeper.flush()
+    records, _ = read_spool(session.filing.autosave.memory)
+    assert len(Remembered(records).played("a")) == 2 * count
+
+
+@pytest.mark.parametrize("leave", [lambda session: session.filing.new(), lambda session: session.close()])
+def test_a_recording_that_goes_on_as_the_window_closes_or_another_project_comes_is_kept(session, leave):
+    loaded(session, strand())
+    told(session, playing=True)
+    session.recorder.record()
+    count = play_for_long(session, 60.0)
+    leave(session)
+    session.filing.autosave.lock.release()
+    (left,) = Autosave().leftovers()
+    (take,) = left.project.takes
+    assert len(take.parts[0].played) == 2 * count and session.recorder.since is None
 
 
 def test_what_passed_in_another_document_is_neither_shown_nor_kept(session):

@@ -15,6 +15,7 @@ from arpegon.core.events import NOTE_ON, note_off, note_on
 from arpegon.core.notes.course import Course
 from arpegon.core.notes.sheet import Note, Sheet
 from arpegon.core.notes.takes import Take, TakePart
+from arpegon.files.autosave import Autosave
 from arpegon.files.midi import Track, read_midi, write_song
 from arpegon.ui.model.take_stage import plan_stage
 from arpegon.ui.parts.dropping import as_take
@@ -253,6 +254,20 @@ def test_takes_have_colours_and_are_laid_at_a_typed_tempo(view, monkeypatch):
     assert view.take.course.tempi == ((0.0, 240.0),) and rows(view)[0] == (0.2, 1.8, 60)
     view.acts.colour(None)
     assert view.take.ink is None
+
+
+def test_the_round_that_goes_on_is_kept_as_another_project_comes(view, qtbot):
+    session = view.session
+    session.edit("live keys only", edits.remove_stage(session.project, "c"))
+    view.playing.record_over(False)
+    session.feed(note_on(0.0, 0, 74, 90), note_off(0.0, 0, 74))
+    qtbot.waitUntil(lambda: 74 in pitches(session.recorder.history().generated("a")))
+    session.filing.new()
+    assert not view.playing.over.on
+    session.filing.autosave.lock.release()
+    (left,) = Autosave().leftovers()
+    (take,) = left.project.takes
+    assert 74 in pitches(take.parts[0].generated)
 
 
 @pytest.mark.parametrize("replaces", [False, True])

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import contextlib
 import errno
+import math
 import os
 import shutil
 import struct
@@ -29,6 +30,8 @@ VERSION = b"1"
 SUFFIX = ".memory"
 SEGMENT_SECONDS = 30.0
 SEGMENT_BYTES = 8 * 2**20
+MAX_BYTES = 2**30
+"""More than ten minutes of the densest playing that sixty MIDI cables carry; past this the oldest files go first."""
 RETRY_SECONDS = 5.0
 """How long a disk that takes nothing is left alone: short beside the ten minutes that are at stake, and light."""
 _HEAD = struct.Struct("<II")
@@ -53,6 +56,8 @@ class Spool:
         self.folder = folder
         self._say = say
         self._seconds = seconds
+        self.held_since = math.inf
+        """All that came since then stays, too, however long ago that was."""
         self._file: int | None = None
         self._bytes = 0
         self._number = 0
@@ -60,8 +65,8 @@ class Spool:
         self._said = False
         self._again_at = 0.0
         """When it is tried again, on the machine's clock."""
-        self._older: deque[tuple[float, Path]] = deque()
-        """Files that were begun, with the time of their last record."""
+        self._older: deque[tuple[float, Path, int]] = deque()
+        """Files that were begun, with the time of their last record, and how many bytes they hold."""
 
     def write(self, record: bytes, time: float, piece: PieceFacts | None) -> bool:
         """Append an encoded record.
@@ -112,15 +117,18 @@ class Spool:
             raise
         self._number += 1
         self._began = time
-        self._older.append((time, path))
+        self._older.append((time, path, 0))
         self._take_back()
-        while len(self._older) > 1 and self._older[0][0] < time - self._seconds:
-            self._older.popleft()[1].unlink(missing_ok=True)
+        oldest, held = min(time - self._seconds, self.held_since), sum(size for _, _, size in self._older)
+        while len(self._older) > 1 and (self._older[0][0] < oldest or held > MAX_BYTES):
+            _, path, size = self._older.popleft()
+            path.unlink(missing_ok=True)
+            held -= size
 
     def _end_file(self, time: float) -> None:
         if self._file is not None:
             file, self._file = self._file, None
-            self._older[-1] = (time, self._older[-1][1])
+            self._older[-1] = (time, self._older[-1][1], self._bytes)
             os.close(file)
 
     def _fail(self, error: OSError, time: float) -> None:

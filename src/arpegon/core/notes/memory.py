@@ -7,6 +7,7 @@ The same records are what :mod:`arpegon.files.spool` writes.
 
 from __future__ import annotations
 
+import math
 import zlib
 from collections import deque
 from collections.abc import Collection, Iterable, Iterator, Sequence
@@ -65,6 +66,8 @@ class Memory:
 
     def __init__(self, seconds: float = MEMORY_SECONDS) -> None:
         self.seconds = seconds
+        self.held_since = math.inf
+        """All that came since then is remembered, too, however long ago that was."""
         self._pack_seconds = min(_PACK_SECONDS, seconds / 20.0)
         self._records: deque[tuple[float, bytes]] = deque()
         """Each with the time of its newest event; pieces count as old as what came before them."""
@@ -96,7 +99,7 @@ class Memory:
                         self._newest = event.time
             self._times.extend(record.facts)
             self._latest = max(self._newest, self._latest, *(fact.second for fact in record.facts))
-            while len(self._times) > 1 and self._times[1].second < self._newest - self.seconds:
+            while len(self._times) > 1 and self._times[1].second < self.oldest:
                 self._times.popleft()
         if encoded is None:
             encoded = encode(record)
@@ -105,7 +108,7 @@ class Memory:
         self._records.append((self._latest, encoded))
         self._bytes += len(encoded)
         self._loose += len(encoded)
-        oldest = self._newest - self.seconds
+        oldest = self.oldest
         for kept in (self._packed, self._records):
             while kept and (kept[0][0] < oldest or self._bytes > MEMORY_BYTES):
                 size = len(kept.popleft()[1])
@@ -134,6 +137,11 @@ class Memory:
         return any(self._open.values())
 
     # -- afterwards --------------------------------------------------------------------------------
+
+    @property
+    def oldest(self) -> float:
+        """From when on all is remembered, in seconds."""
+        return min(self._newest - self.seconds, self.held_since)
 
     @property
     def newest(self) -> float:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import math
 import threading
 from collections import deque
 from collections.abc import Callable, Collection
@@ -47,6 +48,8 @@ class MemoryKeeper:
         self._first = 0
         """The first revision of the document that is remembered; what others printed is no more of interest."""
         self._new = False
+        self._held: dict[str, float] = {}
+        """Since when all is remembered, by what for."""
 
     # -- the engine's side -------------------------------------------------------------------------
 
@@ -92,7 +95,7 @@ class MemoryKeeper:
         newest = self._memory.newest
         if self._spool is not None and newest:
             self._unwritten.append((encoded, newest, self._piece))
-            while self._unwritten[0][1] < newest - self._seconds:  # the disk has been standing still for longer
+            while self._unwritten[0][1] < self._memory.oldest:  # the disk has been standing still for longer
                 self._unwritten.popleft()
             self._due.set()
 
@@ -120,6 +123,7 @@ class MemoryKeeper:
                 self._spool.close()  # it may say something, and who hears that may ask what is remembered
             with self._lock:
                 self._unwritten.clear()
+                self._held.clear()
                 self._memory = Memory(self._seconds)
                 self._piece = PieceFacts(0, file=file, time=self._piece.time)
                 self._new = True
@@ -127,6 +131,23 @@ class MemoryKeeper:
             if folder is not None and self._writer is None:
                 self._writer = threading.Thread(target=self._work, name="memory", daemon=True)
                 self._writer.start()
+
+    def hold(self, what: str, since: float | None) -> None:
+        """Remember all that comes since a moment, however long that lasts; ``None``: no longer.
+
+        Args:
+            what: for what it is held.
+            since: in studio time.
+        """
+        with self._lock:
+            if since is None:
+                self._held.pop(what, None)
+            else:
+                self._held[what] = since
+            held_since = min(self._held.values(), default=math.inf)
+            self._memory.held_since = held_since
+            if self._spool is not None:
+                self._spool.held_since = held_since
 
     def lies_at(self, file: str) -> None:
         """The document was saved in a file."""

@@ -113,6 +113,7 @@ class Filing(QObject):
             go_on: does again what was to be done, where it is to be lost.
         """
         self.session.hooking.fold()
+        self.session.leaving.emit()
         project = self.session.history.project
         if project is self._let_go or self.keep():
             self.session.notice("unkept", "")

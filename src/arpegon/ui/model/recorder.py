@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
+import msgspec
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from arpegon.core.document import edits, take_edits
@@ -12,16 +14,18 @@ from arpegon.core.notes.memory import TAKE_PLACES, Remembered
 from arpegon.core.notes.takes import Take, cut_take
 from arpegon.core.time import studio
 from arpegon.core.time.clock import bar_beats
+from arpegon.ui.model.beside import beside
 
 if TYPE_CHECKING:
     from arpegon.ui.model.session import Session
 
+_HELD_FOR = "recording"
 _ROUNDING_SECONDS = 0.001
 """What is struck on the beat is not before it."""
 
 
 class Recorder(QObject):
-    """Makes takes of the memory, which the link to the engine keeps.
+    """Makes takes of the memory, which the link to the engine keeps. A recording may last as long as it likes.
 
     Signals:
         kept: a take was made (its id).
@@ -36,6 +40,7 @@ class Recorder(QObject):
         """When the recording began that runs, in studio time, or a little before."""
         self._from: float | None = None
         """The beat with which it begins, where it started the transport."""
+        session.leaving.connect(self.finish)
 
     def forget(self) -> None:
         """Another document is worked on."""
@@ -48,43 +53,71 @@ class Recorder(QObject):
     def keep(self, seconds: float | None = None) -> bool:
         """Make a take of what was played last (or of the last ``seconds``); False where there is nothing."""
         end = studio.now()
-        history = self.history(0.0 if seconds is None else end - seconds)
-        start = end - seconds if seconds is not None else history.phrase_start()
-        return start is not None and self._make_take("Kept", history, start, end)
+
+        def start(history: Remembered) -> float | None:
+            return end - seconds if seconds is not None else history.phrase_start()
+
+        return self._make_take("Kept", 0.0 if seconds is None else end - seconds, start, end)
 
     def record(self) -> None:
         """Start recording, or stop and make a take."""
-        session = self.session
         if self.since is None:
-            session.link.deliver()  # whether it plays is what was said until now
-            self.since, self._from = studio.now(), None
-            if not session.telemetry.playing and session.project.strands:
-                # Where a server stood still just now, its time is behind ours until it is told of.
-                self.since = min(self.since, session.telemetry.worked_until)
-                self._from = session.telemetry.beat
-                session.link.play(self._from - session.project.count_in * bar_beats(session.project.meter))
+            self._begin()
         else:
-            since, self.since = self.since, None
-            history = self.history(since)
-            begun = None if self._from is None else second_of(history.times, self._from, since)
-            start = since if begun is None else begun - _ROUNDING_SECONDS
-            if not self._make_take("Recorded", history, start, studio.now()):
-                session.notice("take", "Nothing was played while recording, so no take was made.")
+            self.finish()
+
+    def _begin(self) -> None:
+        session = self.session
+        session.link.deliver()  # whether it plays is what was said until now
+        self.since, self._from = studio.now(), None
+        if not session.telemetry.playing and session.project.strands:
+            # Where a server stood still just now, its time is behind ours until it is told of.
+            self.since = min(self.since, session.telemetry.worked_until)
+            self._from = session.telemetry.beat
+            session.link.play(self._from - session.project.count_in * bar_beats(session.project.meter))
+        session.link.keeper.hold(_HELD_FOR, self.since)
         session.file_changed.emit()
 
-    def _make_take(self, how: str, history: Remembered, start: float, end: float) -> bool:
-        take = self.take_of(history, start, end)
+    def finish(self) -> None:
+        """Stop recording, if that goes on, and make a take."""
+        since, beat = self.since, self._from
+        if since is None:
+            return
+        self.since = None
+
+        def start(history: Remembered) -> float:
+            begun = None if beat is None else second_of(history.times, beat, since)
+            return since if begun is None else begun - _ROUNDING_SECONDS
+
+        made = self._make_take("Recorded", since, start, studio.now())
+        self.session.link.keeper.hold(_HELD_FOR, None)
+        if not made:
+            self.session.notice("take", "Nothing was played while recording, so no take was made.")
+        self.session.file_changed.emit()
+
+    def _make_take(self, how: str, since: float, start: Callable[[Remembered], float | None], end: float) -> bool:
+        """Make a take of what was played; whether there is any.
+
+        Args:
+            how: the act, in words.
+            since: what is older is not needed.
+            start: finds in what is remembered where the take begins.
+            end: where it ends.
+        """
+        self.session.hooking.fold()  # it says which stages there were, as they were turned
+
+        def cut() -> Take | None:
+            history = self.history(since)
+            begin = start(history)
+            return cut_take(history, begin, end, id="", name="") if begin is not None else None
+
+        take = beside(cut)
         if take is None:
             return False
-        self.session.edit(f"{how} {take.name}", take_edits.add_take(self.session.project, take))
-        self.kept.emit(take.id)
+        project = self.session.project
+        take_id = edits.fresh_id("take", (take.id for take in project.takes))
+        name = edits.next_name("Take", (take.name for take in project.takes))
+        take = take_edits.with_stages(msgspec.structs.replace(take, id=take_id, name=name), project)
+        self.session.edit(f"{how} {name}", take_edits.add_take(project, take))
+        self.kept.emit(take_id)
         return True
-
-    def take_of(self, history: Remembered, start: float, end: float) -> Take | None:
-        """A take of what was remembered between two times, with a name of its own; ``None`` where that is nothing."""
-        self.session.hooking.fold()  # it says which stages there were, as they were turned
-        takes = self.session.project.takes
-        take_id = edits.fresh_id("take", (take.id for take in takes))
-        name = edits.next_name("Take", (take.name for take in takes))
-        take = cut_take(history, start, end, id=take_id, name=name)
-        return take_edits.with_stages(take, self.session.project) if take is not None else None

@@ -53,6 +53,7 @@ class Session(QObject):
     """What the window works on.
 
     Signals:
+        leaving: another document takes the place of this one, or the window closes: what is being made ends in an edit.
         changed: the document is another one (a :class:`~arpegon.ui.model.change.Change` says what of it).
         selected: something else stands on the bench.
         reported: the engine said how it is.
@@ -62,6 +63,7 @@ class Session(QObject):
         heard: a note on came in from outside (its feed, the event), whether or not a strand took it.
     """
 
+    leaving = pyqtSignal()
     changed = pyqtSignal(object)
     selected = pyqtSignal()
     reported = pyqtSignal(object)
@@ -111,6 +113,7 @@ class Session(QObject):
     def close(self) -> None:
         """End in order: the engine lets go of its notes; what is not saved is offered at the next start."""
         self.hooking.fold()
+        self.leaving.emit()
         self.papers.stop()
         self._free_timer.stop()
         self.paths.stop()

@@ -12,6 +12,7 @@ from arpegon.core.notes.takes import Take, TakePart, trim
 from arpegon.core.time import studio
 from arpegon.ui.model.session import Session
 
+_HELD_FOR = "round"
 _LATE_SECONDS = 0.05
 """How long word takes, at most, of what was played at the end of a round."""
 
@@ -32,6 +33,7 @@ class RecordOver(QObject):
         self.replaces = False
         self.span = (0.0, 0.0)
         self._since = 0.0
+        session.leaving.connect(self.stop)
 
     @property
     def on(self) -> bool:
@@ -51,13 +53,18 @@ class RecordOver(QObject):
         """End it; what was played of the round that goes on is kept."""
         if self.on:
             self._end_round(studio.now())
+        self._leave()
+
+    def _leave(self) -> None:
         self.take_id = ""
+        self.session.link.keeper.hold(_HELD_FOR, None)
 
     def tick(self, now: float) -> None:
         """One frame: end a round that is over, and begin the next."""
         take = self.session.project.take(self.take_id) if self.on else None
         if take is None:
-            self.take_id = ""
+            if self.on:
+                self._leave()
             return
         lasts = take.course.second_at(self.span[1]) - take.course.second_at(self.span[0])
         if now - self._since >= lasts + _LATE_SECONDS:
@@ -66,6 +73,7 @@ class RecordOver(QObject):
 
     def _begin(self) -> None:
         self._since = studio.now()
+        self.session.link.keeper.hold(_HELD_FOR, self._since)
         self.begun.emit(self.span[0])
 
     def _end_round(self, end: float) -> None:
