@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import threading
+import time
 
 import msgspec
 import pytest
@@ -164,6 +165,19 @@ def test_work_is_kept_beside_the_window_and_a_save_waits_for_it(sessions, path, 
     (kept,) = Autosave().leftovers()
     assert kept.project.strands[0].name == THEIRS
     assert session.filing.save(path) and not session.filing.autosave.written
+
+
+def test_the_work_of_a_hand_that_never_rests_is_kept_and_heard(sessions, path, monkeypatch, qapp):
+    monkeypatch.setattr(filing, "AUTOSAVE_MS", 200)
+    monkeypatch.setattr(filing, "AUTOSAVE_MAX_MS", 600)
+    session = sessions()
+    session.filing.open(path)
+    sent, until, count = session.link.client.revision, time.monotonic() + 20.0, 0
+    while not (session.filing.autosave.written and session.link.client.revision > sent):
+        assert time.monotonic() < until, "nothing was kept, or sent to the engine"
+        count += 1
+        rename(session, f"{MINE} {count}")
+        qapp.processEvents()
 
 
 def test_work_that_cannot_be_kept_is_said(sessions, path, qtbot):

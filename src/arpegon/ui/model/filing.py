@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import threading
+import time
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -13,7 +14,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from arpegon.core.document import edits, take_edits
 from arpegon.core.document.model import Project
 from arpegon.core.errors import ArpegonError
-from arpegon.core.notes.takes import cut_take
+from arpegon.core.notes.takes import Take, cut_take
 from arpegon.files.atomic import read_bytes, write_atomic
 from arpegon.files.autosave import Autosave, Leftover, forget
 from arpegon.files.collect import take_clips_along
@@ -29,6 +30,9 @@ if TYPE_CHECKING:
     from arpegon.ui.model.session import Session
 
 AUTOSAVE_MS = 4000
+"""So long after the last edit the work is kept for a crash,"""
+AUTOSAVE_MAX_MS = 20_000
+"""and at the latest so long after the first one: some hands never rest."""
 
 
 class Filing(QObject):
@@ -52,6 +56,8 @@ class Filing(QObject):
         self.autosave = Autosave()
         session.link.keeper.begin(self.autosave.memory)
         self._timer = one_shot(self, AUTOSAVE_MS)
+        self._unkept_since = 0.0
+        """When the first edit came that is not kept for a crash, on the machine's clock."""
         self._timer.timeout.connect(self.keep_beside)
         self._writing: threading.Thread | None = None
         self._in_autosave: Project | None = None
@@ -84,8 +90,12 @@ class Filing(QObject):
         return self.folder if self.own_path is not None else Path.home()
 
     def keep_soon(self) -> None:
-        """Keep the work for a crash, once edits rest."""
-        self._timer.start()
+        """Keep the work for a crash, once edits rest, or when they have gone on for long."""
+        now = time.monotonic()
+        if not self._timer.isActive():
+            self._unkept_since = now
+        left = AUTOSAVE_MAX_MS - 1000.0 * (now - self._unkept_since)
+        self._timer.start(round(min(AUTOSAVE_MS, max(0.0, left))))
 
     def close(self) -> None:
         """What is not saved is offered at the next start, with what was played last."""
@@ -273,16 +283,12 @@ class Filing(QObject):
 
         What cannot be kept in its place stays where it is, too.
         """
-        history, said = leftover.history()
         project, known, lost = leftover.project, leftover.disk, ""
         if project is None:
             project, known, lost = self._saved(leftover.origin)
-        start, end = history.first_time, history.last_time
-        take = None
-        if start is not None and end is not None:
-            take_id = edits.fresh_id("take", (one.id for one in project.takes))
-            name = edits.next_name("Played before the crash", (one.name for one in project.takes))
-            take = cut_take(history, start, end, id=take_id, name=name)
+        take_id = edits.fresh_id("take", (one.id for one in project.takes))
+        name = edits.next_name("Played before the crash", (one.name for one in project.takes))
+        take, said = beside(lambda: _take_of(leftover, take_id, name))
         if take is not None:
             project = take_edits.add_take(project, take_edits.with_stages(take, project))
         folder = leftover.origin.parent if leftover.origin else None
@@ -301,6 +307,15 @@ class Filing(QObject):
             return *_read(origin), ""
         except ArpegonError as error:
             return Project(title=origin.stem), "", str(error)
+
+
+def _take_of(leftover: Leftover, take_id: str, name: str) -> tuple[Take | None, str]:
+    """A take of all that was played before a crash, and a sentence where some of it could not be read."""
+    history, said = leftover.history()
+    start, end = history.first_time, history.last_time
+    if start is None or end is None:
+        return None, said
+    return cut_take(history, start, end, id=take_id, name=name), said
 
 
 def _write(project: Project, path: Path) -> str:

@@ -20,8 +20,8 @@ from arpegon.files.logs import ENGINE_ERRORS, log_file
 from arpegon.ui.look.timers import one_shot
 
 _SOON_MS = 8
-"""How long a document that is edited waits for further steps of the same hand: about as long as between two moves of a
-mouse."""
+"""How long a document that is edited waits for further steps of the same hand, from the first one on: about as long as
+between two moves of a mouse."""
 
 
 class EngineLink(QObject):
@@ -118,7 +118,8 @@ class EngineLink(QObject):
     def set_project_soon(self, project: Project, folder: Path) -> None:
         """Have the engine work on a document before anything else that it is told, or in a moment."""
         self._edited = project, folder
-        self._soon.start()
+        if not self._soon.isActive():  # a hand that never rests is heard, too
+            self._soon.start()
 
     def send_edits(self) -> None:
         """Let the document that waits go to the engine."""

@@ -90,7 +90,8 @@ class Recorder(QObject):
             return since if begun is None else begun - _ROUNDING_SECONDS
 
         made = self._make_take("Recorded", since, start, studio.now())
-        self.session.link.keeper.hold(_HELD_FOR, None)
+        if self.since is None:  # another may have begun meanwhile
+            self.session.link.keeper.hold(_HELD_FOR, None)
         if not made:
             self.session.notice("take", "Nothing was played while recording, so no take was made.")
         self.session.file_changed.emit()
