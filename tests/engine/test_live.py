@@ -215,6 +215,19 @@ def test_all_off_silences_and_says_so_on_every_channel(live, pair):
     wait_for(lambda: not hanging(pair.heard))
 
 
+def test_what_is_played_just_after_all_off_sounds(live, pair):
+    live.set_project(project(strand(destinations=(PortDestination(),))), HERE)
+    pair.connect_to_own_output()
+    at_work(live)
+    for note in range(40, 80):
+        live.send(protocol.AllOff())
+        surface(live, note_on(0, 0, note, 100))
+    live.send(protocol.AllOff())
+    wait_for(lambda: pitches(live.reports.printed("a", "in")) == list(range(40, 80)))
+    wait_for(lambda: [message[1] for message in pair.heard if message[0] == 0x90] == list(range(40, 80)))
+    wait_for(lambda: not hanging(pair.heard))
+
+
 def test_the_audio_device_is_found_and_meters_move(live, jack_server):
     live.set_project(project(strand()), HERE)
     wait_for(lambda: live.reports.telemetry[-1].health.audio)

@@ -119,11 +119,6 @@ class Inbox:
         del self._events[:count]
         return found
 
-    def clear(self) -> None:
-        """Forget what arrived; what is to be done stays."""
-        self._arrivals.clear()
-        self._events.clear()
-
     def _thin(self, taken: list[tuple[str, Event]]) -> list[tuple[str, Event]]:
         by_name: dict[str, list[Event]] = {}
         for name, event in taken:

@@ -266,8 +266,7 @@ class LiveEngine:
         self._tell(now)
 
     def all_off(self, now: float) -> None:
-        """Silence everything, what has just arrived too."""
-        self.inbox.clear()
+        """Silence everything; what was played after this was asked for sounds."""
         self.start_stop.forget()
         self.engine.all_off(now)
 
