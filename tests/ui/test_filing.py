@@ -217,6 +217,19 @@ def test_work_that_cannot_be_kept_does_not_go_without_a_word(unkept, path, tmp_p
     assert "unkept" not in unkept.notices
 
 
+def test_what_was_kept_once_and_taken_back_is_kept_no_more(sessions, path):
+    session = sessions()
+    session.filing.open(path)
+    rename(session, MINE)
+    assert session.filing.keep()
+    session.undo()
+    assert session.filing.keep() and not session.filing.autosave.written
+    session.redo()
+    (state_dir() / "autosave").rmdir()
+    (state_dir() / "autosave").write_text("in the way")
+    assert not session.filing.new()
+
+
 def test_work_that_could_not_be_kept_goes_once_it_is_saved(unkept, path):
     assert not unkept.filing.new()
     assert unkept.filing.save(path) and "unkept" not in unkept.notices

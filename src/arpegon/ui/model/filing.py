@@ -144,6 +144,7 @@ class Filing(QObject):
         if self._writing is not None and self._writing.is_alive():
             self.keep_soon()
             return
+        self._in_autosave = None
         if not self.session.history.dirty:
             self.autosave.clear()
             return
