@@ -12,9 +12,10 @@ from test_promises import edited, played, settle, sources, stages
 from arpegon.core.document import edits
 from arpegon.core.document.model import Held, Hookup, Section
 from arpegon.core.errors import DocumentError
-from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
-from arpegon.core.notes.pairing import Pairing, note_key
-from arpegon.core.notes.taps import Batch, Tap
+from arpegon.core.events import CONTROL, NOTE_OFF, NOTE_ON, SUSTAIN, Event, control
+from arpegon.core.notes.pairing import note_key
+from arpegon.core.notes.pressed import Pressed
+from arpegon.core.notes.taps import IN, Batch, Tap
 from arpegon.engine.live.keeper import MemoryKeeper
 from arpegon.engine.live.reporter import BACKLOG_LIMIT, Reporter
 from arpegon.engine.simulation import Engine
@@ -68,12 +69,14 @@ class Truth:
 
 
 def open_notes(events):
-    waiting = Pairing()
+    waiting = Pressed()
     for event in events:
         if event.kind == NOTE_ON:
             waiting.begin(note_key(event), True)
         elif event.kind == NOTE_OFF:
             waiting.end(note_key(event))
+        elif event.kind == CONTROL and event.data1 == SUSTAIN:
+            waiting.pedal(event)
     return waiting
 
 
@@ -97,7 +100,9 @@ class Run:
         self.keeper.take(message)
 
     def _started(self):
-        self.reporter = Reporter(self.wire, lambda *_: None, lambda *_: None, lambda time: None)
+        self.sent = []
+        """What its instruments got from the engine that works."""
+        self.reporter = Reporter(self.wire, lambda *_: None, lambda _, events: self.sent.extend(events), lambda _: None)
         printed, revised = self.reporter.printed, self.reporter.revised
 
         def watched(strand_id, places, events):
@@ -159,6 +164,9 @@ def test_the_memory_holds_exactly_what_passed_each_tap_and_every_note_in_it_ends
     for event in data.draw(played()):
         engine = run.engine
         time = max(event.time, engine.now)
+        if data.draw(st.integers(0, 3)) == 0:
+            pedal = control(time, data.draw(st.integers(0, 1)), SUSTAIN, data.draw(st.sampled_from([0, 40, 90, 127])))
+            engine.feed("surface", pedal)
         engine.feed("surface", event.at(time))
         engine.run(time)
         what = data.draw(st.integers(0, 16))
@@ -197,7 +205,9 @@ def test_the_memory_holds_exactly_what_passed_each_tap_and_every_note_in_it_ends
         tap: in_order(events) for tap, events in run.truth.told.items() if events
     }
     for tap, events in remembered.items():
-        assert not open_notes(events), f"notes hang at {tap}"
+        assert not open_notes(events).first, f"notes hang at {tap}"
+        assert tap.place != IN or not open_notes(events).pedals, f"pedals hang at {tap}"
+    assert not open_notes(run.sent).pedals, "pedals hang at the instruments"
     assert run.revisions == sorted(run.revisions), "batches of an earlier document came after those of a later one"
 
 

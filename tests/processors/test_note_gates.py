@@ -117,5 +117,6 @@ def test_chance_keeps_its_share_and_its_seed_and_chords_whole():
 
 def test_controllers_are_not_thinned_by_thin():
     played = [control(0.1, 0, 1, 5), note_on(0.1, 0, 60, 9), control(0.1, 0, 64, 127), note_off(1, 0, 60)]
+    played.append(control(2.0, 0, 64, 0))
     made = out_of(stage("thin"), played=played)
     assert made == played and [event.kind for event in made if event.kind == CONTROL]

@@ -11,7 +11,7 @@ from PyQt6.QtTest import QTest
 
 from arpegon.core.document import edits, take_edits
 from arpegon.core.document.model import ClipSource, SurfaceSource
-from arpegon.core.events import NOTE_ON, note_off, note_on
+from arpegon.core.events import NOTE_ON, control, note_off, note_on
 from arpegon.core.notes.course import Course
 from arpegon.core.notes.sheet import Note, Sheet
 from arpegon.core.notes.takes import Take, TakePart
@@ -162,6 +162,16 @@ def test_a_take_is_duplicated_removed_and_its_first_note_made_beat_1(view):
     assert rows(view)[0][0] == 0.1, "another part begins earlier"
     view.remove()
     assert [take.name for take in view.session.project.takes] == ["Tide"]
+
+
+def test_the_values_with_which_a_take_begins_are_not_its_first_note(view):
+    events = (control(0.0, 0, 11, 40), note_on(1.5, 0, 60, 90), note_off(2.0, 0, 60))
+    part = TakePart(strand="a", name="A", played=events, generated=events)
+    take = Take(id="u", name="Fog", beats=4.0, parts=(part,))
+    view.session.edit("t", take_edits.add_take(view.session.project, take))
+    view.choose("u")
+    view.acts.first_note_first()
+    assert [event.time for event in view.take.parts[0].played] == [0.0, 0.0, 0.5]
 
 
 def test_a_take_that_was_played_freely_is_laid_at_the_tempo_of_the_project(view):

@@ -13,6 +13,7 @@ from arpegon.core.document.resting import resting
 from arpegon.core.events import Event
 from arpegon.core.notes.course import Course
 from arpegon.core.notes.sheet import Sheet
+from arpegon.core.notes.standing import standing
 from arpegon.core.notes.takes import Round, Take, TakePart, trim, without_doubtful
 
 _replace = msgspec.structs.replace
@@ -188,7 +189,9 @@ def music_of(take: Take, events: Sequence[Event], span: tuple[float, float] | No
     """Events of a take, or of a span of it, as music that a clip plays; with no loose ends."""
     if span is not None:
         begin, end = span
-        return Music(name=take.name, beats=max(MIN_CLIP_BEATS, end - begin), events=tuple(trim(events, begin, end)))
+        begun = (event.at(0.0) for event in standing(events, begin))
+        cut = (*begun, *trim(events, begin, end))
+        return Music(name=take.name, beats=max(MIN_CLIP_BEATS, end - begin), events=cut)
     _, start, length = take.course.bar_at(take.beats)
     beats = start + (length if take.beats > start + 1e-6 else 0.0)
     return Music(name=take.name, beats=max(beats, length), events=tuple(events))

@@ -11,6 +11,8 @@ from arpegon.core.events import ALL_NOTES_OFF, CONTROL, NOTE_OFF, NOTE_ON, SUSTA
 from arpegon.core.notes.course import Course, course_of
 from arpegon.core.notes.memory import Remembered
 from arpegon.core.notes.pairing import Pairing, note_key
+from arpegon.core.notes.pressed import Pressed
+from arpegon.core.notes.standing import standing
 
 _SAME_SECONDS = 0.012
 """Notes of one cause begin within this."""
@@ -99,6 +101,7 @@ def cut_take(history: Remembered, start: float, end: float, *, id: str, name: st
     Its parts are the strands in the order of the document; those that are no longer there come last.
     """
     parts = []
+    begins: dict[str, tuple[list[Event], list[Event]]] = {}
     course = course_of(history.times, start, end)
     if not history.times:
         piece = history.piece
@@ -111,12 +114,22 @@ def cut_take(history: Remembered, start: float, end: float, *, id: str, name: st
         if played or generated:
             doubts = history.doubtful(strand, start, end)
             doubtful = tuple((course.beat_at(time), note) for time, note in doubts if time >= 0.0)
+            begins[strand] = standing(versions[0], start), standing(versions[1], start)
             label = history.names.get(strand, strand)
             parts.append(TakePart(strand=strand, name=label, played=played, generated=generated, doubtful=doubtful))
             last = max(last, *(event.time for event in (*played[-1:], *generated[-1:])))
     if not parts:
         return None
-    return _from_first_bar(Take(id=id, name=name, beats=last, course=course, parts=tuple(parts)))
+    take = _from_first_bar(Take(id=id, name=name, beats=last, course=course, parts=tuple(parts)))
+    return msgspec.structs.replace(take, parts=tuple(_begun(part, begins[part.strand], take) for part in take.parts))
+
+
+def _begun(part: TakePart, begins: tuple[list[Event], list[Event]], take: Take) -> TakePart:
+    """A part that begins with the values that stood as its take begins."""
+    versions = zip(begins, (part.played, part.generated), strict=True)
+    first = take.course.first
+    played, generated = ((*(event.at(first) for event in begin), *rest) if rest else () for begin, rest in versions)
+    return msgspec.structs.replace(part, played=played, generated=generated)
 
 
 def _from_first_bar(take: Take) -> Take:
@@ -133,28 +146,25 @@ def trim(events: Iterable[Event], start: float, end: float) -> Iterator[Event]:
     may be many.
 
     Note offs whose note began before are left out, notes that still sound at the end are ended there, and a
-    sustain pedal that is still down is lifted.
+    sustain pedal that is still down is lifted. What stood at the start is said by
+    :func:`~arpegon.core.notes.standing.standing`.
     """
-    length = end - start
-    open_notes: Pairing[bool] = Pairing()
-    pedals: set[int] = set()
+    open_notes = Pressed()
     for event in events:
+        kind = event.status & 0xF0
+        if event.time <= end and kind == CONTROL and event.data1 == SUSTAIN:
+            open_notes.pedal(event)
         if not start <= event.time <= end:
             continue
-        kind = event.status & 0xF0
         if kind == NOTE_ON:
             open_notes.begin(note_key(event), True)
         elif kind == NOTE_OFF:
             if open_notes.end(note_key(event)) is None:
                 continue
-        elif kind == CONTROL and event.data1 == SUSTAIN:
-            (pedals.add if event.data2 >= 64 else pedals.discard)(event.channel)
         elif kind == CONTROL and event.data1 >= ALL_NOTES_OFF:
             continue
         yield event.at(event.time - start)
-    yield from open_notes.release(length)
-    for channel in sorted(pedals):
-        yield Event(length, CONTROL | channel, SUSTAIN, 0)
+    yield from open_notes.release(end - start)
 
 
 def is_doubtful(doubtful: Sequence[tuple[float, int]], beat: float, note: int) -> bool:

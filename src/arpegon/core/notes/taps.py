@@ -7,9 +7,10 @@ from typing import NamedTuple
 
 import msgspec
 
-from arpegon.core.events import NOTE_OFF, NOTE_ON, Event
+from arpegon.core.events import CONTROL, NOTE_OFF, NOTE_ON, SUSTAIN, Event
 from arpegon.core.notes.course import TimeFacts
-from arpegon.core.notes.pairing import Pairing, note_key
+from arpegon.core.notes.pairing import note_key
+from arpegon.core.notes.pressed import Pressed
 
 IN = "in"
 """The place before a strand's first stage: what was played."""
@@ -41,22 +42,24 @@ class Batch(msgspec.Struct, tag=True, array_like=True, gc=False):
     """What holds of time since, where it is another thing."""
 
 
-class OpenNotes(dict[Tap, Pairing[bool]]):
-    """The notes that are open at each tap."""
+class OpenNotes(dict[Tap, Pressed]):
+    """The notes that are open at each tap, and the sustain pedals that are down."""
 
     def follow(self, strand: str, places: Iterable[str], events: Sequence[Event]) -> None:
         """Events passed some places of a strand."""
         for place in places:
             tap = Tap(strand, place)
-            pairing = self.get(tap)
-            if pairing is None:
-                pairing = self[tap] = Pairing()
+            held = self.get(tap)
+            if held is None:
+                held = self[tap] = Pressed()
             for event in events:
                 kind = event.status & 0xF0
                 if kind == NOTE_ON:
-                    pairing.begin(note_key(event), True)
+                    held.begin(note_key(event), True)
                 elif kind == NOTE_OFF:
-                    pairing.end(note_key(event))
+                    held.end(note_key(event))
+                elif kind == CONTROL and event.data1 == SUSTAIN:
+                    held.pedal(event)
 
 
 def rolls_of(stages: Iterable[str]) -> list[str]:

@@ -5,7 +5,7 @@ Each keeps its own book of notes, so that whatever closes lets go of exactly wha
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 
 from arpegon.core.document.model import AnySource
 from arpegon.core.events import (
@@ -22,14 +22,14 @@ from arpegon.core.events import (
 )
 from arpegon.core.notes.later import Later
 from arpegon.core.notes.ledger import NoteLedger
-from arpegon.core.notes.pairing import Pairing
+from arpegon.core.notes.pressed import DOWN, Pressed, lifts
 from arpegon.engine.graph.feeds import ALL_INPUTS, FROM_STRANDS, is_live, is_past
 
 RESET_CONTROLLERS = 121
 
 
 class Gate:
-    """The way into a strand: lets through what lies in its zone, and the ends of what it let through.
+    """The way into a strand: lets through what lies in its zone, and the ends of what it let through, pedals too.
 
     A feed that merges several others (all MIDI inputs, a strand) may strike one key twice before its end;
     each strike then waits for an end of its own. Any other feed is kept in pairs here: a key that is struck
@@ -45,7 +45,7 @@ class Gate:
         self.is_live = is_live(feed)
         """Whether somebody plays it now."""
         self.past = is_past(zone)
-        self._held: Pairing[bool] = Pairing()
+        self._held = Pressed()
 
     def process(self, events: Sequence[Event], out: list[Event]) -> None:
         """Append what passes."""
@@ -60,7 +60,12 @@ class Gate:
             status = event.status
             kind = status & 0xF0
             if kind >= CONTROL:
-                if channel is None or channel == status & 0x0F or kind == SYSEX:
+                here = channel is None or channel == status & 0x0F or kind == SYSEX
+                if kind == CONTROL and event.data1 == SUSTAIN:
+                    here = here or (status & 0x0F in held.pedals and event.data2 < DOWN)
+                    if here:
+                        held.pedal(event)
+                if here:
                     append(event)
             elif kind == NOTE_ON:
                 if (
@@ -83,8 +88,15 @@ class Gate:
             elif (status & 0x0F) << 7 | event.data1 in first:
                 append(event)  # pressure on a key
 
-    def release(self, time: float) -> list[Event]:
-        """The ends of whatever it let in and still waits for."""
+    @property
+    def pedals(self) -> set[int]:
+        """The channels on which it let a sustain pedal go down."""
+        return self._held.pedals
+
+    def release(self, time: float, pressed: Collection[int] = ()) -> list[Event]:
+        """The ends of whatever it let in and still waits for: notes, and the pedals of channels on which none is
+        ``pressed`` elsewhere."""
+        self._held.pedals.difference_update(pressed)
         return self._held.release(time)
 
 
@@ -124,7 +136,8 @@ class Outlet:
 
     def __init__(self) -> None:
         self._ledger = NoteLedger()
-        self._pedals: set[tuple[int, int]] = set()
+        self._pedals: set[tuple[int, int, int]] = set()
+        """The sustain pedals that are down: holder, channel, and the channel of the strand on which they went down."""
         self._out: list[Event] = []
 
     def deliver(self, connection: Connection, events: Sequence[Event], direct: bool = False) -> None:
@@ -165,11 +178,16 @@ class Outlet:
 
     def _pedal(self, event: Event, holder: int, channel: int | None, silent: bool) -> bool:
         """Know whose pedals are down; whether this one is heard."""
-        down = event.data2 >= 64
+        down = event.data2 >= DOWN
         if silent and down:
             return False
-        (self._pedals.add if down else self._pedals.discard)((holder, event.channel if channel is None else channel))
+        pedal = holder, event.channel if channel is None else channel, event.channel
+        (self._pedals.add if down else self._pedals.discard)(pedal)
         return True
+
+    def pedals(self, connection: Connection) -> set[int]:
+        """The channels of a strand on which it holds a sustain pedal down here."""
+        return {channel for holder, _, channel in self._pedals if holder == connection.holder}
 
     def release(self, connection: Connection, time: float, direct: bool | None = None) -> None:
         """Let go of a connection's notes and pedals (only of its ``direct`` ones, only of the others, or of both)."""
@@ -181,15 +199,14 @@ class Outlet:
         for key in self._ledger.keys:
             if key >> 11 in holders:
                 self._ledger.end(key, time, self._out)
-        for pedal in [pedal for pedal in self._pedals if pedal[0] in holders]:
-            self._pedals.discard(pedal)
-            self._out.append(control(time, pedal[1], SUSTAIN, 0))
+        gone = {pedal for pedal in self._pedals if pedal[0] in holders}
+        self._pedals -= gone
+        self._out += lifts({channel for _, channel, _ in gone}, time)
 
     def silence(self, time: float, panic: bool) -> None:
         """End everything; in a ``panic`` tell all channels so, whatever the ledger knows."""
         self._ledger.release(time, self._out)
-        for _, channel in sorted(self._pedals):
-            self._out.append(control(time, channel, SUSTAIN, 0))
+        self._out += lifts({channel for _, channel, _ in self._pedals}, time)
         self._pedals.clear()
         if panic:
             self._out += silence(time)

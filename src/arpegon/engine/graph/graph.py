@@ -13,6 +13,7 @@ from arpegon.core.document.model import Project, Stage, Strand
 from arpegon.core.document.routing import topological_order
 from arpegon.core.events import Event
 from arpegon.core.notes.course import TimeFacts
+from arpegon.core.notes.pressed import lifts
 from arpegon.core.notes.taps import OUT, Tap
 from arpegon.core.processing.processor import Context, Processor
 from arpegon.core.time.clock import Clock
@@ -94,6 +95,8 @@ class Graph:
         """All that is at work, by its id."""
         self._outlets: dict[str, Outlet] = {}
         self._holders = count(1)
+        self._astray: set[str] = set()
+        """Strands whose stages became others while a sustain pedal was down."""
         self._due: float | None = None
         self._clock_changes: tuple[int, ...] = ()
         self.lead = 0.0
@@ -202,6 +205,8 @@ class Graph:
                     self._deliver_direct(node, node.taking.take(until))
         for name, arrivals in deliveries.items():
             self._deliver(name, arrivals)
+        if self._astray:
+            self._catch_pedals(until)
         self.flush()
 
     def let_go(self, handover: Handover) -> None:
@@ -214,7 +219,24 @@ class Graph:
         for node in self._order:
             node.lets_go = False
             self._set_steps(node)
+            if handover.lifts_pedals(node):
+                self._lift_pedals(node, handover.time)
         self._forget_due()
+
+    def _catch_pedals(self, time: float) -> None:
+        """Lift the pedals of strands that were built otherwise while they were down, once nobody steps on one there:
+        what became of their going down may not be what became of their coming up."""
+        for node in self._order:
+            if node.strand.id in self._astray and not any(gate.pedals for gate in node.gates.values()):
+                self._astray.discard(node.strand.id)
+                self._lift_pedals(node, time)
+
+    def _lift_pedals(self, node: StrandNode, time: float) -> None:
+        """Lift what a strand still holds down of sustain pedals: what its stages made of a controller that is gone."""
+        outlets = [(connection, self._outlets[connection.outlet]) for connection in node.connections.values()]
+        channels = set().union(*(outlet.pedals(connection) for connection, outlet in outlets))
+        if channels:
+            self.send_out(node.strand.id, lifts(channels, time))
 
     def _gather(self, node: StrandNode, inputs: Inputs) -> list[Event]:
         gathered: list[Event] = []
@@ -483,6 +505,8 @@ class Graph:
         self._set_shifts(time)
         for node in self._order:
             self._set_steps(node)
+        self._astray = (self._astray | handover.rebuilt) & self._nodes.keys()
+        self._catch_pedals(time)
         if revision is not None:
             taps = {Tap(node.strand.id, place) for node in self._order for place in node.places}
             self.outputs.revised(revision, taps, time)

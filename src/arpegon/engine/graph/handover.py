@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Iterable, Mapping, Sequence
 
 from arpegon.core.document.model import AnySource, Stage, Strand
-from arpegon.engine.graph.feeds import is_past
+from arpegon.engine.graph.feeds import ALL_INPUTS, is_past
 from arpegon.engine.graph.nodes import StrandNode
 
 
@@ -23,6 +23,10 @@ class Handover:
         """Gates that close, by strand."""
         self.processors: dict[str, set[str]] = {}
         """Ids of generators and stages, by strand."""
+        self.rebuilt: set[str] = set()
+        """Strands whose chain becomes another one."""
+        self.inputs: set[str] = set()
+        """Strands that take all MIDI inputs, of which one closes."""
         self.along: set[str] = set()
         """Strands that no longer send their sources along."""
 
@@ -43,6 +47,8 @@ class Handover:
         keys = [key for key, gate in node.gates.items() if gate.feed == feed]
         if keys:
             self.gates.setdefault(node.strand.id, []).extend(keys)
+        if feed.startswith(ALL_INPUTS) and any(gate.feed == ALL_INPUTS for gate in node.gates.values()):
+            self.inputs.add(node.strand.id)
 
     def close_keys(self, node: StrandNode) -> None:
         """The gates let go that somebody plays now."""
@@ -61,20 +67,29 @@ class Handover:
             self.processors[name] = going
         if node.along is not None and (strand is None or not strand.along):
             self.along.add(name)
+        if strand is not None and _is_rebuilt(node, strand):
+            self.rebuilt.add(name)
         closing = [key for key, gate in node.gates.items() if key not in feeds or gate.past != is_past(feeds[key])]
         if closing:
             self.gates[name] = closing
 
     def __bool__(self) -> bool:
         """Whether anything lets go."""
-        return bool(self.gates or self.processors or self.along)
+        return bool(self.gates or self.inputs or self.processors or self.along)
+
+    def lifts_pedals(self, node: StrandNode) -> bool:
+        """Whether no pedal should be down any more at the end of a strand, once it let go."""
+        closes = any(node.strand.id in some for some in (self.gates, self.inputs, self.processors))
+        return closes and not any(gate.pedals for gate in node.gates.values())
 
     def lay(self, node: StrandNode) -> Collection[str]:
         """Have a node let go in its next pass; the ids of the processors that do."""
         name = node.strand.id
-        for key in self.gates.get(name, ()):
+        closing = self.gates.get(name, ())
+        pressed: set[int] = set().union(*(gate.pedals for key, gate in node.gates.items() if key not in closing))
+        for key in closing:
             gate = node.gates[key]
-            ends = gate.release(self.time)
+            ends = gate.release(self.time, pressed)
             if gate.past:
                 node.leaving += ends
             else:
@@ -84,6 +99,16 @@ class Handover:
         going = self.processors.get(name, ())
         node.lets_go = bool(going or node.entering or node.leaving)
         return going
+
+
+def _is_rebuilt(node: StrandNode, strand: Strand) -> bool:
+    """Whether pedals may go another way through a strand from now on: other stages, or others at work; and other
+    values, where somebody steps on a pedal, so that it is noticed when it comes up."""
+    old, new = node.strand.stages, strand.stages
+    if old == new:
+        return False
+    pressed = any(gate.pedals for gate in node.gates.values())
+    return pressed or [(one.id, one.kind, one.bypass) for one in old] != [(one.id, one.kind, one.bypass) for one in new]
 
 
 def changed_heads(node: StrandNode, strand: Strand | None) -> set[str]:

@@ -7,8 +7,9 @@ from bisect import bisect_right
 from collections import deque
 from collections.abc import Callable, Sequence
 
-from arpegon.core.events import NOTE_OFF, NOTE_ON, Event, note_off
-from arpegon.core.notes.pairing import Pairing, note_key
+from arpegon.core.events import CONTROL, NOTE_OFF, NOTE_ON, SUSTAIN, Event, note_off
+from arpegon.core.notes.pairing import note_key
+from arpegon.core.notes.pressed import Pressed
 from arpegon.engine.graph.feeds import ALL_INPUTS
 from arpegon.engine.graph.graph import Inputs
 from arpegon.engine.performance.hooks import Hooks
@@ -49,8 +50,8 @@ class Arrivals:
         self._move_on = move_on
         self._arrived: deque[tuple[str, Event]] = deque()
         self._scores: list[Score] = []
-        self._down: dict[str, Pairing[bool]] = {}
-        """The keys that are down on each MIDI input."""
+        self._down: dict[str, Pressed] = {}
+        """The keys and pedals that are down on each MIDI input."""
 
     def feed(self, name: str, event: Event) -> None:
         """An event arrived at a feed."""
@@ -97,12 +98,14 @@ class Arrivals:
         return inputs
 
     def let_go(self, name: str, time: float) -> Inputs:
-        """A feed is gone: the ends of the keys that were down on it, if it is a MIDI input."""
+        """A feed is gone: the ends of the keys and pedals that were down on it, if it is a MIDI input."""
         down = self._down.pop(name, None)
         if not down or not name.startswith(ALL_INPUTS):
             return {}
+        pressed = set().union(*(other.pedals for other in self._down.values()))
         ends = down.release(time)
-        return {name: ends, ALL_INPUTS: list(ends)}
+        rest = [event for event in ends if event.kind == NOTE_OFF or event.channel not in pressed]
+        return {name: ends, ALL_INPUTS: rest}
 
     def clear(self) -> None:
         """Forget what arrived, and which keys are down; scores stay."""
@@ -125,7 +128,7 @@ class Arrivals:
         events = inputs.setdefault(name, [])
         before = len(events)
         if kind == NOTE_ON:
-            down = self._down.setdefault(name, Pairing())
+            down = self._down.setdefault(name, Pressed())
             if down.end(note_key(event)):
                 events.append(note_off(event.time, event.status & 0x0F, event.data1))
             down.begin(note_key(event), True)
@@ -134,6 +137,8 @@ class Arrivals:
             if name in self._down and self._down[name].end(note_key(event)):
                 events.append(event)
         else:
+            if kind == CONTROL and event.data1 == SUSTAIN:
+                self._down.setdefault(name, Pressed()).pedal(event)
             events.append(event)
         if name != ALL_INPUTS:
             inputs.setdefault(ALL_INPUTS, []).extend(events[before:])

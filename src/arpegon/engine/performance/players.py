@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from bisect import bisect_left
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from operator import attrgetter
 
 import msgspec
@@ -12,6 +12,7 @@ import msgspec
 from arpegon.core.document.model import MIN_CLIP_BEATS, ClickSource, ClipSource, Music, Project, Strand
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event, note_off, note_on
 from arpegon.core.notes.pairing import Pairing, note_key
+from arpegon.core.notes.standing import standing
 from arpegon.core.time.clock import bar_beats
 from arpegon.core.time.tempo_map import TempoMap
 from arpegon.engine.clocks.roles import AtWork, Entrance, Scheduler, Transport
@@ -178,7 +179,27 @@ class ClipPlayer:
             if self._source.loop:
                 round_, seconds = divmod(seconds, self._own.second_at(self._clip.beats))
             inside = self._own.beat_at(seconds)
+        self._stand(standing(self._rounds_before(int(round_)), inside - _NEAR), beat)
         self._schedule(int(round_), bisect_left(self._clip.events, inside - _NEAR, key=attrgetter("time")))
+
+    def _stand(self, values: Sequence[Event], beat: float) -> None:
+        """Begin with values, on a beat of the timeline."""
+        run = self._run
+
+        def send(time: float) -> None:
+            if run == self._run:
+                self._room.entrance.inject(self._name, [event.at(time) for event in values])
+
+        if values:
+            self._line.at_beat(beat, send)
+
+    def _rounds_before(self, round_: int) -> Iterator[Event]:
+        """The events of the round in which it is, after those of the one before, if there was one."""
+        clip = self._clip
+        if clip is not None:
+            if round_:
+                yield from (event.at(event.time - clip.beats) for event in clip.events)
+            yield from clip.events
 
     def _schedule(self, round_: int, place: int) -> None:
         clip = self._clip

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from arpegon.core.document.model import Project
 from arpegon.core.document.resting import rest_field
 from arpegon.core.events import Event
+from arpegon.core.notes.standing import standing
 from arpegon.engine.clocks.roles import Entrance, Scheduler, TakeGraph, TakeWay
 from arpegon.engine.graph.feeds import take_feed
 from arpegon.engine.performance.overlay import Overlay
@@ -62,7 +63,8 @@ class TakePlayer:
         self._way = way
         self._strands = list(parts)
         self._began = time - start
-        entries = [(event.time, strand, event) for strand, events in parts.items() for event in events]
+        begun = {strand: [*standing(events, start), *events] for strand, events in parts.items()}
+        entries = [(event.time, strand, event) for strand, events in begun.items() for event in events]
         self._events = sorted((entry for entry in entries if entry[0] >= start), key=lambda entry: (entry[0], entry[1]))
         self._place = 0
         self.done = False

@@ -57,7 +57,7 @@ class Recorder(QObject):
         def start(history: Remembered) -> float | None:
             return end - seconds if seconds is not None else history.phrase_start()
 
-        return self._make_take("Kept", 0.0 if seconds is None else end - seconds, start, end)
+        return self._make_take("Kept", start, end)
 
     def record(self) -> None:
         """Start recording, or stop and make a take."""
@@ -89,26 +89,25 @@ class Recorder(QObject):
             begun = None if beat is None else second_of(history.times, beat, since)
             return since if begun is None else begun - _ROUNDING_SECONDS
 
-        made = self._make_take("Recorded", since, start, studio.now())
+        made = self._make_take("Recorded", start, studio.now())
         if self.since is None:  # another may have begun meanwhile
             self.session.link.keeper.hold(_HELD_FOR, None)
         if not made:
             self.session.notice("take", "Nothing was played while recording, so no take was made.")
         self.session.file_changed.emit()
 
-    def _make_take(self, how: str, since: float, start: Callable[[Remembered], float | None], end: float) -> bool:
+    def _make_take(self, how: str, start: Callable[[Remembered], float | None], end: float) -> bool:
         """Make a take of what was played; whether there is any.
 
         Args:
             how: the act, in words.
-            since: what is older is not needed.
             start: finds in what is remembered where the take begins.
             end: where it ends.
         """
         self.session.hooking.fold()  # it says which stages there were, as they were turned
 
         def cut() -> Take | None:
-            history = self.history(since)
+            history = self.history()
             begin = start(history)
             return cut_take(history, begin, end, id="", name="") if begin is not None else None
 

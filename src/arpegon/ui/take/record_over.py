@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator, Sequence
+from itertools import chain
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from arpegon.core.document import take_edits
-from arpegon.core.events import Event
+from arpegon.core.events import CONTROL, SUSTAIN, Event
+from arpegon.core.notes.standing import standing
 from arpegon.core.notes.takes import Take, TakePart, trim
 from arpegon.core.time import studio
 from arpegon.ui.model.session import Session
@@ -86,7 +88,7 @@ class RecordOver(QObject):
         added = []
         for part in take.parts:
             heard = history.played(part.strand), history.generated(part.strand)
-            played, generated = (self._laid(take, trim(events, self._since, end)) for events in heard)
+            played, generated = (self._laid(take, _round(events, self._since, end)) for events in heard)
             added.append(TakePart(strand=part.strand, name=part.name, played=played, generated=generated))
         made = take_edits.record_round(project, take.id, added, self.span if self.replaces else None)
         if made is not project:
@@ -97,6 +99,12 @@ class RecordOver(QObject):
         """What was played in a round, on the beats of the take."""
         begin = take.course.second_at(self.span[0])
         return tuple(event.at(take.course.beat_at(begin + event.time)) for event in events)
+
+
+def _round(events: Sequence[Event], start: float, end: float) -> Iterator[Event]:
+    """What was played in a round, at seconds from its start; a pedal that was down before is down in it."""
+    pedals = (event for event in standing(events, start) if event.kind == CONTROL and event.data1 == SUSTAIN)
+    return chain((event.at(0.0) for event in pedals), trim(events, start, end))
 
 
 def span_of(take: Take, loop: tuple[float, float] | None) -> tuple[float, float]:

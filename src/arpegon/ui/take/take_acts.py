@@ -134,7 +134,8 @@ class TakeActs(QObject):
         take = self.take
         if take is None:
             return
-        begins = [event.time for part in take.parts for event in (*part.played[:1], *part.generated[:1])]
+        events = (event for part in take.parts for event in (*part.played, *part.generated))
+        begins = [event.time for event in events if event.kind == NOTE_ON]
         if begins:
             self.session.edit(
                 "First note on beat 1", take_edits.shift_take(self.session.project, take.id, -min(begins))
