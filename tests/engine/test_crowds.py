@@ -54,6 +54,14 @@ def test_a_key_that_comes_by_two_ways_lasts_until_its_last_end():
     assert [(event.kind, event.time) for event in made] == [(NOTE_ON, 0.0), (NOTE_OFF, 2.0)]
 
 
+def test_a_value_that_comes_back_within_a_moment_holds_though_it_was_there_before():
+    merging = Merging()
+    moves = [control(0.1, 0, 64, value) for value in (0, 127, 127, 0, 0)]
+    assert [event.data2 for event in merging.process(moves)] == [0, 127, 0]
+    twice = [event for value in (0, 127, 0) for event in 2 * [control(0.2, 0, 64, value)]]
+    assert [event.data2 for event in merging.process(twice)] == [0, 127, 0]
+
+
 def test_what_is_too_much_is_left_out_and_all_that_began_ends():
     ledger, out = NoteLedger(), []
     keys = [note_on(0.001 * place, 0, place, 90) for place in range(10)]

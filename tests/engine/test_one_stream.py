@@ -256,3 +256,15 @@ def test_a_window_that_does_not_read_loses_nothing_when_it_reads_again():
     run.wire.stuck = False
     run.report()
     assert len(run.remembered()["a", "out"]) == 100
+
+
+def test_what_passes_a_place_by_several_ways_is_remembered_in_its_order():
+    run = Run(project(strand(edits.add_stage(project(strand()), "a", "chord", 0)[0].strands[0].stages[0])))
+    stage_id = run.now.strands[0].stages[0].id
+    times = [0.1, 0.2, 0.3, 0.4, 0.5]
+    ways = [(stage_id, "out"), ("out",), (stage_id, "out"), ("in",), ("out",)]
+    for time, places in zip(times, ways, strict=True):
+        run.reporter.printed("a", places, [control(time, 0, 1, 9)])
+    run.report()
+    assert [event.time for event in run.remembered()["a", "out"]] == [0.1, 0.2, 0.3, 0.5]
+    assert [event.time for event in run.remembered()["a", stage_id]] == [0.1, 0.3]

@@ -22,6 +22,8 @@ printed is then kept here until it reads again."""
 KEPT_LIMIT = 500_000
 """Events kept for a window that does not read, before controllers among them are thinned (some 50 MB)."""
 
+_NOWHERE: dict[tuple[str, ...], list[Event]] = {}
+
 Send = Callable[[str, Sequence[Event]], None]
 
 _START_SECONDS = 6.0
@@ -47,7 +49,11 @@ class Reporter:
         """The document at work."""
         self._batches: list[Batch] = []
         """What was printed under earlier revisions, or could not be sent."""
-        self._printed: dict[tuple[str, tuple[str, ...]], list[Event]] = {}
+        self._passages: list[Passage] = []
+        """What was printed since,"""
+        self._goes_on: dict[str, dict[tuple[str, ...], list[Event]]] = {}
+        """and to which events of it more can be added, by strand and places: as long as nothing else passed any of
+        these places, where all stays in its order."""
         self._kept = 0
         self._facts: list[TimeFacts] = []
         self._open = OpenNotes()
@@ -73,21 +79,29 @@ class Reporter:
                 self._controls.setdefault(instrument, {})[event.data1] = event.data2
 
     def printed(self, strand: str, places: tuple[str, ...], events: Sequence[Event]) -> None:
-        known = self._printed.get((strand, places))
+        known = self._goes_on.get(strand, _NOWHERE).get(places)
         if known is None:
-            self._printed[strand, places] = list(events)
+            self._begin_passage(strand, places, events)
         else:
             known += events
         self._open.follow(strand, places, events)
         if places[0] == IN:
             self._counted += len(events)
 
+    def _begin_passage(self, strand: str, places: tuple[str, ...], events: Sequence[Event]) -> None:
+        ways = self._goes_on.setdefault(strand, {})
+        for other in [other for other in ways if not set(places).isdisjoint(other)]:
+            del ways[other]
+        passage = Passage(strand, places, list(events))
+        ways[places] = passage.events
+        self._passages.append(passage)
+
     def revised(self, revision: int, taps: Collection[Tap], time: float) -> None:
         for tap in [tap for tap in self._open if tap not in taps]:
             # A stage that only lets notes pass has nothing to let go of, but its paper goes with it.
             ends = self._open.pop(tap).release(time)
             if ends:
-                self._printed.setdefault((tap.strand, (tap.place,)), []).extend(ends)
+                self._begin_passage(tap.strand, (tap.place,), ends)
         self._close_batch()
         self.revision = revision
 
@@ -108,13 +122,12 @@ class Reporter:
     @property
     def waiting(self) -> bool:
         """Whether anything happened that was not told."""
-        return bool(self._facts or self._printed or self._passed or self._heard or self._batches)
+        return bool(self._facts or self._passages or self._passed or self._heard or self._batches)
 
     def _close_batch(self) -> None:
-        if self._printed or self._facts:
-            passages = [Passage(strand, places, events) for (strand, places), events in self._printed.items()]
-            self._batches.append(Batch(self.revision, passages, self._facts))
-            self._printed, self._facts = {}, []
+        if self._passages or self._facts:
+            self._batches.append(Batch(self.revision, self._passages, self._facts))
+            self._passages, self._goes_on, self._facts = [], {}, []
 
     def send_batches(self) -> bool:
         """Tell what was printed; False where the window does not read: then it is kept, and nothing more is told."""
