@@ -103,6 +103,11 @@ def test_a_span_of_a_take_begins_with_what_was_held_there():
     ]
 
 
+def test_a_take_is_in_order_of_time_whatever_its_file_says():
+    events = (note_off(3.0, 0, 60), note_on(2.0, 0, 60, 90))
+    assert [event.time for event in Take(id="t", name="x", beats=4.0).in_seconds(events)] == [1.0, 1.5]
+
+
 def test_what_is_cut_lifts_a_pedal_that_went_down_before():
     assert list(trim([control(0.0, 2, SUSTAIN, 99)], 1.0, 3.0)) == [control(2.0, 2, SUSTAIN, 0)]
     assert list(trim([control(0.0, 2, SUSTAIN, 99), control(0.5, 2, SUSTAIN, 0)], 1.0, 3.0)) == []

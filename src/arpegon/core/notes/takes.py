@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
+from operator import attrgetter
 from typing import Any
 
 import msgspec
@@ -90,9 +91,9 @@ class Take(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
         return next((part for part in self.parts if part.strand == strand), None)
 
     def in_seconds(self, events: Iterable[Event]) -> list[Event]:
-        """Events of it at seconds from its start."""
+        """Events of it at seconds from its start, in order of time."""
         second_at = self.course.second_at
-        return [event.at(second_at(event.time)) for event in events]
+        return sorted((event.at(second_at(event.time)) for event in events), key=attrgetter("time"))
 
 
 def cut_take(history: Remembered, start: float, end: float, *, id: str, name: str) -> Take | None:

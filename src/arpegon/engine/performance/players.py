@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import math
 from bisect import bisect_left
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from operator import attrgetter
 
 import msgspec
 
 from arpegon.core.document.model import MIN_CLIP_BEATS, ClickSource, ClipSource, Music, Project, Strand
-from arpegon.core.events import NOTE_OFF, NOTE_ON, Event, note_off, note_on
+from arpegon.core.events import CONTROL, NOTE_OFF, NOTE_ON, SYSEX, Event, note_off, note_on
 from arpegon.core.notes.pairing import Pairing, note_key
 from arpegon.core.notes.standing import standing
 from arpegon.core.time.clock import bar_beats
@@ -149,7 +149,9 @@ class ClipPlayer:
         self._clip = clip
         self._wait_for(_NOTHING)
         self._own = clip.tempo_map if clip is not None else TempoMap()
-        """Its own tempi."""
+        """Its own tempi,"""
+        self._values = [event for event in clip.events if CONTROL <= event.status < SYSEX] if clip is not None else []
+        """and what it has besides notes."""
 
     def _take_over(self, clip: Clip | None, time: float) -> None:
         self.stop(time)
@@ -179,7 +181,8 @@ class ClipPlayer:
             if self._source.loop:
                 round_, seconds = divmod(seconds, self._own.second_at(self._clip.beats))
             inside = self._own.beat_at(seconds)
-        self._stand(standing(self._rounds_before(int(round_)), inside - _NEAR), beat)
+        before = [event.at(event.time - self._clip.beats) for event in self._values] if round_ else []
+        self._stand(standing([*before, *self._values], inside - _NEAR), beat)
         self._schedule(int(round_), bisect_left(self._clip.events, inside - _NEAR, key=attrgetter("time")))
 
     def _stand(self, values: Sequence[Event], beat: float) -> None:
@@ -192,14 +195,6 @@ class ClipPlayer:
 
         if values:
             self._line.at_beat(beat, send)
-
-    def _rounds_before(self, round_: int) -> Iterator[Event]:
-        """The events of the round in which it is, after those of the one before, if there was one."""
-        clip = self._clip
-        if clip is not None:
-            if round_:
-                yield from (event.at(event.time - clip.beats) for event in clip.events)
-            yield from clip.events
 
     def _schedule(self, round_: int, place: int) -> None:
         clip = self._clip

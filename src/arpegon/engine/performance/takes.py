@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from bisect import bisect_left
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from heapq import merge
+from itertools import chain, islice
+from operator import attrgetter, itemgetter
 
 from arpegon.core.document.model import Project
 from arpegon.core.document.resting import rest_field
@@ -12,6 +16,9 @@ from arpegon.engine.clocks.roles import Entrance, Scheduler, TakeGraph, TakeWay
 from arpegon.engine.graph.feeds import take_feed
 from arpegon.engine.performance.overlay import Overlay
 from arpegon.processors.targets import Target
+
+_Entry = tuple[float, str, Event]
+"""When an event is due in a take, its strand, and the event."""
 
 
 def what_rests(project: Project, strands: Iterable[str]) -> list[Target]:
@@ -45,6 +52,7 @@ class TakePlayer:
     """Plays recorded events.
 
     Args:
+        parts: by strand, each in order of time.
         way: the way that they go.
         ended: called once, when it is over or was stopped.
     """
@@ -63,10 +71,9 @@ class TakePlayer:
         self._way = way
         self._strands = list(parts)
         self._began = time - start
-        begun = {strand: [*standing(events, start), *events] for strand, events in parts.items()}
-        entries = [(event.time, strand, event) for strand, events in begun.items() for event in events]
-        self._events = sorted((entry for entry in entries if entry[0] >= start), key=lambda entry: (entry[0], entry[1]))
-        self._place = 0
+        ways = (_entries(strand, events, start) for strand, events in parts.items())
+        self._events = merge(*ways, key=itemgetter(0))  # a long take is not gone through before it begins
+        self._next = next(self._events, None)
         self.done = False
         self._schedule()
 
@@ -84,20 +91,26 @@ class TakePlayer:
         self._ended(time)
 
     def _schedule(self) -> None:
-        if self._place < len(self._events):
-            self._scheduler.at_time(self._began + self._events[self._place][0], self._play)
+        if self._next is not None:
+            self._scheduler.at_time(self._began + self._next[0], self._play)
         else:
             self.stop(self._scheduler.now)
 
     def _play(self, time: float) -> None:
-        if self.done:
+        if self.done or self._next is None:
             return
-        due = self._events[self._place][0]
-        while self._place < len(self._events) and self._events[self._place][0] == due:
-            _, strand, event = self._events[self._place]
+        due = self._next[0]
+        while self._next is not None and self._next[0] == due:
+            _, strand, event = self._next
             self._way.play_direct(strand, [event.at(time)])
-            self._place += 1
+            self._next = next(self._events, None)
         self._schedule()
+
+
+def _entries(strand: str, events: Sequence[Event], start: float) -> Iterator[_Entry]:
+    """What a strand plays from a time on, beginning with the values that stand there; its events are in order."""
+    place = bisect_left(events, start, key=attrgetter("time"))
+    return ((event.time, strand, event) for event in chain(standing(events, start), islice(events, place, None)))
 
 
 class Takes:
@@ -124,7 +137,7 @@ class Takes:
         through: bool = False,
         keys_out: bool = False,
     ) -> None:
-        """Play events (at seconds from the take's start) straight to the destinations of their strands, or through
+        """Play events (at seconds from the take's start, in order of time) straight to the destinations of their strands, or through
         their stages. What plays by itself there rests meanwhile, so that nothing sounds twice; with ``keys_out`` what
         is played live is kept out, too."""
         time = max(time, self._scheduler.now)
