@@ -137,9 +137,9 @@ class Takes:
         through: bool = False,
         keys_out: bool = False,
     ) -> None:
-        """Play events (at seconds from the take's start, in order of time) straight to the destinations of their strands, or through
-        their stages. What plays by itself there rests meanwhile, so that nothing sounds twice; with ``keys_out`` what
-        is played live is kept out, too."""
+        """Play events, at seconds from the take's start and in order of time, straight to the destinations of their
+        strands, or through their stages. What plays by itself there rests meanwhile, so that nothing sounds twice; with
+        ``keys_out`` what is played live is kept out, too."""
         time = max(time, self._scheduler.now)
         self.stop(time)
         self._scheduler.catch_up(time)
