@@ -57,7 +57,7 @@ STAGES = ("velocity", "transpose", "humanize", "scale", "chord", "length", "grid
 _STEP_SECONDS = 0.8
 _KILL_SECONDS = 75.0
 """The engine is killed so often; more than five times a minute it would be left alone, as it should be."""
-_LATE_SECONDS = 1.0
+_BACK_SECONDS = 1.0
 """All should be back sooner than this after a kill; what is known of one that took longer is printed."""
 _CHECK_SECONDS = 60.0
 _SETTLED_SECONDS = (300.0, 1800.0)
@@ -402,7 +402,7 @@ class Soak:
             self.faults.add(f"after a kill only {', '.join(marks) or 'nothing'} came back")
         for name, took in marks.items():
             self.restarts[name].append(took)
-        if max(marks.values(), default=0.0) > _LATE_SECONDS:
+        if max(marks.values(), default=0.0) > _BACK_SECONDS:
             back = ", ".join(f"{name} {took:.2f} s" for name, took in marks.items())
             print(f"late after kill {len(self.kills)}: {back}; {stolen.words}", flush=True)
             print(f"the engine's log: {' / '.join(tail(log_file('engine.log')).splitlines()[-3:])}", flush=True)
