@@ -67,6 +67,8 @@ _EDGE_SECONDS = 0.05
 _LATE_SECONDS = 0.3
 """How much later than the kill what was sent before it may be heard, on a busy machine."""
 _PATIENCE_SECONDS = 30.0
+_LET_GO_SECONDS = 0.5
+"""How long the keyboard may take to let go of its keys."""
 _REST_SECONDS = 2.5
 """How long nothing is played before what was heard is compared."""
 _BOTH_SECONDS = 500.0
@@ -427,6 +429,7 @@ class Soak:
         """Compare what the synthesizer heard with the memory, once it has let go of all that it plays."""
         session = self.session
         self.player.tell("rest")
+        self.let_pass(_LET_GO_SECONDS)  # All off ends what was struck before it, not what is struck just after
         if session.telemetry.playing:
             session.link.stop()
         session.all_off()
