@@ -8,9 +8,9 @@ from arpegon.core.events import BEND, CONTROL, PRESSURE, PROGRAM, STRUCTURAL_CON
 from arpegon.core.notes.lines import PEDALS
 from arpegon.core.notes.pressed import DOWN
 
-BANKS = frozenset({0, 32})
+_BANKS = frozenset({0, 32})
 """Controllers that choose a bank, for the program that comes after them."""
-_DIALS = STRUCTURAL_CONTROLLERS - BANKS
+_DIALS = STRUCTURAL_CONTROLLERS - _BANKS
 
 
 def standing(events: Iterable[Event], before: float) -> list[Event]:

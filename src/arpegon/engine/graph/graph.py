@@ -227,7 +227,7 @@ class Graph:
         """Lift the pedals of strands that were built otherwise while they were down, once nobody steps on one there:
         what became of their going down may not be what became of their coming up."""
         for node in self._order:
-            if node.strand.id in self._astray and not any(gate.pedals for gate in node.gates.values()):
+            if node.strand.id in self._astray and not node.stepped_on:
                 self._astray.discard(node.strand.id)
                 self._lift_pedals(node, time)
 

@@ -80,7 +80,7 @@ class Handover:
     def lifts_pedals(self, node: StrandNode) -> bool:
         """Whether no pedal should be down any more at the end of a strand, once it let go."""
         closes = any(node.strand.id in some for some in (self.gates, self.inputs, self.processors))
-        return closes and not any(gate.pedals for gate in node.gates.values())
+        return closes and not node.stepped_on
 
     def lay(self, node: StrandNode) -> Collection[str]:
         """Have a node let go in its next pass; the ids of the processors that do."""
@@ -107,8 +107,8 @@ def _is_rebuilt(node: StrandNode, strand: Strand) -> bool:
     old, new = node.strand.stages, strand.stages
     if old == new:
         return False
-    pressed = any(gate.pedals for gate in node.gates.values())
-    return pressed or [(one.id, one.kind, one.bypass) for one in old] != [(one.id, one.kind, one.bypass) for one in new]
+    before, after = ([(one.id, one.kind, one.bypass) for one in stages] for stages in (old, new))
+    return node.stepped_on or before != after
 
 
 def changed_heads(node: StrandNode, strand: Strand | None) -> set[str]:

@@ -84,6 +84,11 @@ class StrandNode:
         """All places at which it prints."""
         return [IN, *(stage.id for stage, _ in self.stages), OUT]
 
+    @property
+    def stepped_on(self) -> bool:
+        """Whether a sustain pedal is down at one of its gates."""
+        return any(gate.pedals for gate in self.gates.values())
+
     def processors(self) -> Iterator[tuple[str, Processor]]:
         """All that is at work, by its id: generators, then stages."""
         for head in self.heads:
