@@ -18,6 +18,7 @@ from arpegon.core.events import NOTE_ON, note_off, note_on
 from arpegon.core.time import studio
 from arpegon.engine.devices.lateness import Lateness
 from arpegon.engine.live import loop
+from arpegon.engine.live.commands import DO
 from arpegon.engine.offline import run
 from arpegon.engine.wire import protocol
 from building import generator, project, stage, strand
@@ -141,6 +142,20 @@ def test_what_is_started_after_a_report_begins_after_what_it_says_is_done(live):
     live._work(2.0)
     first = next(time for time in begun(live, 40) if time >= told.worked_until)
     assert told.now > first == pytest.approx(1.41) and told.worked_until == pytest.approx(1.4)
+
+
+@pytest.mark.parametrize("command", [protocol.PlayTake({"a": [note_on(9.0, 0, 60, 90)]}, 0.0), protocol.Sync(7)])
+def test_what_is_told_at_once_comes_after_what_passed_until_then(live, command):
+    live.jack.heard = 1.0
+    live._work(1.0)
+    live.wire.told.clear()
+    DO[type(command)](live, command, 1.0)
+    (batch, told, *answer) = live.wire.told
+    passed = [event for passage in batch.passages for event in passage.events]
+    assert max(event.time for event in passed) <= told.worked_until == 1.0
+    assert {event.time for event in passed if event.kind == NOTE_ON} == set(begun(live, 40))
+    assert answer == ([protocol.Synced(7, 1.0)] if isinstance(command, protocol.Sync) else [])
+    assert told.take_began == (None if answer else 1.0)
 
 
 def test_reports_go_on_while_studio_time_goes_back(live, monkeypatch):

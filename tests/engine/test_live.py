@@ -336,8 +336,8 @@ def test_a_take_that_is_over_at_once_was_told_of(live):
     for _ in range(4):
         live.reports.telemetry.clear()
         live.send(protocol.PlayTake({"a": [note_on(0.0, 0, 70, 90), note_off(0.001, 0, 70)]}, 0.0))
-        wait_for(lambda: any(one.take is not None for one in live.reports.telemetry), 5.0)
-        wait_for(lambda: live.reports.telemetry[-1].take is None)
+        wait_for(lambda: any(one.take_began is not None for one in live.reports.telemetry), 5.0)
+        wait_for(lambda: live.reports.telemetry[-1].take_began is None)
 
 
 def test_a_flood_of_controllers_is_thinned_and_shown_and_the_last_value_stays(live, pair):

@@ -114,3 +114,18 @@ def test_a_take_over_three_tempi_lies_on_the_bars_of_the_piece(kept, pair):
     assert take.course.meters[0][2] == 1 and [name for _, name in take.course.sections] == ["S0", "S1", "S2"]
     begins = [event.time for event in take.parts[0].generated if event.kind == NOTE_ON]
     assert begins == pytest.approx([0.5 * place for place in range(len(begins))], abs=0.002) and len(begins) > 20
+
+
+def test_what_was_sent_before_it_was_asked_is_remembered_when_the_engine_has_answered(kept):
+    kept.set_project(project(strand(stage("chord", offsets=[7]))), HERE)
+    for number in range(1, 25):
+        note, before = 40 + number, len(kept.keeper.history().generated("a"))
+        kept.send(protocol.Feed("surface", [note_on(studio.now(), 0, note, 90), note_off(studio.now(), 0, note)]))
+        asked = studio.now()
+        kept.send(protocol.Sync(number))
+        until = kept.keeper.synced(number, 20.0)
+        assert until >= asked
+        events = kept.keeper.history().generated("a")[before:]
+        assert sorted(event.data1 for event in events) == sorted([note, note + 7] * 2)
+        assert all(event.time <= until for event in events)
+    assert kept.keeper.synced(99, 0.01) is None, "nobody asked"

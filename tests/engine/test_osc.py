@@ -195,7 +195,15 @@ def test_values_are_watched_whoever_changes_them(tablet, server):
 
 
 def telemetry(beat):
-    known = {"now": 0.0, "worked_until": 0.0, "playing": True, "tempo": 120.0, "take": None, "passed": [], "meters": {}}
+    known = {
+        "now": 0.0,
+        "worked_until": 0.0,
+        "playing": True,
+        "tempo": 120.0,
+        "take_began": None,
+        "passed": [],
+        "meters": {},
+    }
     return protocol.Telemetry(**known, health=protocol.Health(), beat=beat)
 
 

@@ -6,7 +6,7 @@ import msgspec
 import pytest
 
 from arpegon.core.document.model import ClickSource, ClipSource, Music
-from arpegon.core.events import note_off, note_on
+from arpegon.core.events import NOTE_OFF, NOTE_ON, note_off, note_on
 from arpegon.engine.simulation import Engine
 from building import Recording, assert_whole, generator, note_ons, pitches, project, stage, strand
 
@@ -80,7 +80,7 @@ def test_what_was_resting_before_rests_on():
     engine, _ = at_work(one)
     engine.takes.play({"a": TAKE}, 0.1)
     engine.run(2.0)
-    assert engine.graph.project.find_stage("s")[1].bypass and engine.takes.position is None
+    assert engine.graph.project.find_stage("s")[1].bypass and engine.takes.began is None
 
 
 def test_music_of_the_project_plays_as_a_clip():
@@ -94,7 +94,23 @@ def test_a_take_of_a_strand_that_is_gone_harms_nothing():
     for through in (False, True):
         engine.takes.play({"gone": TAKE}, engine.now, through=through)
         engine.run(engine.now + 2.0)
-    assert engine.takes.position is None
+    assert engine.takes.began is None
+
+
+@pytest.mark.parametrize("through", [False, True])
+def test_a_take_that_is_played_to_a_second_is_over_there(through):
+    """Be it in the midst of a note, or where it has long been silent; until then it is told that it plays."""
+    engine, out = at_work(project(strand()))
+    engine.takes.play({"a": TAKE}, 0.1, start=0.0, end=0.5, through=through)
+    assert engine.takes.began == 0.1
+    engine.run(0.7)
+    assert engine.takes.began is None
+    engine.takes.play({"a": TAKE}, 1.0, start=2.0, end=3.5, through=through)
+    engine.run(2.4)
+    assert engine.takes.began == -1.0
+    engine.run(2.6)
+    assert engine.takes.began is None
+    assert [(event.time, event.kind) for event in out.out] == [(0.1, NOTE_ON), (pytest.approx(0.6), NOTE_OFF)]
 
 
 PAST = ClipSource(id="c", music=MUSIC, past=True)
@@ -145,7 +161,7 @@ def test_live_keys_can_be_kept_out_while_a_take_plays():
     engine.apply(project(strand(stage("transpose", "t", semitones=1)), strand(strand_id="b")), {}, 0.4)
     engine.feed("surface", note_on(0.5, 0, 65, 90))
     engine.run(2.0)
-    assert engine.takes.position is None
+    assert engine.takes.began is None
     engine.feed("surface", note_off(2.0, 0, 65))
     engine.feed("surface", note_on(2.1, 0, 67, 90))
     engine.run(2.2)

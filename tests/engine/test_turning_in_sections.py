@@ -121,7 +121,7 @@ def test_what_a_pad_has_muted_is_muted_when_a_take_is_over():
     sounded = len(note_ons(engine.graph.outputs.out))
     engine.takes.play({"a": [control(0.0, 0, 7, 100)]}, 0.7)
     engine.run(4.0)
-    assert engine.takes.position is None and len(note_ons(engine.graph.outputs.out)) == sounded
+    assert engine.takes.began is None and len(note_ons(engine.graph.outputs.out)) == sounded
 
 
 _TURNS = st.tuples(st.just("turn"), st.integers(0, 127), st.sampled_from((20, 21, 22)), st.booleans())

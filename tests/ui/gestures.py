@@ -63,7 +63,7 @@ def heard_to_its_end(session, qtbot, start):
     """Start a take, and wait until it was heard to its end, however seldom the window is told of it."""
     told = collect(session.reported)
     start()
-    qtbot.waitUntil(lambda: any(one.take is not None for one in told) and told[-1].take is None)
+    qtbot.waitUntil(lambda: any(one.take_began is not None for one in told) and told[-1].take_began is None)
 
 
 def _image(widget):

@@ -43,7 +43,7 @@ def session(qapp):
 
 def told(session, **changes):
     """Telemetry with changes."""
-    known = {"now": time.monotonic(), "beat": 0.0, "playing": False, "tempo": 120.0, "take": None, "passed": []}
+    known = {"now": time.monotonic(), "beat": 0.0, "playing": False, "tempo": 120.0, "take_began": None, "passed": []}
     known["worked_until"] = changes.get("now", known["now"])
     report = Telemetry(**{**known, "meters": {}, "health": Health(), **changes})
     session.link.arrive(report)

@@ -15,6 +15,7 @@ from arpegon.core.events import NOTE_ON, control, note_off, note_on
 from arpegon.core.notes.course import Course
 from arpegon.core.notes.sheet import Note, Sheet
 from arpegon.core.notes.takes import Take, TakePart
+from arpegon.core.time import studio
 from arpegon.files.autosave import Autosave
 from arpegon.files.midi import Track, read_midi, write_song
 from arpegon.ui.model.take_stage import plan_stage
@@ -266,6 +267,21 @@ def test_takes_have_colours_and_are_laid_at_a_typed_tempo(view, monkeypatch):
     assert view.take.ink is None
 
 
+@pytest.mark.parametrize("ends", ["keep", "record"])
+def test_what_was_struck_just_before_a_take_was_made_is_in_it(view, ends):
+    """However lately: word of it may still be on its way."""
+    session = view.session
+    session.edit("live keys only", edits.remove_stage(session.project, "c"))
+    for note in range(70, 76):
+        if ends == "record":
+            session.recorder.record()
+        session.feed(note_on(studio.now(), 0, note, 90))
+        getattr(session.recorder, ends)()
+        part = session.project.takes[0].part("a")
+        assert note in pitches(part.played) and note in pitches(part.generated)
+        session.feed(note_off(studio.now(), 0, note))
+
+
 def test_the_round_that_goes_on_is_kept_as_another_project_comes(view, qtbot):
     session = view.session
     session.edit("live keys only", edits.remove_stage(session.project, "c"))
@@ -278,6 +294,32 @@ def test_the_round_that_goes_on_is_kept_as_another_project_comes(view, qtbot):
     (left,) = Autosave().leftovers()
     (take,) = left.project.takes
     assert 74 in pitches(take.parts[0].generated)
+
+
+def test_a_round_lies_where_it_was_heard_however_late_the_take_began(view, qtbot, monkeypatch):
+    """A long take needs a moment until it plays; the span ends where nothing of the take has sounded for long."""
+    session, span = view.session, (2.0, 3.5)
+    session.edit("live keys only", edits.remove_stage(session.project, "c"))
+    play, asked = session.link.play_take, []
+
+    def late(*given):
+        asked.append(studio.now())
+        qtbot.wait(300)
+        play(*given)
+
+    monkeypatch.setattr(session.link, "play_take", late)
+    view.span.loop = span
+    view.playing.record_over(False)
+    qtbot.waitUntil(lambda: session.telemetry.take_began is not None)
+    began = session.telemetry.take_began + view.take.course.second_at(span[0])
+    assert began > asked[0] + 0.2
+    session.feed(note_on(0.0, 0, 72, 90), note_off(0.0, 0, 72))
+    qtbot.waitUntil(lambda: 72 in pitches(view.take.parts[0].generated))
+    view.playing.stop()
+    (heard,) = (event.time for event in note_ons(session.recorder.history().generated("a")) if event.data1 == 72)
+    (kept,) = (event.time for event in note_ons(view.take.parts[0].generated) if event.data1 == 72)
+    assert kept == pytest.approx(span[0] + 2.0 * (heard - began), abs=1e-6), "at 120 in a minute"
+    assert span[0] <= kept < span[1]
 
 
 @pytest.mark.parametrize("replaces", [False, True])

@@ -123,6 +123,11 @@ class EngineClient:
         self.supervisor.close(protocol.Quit(), patience=4.0)
 
     @property
+    def running(self) -> bool:
+        """Whether there is a process."""
+        return self.supervisor.process is not None and self.supervisor.process.poll() is None
+
+    @property
     def pid(self) -> int | None:
         """The process's number."""
         return self.supervisor.process.pid if self.supervisor.process else None
@@ -152,6 +157,8 @@ class EngineClient:
             studio.set_behind(report.behind)
         if self._keeper is not None:
             self._keeper.take(report)
+        if isinstance(report, protocol.Synced):
+            return
         self._standing.follow(report)
         self._receive(report)
 

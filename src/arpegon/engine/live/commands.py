@@ -42,6 +42,9 @@ class Obeys(Protocol):
     def play_take(self, command: protocol.PlayTake, now: float) -> None:
         """Play a take."""
 
+    def sync(self, number: int, now: float) -> None:
+        """Say that all that was sent until now is worked on and told."""
+
     def all_off(self, now: float) -> None:
         """Silence everything."""
 
@@ -60,6 +63,7 @@ DO: dict[type[protocol.Message], Do] = {
     protocol.Watch: lambda live, command, now: live.watch(command.stage),
     protocol.Look: lambda live, command, now: live.look(command.on),
     protocol.PlayTake: lambda live, command, now: live.play_take(command, now),
+    protocol.Sync: lambda live, command, now: live.sync(command.number, now),
     protocol.StopTake: lambda live, command, now: live.engine.takes.stop(now),
     protocol.Direct: lambda live, command, now: live.engine.direct(command.strand, command.events, now),
     protocol.CommandStage: lambda live, command, now: live.engine.command(

@@ -50,6 +50,8 @@ class MemoryKeeper:
         self._new = False
         self._held: dict[str, float] = {}
         """Since when all is remembered, by what for."""
+        self._synced: protocol.Synced | None = None
+        self._answered = threading.Condition(self._lock)
 
     # -- the engine's side -------------------------------------------------------------------------
 
@@ -78,6 +80,10 @@ class MemoryKeeper:
                     self._piece = msgspec.structs.replace(self._piece, time=report.facts[-1])
                 if not self._new and report.revision >= self._first:
                     self._remember(report)
+        elif isinstance(report, protocol.Synced):
+            with self._answered:
+                self._synced = report
+                self._answered.notify_all()
         elif isinstance(report, protocol.Telemetry) and report.marks:
             with self._lock:
                 for source, marks in report.marks.items():
@@ -148,6 +154,23 @@ class MemoryKeeper:
             self._memory.held_since = held_since
             if self._spool is not None:
                 self._spool.held_since = held_since
+
+    def synced(self, number: int, patience: float) -> float | None:
+        """Wait until all that the engine was told before a :class:`~arpegon.engine.wire.protocol.Sync` is remembered.
+
+        Args:
+            number: of the ``Sync``.
+            patience: for how long, in seconds.
+
+        Returns:
+            Until when all is remembered, in studio time; ``None`` where that was not said in time.
+        """
+
+        def answered() -> float | None:
+            return self._synced.until if self._synced is not None and self._synced.number == number else None
+
+        with self._answered:
+            return self._answered.wait_for(answered, patience)
 
     def lies_at(self, file: str) -> None:
         """The document was saved in a file."""

@@ -262,8 +262,13 @@ class LiveEngine:
 
     def play_take(self, command: protocol.PlayTake, now: float) -> None:
         """Play a take, and tell of it at once: a short one may be over before anything is told again."""
-        self.engine.takes.play(command.parts, now, command.start, command.through, command.keys_out)
-        self._tell(now)
+        self.engine.takes.play(command.parts, now, command.start, command.end, command.through, command.keys_out)
+        self._tell_all(now)
+
+    def sync(self, number: int, now: float) -> None:
+        """Say that all that was sent until now is worked on and told."""
+        if self._tell_all(now):
+            self.wire.send(protocol.Synced(number, self.engine.now))
 
     def all_off(self, now: float) -> None:
         """Silence everything; what was played after this was asked for sounds."""
@@ -292,10 +297,7 @@ class LiveEngine:
         while self._running:
             due = self.next_due()
             busy = (
-                self.reporter.waiting
-                or engine.clock.playing
-                or engine.takes.position is not None
-                or self.hearing.waiting
+                self.reporter.waiting or engine.clock.playing or engine.takes.began is not None or self.hearing.waiting
             )
             wanted_at = report_at if busy else idle_report_at
             if wanted_at < time.monotonic():
@@ -379,11 +381,18 @@ class LiveEngine:
             self.reporter.drop()
             return
         engine, moment = self.engine, time.monotonic()
-        turns = (engine.clock.playing, engine.sections.wanted, engine.takes.position is None, engine.waiting)
+        turns = (engine.clock.playing, engine.sections.wanted, engine.takes.began, engine.waiting)
         if turns == self._told_turns and moment < self._tell_at and not engine.hooks.asked:
             return
         self._told_turns, self._tell_at = turns, moment + self._telemetry_seconds - 0.5 * BATCH_SECONDS
         self._tell(now)
+
+    def _tell_all(self, now: float) -> bool:
+        """Tell what passed, and how things are; False where the window does not read."""
+        reads = self.reporter.send_batches()
+        if reads:
+            self._tell(now)
+        return reads
 
     def _tell(self, now: float) -> None:
         """Tell how things are, and see to what need not be seen to at every event."""

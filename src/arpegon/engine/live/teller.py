@@ -64,7 +64,7 @@ class Teller:
             beat=clock.beat_at(now),
             playing=clock.playing,
             tempo=(follower.ticks.tempo or clock.tempo) if follower.on else clock.tempo,
-            take=engine.takes.position,
+            take_began=engine.takes.began,
             passed=[],
             meters=self._audio.renderer.mixer.peaks(),
             health=self._health(),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from bisect import bisect_left
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from heapq import merge
@@ -54,6 +55,9 @@ class TakePlayer:
     Args:
         parts: by strand, each in order of time.
         way: the way that they go.
+        time: when it begins.
+        start: the second of the take with which it begins,
+        end: and the one with which it is over; ``None``: with its last event.
         ended: called once, when it is over or was stopped.
     """
 
@@ -64,22 +68,21 @@ class TakePlayer:
         parts: Mapping[str, Sequence[Event]],
         time: float,
         start: float,
+        end: float | None,
         ended: Callable[[float], None],
     ) -> None:
         self._ended = ended
         self._scheduler = scheduler
         self._way = way
         self._strands = list(parts)
-        self._began = time - start
+        self.began = time - start
+        """When the start of the take was, or would have been."""
         ways = (_entries(strand, events, start) for strand, events in parts.items())
         self._events = merge(*ways, key=itemgetter(0))  # a long take is not gone through before it begins
         self._next = next(self._events, None)
+        self._end = end
         self.done = False
         self._schedule()
-
-    def position(self, time: float) -> float:
-        """Seconds into the take."""
-        return time - self._began
 
     def stop(self, time: float) -> None:
         """Stop, and end what sounds."""
@@ -91,8 +94,11 @@ class TakePlayer:
         self._ended(time)
 
     def _schedule(self) -> None:
-        if self._next is not None:
-            self._scheduler.at_time(self._began + self._next[0], self._play)
+        due = self._next[0] if self._next is not None else math.inf
+        if self._end is not None and self._end <= due:
+            self._scheduler.at_time(self.began + self._end, self.stop)
+        elif self._next is not None:
+            self._scheduler.at_time(self.began + due, self._play)
         else:
             self.stop(self._scheduler.now)
 
@@ -134,12 +140,16 @@ class Takes:
         parts: Mapping[str, Sequence[Event]],
         time: float,
         start: float = 0.0,
+        end: float | None = None,
         through: bool = False,
         keys_out: bool = False,
     ) -> None:
-        """Play events, at seconds from the take's start and in order of time, straight to the destinations of their
-        strands, or through their stages. What plays by itself there rests meanwhile, so that nothing sounds twice; with
-        ``keys_out`` what is played live is kept out, too."""
+        """Play events, at seconds from the take's start and in order of time: from one second on, to another or to the
+        last of them, straight to the destinations of their strands or through their stages.
+
+        What plays by itself there rests meanwhile, so that nothing sounds twice; with ``keys_out`` what is played live
+        is kept out, too.
+        """
         time = max(time, self._scheduler.now)
         self.stop(time)
         self._scheduler.catch_up(time)
@@ -147,7 +157,7 @@ class Takes:
         self._overlay.lay(dict.fromkeys(rests, True), (), time)
         self._graph.keep_keys_out(frozenset(parts) if keys_out else frozenset(), time)
         way = self._through if through else self._graph
-        self._player = TakePlayer(self._scheduler, way, parts, time, start, lambda now: self._ended(rests, now))
+        self._player = TakePlayer(self._scheduler, way, parts, time, start, end, lambda now: self._ended(rests, now))
 
     def stop(self, time: float) -> None:
         """Stop the one that plays, if any."""
@@ -156,11 +166,9 @@ class Takes:
             self._player = None
 
     @property
-    def position(self) -> float | None:
-        """Seconds into the one that plays."""
-        if self._player is None or self._player.done:
-            return None
-        return self._player.position(self._scheduler.now)
+    def began(self) -> float | None:
+        """When the one that plays was, or would have been, at its start; ``None``: none plays."""
+        return None if self._player is None or self._player.done else self._player.began
 
     def _ended(self, rests: Sequence[Target], time: float) -> None:
         """What rested plays again."""

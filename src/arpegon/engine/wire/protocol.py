@@ -93,13 +93,21 @@ class Look(Message):
 
 
 class PlayTake(Message):
-    """Play recorded events from ``start`` seconds on: straight to the strands' destinations, or ``through`` stages;
-    with ``keys_out`` what is played live is kept out of these strands meanwhile."""
+    """Play recorded events from ``start`` seconds on, to the last of them or to ``end``: straight to the strands'
+    destinations, or ``through`` stages; with ``keys_out`` what is played live is kept out of these strands meanwhile.
+    """
 
     parts: dict[str, list[Event]]
     start: float
+    end: float | None = None
     through: bool = False
     keys_out: bool = False
+
+
+class Sync(Message):
+    """Say (:class:`Synced`) when all that was sent before this is worked on, and what passed is told."""
+
+    number: int
 
 
 class StopTake(Message):
@@ -192,6 +200,7 @@ EngineCommand = (
     | Watch
     | Look
     | PlayTake
+    | Sync
     | StopTake
     | Direct
     | CommandStage
@@ -254,7 +263,8 @@ class Telemetry(Message):
     beat: float
     playing: bool
     tempo: float
-    take: float | None
+    take_began: float | None
+    """When the take that plays was, or would have been, at its start, in studio time; ``None``: none plays."""
     passed: list[Passed]
     meters: dict[str, float]
     health: Health
@@ -322,6 +332,14 @@ class Missing(Message):
     """Whether what is not named here is there, or wanted no more; ``False``: whoever would know that is gone."""
 
 
+class Synced(Message):
+    """The answer to a :class:`Sync`: all that passed until a moment of studio time is told, and nothing of it comes
+    later."""
+
+    number: int
+    until: float
+
+
 class Notice(Message):
     """A sentence for the musician; an empty ``text`` takes back what was said under ``topic``."""
 
@@ -333,7 +351,7 @@ ENGINE_GONE, ENGINE_HANGS = "engine-gone", "engine-hangs"
 EARS_GONE, EARS_HANG = "ears-gone", "ears-hang"
 """Topics of notices about a process: it is started no more by itself, or does not answer."""
 
-EngineReport = Batch | Telemetry | Hooked | Ports | Patched | Missing | Notice
+EngineReport = Batch | Telemetry | Hooked | Ports | Patched | Missing | Synced | Notice
 
 # -- engine to ears and back --------------------------------------------------------------------------
 

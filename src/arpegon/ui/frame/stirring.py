@@ -30,7 +30,7 @@ class Stirring:
         self._last = studio.now()
 
     def _reported(self, told: Telemetry) -> None:
-        moves = told.playing or told.take is not None or told.passed or told.marks or told.sight or told.waiting
+        moves = told.playing or told.take_began is not None or told.passed or told.marks or told.sight or told.waiting
         if moves or told.live != self._live or any(peak > _AUDIBLE for peak in told.meters.values()):
             self._last = studio.now()
         self._live = told.live

@@ -12,16 +12,20 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from arpegon.core.document.model import Project
 from arpegon.core.events import Event, note_off, note_on
 from arpegon.core.notes.taps import Batch
+from arpegon.core.time import studio
 from arpegon.engine.clocks.clock_box import BoxSettings
 from arpegon.engine.live.client import EngineClient
 from arpegon.engine.live.keeper import MemoryKeeper
 from arpegon.engine.wire import protocol
 from arpegon.files.logs import ENGINE_ERRORS, log_file
 from arpegon.ui.look.timers import one_shot
+from arpegon.ui.model.beside import beside
 
 _SOON_MS = 8
 """How long a document that is edited waits for further steps of the same hand, from the first one on: about as long as
 between two moves of a mouse."""
+_SYNC_PATIENCE = 1.0
+"""How long an engine may take to say that all is told: it needs a period of its device, some milliseconds."""
 
 
 class EngineLink(QObject):
@@ -50,6 +54,7 @@ class EngineLink(QObject):
         super().__init__(parent)
         self._inbox: deque[protocol.EngineReport] = deque()
         self._by_frames = False
+        self._syncs = 0
         self.keeper = MemoryKeeper(lambda text: self.arrive(protocol.Notice("memory", text)))
         self.client = EngineClient(self.arrive, log_file(ENGINE_ERRORS), self.keeper)
         self._arrived.connect(self.deliver)
@@ -203,12 +208,32 @@ class EngineLink(QObject):
         self._send(protocol.GoToSection(place))
 
     def play_take(
-        self, parts: Mapping[str, Sequence[Event]], start: float, through: bool = False, keys_out: bool = False
+        self,
+        parts: Mapping[str, Sequence[Event]],
+        start: float,
+        end: float | None = None,
+        through: bool = False,
+        keys_out: bool = False,
     ) -> None:
-        """Play recorded events straight to the strands' destinations, or through their stages; live keys may be kept
-        out meanwhile."""
+        """Play recorded events, between two seconds or to the last of them, straight to the strands' destinations or
+        through their stages; live keys may be kept out meanwhile."""
         events = {strand: list(events) for strand, events in parts.items()}
-        self._send(protocol.PlayTake(events, start, through, keys_out))
+        self._send(protocol.PlayTake(events, start, end, through, keys_out))
+
+    def remembered_until(self) -> float:
+        """Wait until all is remembered that was played, or asked for here, by now; the window lives on meanwhile.
+
+        Returns:
+            Until when it is, in studio time: now or a little later. An engine that does not answer is not waited for.
+        """
+        now = studio.now()
+        if not self.client.running:
+            return now
+        self._syncs += 1
+        number = self._syncs
+        self._send(protocol.Sync(number))
+        until = beside(lambda: self.keeper.synced(number, _SYNC_PATIENCE))
+        return now if until is None else max(now, until)
 
     def stop_take(self) -> None:
         """Stop the take that plays."""

@@ -52,12 +52,11 @@ class Recorder(QObject):
 
     def keep(self, seconds: float | None = None) -> bool:
         """Make a take of what was played last (or of the last ``seconds``); False where there is nothing."""
-        end = studio.now()
 
-        def start(history: Remembered) -> float | None:
+        def start(history: Remembered, end: float) -> float | None:
             return end - seconds if seconds is not None else history.phrase_start()
 
-        return self._make_take("Kept", start, end)
+        return self._make_take("Kept", start)
 
     def record(self) -> None:
         """Start recording, or stop and make a take."""
@@ -85,30 +84,30 @@ class Recorder(QObject):
             return
         self.since = None
 
-        def start(history: Remembered) -> float:
+        def start(history: Remembered, end: float) -> float:
             begun = None if beat is None else second_of(history.times, beat, since)
             return since if begun is None else begun - _ROUNDING_SECONDS
 
-        made = self._make_take("Recorded", start, studio.now())
+        made = self._make_take("Recorded", start)
         if self.since is None:  # another may have begun meanwhile
             self.session.link.keeper.hold(_HELD_FOR, None)
         if not made:
             self.session.notice("take", "Nothing was played while recording, so no take was made.")
         self.session.file_changed.emit()
 
-    def _make_take(self, how: str, start: Callable[[Remembered], float | None], end: float) -> bool:
-        """Make a take of what was played; whether there is any.
+    def _make_take(self, how: str, start: Callable[[Remembered, float], float | None]) -> bool:
+        """Make a take of what was played until now; whether there is any.
 
         Args:
             how: the act, in words.
-            start: finds in what is remembered where the take begins.
-            end: where it ends.
+            start: finds in what is remembered until a time where the take begins.
         """
         self.session.hooking.fold()  # it says which stages there were, as they were turned
+        end = self.session.link.remembered_until()
 
         def cut() -> Take | None:
             history = self.history()
-            begin = start(history)
+            begin = start(history, end)
             return cut_take(history, begin, end, id="", name="") if begin is not None else None
 
         take = beside(cut)

@@ -39,12 +39,12 @@ class TakePlaying(QObject):
         self._again_at = 0.0
         """When it was last begun again."""
         self.over = RecordOver(session)
-        self.over.begun.connect(self.play_from)
+        self.over.begun.connect(lambda start, end: self._play("generated", start, end))
 
     @property
     def on(self) -> bool:
         """Whether it plays, or is recorded over."""
-        return self.session.telemetry.take is not None or self.over.on
+        return self.session.telemetry.take_began is not None or self.over.on
 
     def toggle(self) -> None:
         """Play from the start, or stop."""
@@ -62,13 +62,14 @@ class TakePlaying(QObject):
         self.stop()
         self._play("played", self.span.cursor)
 
-    def _play(self, version: str, beat: float) -> None:
+    def _play(self, version: str, start: float, end: float | None = None) -> None:
         take = self._shown()
         if take is None:
             return
         parts = {part.strand: take.in_seconds(events_of(part, version)) for part in take.parts}
-        second = max(0.0, take.course.second_at(beat))
-        self.session.link.play_take(parts, second, version == "played", self.keys_out)
+        first = max(0.0, take.course.second_at(start))
+        last = None if end is None else take.course.second_at(end)
+        self.session.link.play_take(parts, first, last, version == "played", self.keys_out)
         self.meanwhile = while_it_plays(self.session.project, take, self.keys_out)
 
     def record_over(self, replaces: bool) -> None:
@@ -80,13 +81,13 @@ class TakePlaying(QObject):
     def stop(self) -> None:
         """Stop playing, and recording over."""
         self.over.stop()
-        if self.session.telemetry.take is not None:
+        if self.session.telemetry.take_began is not None:
             self.session.link.stop_take()
 
     def second(self, now: float) -> float | None:
         """Seconds into the take; ``None`` while it does not play."""
-        told = self.session.telemetry
-        return None if told.take is None else told.take + now - told.now
+        began = self.session.telemetry.take_began
+        return None if began is None else now - began
 
     def heard_second(self, now: float) -> float | None:
         """Which second of the take is heard now: what plays sounds later by the latency of the audio device."""

@@ -12,21 +12,22 @@ from arpegon.core.events import CONTROL, SUSTAIN, Event
 from arpegon.core.notes.standing import standing
 from arpegon.core.notes.takes import Take, TakePart, trim
 from arpegon.core.time import studio
+from arpegon.engine.wire.protocol import Telemetry
 from arpegon.ui.model.session import Session
 
 _HELD_FOR = "round"
-_LATE_SECONDS = 0.05
-"""How long word takes, at most, of what was played at the end of a round."""
+_PATIENCE = 1.0
+"""How long word may take of what was played in a round: from an engine that is gone none comes."""
 
 
 class RecordOver(QObject):
     """A take that is recorded over. Each round in which something was played is one edit, and can be dropped by itself.
 
     Signals:
-        begun: a round begins (the beat from which the take is to be played).
+        begun: a round begins (the beats from and to which the take is to be played).
     """
 
-    begun = pyqtSignal(float)
+    begun = pyqtSignal(float, float)
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -35,7 +36,13 @@ class RecordOver(QObject):
         self.replaces = False
         self.span = (0.0, 0.0)
         self._since = 0.0
+        """When the round began, in studio time: when it was asked for, until the engine told of it."""
+        self._begun = False
+        """Whether it did."""
+        self._before: float | None = None
+        """What the engine told of the take that played before."""
         session.leaving.connect(self.stop)
+        session.link.told.connect(self._follow)
 
     @property
     def on(self) -> bool:
@@ -53,35 +60,40 @@ class RecordOver(QObject):
 
     def stop(self) -> None:
         """End it; what was played of the round that goes on is kept."""
-        if self.on:
-            self._end_round(studio.now())
-        self._leave()
-
-    def _leave(self) -> None:
-        self.take_id = ""
-        self.session.link.keeper.hold(_HELD_FOR, None)
+        take_id, self.take_id = self.take_id, ""  # no frame ends the round meanwhile
+        if take_id:
+            self._end_round(take_id, self.session.link.remembered_until())
+        if not self.on:
+            self.session.link.keeper.hold(_HELD_FOR, None)
 
     def tick(self, now: float) -> None:
         """One frame: end a round that is over, and begin the next."""
         take = self.session.project.take(self.take_id) if self.on else None
         if take is None:
             if self.on:
-                self._leave()
+                self.stop()
             return
-        lasts = take.course.second_at(self.span[1]) - take.course.second_at(self.span[0])
-        if now - self._since >= lasts + _LATE_SECONDS:
-            self._end_round(self._since + lasts)
+        start, end = map(take.course.second_at, self.span)
+        over = self._since + end - start
+        if (self._begun and self.session.telemetry.worked_until >= over) or now >= over + _PATIENCE:
+            self._end_round(take.id, over)
             self._begin()
 
     def _begin(self) -> None:
-        self._since = studio.now()
+        self._since, self._begun, self._before = studio.now(), False, self.session.telemetry.take_began
         self.session.link.keeper.hold(_HELD_FOR, self._since)
-        self.begun.emit(self.span[0])
+        self.begun.emit(*self.span)
 
-    def _end_round(self, end: float) -> None:
+    def _follow(self, told: Telemetry) -> None:
+        """A take begins a moment after it was asked for; a long one needs longer."""
+        take, began = self.session.project.take(self.take_id) if self.on else None, told.take_began
+        if take is not None and began is not None and began != self._before:
+            self._since, self._begun = began + take.course.second_at(self.span[0]), True
+
+    def _end_round(self, take_id: str, end: float) -> None:
         """Put what was played since the round began into the take."""
         project = self.session.project
-        take = project.take(self.take_id)
+        take = project.take(take_id)
         if take is None:
             return
         history = self.session.recorder.history(self._since)
