@@ -296,23 +296,30 @@ def test_the_round_that_goes_on_is_kept_as_another_project_comes(view, qtbot):
     assert 74 in pitches(take.parts[0].generated)
 
 
-def test_a_round_lies_where_it_was_heard_however_late_the_take_began(view, qtbot, monkeypatch):
+@pytest.fixture
+def asked(view, monkeypatch):
+    """What was asked to be played: from and to which second, and whether through the stages; the window is slow."""
+    session, asked = view.session, []
+    play = session.link.play_take
+
+    def late(parts, start, end, through, keys_out):
+        asked.append((start, end, through))
+        QTest.qWait(400)
+        play(parts, start, end, through, keys_out)
+
+    monkeypatch.setattr(session.link, "play_take", late)
+    return asked
+
+
+def test_a_round_lies_where_it_was_heard_however_late_the_take_began(view, qtbot, asked):
     """A long take needs a moment until it plays; the span ends where nothing of the take has sounded for long."""
     session, span = view.session, (2.0, 3.5)
     session.edit("live keys only", edits.remove_stage(session.project, "c"))
-    play, asked = session.link.play_take, []
-
-    def late(*given):
-        asked.append(studio.now())
-        qtbot.wait(300)
-        play(*given)
-
-    monkeypatch.setattr(session.link, "play_take", late)
-    view.span.loop = span
+    view.span.loop, pressed = span, studio.now()
     view.playing.record_over(False)
     qtbot.waitUntil(lambda: session.telemetry.take_began is not None)
     began = session.telemetry.take_began + view.take.course.second_at(span[0])
-    assert began > asked[0] + 0.2
+    assert began > pressed + 0.3 and asked[0] == (1.0, 1.75, False)
     session.feed(note_on(0.0, 0, 72, 90), note_off(0.0, 0, 72))
     qtbot.waitUntil(lambda: 72 in pitches(view.take.parts[0].generated))
     view.playing.stop()
@@ -320,6 +327,33 @@ def test_a_round_lies_where_it_was_heard_however_late_the_take_began(view, qtbot
     (kept,) = (event.time for event in note_ons(view.take.parts[0].generated) if event.data1 == 72)
     assert kept == pytest.approx(span[0] + 2.0 * (heard - began), abs=1e-6), "at 120 in a minute"
     assert span[0] <= kept < span[1]
+
+
+@pytest.mark.parametrize("through", [False, True])
+def test_a_span_is_played_round_and_round_up_to_its_end(view, qtbot, asked, through):
+    """In the same way each time; each round is asked for once, however long it takes until it begins."""
+    view.span.loop, view.span.cursor = (0.5, 1.5), 0.5
+    if through:
+        view.playing.play_through()
+    else:
+        view.playing.play_from(0.5)
+    qtbot.waitUntil(lambda: len(asked) == 3)
+    assert asked == 3 * [(0.25, 0.75, through)] and view.playing.on
+    view.span.loop = (0.5, 2.0)
+    qtbot.waitUntil(lambda: len(asked) >= 5)
+    assert (0.75, 1.0, through) in asked[3:5], "the rest of a span that became longer"
+    view.playing.stop()
+    qtbot.waitUntil(lambda: not view.playing.on)
+    assert view.session.telemetry.take_began is None
+
+
+def test_a_span_that_goes_round_is_ended_by_all_off(view, qtbot, asked):
+    view.span.loop = (0.0, 40.0)
+    view.playing.play_from(0.0)
+    qtbot.waitUntil(lambda: view.session.telemetry.take_began is not None)
+    view.session.all_off()
+    qtbot.waitUntil(lambda: not view.playing.on)
+    assert len(asked) == 1
 
 
 @pytest.mark.parametrize("replaces", [False, True])

@@ -13,10 +13,11 @@ from arpegon.ui.model.session import Session
 from arpegon.ui.model.words import source_words
 from arpegon.ui.take.record_over import RecordOver, span_of
 from arpegon.ui.take.span import Span
+from arpegon.ui.take.take_start import TakeStart
 from arpegon.ui.take.version import events_of
 
-_AGAIN_SECONDS = 0.3
-"""How long word takes, at most, of a take that begins again."""
+_ROUNDING_SECONDS = 1e-6
+"""What is over at a time was worked on until then."""
 
 
 class TakePlaying(QObject):
@@ -36,15 +37,22 @@ class TakePlaying(QObject):
         """Whether live keys are kept out while it plays."""
         self.meanwhile = ""
         """What is said of its strands while it plays."""
-        self._again_at = 0.0
-        """When it was last begun again."""
-        self.over = RecordOver(session)
+        self._version = "generated"
+        """Which version plays,"""
+        self._lap_end: float | None = None
+        """and the beat at which it is to begin again; ``None``: it plays to its end."""
+        self._start = TakeStart(session)
+        self.over = RecordOver(session, self._start)
         self.over.begun.connect(lambda start, end: self._play("generated", start, end))
 
     @property
     def on(self) -> bool:
         """Whether it plays, or is recorded over."""
-        return self.session.telemetry.take_began is not None or self.over.on
+        return self._told is not None or self._lap_end is not None or self.over.on
+
+    @property
+    def _told(self) -> float | None:
+        return self.session.telemetry.take_began
 
     def toggle(self) -> None:
         """Play from the start, or stop."""
@@ -54,18 +62,26 @@ class TakePlaying(QObject):
             self.play_from(0.0)
 
     def play_from(self, start: float) -> None:
-        """Play what was generated, of all strands, from a beat on."""
-        self._play("generated", start)
+        """Play what was generated, of all strands, from a beat on, round and round where a span is set for that."""
+        self._begin("generated", start)
 
     def play_through(self) -> None:
-        """Play what was played through the stages of its strands, from the line on."""
+        """Play what was played through the stages of its strands, from the line on, round and round as well."""
         self.stop()
-        self._play("played", self.span.cursor)
+        self._begin("played", self.span.cursor)
 
-    def _play(self, version: str, start: float, end: float | None = None) -> None:
+    def _begin(self, version: str, start: float) -> None:
+        loop = self.span.loop
+        self._play(version, start, loop[1] if loop is not None and start < loop[1] else None)
+
+    def _play(self, version: str, start: float, end: float | None) -> None:
+        self._lap_end = None
         take = self._shown()
         if take is None:
             return
+        if not self.over.on:  # else it begins again by itself
+            self._version, self._lap_end = version, end
+        self._start.ask()
         parts = {part.strand: take.in_seconds(events_of(part, version)) for part in take.parts}
         first = max(0.0, take.course.second_at(start))
         last = None if end is None else take.course.second_at(end)
@@ -81,13 +97,14 @@ class TakePlaying(QObject):
     def stop(self) -> None:
         """Stop playing, and recording over."""
         self.over.stop()
-        if self.session.telemetry.take_began is not None:
+        if self._told is not None or self._lap_end is not None:
             self.session.link.stop_take()
+        self._lap_end = None
+        self._start.ask()
 
     def second(self, now: float) -> float | None:
         """Seconds into the take; ``None`` while it does not play."""
-        began = self.session.telemetry.take_began
-        return None if began is None else now - began
+        return None if self._told is None else now - self._told
 
     def heard_second(self, now: float) -> float | None:
         """Which second of the take is heard now: what plays sounds later by the latency of the audio device."""
@@ -99,11 +116,23 @@ class TakePlaying(QObject):
         seconds = self.second(now)
         position = None if seconds is None else self.span.course.beat_at(seconds)
         self.over.tick(now)
-        loop = None if self.over.on else self.span.loop
-        if position is not None and loop is not None and position >= loop[1] and now - self._again_at > _AGAIN_SECONDS:
-            self._again_at = now
-            self.play_from(loop[0])
+        if not self.over.on and self._start.at is not None:
+            self._go_round(self._start.at, position)
         return position
+
+    def _go_round(self, began: float, position: float | None) -> None:
+        """Begin again where the span is over that plays round and round."""
+        loop, lap_end, over = self.span.loop, self._lap_end, self._start.over
+        if over is None:
+            if position is not None and loop is not None and position >= loop[1]:  # it was set or moved meanwhile
+                self._begin(self._version, loop[0])
+        elif lap_end is not None:
+            if over < began + self.span.course.second_at(lap_end) - _ROUNDING_SECONDS:  # stopped, as by All off
+                self._lap_end = None
+            elif loop is None or loop[0] <= lap_end < loop[1]:  # no such span any more, or a longer one: it goes on
+                self._begin(self._version, lap_end)
+            else:
+                self._begin(self._version, loop[0])
 
 
 def while_it_plays(project: Project, take: Take, keys_out: bool) -> str:

@@ -12,8 +12,8 @@ from arpegon.core.events import CONTROL, SUSTAIN, Event
 from arpegon.core.notes.standing import standing
 from arpegon.core.notes.takes import Take, TakePart, trim
 from arpegon.core.time import studio
-from arpegon.engine.wire.protocol import Telemetry
 from arpegon.ui.model.session import Session
+from arpegon.ui.take.take_start import TakeStart
 
 _HELD_FOR = "round"
 _PATIENCE = 1.0
@@ -23,26 +23,25 @@ _PATIENCE = 1.0
 class RecordOver(QObject):
     """A take that is recorded over. Each round in which something was played is one edit, and can be dropped by itself.
 
+    Args:
+        take_start: knows when the take began that plays.
+
     Signals:
         begun: a round begins (the beats from and to which the take is to be played).
     """
 
     begun = pyqtSignal(float, float)
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, take_start: TakeStart) -> None:
         super().__init__(session)
         self.session = session
         self.take_id = ""
         self.replaces = False
         self.span = (0.0, 0.0)
-        self._since = 0.0
-        """When the round began, in studio time: when it was asked for, until the engine told of it."""
-        self._begun = False
-        """Whether it did."""
-        self._before: float | None = None
-        """What the engine told of the take that played before."""
+        self._take_start = take_start
+        self._asked = 0.0
+        """When the round that goes on was asked for, in studio time."""
         session.leaving.connect(self.stop)
-        session.link.told.connect(self._follow)
 
     @property
     def on(self) -> bool:
@@ -74,21 +73,21 @@ class RecordOver(QObject):
                 self.stop()
             return
         start, end = map(take.course.second_at, self.span)
-        over = self._since + end - start
-        if (self._begun and self.session.telemetry.worked_until >= over) or now >= over + _PATIENCE:
+        over = self._began(take) + end - start
+        begun = self._take_start.at is not None
+        if (begun and self.session.telemetry.worked_until >= over) or now >= over + _PATIENCE:
             self._end_round(take.id, over)
             self._begin()
 
     def _begin(self) -> None:
-        self._since, self._begun, self._before = studio.now(), False, self.session.telemetry.take_began
-        self.session.link.keeper.hold(_HELD_FOR, self._since)
+        self._asked = studio.now()
+        self.session.link.keeper.hold(_HELD_FOR, self._asked)
         self.begun.emit(*self.span)
 
-    def _follow(self, told: Telemetry) -> None:
-        """A take begins a moment after it was asked for; a long one needs longer."""
-        take, began = self.session.project.take(self.take_id) if self.on else None, told.take_began
-        if take is not None and began is not None and began != self._before:
-            self._since, self._begun = began + take.course.second_at(self.span[0]), True
+    def _began(self, take: Take) -> float:
+        """When the round began that goes on: when it was asked for, until the engine tells."""
+        began = self._take_start.at
+        return self._asked if began is None else began + take.course.second_at(self.span[0])
 
     def _end_round(self, take_id: str, end: float) -> None:
         """Put what was played since the round began into the take."""
@@ -96,11 +95,12 @@ class RecordOver(QObject):
         take = project.take(take_id)
         if take is None:
             return
-        history = self.session.recorder.history(self._since)
+        began = self._began(take)
+        history = self.session.recorder.history(began)
         added = []
         for part in take.parts:
             heard = history.played(part.strand), history.generated(part.strand)
-            played, generated = (self._laid(take, _round(events, self._since, end)) for events in heard)
+            played, generated = (self._laid(take, _round(events, began, end)) for events in heard)
             added.append(TakePart(strand=part.strand, name=part.name, played=played, generated=generated))
         made = take_edits.record_round(project, take.id, added, self.span if self.replaces else None)
         if made is not project:
