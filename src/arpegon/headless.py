@@ -109,7 +109,7 @@ class Headless:
         elif isinstance(report, protocol.Hooked):
             self._follow(report)
             names = {hookup.id: hookup.action for hookup in self._project.hookups}
-            for name in report.asked:
+            for name, _ in report.asked:
                 _say(f"A hookup asks for “{names.get(name, name)}”, which needs the window.")
         if self._osc is not None:
             self._osc.take(report)

@@ -300,9 +300,11 @@ def test_a_step_source_is_started_so_many_times_and_while_held():
 
 def test_what_only_the_window_can_do_is_asked_of_it():
     engine = at_work(project(hookups=(hook(action="keep"), hook(id="r", number=21, action="record"))))
+    first = engine.now
     pressed(engine)
+    second = engine.now
     pressed(engine, 21)
-    assert engine.hooks.asked == ["h", "r"]
+    assert engine.hooks.asked == [("h", first), ("r", second)]
     assert {name for name, action in ACTIONS.items() if action.window} == {"keep", "record", "toss"}
 
 

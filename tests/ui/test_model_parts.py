@@ -12,7 +12,7 @@ import pytest
 from gestures import kept_settings
 
 from arpegon.core.document import edits
-from arpegon.core.document.model import ClipSource, Held, Section
+from arpegon.core.document.model import ClipSource, Held, Hookup, Section
 from arpegon.core.events import note_off, note_on
 from arpegon.core.notes.course import TimeFacts
 from arpegon.core.notes.memory import Remembered
@@ -30,7 +30,7 @@ from arpegon.ui.model.selection import NOTHING, Selection
 from arpegon.ui.model.session import Session
 from arpegon.ui.model.surroundings import surroundings
 from arpegon.ui.parts import clipboard
-from building import project, stage, strand
+from building import pitches, project, stage, strand
 
 
 @pytest.fixture
@@ -331,6 +331,26 @@ def test_a_recording_whose_count_in_was_stopped_has_all_that_was_played(session)
     session.recorder.record()
     (take,) = session.project.takes
     assert [event.data1 for event in take.parts[0].generated if event.kind == 0x90] == [60]
+
+
+def test_what_a_pad_begins_and_ends_lasts_from_its_strokes(session):
+    """However late the window hears of them: what is struck with the pad that begins a recording is in it."""
+    pads = (Hookup(id="r", control="note", number=36, action="record"), Hookup(id="k", control="note", action="keep"))
+    loaded(session, strand(), hookups=pads)
+    told(session, playing=True)
+    struck = studio.now() - 3.0
+
+    def hit(hookup, at):
+        session.link.arrive(protocol.Hooked([], {}, [(hookup, at)]))
+
+    for at, note in ((-0.1, 60), (0.0, 61), (1.0, 62), (1.5, 63)):
+        passed(session, "a", ("in", "out"), note_on(struck + at, 0, note, 90), note_off(struck + at + 0.05, 0, note))
+    hit("r", struck)
+    hit("r", struck + 1.2)
+    hit("k", struck + 1.4)
+    kept, recorded = session.project.takes
+    assert pitches(recorded.parts[0].played) == [61, 62] and recorded.name.startswith("Take")
+    assert pitches(kept.parts[0].played) == [60, 61, 62]
 
 
 def play_for_long(session, seconds, every=30.0):

@@ -297,7 +297,7 @@ def test_the_round_that_goes_on_is_kept_as_another_project_comes(view, qtbot):
 
 
 @pytest.fixture
-def asked(view, monkeypatch):
+def asked(view, monkeypatch, lines):
     """What was asked to be played: from and to which second, and whether through the stages; the window is slow."""
     session, asked = view.session, []
     play = session.link.play_take
@@ -305,10 +305,17 @@ def asked(view, monkeypatch):
     def late(parts, start, end, through, keys_out):
         asked.append((start, end, through))
         QTest.qWait(400)
+        lines.append(view.span.playhead)
         play(parts, start, end, through, keys_out)
 
     monkeypatch.setattr(session.link, "play_take", late)
     return asked
+
+
+@pytest.fixture
+def lines():
+    """Where the line was before each."""
+    return []
 
 
 def test_a_round_lies_where_it_was_heard_however_late_the_take_began(view, qtbot, asked):
@@ -330,7 +337,7 @@ def test_a_round_lies_where_it_was_heard_however_late_the_take_began(view, qtbot
 
 
 @pytest.mark.parametrize("through", [False, True])
-def test_a_span_is_played_round_and_round_up_to_its_end(view, qtbot, asked, through):
+def test_a_span_is_played_round_and_round_up_to_its_end(view, qtbot, asked, lines, through):
     """In the same way each time; each round is asked for once, however long it takes until it begins."""
     view.span.loop, view.span.cursor = (0.5, 1.5), 0.5
     if through:
@@ -339,6 +346,7 @@ def test_a_span_is_played_round_and_round_up_to_its_end(view, qtbot, asked, thro
         view.playing.play_from(0.5)
     qtbot.waitUntil(lambda: len(asked) == 3)
     assert asked == 3 * [(0.25, 0.75, through)] and view.playing.on
+    assert lines[0] is None and None not in lines[1:], "the line stays between two rounds"
     view.span.loop = (0.5, 2.0)
     qtbot.waitUntil(lambda: len(asked) >= 5)
     assert (0.75, 1.0, through) in asked[3:5], "the rest of a span that became longer"

@@ -124,7 +124,7 @@ class Hooks:
         """What passed taps since the last :meth:`signals`, and what it moves."""
         self.moved: dict[str, float] = {}
         """The last value of each control that moved since it was asked, by hookup."""
-        self.asked: list[str] = []
+        self.asked: list[tuple[str, float]] = []
         """Hookups whose actions only the window can do."""
 
     # -- documents ---------------------------------------------------------------------------------
@@ -255,7 +255,7 @@ class Hooks:
             _HELD[hookup.action](self, hookup, time)
         elif struck:
             if ACTIONS[hookup.action].window:
-                self.asked.append(hookup.id)
+                self.asked.append((hookup.id, time))
             else:
                 _DO[hookup.action](self, hookup, time)
 

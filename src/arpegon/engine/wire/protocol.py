@@ -295,12 +295,12 @@ class Hooked(Message):
 
     ``set`` holds the section that holds it (empty: the project's own value), target, parameter, value, and whether it
     only passes (an LFO or contour set it); ``moved`` the last value of each control by the id of its hookup; ``asked``
-    hookups whose actions are the window's.
+    hookups whose actions are the window's, each with when it was asked for (studio time).
     """
 
     set: list[tuple[str, str, str, Any, bool]]
     moved: dict[str, float]
-    asked: list[str]
+    asked: list[tuple[str, float]]
 
 
 class Ports(Message):

@@ -78,8 +78,8 @@ class Hooking(QObject):
             self._rest.start()
         for target in {target for _, target, *_ in told.set}:
             self.set_live.emit(target)
-        for name in told.asked:
-            self._do(name)
+        for name, at in told.asked:
+            self._do(name, at)
         if told.moved:
             self.moved.emit()
 
@@ -127,18 +127,22 @@ class Hooking(QObject):
         if document != self.session.piece.document:
             self.session.edit_document("Turn a hooked-up control", document)
 
-    def _do(self, name: str) -> None:
+    def _do(self, name: str, at: float) -> None:
         """Do what only the window can do."""
         hookup = self.session.project.hookup(name)
         if hookup is not None:
-            self.do(hookup.action, hookup.target)
+            self.do(hookup.action, hookup.target, at)
 
-    def do(self, action: str, target: str) -> None:
-        """Do an action that only the window can do."""
+    def do(self, action: str, target: str, at: float | None = None) -> None:
+        """Do an action that only the window can do.
+
+        Args:
+            at: when it was asked for, in studio time, where all that passed until then is remembered; left out: now.
+        """
         if action == "keep":
-            self.session.recorder.keep()
+            self.session.recorder.keep(at=at)
         elif action == "record":
-            self.session.recorder.record()
+            self.session.recorder.record(at=at)
         elif action == "toss":
             self.session.toss(target)
 

@@ -50,25 +50,33 @@ class Recorder(QObject):
         """What takes are made of, decoded; what is older than ``since`` (studio time) may be left out."""
         return self.session.link.keeper.history(since, TAKE_PLACES)
 
-    def keep(self, seconds: float | None = None) -> bool:
-        """Make a take of what was played last (or of the last ``seconds``); False where there is nothing."""
+    def keep(self, seconds: float | None = None, *, at: float | None = None) -> bool:
+        """Make a take of what was played last (or of the last ``seconds``); False where there is nothing.
+
+        Args:
+            at: until when, in studio time, where all that passed until then is remembered; left out: until now.
+        """
 
         def start(history: Remembered, end: float) -> float | None:
             return end - seconds if seconds is not None else history.phrase_start()
 
-        return self._make_take("Kept", start)
+        return self._make_take("Kept", start, at)
 
-    def record(self) -> None:
-        """Start recording, or stop and make a take."""
+    def record(self, *, at: float | None = None) -> None:
+        """Start recording, or stop and make a take.
+
+        Args:
+            at: when that was asked for, as for :meth:`keep`.
+        """
         if self.since is None:
-            self._begin()
+            self._begin(at)
         else:
-            self.finish()
+            self.finish(at=at)
 
-    def _begin(self) -> None:
+    def _begin(self, at: float | None) -> None:
         session = self.session
         session.link.deliver()  # whether it plays is what was said until now
-        self.since, self._from = studio.now(), None
+        self.since, self._from = studio.now() if at is None else at, None
         if not session.telemetry.playing and session.project.strands:
             # Where a server stood still just now, its time is behind ours until it is told of.
             self.since = min(self.since, session.telemetry.worked_until)
@@ -77,8 +85,8 @@ class Recorder(QObject):
         session.link.keeper.hold(_HELD_FOR, self.since)
         session.file_changed.emit()
 
-    def finish(self) -> None:
-        """Stop recording, if that goes on, and make a take."""
+    def finish(self, *, at: float | None = None) -> None:
+        """Stop recording, if that goes on, and make a take; ``at``: as for :meth:`keep`."""
         since, beat = self.since, self._from
         if since is None:
             return
@@ -88,22 +96,23 @@ class Recorder(QObject):
             begun = None if beat is None else second_of(history.times, beat, since)
             return since if begun is None else begun - _ROUNDING_SECONDS
 
-        made = self._make_take("Recorded", start)
+        made = self._make_take("Recorded", start, at)
         if self.since is None:  # another may have begun meanwhile
             self.session.link.keeper.hold(_HELD_FOR, None)
         if not made:
             self.session.notice("take", "Nothing was played while recording, so no take was made.")
         self.session.file_changed.emit()
 
-    def _make_take(self, how: str, start: Callable[[Remembered, float], float | None]) -> bool:
-        """Make a take of what was played until now; whether there is any.
+    def _make_take(self, how: str, start: Callable[[Remembered, float], float | None], at: float | None) -> bool:
+        """Make a take of what was played; whether there is any.
 
         Args:
             how: the act, in words.
             start: finds in what is remembered until a time where the take begins.
+            at: until when, as for :meth:`keep`.
         """
         self.session.hooking.fold()  # it says which stages there were, as they were turned
-        end = self.session.link.remembered_until()
+        end = self.session.link.remembered_until() if at is None else at
 
         def cut() -> Take | None:
             history = self.history()

@@ -41,6 +41,8 @@ class TakePlaying(QObject):
         """Which version plays,"""
         self._lap_end: float | None = None
         """and the beat at which it is to begin again; ``None``: it plays to its end."""
+        self._line: float | None = None
+        """The beat that played when this was looked at last."""
         self._start = TakeStart(session)
         self.over = RecordOver(session, self._start)
         self.over.begun.connect(lambda start, end: self._play("generated", start, end))
@@ -118,7 +120,9 @@ class TakePlaying(QObject):
         self.over.tick(now)
         if not self.over.on and self._start.at is not None:
             self._go_round(self._start.at, position)
-        return position
+        if position is not None or not self.on:  # between two rounds the line stays
+            self._line = position
+        return self._line
 
     def _go_round(self, began: float, position: float | None) -> None:
         """Begin again where the span is over that plays round and round."""

@@ -278,10 +278,10 @@ class TakeView(WhenSeen):
     def _tap(self) -> None:
         now = studio.now()
         second = self.playing.heard_second(now)
-        if second is None:
-            self.playing.play_from(0.0)
-        else:
+        if second is not None:
             self.taps.tap(second, now)
+        elif not self.playing.on:  # else it is about to begin again
+            self.playing.play_from(0.0)
 
     def _show_taps(self) -> None:
         self.span.taps = tuple(map(self.span.course.beat_at, self.taps.taps))
