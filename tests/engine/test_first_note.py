@@ -6,6 +6,7 @@ import time
 
 import numpy as np
 
+from arpegon.core.document.model import AudioSource
 from arpegon.core.events import note_off, note_on
 from arpegon.engine.audio.renderer import Renderer
 from arpegon.engine.live.loop import LiveEngine
@@ -38,6 +39,17 @@ def test_a_note_that_comes_with_its_instrument_sounds():
     live._report(time.monotonic())
     assert live.wire.told[-1].health.sounding == 1
     assert loudest(live.audio.renderer, now) > 0.001
+
+
+def test_listening_begins_once_ports_are_known_which_an_engine_that_is_started_again_needs_first(monkeypatch):
+    live, begins = LiveEngine(Nowhere()), []
+    monkeypatch.setattr(live.hearing._supervisor, "start_after", lambda ready, patience: begins.append(ready))
+    ear = AudioSource(id="ear", listen="hits", file="stand-in:crate-taps")
+    live.set_project(protocol.SetProject(project(strand(sources=(ear,))), "."), time.monotonic())
+    (ready,) = begins
+    assert not ready.is_set()
+    live._ports_changed([], [], [])
+    assert ready.is_set()
 
 
 def renderer(after=None):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import signal
+import threading
 
 import pytest
 
@@ -52,6 +53,38 @@ def test_it_is_greeted_at_each_start(supervised):
     os.kill(one.process.pid, signal.SIGKILL)
     wait_for(lambda: len([notice for notice in one.said if notice.topic == "heard"]) == 2)
     assert len(set(hellos(one))) == 2 and [how.again for how in one.ended] == [True]
+
+
+@pytest.fixture
+def unstarted(monkeypatch):
+    """A supervisor that only says that it would start its process."""
+    one = Supervisor("crashing", protocol.EngineReport, list, print, print)
+    one.spawned = threading.Event()
+    monkeypatch.setattr(one, "_try_to_spawn", one.spawned.set)
+    return one
+
+
+def start_threads():
+    return [thread for thread in threading.enumerate() if thread.name == "start"]
+
+
+@pytest.mark.parametrize("patience", [60.0, 0.0])
+def test_it_is_started_once_what_comes_first_is_ready_or_takes_too_long(unstarted, patience):
+    ready = threading.Event()
+    unstarted.start_after(ready, patience)
+    if patience:
+        assert unstarted.started and not unstarted.spawned.is_set()
+        ready.set()
+    assert unstarted.spawned.wait(20.0)
+
+
+def test_what_is_closed_before_it_was_started_stays_away(unstarted):
+    ready = threading.Event()
+    unstarted.start_after(ready, 60.0)
+    unstarted.close(protocol.Quit(), 5.0)
+    ready.set()
+    wait_for(lambda: not start_threads())
+    assert not unstarted.spawned.is_set()
 
 
 def test_what_dies_at_every_start_is_left_alone_with_its_last_words_and_tried_again_when_asked(supervised, monkeypatch):

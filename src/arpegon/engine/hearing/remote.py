@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable, Iterator, Mapping
 from typing import Any
 
@@ -26,6 +27,9 @@ _APART_SECONDS = 0.002
 _PATIENCE_SECONDS = 0.1
 """How long the process may take to leave: it keeps nothing, and may still be loading what it needs."""
 
+_READY_PATIENCE = 2.0
+"""How long it waits for ports and sound: a server may not answer."""
+
 Task = Callable[[float], None]
 Monitor = Callable[[str, NDArray[Any], int, float], None]
 
@@ -39,6 +43,8 @@ class RemoteHearing:
         monitor: takes audio that is to be heard itself: whose, samples of shape (frames, channels), rate, beginning.
         silence: ends, in the engine's loop, what was heard: nobody is there any more who would.
         send_on: passes on to the window what it has to say.
+        ready: set once MIDI ports and sound are there. They come first: the process takes a third of a second of a core
+            to begin, which they need where an engine is started again on a busy machine.
     """
 
     def __init__(
@@ -48,12 +54,14 @@ class RemoteHearing:
         monitor: Monitor,
         silence: Task,
         send_on: Callable[[protocol.Notice | protocol.Missing], None],
+        ready: threading.Event,
     ) -> None:
         self._act = act
         self._expect = expect
         self._monitor = monitor
         self._silence = silence
         self._send_on = send_on
+        self._ready = ready
         self.folder = ""
         """Where the files of the document lie."""
         self._project: protocol.SetProject | None = None
@@ -83,7 +91,7 @@ class RemoteHearing:
             return
         self._project = protocol.SetProject(project, self.folder)
         if not self._supervisor.started:
-            self._supervisor.start_beside()
+            self._supervisor.start_after(self._ready, _READY_PATIENCE)
         else:
             self._supervisor.send(self._project)
 

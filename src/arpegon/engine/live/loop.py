@@ -102,12 +102,14 @@ class LiveEngine:
         self._wake = os.eventfd(0, os.EFD_NONBLOCK)
         self.inbox = Inbox(self._wake_up)
         self.soon = self.inbox.soon
+        self._ports_known = threading.Event()
         self.hearing = RemoteHearing(
             self.soon,
             lambda events: self.engine.audio.expect(events),
             lambda *dry: self.audio.renderer.monitor(*dry),
             lambda now: self.engine.audio.hush(now),
             wire.send,
+            self._ports_known,
         )
         jack = JackClient(
             changed=lambda: self.ports.look_soon(),
@@ -179,6 +181,7 @@ class LiveEngine:
 
     def _ports_changed(self, inputs: list[str], outputs: list[str], opened: list[str]) -> None:
         self.wire.send(protocol.Ports(inputs, outputs, *self.audio.devices(), opened))
+        self._ports_known.set()
 
     def listen(self) -> None:
         """Take commands until the window is gone (runs in a thread of its own)."""

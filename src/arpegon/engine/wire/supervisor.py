@@ -103,12 +103,19 @@ class Supervisor:
         """Start the process; long before it is ready this returns, after some milliseconds."""
         self.started = True
         with self._lock:
-            self._try_to_spawn()
+            if not self._closing:
+                self._try_to_spawn()
 
-    def start_beside(self) -> None:
-        """Start the process from a thread of its own, for a caller that must not wait for that."""
+    def start_after(self, ready: threading.Event, patience: float) -> None:
+        """Start the process once something is ready, or after so many seconds; from a thread of its own, for a caller
+        that must not wait for that."""
         self.started = True
-        threading.Thread(target=self.start, name="start", daemon=True).start()
+
+        def start() -> None:
+            ready.wait(patience)
+            self.start()
+
+        threading.Thread(target=start, name="start", daemon=True).start()
 
     def start_anew(self) -> None:
         """Start it again, because somebody asked for it: it ended too often, or hangs."""
