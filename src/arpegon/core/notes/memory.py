@@ -16,7 +16,7 @@ from operator import attrgetter
 
 import msgspec
 
-from arpegon.core.events import NOTE_ON, Event
+from arpegon.core.events import NOTE_OFF, NOTE_ON, POLY_PRESSURE, Event
 from arpegon.core.notes.course import TimeFacts, in_order
 from arpegon.core.notes.taps import IN, OUT, Batch, OpenNotes, Passage, Tap
 
@@ -180,9 +180,13 @@ class Remembered:
     Args:
         records: pieces, batches and doubts in the order in which they came, encoded or not.
         places: where what passed is wanted (left out: everywhere); most passes stages, and takes much memory.
+        notes_since: notes that are older (seconds) are left out; the values of controllers are not, as they may stand
+            for long.
     """
 
-    def __init__(self, records: Iterable[Record | bytes], places: Collection[str] | None = None) -> None:
+    def __init__(
+        self, records: Iterable[Record | bytes], places: Collection[str] | None = None, notes_since: float = 0.0
+    ) -> None:
         self.events: dict[Tap, list[Event]] = {}
         self.names: dict[str, str] = {}
         """The strands that were there, with their last names."""
@@ -194,9 +198,10 @@ class Remembered:
             record: Record = decode(one) if isinstance(one, bytes) else one
             if isinstance(record, Batch):
                 for passage in record.passages:
-                    for place in passage.places:
-                        if places is None or place in places:
-                            self.events.setdefault(Tap(passage.strand, place), []).extend(passage.events)
+                    wanted = [place for place in passage.places if places is None or place in places]
+                    events = [one for one in passage.events if one.time >= notes_since or not _is_of_a_note(one)]
+                    for place in wanted if events else ():
+                        self.events.setdefault(Tap(passage.strand, place), []).extend(events)
                 times += record.facts
             elif isinstance(record, Doubt):
                 self.doubts.append(record)
@@ -259,3 +264,7 @@ class Remembered:
                 break
             start = earlier
         return start
+
+
+def _is_of_a_note(event: Event) -> bool:
+    return event.status & 0xF0 in (NOTE_ON, NOTE_OFF, POLY_PRESSURE)

@@ -178,16 +178,19 @@ class MemoryKeeper:
             self._piece = msgspec.structs.replace(self._piece, file=file)
             self._remember(self._piece)
 
-    def history(self, since: float = 0.0, places: Collection[str] | None = None) -> Remembered:
+    def history(
+        self, since: float = 0.0, places: Collection[str] | None = None, notes_since: float = 0.0
+    ) -> Remembered:
         """What is remembered, decoded.
 
         Args:
             since: what is older (studio time) may be left out.
             places: where what passed is wanted (left out: everywhere).
+            notes_since: notes that are older are left out.
         """
         with self._lock:
             records = self._memory.encoded(since)
-        return Remembered(records, places)
+        return Remembered(records, places, notes_since)
 
     def flush(self) -> bool:
         """Write what is to be written, in its order; whether all that is remembered by now is on disk.

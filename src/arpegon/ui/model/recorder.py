@@ -46,9 +46,10 @@ class Recorder(QObject):
         """Another document is worked on."""
         self.since = None
 
-    def history(self, since: float = 0.0) -> Remembered:
-        """What takes are made of, decoded; what is older than ``since`` (studio time) may be left out."""
-        return self.session.link.keeper.history(since, TAKE_PLACES)
+    def history(self, since: float = 0.0, notes_since: float = 0.0) -> Remembered:
+        """What takes are made of, decoded; what is older than ``since`` (studio time) may be left out, and notes that
+        are older than ``notes_since`` are."""
+        return self.session.link.keeper.history(since, TAKE_PLACES, notes_since)
 
     def keep(self, seconds: float | None = None, *, at: float | None = None) -> bool:
         """Make a take of what was played last (or of the last ``seconds``); False where there is nothing.
@@ -56,11 +57,10 @@ class Recorder(QObject):
         Args:
             at: until when, in studio time, where all that passed until then is remembered; left out: until now.
         """
-
-        def start(history: Remembered, end: float) -> float | None:
-            return end - seconds if seconds is not None else history.phrase_start()
-
-        return self._make_take("Kept", start, at)
+        end = self._end(at)
+        if seconds is None:
+            return self._make_take("Kept", Remembered.phrase_start, 0.0, end)
+        return self._make_take("Kept", lambda _: end - seconds, end - seconds, end)
 
     def record(self, *, at: float | None = None) -> None:
         """Start recording, or stop and make a take.
@@ -92,31 +92,35 @@ class Recorder(QObject):
             return
         self.since = None
 
-        def start(history: Remembered, end: float) -> float:
+        def start(history: Remembered) -> float:
             begun = None if beat is None else second_of(history.times, beat, since)
             return since if begun is None else begun - _ROUNDING_SECONDS
 
-        made = self._make_take("Recorded", start, at)
+        made = self._make_take("Recorded", start, since - _ROUNDING_SECONDS, self._end(at))
         if self.since is None:  # another may have begun meanwhile
             self.session.link.keeper.hold(_HELD_FOR, None)
         if not made:
             self.session.notice("take", "Nothing was played while recording, so no take was made.")
         self.session.file_changed.emit()
 
-    def _make_take(self, how: str, start: Callable[[Remembered, float], float | None], at: float | None) -> bool:
+    def _end(self, at: float | None) -> float:
+        """Until when a take is made that was asked for at a time, or now."""
+        self.session.hooking.fold()  # the take says which stages there were, as they were turned
+        return self.session.link.remembered_until() if at is None else at
+
+    def _make_take(self, how: str, start: Callable[[Remembered], float | None], earliest: float, end: float) -> bool:
         """Make a take of what was played; whether there is any.
 
         Args:
             how: the act, in words.
-            start: finds in what is remembered until a time where the take begins.
-            at: until when, as for :meth:`keep`.
+            start: finds in what is remembered where the take begins,
+            earliest: not before this.
+            end: where it ends.
         """
-        self.session.hooking.fold()  # it says which stages there were, as they were turned
-        end = self.session.link.remembered_until() if at is None else at
 
         def cut() -> Take | None:
-            history = self.history()
-            begin = start(history, end)
+            history = self.history(notes_since=earliest)
+            begin = start(history)
             return cut_take(history, begin, end, id="", name="") if begin is not None else None
 
         take = beside(cut)
