@@ -24,8 +24,9 @@ from arpegon.ui.model.beside import beside
 _SOON_MS = 8
 """How long a document that is edited waits for further steps of the same hand, from the first one on: about as long as
 between two moves of a mouse."""
-_SYNC_PATIENCE = 1.0
-"""How long an engine may take to say that all is told: it needs a period of its device, some milliseconds."""
+_SYNC_PATIENCE = 2.0
+"""How long an engine may take to say that all is told: it needs a period of its device, some milliseconds; on a machine
+that comes to little else, more."""
 
 
 class EngineLink(QObject):
