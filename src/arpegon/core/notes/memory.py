@@ -199,6 +199,8 @@ class Remembered:
             if isinstance(record, Batch):
                 for passage in record.passages:
                     wanted = [place for place in passage.places if places is None or place in places]
+                    if not wanted:
+                        continue
                     events = [one for one in passage.events if one.time >= notes_since or not _is_of_a_note(one)]
                     for place in wanted if events else ():
                         self.events.setdefault(Tap(passage.strand, place), []).extend(events)

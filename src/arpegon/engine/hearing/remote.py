@@ -28,7 +28,7 @@ _PATIENCE_SECONDS = 0.1
 """How long the process may take to leave: it keeps nothing, and may still be loading what it needs."""
 
 _READY_PATIENCE = 2.0
-"""How long it waits for ports and sound: a server may not answer."""
+"""How long it waits for ports: a server may not answer."""
 
 Task = Callable[[float], None]
 Monitor = Callable[[str, NDArray[Any], int, float], None]
@@ -43,7 +43,7 @@ class RemoteHearing:
         monitor: takes audio that is to be heard itself: whose, samples of shape (frames, channels), rate, beginning.
         silence: ends, in the engine's loop, what was heard: nobody is there any more who would.
         send_on: passes on to the window what it has to say.
-        ready: set once MIDI ports and sound are there. They come first: the process takes a third of a second of a core
+        ready: set once MIDI ports are known. They and sound come first: the process takes a third of a second of a core
             to begin, which they need where an engine is started again on a busy machine.
     """
 

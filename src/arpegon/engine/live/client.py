@@ -123,11 +123,6 @@ class EngineClient:
         self.supervisor.close(protocol.Quit(), patience=4.0)
 
     @property
-    def running(self) -> bool:
-        """Whether there is a process."""
-        return self.supervisor.process is not None and self.supervisor.process.poll() is None
-
-    @property
     def pid(self) -> int | None:
         """The process's number."""
         return self.supervisor.process.pid if self.supervisor.process else None

@@ -121,10 +121,15 @@ class Supervisor:
         """Start it again, because somebody asked for it: it ended too often, or hangs."""
         with self._lock:
             self._starts.clear()
-            if self.process is not None and self.process.poll() is None:
+            if self.process is not None and self.running:
                 self.process.kill()
             elif not self._closing:
                 self._try_to_spawn()
+
+    @property
+    def running(self) -> bool:
+        """Whether there is a process."""
+        return self.process is not None and self.process.poll() is None
 
     def send(self, message: msgspec.Struct) -> None:
         """Tell it something; never waits, and nothing happens where it is not there."""

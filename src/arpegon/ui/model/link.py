@@ -228,7 +228,7 @@ class EngineLink(QObject):
             Until when it is, in studio time: now or a little later. An engine that does not answer is not waited for.
         """
         now = studio.now()
-        if not self.client.running:
+        if not self.client.supervisor.running:
             return now
         self._syncs += 1
         number = self._syncs
