@@ -87,7 +87,8 @@ def test_a_take_begins_with_what_was_held_as_it_began():
     ]
     assert {event.time for event in part.played[:3]} == {0.0} and pitches(part.played[3:]) == [60]
     assert part.played[3].time < 4.0, "empty bars are left out all the same"
-    assert part.played[-1].data1 == SUSTAIN and part.played[-1].data2 == 0, "and what is down is lifted at the end"
+    end = part.played[-1].time
+    assert part.played[-2:] == (control(end, 0, SUSTAIN, 0), bend(end, 0, 0)), "and what is held comes back at the end"
 
 
 def test_a_span_of_a_take_begins_with_what_was_held_there():

@@ -6,7 +6,18 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from arpegon.core.events import NOTE_OFF, NOTE_ON, SUSTAIN, Event, bend, control, from_bytes, note_off, note_on
+from arpegon.core.events import (
+    HOLD_PEDALS,
+    NOTE_OFF,
+    NOTE_ON,
+    Event,
+    bend,
+    control,
+    from_bytes,
+    note_off,
+    note_on,
+    pressure,
+)
 from arpegon.core.notes.flood import thin
 from arpegon.core.notes.ledger import NoteLedger
 from arpegon.core.notes.takes import bars, trim
@@ -35,9 +46,17 @@ def test_a_cut_has_no_loose_ends(events, one, other):
     assert len(note_ons(cut)) == sum(start <= event.time <= end for event in note_ons(events))
 
 
-def test_a_pedal_that_is_down_at_the_end_is_lifted():
-    *_, last = trim([control(1.0, 2, SUSTAIN, 127)], 0.0, 4.0)
-    assert last == control(4.0, 2, SUSTAIN, 0)
+@pytest.mark.parametrize("number", sorted(HOLD_PEDALS))
+def test_a_pedal_that_is_down_at_the_end_is_lifted(number):
+    *_, last = trim([control(1.0, 2, number, 127)], 0.0, 4.0)
+    assert last == control(4.0, 2, number, 0)
+
+
+def test_what_is_cut_while_it_is_bent_ends_in_tune():
+    assert list(trim([bend(0.5, 1, 700), pressure(0.5, 1, 9), control(0.6, 1, 1, 90)], 0.0, 1.0))[-2:] == [
+        pressure(1.0, 1, 0),
+        bend(1.0, 1, 0),
+    ]
 
 
 def test_bars_pair_strikes_with_their_ends():

@@ -12,7 +12,7 @@ from arpegon.core.document import edits
 from arpegon.core.document.model import ClipSource, Hookup
 from arpegon.core.document.path_check import Surroundings
 from arpegon.core.errors import FileError
-from arpegon.core.events import NOTE_ON, control, note_off, note_on
+from arpegon.core.events import NOTE_ON, SUSTAIN, bend, control, note_off, note_on
 from arpegon.engine.performance.players import part_of
 from arpegon.engine.simulation import Engine
 from arpegon.files.midi import Clip
@@ -79,6 +79,31 @@ def test_notes_of_a_part_begin_in_it_and_end_in_it(rows, first, beats):
     assert [(event.time + first / 4, event.data1) for event in ons] == [(one.time, one.data1) for one in wanted]
     assert len(ons) == len(part.events) - len(ons)
     assert part.tempos[0] == (0.0, 100.0 if first < 12 else 80.0)
+
+
+def test_a_pedal_that_is_down_as_a_part_begins_is_down_in_it_and_comes_up_with_it():
+    events = (control(0.0, 1, 66, 99), control(1.0, 0, SUSTAIN, 127), note_on(1.0, 0, 60, 90), note_off(1.5, 0, 60))
+    part = part_of(Clip((*events, control(3.5, 0, SUSTAIN, 0)), 4.0), 1.0, 2.0)
+    assert part.events == (
+        control(0.0, 1, 66, 99),
+        control(0.0, 0, SUSTAIN, 127),
+        note_on(0.0, 0, 60, 90),
+        note_off(0.5, 0, 60),
+        control(2.0, 0, SUSTAIN, 0),
+        control(2.0, 1, 66, 0),
+    )
+    assert part_of(Clip((*events, control(3.5, 0, SUSTAIN, 0)), 4.0), 3.0, 1.0).events == (
+        control(0.0, 1, 66, 99),
+        control(0.0, 0, SUSTAIN, 127),
+        control(0.5, 0, SUSTAIN, 0),
+        control(1.0, 1, 66, 0),
+    )
+
+
+def test_a_part_that_ends_bent_begins_each_round_as_it_did_the_first():
+    clip = Clip((bend(0.5, 0, 900), note_on(1.0, 0, 60, 90), note_off(1.5, 0, 60), bend(2.0, 0, 50)), 4.0)
+    assert part_of(clip, 0.0, 1.75).events == (*clip.events[:-1], bend(1.75, 0, 0))
+    assert part_of(clip, 1.5, 0.25).events == (bend(0.0, 0, 900), bend(0.25, 0, 0))
 
 
 def test_a_knob_moves_the_loop_and_a_pad_mutes_it():

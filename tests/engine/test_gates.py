@@ -27,7 +27,8 @@ from arpegon.engine.graph.feeds import (
     take_feed,
     taken_after,
 )
-from arpegon.engine.graph.gates import Connection, Gate, Outlet, on_channel
+from arpegon.engine.graph.gates import Gate
+from arpegon.engine.graph.outlets import Connection, Outlet, on_channel
 from building import assert_whole, generator, project, stage, strand
 
 PLAYED = st.lists(

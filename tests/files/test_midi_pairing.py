@@ -52,6 +52,19 @@ def test_notes_of_files_are_as_long_as_they_were_written(tmp_path, messages, not
         assert lengths(result.strands["a"]) == notes
 
 
+def test_what_never_ends_in_a_file_ends_with_it(tmp_path):
+    midi = mido.MidiFile(ticks_per_beat=480)
+    messages = (
+        mido.Message("control_change", control=66, value=127),
+        mido.Message("note_on", note=60, velocity=80, time=480),
+        mido.Message("note_on", note=64, velocity=80),
+        mido.Message("note_off", note=64, time=480),
+    )
+    midi.tracks.append(mido.MidiTrack(messages))
+    midi.save(tmp_path / "c.mid")
+    assert read_midi(tmp_path / "c.mid").events[-2:] == (note_off(4.0, 0, 60), control(4.0, 0, 66, 0))
+
+
 @given(st.lists(st.tuples(st.integers(0, 40), st.integers(1, 20), st.sampled_from((60, 61))), max_size=12))
 def test_a_note_sounds_as_long_as_any_voice_holds_it_and_is_struck_as_often(spans):
     events = [

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import StrandDestination, SurfaceSource
-from arpegon.core.events import BEND, CONTROL, NOTE_ON, Event, bend, control, note_off, note_on, pressure
+from arpegon.core.events import BEND, CONTROL, NOTE_ON, PEDALS, Event, bend, control, note_off, note_on, pressure
 from arpegon.core.processing.processor import Context
 from arpegon.core.processing.values import coarse, curve, fine, placed, stair
 from arpegon.engine.offline import run
@@ -60,15 +60,21 @@ def test_curves_keep_their_ends(shape):
 
 
 def test_channel_pressure_becomes_a_controller():
-    played = [note_on(0, 0, 60, 90), pressure(0.1, 0, 50), pressure(0.2, 0, 127), note_off(0.3, 0, 60)]
+    played = [
+        note_on(0, 0, 60, 90),
+        pressure(0.1, 0, 50),
+        pressure(0.2, 0, 127),
+        pressure(0.3, 0, 0),
+        note_off(0.3, 0, 60),
+    ]
     made = out_of(stage("convert", source="pressure", to_number=1), played=played)
-    assert cc(made) == [(0.1, 1, 50), (0.2, 1, 127)] and len(made) == 4
+    assert cc(made) == [(0.1, 1, 50), (0.2, 1, 127), (0.3, 1, 0)] and len(made) == 5
 
 
 def test_a_wrong_pedal_becomes_the_right_one_and_all_else_passes():
-    played = [control(0, 0, 8, 20), *notes(60), control(0.5, 0, 7, 99), bend(0.6, 0, 100)]
+    played = [control(0, 0, 8, 20), *notes(60), control(0.5, 0, 7, 99), bend(0.6, 0, 100), bend(0.7, 0, 0)]
     made = out_of(stage("convert", number=8, to_number=11), played=played)
-    assert cc(made) == [(0.0, 11, 20), (0.5, 7, 99)] and len(made) == 5
+    assert cc(made) == [(0.0, 11, 20), (0.5, 7, 99)] and len(made) == 6
     only = out_of(stage("convert", number=8, to_number=11, others="block"), played=played)
     assert cc(only) == [(0.0, 11, 20)] and len(only) == 1
     both = out_of(stage("convert", number=8, to_number=11, original="pass"), played=played[:1])
@@ -118,8 +124,11 @@ def test_key_pressure_goes_to_the_keys_that_are_down():
 
 
 def test_fine_controllers_and_bends():
-    made = out_of(stage("convert", source="bend", target="cc14", to_number=2), played=[bend(0.1, 3, 1000)])
-    assert [(event.data1, event.data2) for event in made] == [(2, 9192 >> 7), (34, 9192 & 127)] and made[0].channel == 3
+    made = out_of(
+        stage("convert", source="bend", target="cc14", to_number=2), played=[bend(0.1, 3, 1000), bend(0.2, 3, 0)]
+    )
+    found = [(event.channel, event.data1, event.data2) for event in made]
+    assert found == [(3, 2, 9192 >> 7), (3, 34, 9192 & 127), (3, 2, 64), (3, 34, 0)]
     made = out_of(stage("convert", target="bend", to_channel=5), played=[control(0.1, 0, 1, 64)])
     assert made == [bend(0.1, 4, 0)]
     made = out_of(stage("convert", levels=3), played=[control(place / 10, 0, 1, place * 10) for place in range(13)])
@@ -140,7 +149,7 @@ def test_smooth_goes_up_and_down_at_its_own_speeds():
 
 
 def test_pedals_and_structured_messages_are_never_smoothed():
-    played = [control(0.1, 0, number, value) for number in (64, 6, 38, 101) for value in (127, 0)]
+    played = [control(0.1, 0, number, value) for number in (*PEDALS, 6, 38, 101) for value in (127, 0)]
     assert out_of(stage("smooth"), stage("stairs"), played=played) == played
 
 
@@ -338,13 +347,13 @@ def test_only_the_controllers_of_a_generator_merged_with_notes_from_a_keyboard()
 
 def test_controllers_fall_on_sixteenths():
     played = [control(0.01 + place * 0.037, 0, 1, place) for place in range(20)]
-    played += [Event(0.3, 0xD0, 40), bend(0.31, 0, 99)]
+    played += [pressure(0.3, 0, 40), bend(0.31, 0, 99), pressure(0.99, 0, 0), bend(0.99, 0, 0)]
     played.sort(key=lambda event: event.time)
     made = out_of(stage("grid", controllers=True, catch=0), played=played, tempo=120.0)
     assert all(abs(event.time / 0.125 - round(event.time / 0.125)) < 1e-6 for event in made)
     turned = [(round(event.time / 0.125), event.data2) for event in made if event.kind == CONTROL]
     assert turned == [(1, 3), (2, 6), (3, 9), (4, 13), (5, 16), (6, 19)], "of each cell the last value"
-    assert [event.data1 for event in made if event.kind != CONTROL] == [40, 99]
+    assert [event.data1 for event in made if event.kind != CONTROL] == [40, 99, 0, 0]
 
 
 BANK = [control(0.02, 0, 0, 1), control(0.03, 0, 32, 2), Event(0.04, 0xC0, 7)]

@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from arpegon.core.errors import ParameterError
-from arpegon.core.events import NOTE_OFF, NOTE_ON, Event, control, note_off, note_on
+from arpegon.core.events import HOLD_PEDALS, NOTE_OFF, NOTE_ON, Event, control, note_off, note_on
 from arpegon.core.notes.takes import bars
 from arpegon.core.time.clock import Clock
 from arpegon.core.time.rhythm import NOTE_VALUES, beats_of, normal_value
@@ -150,16 +150,17 @@ def test_channel_moves_everything_and_ends_where_it_began():
     assert [event.channel for event in only] == [4, 2]
 
 
-def test_a_pedal_comes_up_on_the_channel_on_which_it_went_down():
+@pytest.mark.parametrize("number", sorted(HOLD_PEDALS))
+def test_a_pedal_comes_up_on_the_channel_on_which_it_went_down(number):
     sink = Sink()
     engine = Engine(sink)
     into = {"destinations": project(strand()).strands[0].destinations}
     free = tuple(type(one)(instrument="bells") for one in into["destinations"])
     engine.apply(project(strand(stage("channel", channel=2), destinations=free)), {}, 0.0)
-    engine.feed("surface", control(0.0, 0, 64, 127))
+    engine.feed("surface", control(0.0, 0, number, 127))
     engine.run(0.1)
     engine.apply(project(strand(stage("channel", channel=9), destinations=free)), {}, 0.2)
-    engine.feed("surface", control(0.3, 0, 64, 0))
+    engine.feed("surface", control(0.3, 0, number, 0))
     engine.feed("surface", Event(0.4, 0xE0, 0, 64))
     engine.run(1.0)
     assert [event.channel for event in sink.events] == [1, 1, 8]

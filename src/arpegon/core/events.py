@@ -21,6 +21,10 @@ BEND = 0xE0
 SYSEX = 0xF0
 
 SUSTAIN = 64
+HOLD_PEDALS = frozenset({SUSTAIN, 66, 69})
+"""Sustain, sostenuto and hold 2: the pedals under which notes ring on when their keys are up."""
+PEDALS = range(64, 70)
+"""All controllers that are pedals, or switches like them: they are down or up."""
 ALL_SOUND_OFF = 120
 ALL_NOTES_OFF = 123
 

@@ -14,6 +14,7 @@ from arpegon.core.errors import FileError
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event, from_bytes, note_off
 from arpegon.core.notes.course import Course
 from arpegon.core.notes.pairing import Pairing, note_key
+from arpegon.core.notes.pressed import Pressed
 from arpegon.core.theory.scales import Key
 from arpegon.core.time.clock import TICKS, bar_beats
 from arpegon.core.time.tempo_map import DEFAULT_TEMPO, TempoMap
@@ -53,7 +54,8 @@ class Clip(msgspec.Struct, frozen=True):
 def read_midi(path: Path, meter: tuple[int, int] = (4, 4)) -> Clip:
     """All tracks of a MIDI file, merged; its length is rounded up to whole bars.
 
-    Notes that only end past a bar line, by a sixteenth at most, make it no longer: so end many loops.
+    Notes that only end past a bar line, by a sixteenth at most, make it no longer: so end many loops. What never ends
+    in the file, a pedal too, ends with it.
 
     Raises:
         FileError: it cannot be read or is no MIDI file.
@@ -104,6 +106,9 @@ def parse_midi(content: bytes, path: Path, meter: tuple[int, int] = (4, 4)) -> C
         and not any(event.kind == NOTE_ON and event.time >= line for event in events)
     ):
         bars -= 1
+    down = Pressed()
+    down.follow(events)
+    events += down.release(max(length, bars * bar))
     return Clip(tuple(events), bars * bar, tuple(tempos), tuple(meters), _remark(path, found.faults))
 
 

@@ -7,13 +7,11 @@ from bisect import bisect_right
 from collections.abc import Callable, Sequence
 from operator import attrgetter
 
-from arpegon.core.events import CONTROL, Event
+from arpegon.core.events import CONTROL, PEDALS, Event
 from arpegon.core.notes.sheet import Line, Sheet, value_of, valued
 
 STEP = 1.0 / 16.0
 """Beats between the values of a line that is drawn: finer than anybody hears, coarse enough for a cable."""
-PEDALS = range(64, 70)
-"""Controllers that are pedals: none of their values is left out."""
 
 
 def drawn(line: Line, begin: tuple[float, float], end: tuple[float, float]) -> list[Event]:

@@ -1,47 +1,88 @@
-"""What is pressed: notes, and the sustain pedals under which they ring on. Who lets go of the ones lets go of both."""
+"""What is pressed: notes, and what shapes them as long as it is held. Who lets go of the ones lets go of the others."""
 
 from __future__ import annotations
 
-from arpegon.core.events import SUSTAIN, Event, control
-from arpegon.core.notes.pairing import Pairing
+from collections.abc import Iterable
+
+from arpegon.core.events import BEND, CONTROL, HOLD_PEDALS, NOTE_OFF, NOTE_ON, PRESSURE, Event
+from arpegon.core.notes.pairing import Pairing, note_key
 
 DOWN = 64
 """From this value on a pedal is down."""
 
 
 class Pressed(Pairing[bool]):
-    """Notes that wait for their ends, and channels on which a sustain pedal is down.
+    """Notes that wait for their ends, pedals that are down, and bend and pressure that are felt.
 
+    >>> from arpegon.core.events import bend, control
     >>> pressed = Pressed()
-    >>> pressed.pedal(control(0.0, 3, SUSTAIN, 127)); [event.channel for event in pressed.release(1.0)], bool(pressed)
-    ([3], False)
+    >>> pressed.follow([control(0.0, 3, 66, 127), bend(0.0, 1, 99)])
+    >>> [(event.channel, event.data1, event.data2) for event in pressed.release(1.0)], bool(pressed)
+    ([(3, 66, 0), (1, 0, 64)], False)
     """
 
-    __slots__ = ("pedals",)
+    __slots__ = ("held",)
 
     def __init__(self) -> None:
         super().__init__()
-        self.pedals: set[int] = set()
+        self.held: set[int] = set()
+        """The :func:`held_key` of what is held besides notes."""
 
-    def pedal(self, event: Event) -> None:
-        """A sustain pedal moved."""
-        if event.data2 >= DOWN:
-            self.pedals.add(event.channel)
+    def follow(self, events: Iterable[Event]) -> None:
+        """Events passed, in order."""
+        for event in events:
+            kind = event.status & 0xF0
+            if kind == NOTE_ON:
+                self.begin(note_key(event), True)
+            elif kind == NOTE_OFF:
+                self.end(note_key(event))
+            elif springs_back(event):
+                self.hold(event)
+
+    def hold(self, event: Event) -> None:
+        """Something moved that :func:`springs_back`."""
+        if is_at_rest(event):
+            self.held.discard(held_key(event))
         else:
-            self.pedals.discard(event.channel)
+            self.held.add(held_key(event))
 
     def __bool__(self) -> bool:
-        return bool(self.first or self.pedals)
+        return bool(self.first or self.held)
 
     def clear(self) -> None:
         super().clear()
-        self.pedals.clear()
+        self.held.clear()
 
     def ends(self, time: float) -> list[Event]:
-        """The note offs at ``time`` of all that waits, and the lifts of all pedals; they go on waiting."""
-        return [*super().ends(time), *lifts(self.pedals, time)]
+        """The note offs at ``time`` of all that waits, and what brings the rest back; they go on waiting."""
+        return [*super().ends(time), *at_rest(self.held, time)]
 
 
-def lifts(channels: set[int], time: float) -> list[Event]:
-    """What lifts the sustain pedals on some channels."""
-    return [control(time, channel, SUSTAIN, 0) for channel in sorted(channels)]
+def springs_back(event: Event) -> bool:
+    """Whether it moves a thing that comes back by itself when the hand or the foot leaves it: a pedal under which notes
+    ring on, bend, the pressure of a channel."""
+    kind = event.status & 0xF0
+    return kind in (BEND, PRESSURE) or (kind == CONTROL and event.data1 in HOLD_PEDALS)
+
+
+def is_at_rest(event: Event) -> bool:
+    """Whether nothing of a thing that :func:`springs_back` is felt: a pedal is up, bend in the middle, no pressure."""
+    kind = event.status & 0xF0
+    if kind == CONTROL:
+        return event.data2 < DOWN
+    return event.bend == 0 if kind == BEND else event.data1 == 0
+
+
+def is_pedal(key: int) -> bool:
+    """Whether a :func:`held_key` is that of a pedal."""
+    return key >> 11 == CONTROL >> 4
+
+
+def held_key(event: Event) -> int:
+    """Which thing on which channel an event moves that :func:`springs_back`, as one number."""
+    return event.status << 7 | (event.data1 if event.status & 0xF0 == CONTROL else 0)
+
+
+def at_rest(held: Iterable[int], time: float) -> list[Event]:
+    """What brings back some things that are held, each given by its :func:`held_key`."""
+    return [Event(time, key >> 7, key & 0x7F, 64 if key >> 11 == BEND >> 4 else 0) for key in sorted(held)]

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from arpegon.core.events import BEND, CONTROL, PRESSURE, PROGRAM, STRUCTURAL_CONTROLLERS, Event
-from arpegon.core.notes.lines import PEDALS
-from arpegon.core.notes.pressed import DOWN
+from arpegon.core.events import BEND, CONTROL, PEDALS, PRESSURE, PROGRAM, STRUCTURAL_CONTROLLERS, Event
+from arpegon.core.notes.pressed import is_at_rest, springs_back
 
 _BANKS = frozenset({0, 32})
 """Controllers that choose a bank, for the program that comes after them."""
@@ -34,12 +33,12 @@ def standing(events: Iterable[Event], before: float) -> list[Event]:
             continue
         key = event.status, event.data1 if kind == CONTROL else 0
         found.pop(key, None)  # the order is that of the last values
-        if not _is_at_rest(event, kind):
+        returns = event.data1 in PEDALS if kind == CONTROL else kind != PROGRAM
+        if not (returns and is_at_rest(event)):
             found[key] = event.at(before)
     return list(found.values())
 
 
-def _is_at_rest(event: Event, kind: int) -> bool:
-    if kind == CONTROL:
-        return event.data1 in PEDALS and event.data2 < DOWN
-    return (kind == BEND and event.bend == 0) or (kind == PRESSURE and event.data1 == 0)
+def held_at(events: Iterable[Event], before: float) -> list[Event]:
+    """Of what stands at a moment (see :func:`standing`), what a hand or a foot holds then."""
+    return [event for event in standing(events, before) if springs_back(event)]

@@ -8,11 +8,11 @@ from typing import Any
 
 import msgspec
 
-from arpegon.core.events import ALL_NOTES_OFF, CONTROL, NOTE_OFF, NOTE_ON, SUSTAIN, Event
+from arpegon.core.events import ALL_NOTES_OFF, CONTROL, NOTE_OFF, NOTE_ON, Event
 from arpegon.core.notes.course import Course, course_of
 from arpegon.core.notes.memory import Remembered
 from arpegon.core.notes.pairing import Pairing, note_key
-from arpegon.core.notes.pressed import Pressed
+from arpegon.core.notes.pressed import Pressed, springs_back
 from arpegon.core.notes.standing import standing
 
 _SAME_SECONDS = 0.012
@@ -146,15 +146,15 @@ def trim(events: Iterable[Event], start: float, end: float) -> Iterator[Event]:
     """The events from ``start`` to ``end``, at seconds from ``start``, with no loose ends; one after the other, as they
     may be many.
 
-    Note offs whose note began before are left out, notes that still sound at the end are ended there, and a
-    sustain pedal that is still down is lifted. What stood at the start is said by
+    Note offs whose note began before are left out, notes that still sound at the end are ended there, and what
+    else is still held then comes back: pedals, bend, pressure. What stood at the start is said by
     :func:`~arpegon.core.notes.standing.standing`.
     """
     open_notes = Pressed()
     for event in events:
         kind = event.status & 0xF0
-        if event.time <= end and kind == CONTROL and event.data1 == SUSTAIN:
-            open_notes.pedal(event)
+        if event.time <= end and springs_back(event):
+            open_notes.hold(event)
         if not start <= event.time <= end:
             continue
         if kind == NOTE_ON:

@@ -7,9 +7,8 @@ from typing import NamedTuple
 
 import msgspec
 
-from arpegon.core.events import CONTROL, NOTE_OFF, NOTE_ON, SUSTAIN, Event
+from arpegon.core.events import Event
 from arpegon.core.notes.course import TimeFacts
-from arpegon.core.notes.pairing import note_key
 from arpegon.core.notes.pressed import Pressed
 
 IN = "in"
@@ -43,7 +42,7 @@ class Batch(msgspec.Struct, tag=True, array_like=True, gc=False):
 
 
 class OpenNotes(dict[Tap, Pressed]):
-    """The notes that are open at each tap, and the sustain pedals that are down."""
+    """The notes that are open at each tap, and what else is held."""
 
     def follow(self, strand: str, places: Iterable[str], events: Sequence[Event]) -> None:
         """Events passed some places of a strand."""
@@ -52,14 +51,7 @@ class OpenNotes(dict[Tap, Pressed]):
             held = self.get(tap)
             if held is None:
                 held = self[tap] = Pressed()
-            for event in events:
-                kind = event.status & 0xF0
-                if kind == NOTE_ON:
-                    held.begin(note_key(event), True)
-                elif kind == NOTE_OFF:
-                    held.end(note_key(event))
-                elif kind == CONTROL and event.data1 == SUSTAIN:
-                    held.pedal(event)
+            held.follow(events)
 
 
 def rolls_of(stages: Iterable[str]) -> list[str]:

@@ -14,7 +14,7 @@ from arpegon.core.time import studio
 from arpegon.core.time.ticks import MESSAGES
 from arpegon.core.time.timecode import is_time_code
 from arpegon.engine.devices.systems import OWN_CLIENT, MidiOutput, MidiPort, MidiSystem, Receiver
-from arpegon.engine.graph.gates import silence
+from arpegon.engine.graph.outlets import silence
 
 log = logging.getLogger(__name__)
 

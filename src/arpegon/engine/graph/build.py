@@ -20,9 +20,10 @@ from arpegon.engine.graph.feeds import (
     is_silent,
     taken_after,
 )
-from arpegon.engine.graph.gates import Connection, Gate
+from arpegon.engine.graph.gates import Gate
 from arpegon.engine.graph.heads import Head
 from arpegon.engine.graph.nodes import StrandNode
+from arpegon.engine.graph.outlets import Connection
 from arpegon.processors import processor_class
 from arpegon.processors.sources.generator import Generator
 

@@ -1,10 +1,9 @@
-"""The strands at work: gates, stages and outlets, and how a new document takes over from an old one."""
+"""The strands at work, and how a new document takes over from an old one."""
 
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Collection, Mapping, Sequence
-from itertools import count, groupby
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from typing import Any, Protocol
 
 import msgspec
@@ -13,16 +12,16 @@ from arpegon.core.document.model import Project, Stage, Strand
 from arpegon.core.document.routing import topological_order
 from arpegon.core.events import Event
 from arpegon.core.notes.course import TimeFacts
-from arpegon.core.notes.pressed import lifts
+from arpegon.core.notes.pressed import at_rest, is_pedal
 from arpegon.core.notes.taps import OUT, Tap
 from arpegon.core.processing.processor import Context, Processor
 from arpegon.core.time.clock import Clock
 from arpegon.core.time.rhythm import offset_beats
 from arpegon.engine.graph.build import Build, configure
 from arpegon.engine.graph.feeds import connections_of, feeds_of, is_silent, strand_feed
-from arpegon.engine.graph.gates import Connection, Outlet, on_channel
 from arpegon.engine.graph.handover import Handover
 from arpegon.engine.graph.nodes import StrandNode
+from arpegon.engine.graph.outlets import Connection, Devices, Outlets, on_channel
 
 Inputs = dict[str, list[Event]]
 """Events of one push by the name of the feed they came from, such as ``"surface"`` or ``"midi:Keys"``."""
@@ -32,14 +31,8 @@ Printed = Callable[[str, tuple[str, ...], Sequence[Event]], None]
 """Takes what passes places of a strand."""
 
 
-class Outputs(Protocol):
+class Outputs(Devices, Protocol):
     """Where a graph's events go."""
-
-    def port(self, port: str, events: Sequence[Event]) -> None:
-        """Send to a MIDI output (empty name: Arpegon's own)."""
-
-    def instrument(self, instrument: str, events: Sequence[Event]) -> None:
-        """Play on a built-in instrument."""
 
     def printed(self, strand: str, places: tuple[str, ...], events: Sequence[Event]) -> None:
         """Events passed these places of a strand (see :mod:`arpegon.core.notes.taps`)."""
@@ -93,10 +86,9 @@ class Graph:
         self._order: list[StrandNode] = []
         self._processors: dict[str, Processor] = {}
         """All that is at work, by its id."""
-        self._outlets: dict[str, Outlet] = {}
-        self._holders = count(1)
+        self._outlets = Outlets(outputs)
         self._astray: set[str] = set()
-        """Strands whose stages became others while a sustain pedal was down."""
+        """Strands whose stages became others while a pedal was down."""
         self._due: float | None = None
         self._clock_changes: tuple[int, ...] = ()
         self.lead = 0.0
@@ -190,6 +182,12 @@ class Graph:
             inputs: events by feed; the strands' own feeds are added on the way.
             until: what stages put off is emitted up to this time; no event of ``inputs`` is later.
         """
+        self._pass(inputs, until)
+        self._outlets.flush()
+        if self._astray:
+            self._catch_pedals(until)
+
+    def _pass(self, inputs: Inputs, until: float) -> None:
         self._follow_clocks()
         self._due = None
         deliveries: dict[str, list[tuple[Connection, Sequence[Event]]]] = {}
@@ -202,12 +200,8 @@ class Graph:
                     if sent:
                         deliveries.setdefault(connection.outlet, []).append((connection, sent))
                 if node.delays:
-                    self._deliver_direct(node, node.taking.take(until))
-        for name, arrivals in deliveries.items():
-            self._deliver(name, arrivals)
-        if self._astray:
-            self._catch_pedals(until)
-        self.flush()
+                    self._outlets.deliver_direct(node.connections.values(), node.taking.take(until))
+        self._outlets.deliver(deliveries)
 
     def let_go(self, handover: Handover) -> None:
         """Let parts of the strands go of their notes, in a pass of its own."""
@@ -215,7 +209,8 @@ class Graph:
             return
         for node in self._order:
             self._set_steps(node, handover)
-        self.push({}, handover.time)
+        self._pass({}, handover.time)
+        self._flush_ends()
         for node in self._order:
             node.lets_go = False
             self._set_steps(node)
@@ -232,11 +227,15 @@ class Graph:
                 self._lift_pedals(node, time)
 
     def _lift_pedals(self, node: StrandNode, time: float) -> None:
-        """Lift what a strand still holds down of sustain pedals: what its stages made of a controller that is gone."""
-        outlets = [(connection, self._outlets[connection.outlet]) for connection in node.connections.values()]
-        channels = set().union(*(outlet.pedals(connection) for connection, outlet in outlets))
-        if channels:
-            self.send_out(node.strand.id, lifts(channels, time))
+        """Lift what a strand still holds down of pedals: what its stages made of a controller that is gone."""
+        self._bring_back(node, filter(is_pedal, self._outlets.held(node.connections.values())), time)
+
+    def _bring_back(self, node: StrandNode, held: Iterable[int], time: float) -> None:
+        """Let go, at the end of a strand, of things that it holds besides notes."""
+        ends = at_rest(held, time)
+        if ends:
+            self._send_out(node.strand.id, ends)
+            self._flush_ends()
 
     def _gather(self, node: StrandNode, inputs: Inputs) -> list[Event]:
         gathered: list[Event] = []
@@ -316,16 +315,6 @@ class Graph:
         gathered.sort(key=_time)
         return gathered, soonest
 
-    def _deliver(self, name: str, arrivals: list[tuple[Connection, Sequence[Event]]]) -> None:
-        outlet = self._outlets[name]
-        if len(arrivals) == 1:
-            outlet.deliver(*arrivals[0])
-            return
-        merged = [(event.time, place, event) for place, (_, events) in enumerate(arrivals) for event in events]
-        merged.sort(key=lambda entry: entry[0])
-        for place, run in groupby(merged, key=lambda entry: entry[1]):
-            outlet.deliver(arrivals[place][0], [event for _, _, event in run])
-
     def play_direct(self, strand: str, events: Sequence[Event]) -> None:
         """Send events straight to a strand's destinations: a take, which must not meet the stages again."""
         node = self._nodes.get(strand)
@@ -333,15 +322,15 @@ class Graph:
             node.taking.put(events, node.lead)
             self._forget_due()
         elif node is not None:
-            self._deliver_direct(node, events)
-        self.flush()
-
-    def _deliver_direct(self, node: StrandNode, events: Sequence[Event]) -> None:
-        for connection in node.connections.values() if events else ():
-            self._outlets[connection.outlet].deliver(connection, events, direct=True)
+            self._outlets.deliver_direct(node.connections.values(), events)
+        self._outlets.flush()
 
     def send_out(self, strand: str, events: Sequence[Event]) -> None:
         """Send events from the end of a strand, printed as what leaves it."""
+        self._send_out(strand, events)
+        self._outlets.flush()
+
+    def _send_out(self, strand: str, events: Sequence[Event]) -> None:
         node = self._nodes.get(strand)
         if node is None:
             return
@@ -351,9 +340,8 @@ class Graph:
             return
         self._printed(strand, (OUT,), events)
         for connection in node.connections.values():
-            self._outlets[connection.outlet].deliver(connection, connection.take(events, events[-1].time))
+            self._outlets.deliver({connection.outlet: [(connection, connection.take(events, events[-1].time))]})
         self._forget_due()
-        self.flush()
 
     def begin_section(self, time: float) -> None:
         """Generators that begin with each section begin anew, at a time."""
@@ -367,9 +355,8 @@ class Graph:
         node = self._nodes.get(strand)
         if node is not None:
             node.taking.cut(time)
-        for connection in node.connections.values() if node else ():
-            self._outlets[connection.outlet].release(connection, time, direct=True)
-        self.flush()
+            self._outlets.release(node.connections.values(), time, direct=True)
+            self._outlets.flush()
 
     def release_feed(self, feed: str, time: float) -> None:
         """A feed is gone or stops: end the keys that gates hold for it."""
@@ -388,24 +375,21 @@ class Graph:
         for node in self._order:
             node.keys_out = node.strand.id in strands
 
-    def flush(self) -> None:
-        """Hand what the outlets hold to the outputs."""
-        for name, outlet in self._outlets.items():
-            events = outlet.take()
-            if events:
-                kind, _, target = name.partition(":")
-                send = self.outputs.instrument if kind == "instrument" else self.outputs.port
-                send(target, events)
+    def _flush_ends(self) -> None:
+        """Hand on what strands let go of, but what others hold stays down."""
+        self._outlets.spare_held()
+        self._outlets.flush()
 
     def silence(self, time: float, panic: bool = True) -> None:
         """All off: every gate, stage and outlet lets go of its notes."""
         self.let_go(Handover.of_all(self._order, time))
         for node in self._order:
             node.keys.forget()
+            if panic:  # what stages made of a wheel, too, as devices are told to reset it
+                self._bring_back(node, self._outlets.held(node.connections.values()), time)
             self._cut(node, time)
-        for outlet in self._outlets.values():
-            outlet.silence(time, panic)
-        self.flush()
+        self._outlets.silence(time, panic)
+        self._outlets.flush()
 
     def _cut(self, node: StrandNode, time: float) -> None:
         """What a strand and its destinations hold back is forgotten, and what sounds of it ends."""
@@ -458,7 +442,7 @@ class Graph:
     @property
     def sounding(self) -> int:
         """Notes that were started at all outlets and not yet ended."""
-        return sum(outlet.sounding for outlet in self._outlets.values())
+        return self._outlets.sounding
 
     @property
     def waiting(self) -> list[str]:
@@ -518,9 +502,11 @@ class Graph:
             strand = project.strand(node.strand.id)
             staying = connections_of(project, strand) if strand else {}
             for key, connection in node.connections.items():
-                if key not in staying or is_silent(project, node.strand.id, staying[key]):
-                    self._outlets[connection.outlet].release(connection, time)
-        self.flush()
+                if key not in staying:
+                    self._outlets.release([connection], time)
+                elif is_silent(project, node.strand.id, staying[key]):
+                    self._outlets.release([connection], time, mute=True)
+        self._outlets.flush()
 
     def set_params(self, stage_id: str, values: Mapping[str, object], time: float) -> None:
         """The short cut for a knob that is dragged: new values for one stage, from a time on."""
@@ -543,8 +529,7 @@ class Graph:
 
     def connection(self, outlet: str) -> Connection:
         """A new connection to an outlet, which is made where it is the first."""
-        self._outlets.setdefault(outlet, Outlet())
-        return Connection(outlet, next(self._holders))
+        return self._outlets.connection(outlet)
 
     def context(self, stage: Stage, strand: Strand, project: Project) -> Context:
         """What a stage may know of the project around it."""

@@ -86,10 +86,10 @@ class Handover:
         """Have a node let go in its next pass; the ids of the processors that do."""
         name = node.strand.id
         closing = self.gates.get(name, ())
-        pressed: set[int] = set().union(*(gate.pedals for key, gate in node.gates.items() if key not in closing))
+        held: set[int] = set().union(*(gate.held for key, gate in node.gates.items() if key not in closing))
         for key in closing:
             gate = node.gates[key]
-            ends = gate.release(self.time, pressed)
+            ends = gate.release(self.time, held)
             if gate.past:
                 node.leaving += ends
             else:

@@ -12,10 +12,12 @@ from arpegon.core.document.model import Stage, Strand
 from arpegon.core.events import Event
 from arpegon.core.notes.later import Later
 from arpegon.core.notes.merging import Merging
+from arpegon.core.notes.pressed import is_pedal
 from arpegon.core.notes.taps import IN, OUT
 from arpegon.core.processing.processor import Processor
-from arpegon.engine.graph.gates import Connection, Gate
+from arpegon.engine.graph.gates import Gate
 from arpegon.engine.graph.heads import Head, Keys
+from arpegon.engine.graph.outlets import Connection
 
 Process = Callable[[Sequence[Event], float, list[Event]], float]
 """See :meth:`~arpegon.core.processing.processor.Processor.process_until`."""
@@ -86,8 +88,8 @@ class StrandNode:
 
     @property
     def stepped_on(self) -> bool:
-        """Whether a sustain pedal is down at one of its gates."""
-        return any(gate.pedals for gate in self.gates.values())
+        """Whether a pedal is down at one of its gates."""
+        return any(is_pedal(key) for gate in self.gates.values() for key in gate.held)
 
     def processors(self) -> Iterator[tuple[str, Processor]]:
         """All that is at work, by its id: generators, then stages."""

@@ -7,9 +7,9 @@ from bisect import bisect_right
 from collections import deque
 from collections.abc import Callable, Sequence
 
-from arpegon.core.events import CONTROL, NOTE_OFF, NOTE_ON, SUSTAIN, Event, note_off
+from arpegon.core.events import NOTE_OFF, NOTE_ON, Event, note_off
 from arpegon.core.notes.pairing import note_key
-from arpegon.core.notes.pressed import Pressed
+from arpegon.core.notes.pressed import Pressed, held_key, springs_back
 from arpegon.engine.graph.feeds import ALL_INPUTS
 from arpegon.engine.graph.graph import Inputs
 from arpegon.engine.performance.hooks import Hooks
@@ -51,7 +51,7 @@ class Arrivals:
         self._arrived: deque[tuple[str, Event]] = deque()
         self._scores: list[Score] = []
         self._down: dict[str, Pressed] = {}
-        """The keys and pedals that are down on each MIDI input."""
+        """The keys that are down on each MIDI input, and what else is held there."""
 
     def feed(self, name: str, event: Event) -> None:
         """An event arrived at a feed."""
@@ -98,13 +98,13 @@ class Arrivals:
         return inputs
 
     def let_go(self, name: str, time: float) -> Inputs:
-        """A feed is gone: the ends of the keys and pedals that were down on it, if it is a MIDI input."""
+        """A feed is gone: the ends of the keys that were down and of what else was held, if it is a MIDI input."""
         down = self._down.pop(name, None)
         if not down or not name.startswith(ALL_INPUTS):
             return {}
-        pressed = set().union(*(other.pedals for other in self._down.values()))
+        pressed = set().union(*(other.held for other in self._down.values()))
         ends = down.release(time)
-        rest = [event for event in ends if event.kind == NOTE_OFF or event.channel not in pressed]
+        rest = [event for event in ends if event.kind == NOTE_OFF or held_key(event) not in pressed]
         return {name: ends, ALL_INPUTS: rest}
 
     def clear(self) -> None:
@@ -137,8 +137,8 @@ class Arrivals:
             if name in self._down and self._down[name].end(note_key(event)):
                 events.append(event)
         else:
-            if kind == CONTROL and event.data1 == SUSTAIN:
-                self._down.setdefault(name, Pressed()).pedal(event)
+            if springs_back(event):
+                self._down.setdefault(name, Pressed()).hold(event)
             events.append(event)
         if name != ALL_INPUTS:
             inputs.setdefault(ALL_INPUTS, []).extend(events[before:])

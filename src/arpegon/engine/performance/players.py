@@ -10,9 +10,10 @@ from operator import attrgetter
 import msgspec
 
 from arpegon.core.document.model import MIN_CLIP_BEATS, ClickSource, ClipSource, Music, Project, Strand
-from arpegon.core.events import CONTROL, NOTE_OFF, NOTE_ON, SYSEX, Event, note_off, note_on
-from arpegon.core.notes.pairing import Pairing, note_key
-from arpegon.core.notes.standing import standing
+from arpegon.core.events import CONTROL, NOTE_OFF, SYSEX, Event, note_off, note_on
+from arpegon.core.notes.pairing import note_key
+from arpegon.core.notes.pressed import Pressed
+from arpegon.core.notes.standing import held_at, standing
 from arpegon.core.time.clock import bar_beats
 from arpegon.core.time.tempo_map import TempoMap
 from arpegon.engine.clocks.roles import AtWork, Entrance, Scheduler, Transport
@@ -237,11 +238,13 @@ class ClipPlayer:
 def part_of(clip: Clip, first: float, beats: float | None) -> Clip:
     """A part of a clip as one of its own: from a beat on, so many beats long (``None``: to its end).
 
-    Notes that begin in it end with it at the latest; those that began before are not in it.
+    Notes that begin in it end with it at the latest; those that began before are not in it. What else is held as it
+    begins (a pedal, bend) is held in it, and let go with it at the latest.
     """
     length = max(MIN_CLIP_BEATS, clip.beats - first) if beats is None else beats
-    inside: list[Event] = []
-    down: Pairing[bool] = Pairing()
+    down = Pressed()
+    inside = [event.at(0.0) for event in held_at(clip.events, first)]
+    down.follow(inside)
     for event in clip.events:
         beat = event.time - first
         kind = event.status & 0xF0
@@ -249,8 +252,7 @@ def part_of(clip: Clip, first: float, beats: float | None) -> Clip:
             if down.end(note_key(event)):
                 inside.append(event.at(min(beat, length)))
         elif 0.0 <= beat < length - _NEAR:
-            if kind == NOTE_ON:
-                down.begin(note_key(event), True)
+            down.follow((event,))
             inside.append(event.at(beat))
     inside += down.release(length)
     inside.sort(key=attrgetter("time"))

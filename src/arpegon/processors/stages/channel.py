@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from arpegon.core.events import CONTROL, SUSTAIN, SYSEX, Event
+from arpegon.core.events import CONTROL, HOLD_PEDALS, SYSEX, Event
+from arpegon.core.notes.pressed import DOWN, held_key
 from arpegon.core.processing.parameters import Channel
 from arpegon.core.processing.processor import Context, NoteMapper
 
@@ -29,6 +30,7 @@ class ChannelStage(NoteMapper):
 
     def __init__(self, values: Mapping[str, Any], context: Context) -> None:
         self._pedals: dict[int, int] = {}
+        """The channel on which each pedal that is down went down."""
         super().__init__(values, context)
 
     def on_configure(self) -> None:
@@ -44,11 +46,11 @@ class ChannelStage(NoteMapper):
             return event
         here = event.status & 0x0F
         to = self._to[here]
-        if event.status & 0xF0 == CONTROL and event.data1 == SUSTAIN:
-            if event.data2 >= 64:
-                to = self._pedals.setdefault(here, to)
+        if event.status & 0xF0 == CONTROL and event.data1 in HOLD_PEDALS:
+            if event.data2 >= DOWN:
+                to = self._pedals.setdefault(held_key(event), to)
             else:
-                to = self._pedals.pop(here, to)
+                to = self._pedals.pop(held_key(event), to)
         return Event(event.time, event.status & 0xF0 | to, event.data1, event.data2)
 
     @classmethod

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from arpegon.core.events import BEND, CONTROL, POLY_PRESSURE, PRESSURE, PROGRAM, STRUCTURAL_CONTROLLERS, Event
+from arpegon.core.events import BEND, CONTROL, PEDALS, POLY_PRESSURE, PRESSURE, PROGRAM, STRUCTURAL_CONTROLLERS, Event
+from arpegon.core.notes.pressed import DOWN
 from arpegon.core.processing.delayed import DelayedNotes
 from arpegon.core.processing.parameters import NoteValue, Number, Switch, swing_param
 from arpegon.core.processing.processor import Context
@@ -13,8 +14,6 @@ from arpegon.core.time.rhythm import beats_of
 from arpegon.core.time.swing import next_line
 
 _MOVING = frozenset({CONTROL, PRESSURE, BEND, POLY_PRESSURE, PROGRAM})
-_PEDALS = frozenset(range(64, 70))
-_DOWN = 64
 _ON_THE_LINE = 1e-4
 """Beats by which what falls just behind a line still counts as on it."""
 
@@ -111,7 +110,7 @@ class Grid(DelayedNotes):
 
     def _pedal(self, place: tuple[int, int], event: Event) -> float:
         """A pedal stays down as long as it was: its release waits as its press did."""
-        if event.data2 >= _DOWN:
+        if event.data2 >= DOWN:
             return self._pedals.setdefault(place, self.delay(event))
         return self._pedals.pop(place, 0.0)
 
@@ -123,7 +122,7 @@ class Grid(DelayedNotes):
 
 
 def _is_pedal(event: Event) -> bool:
-    return event.status & 0xF0 == CONTROL and event.data1 in _PEDALS
+    return event.status & 0xF0 == CONTROL and event.data1 in PEDALS
 
 
 def _is_value(event: Event) -> bool:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from arpegon.core.events import BEND, CONTROL, PRESSURE, STRUCTURAL_CONTROLLERS, SUSTAIN, Event
+from arpegon.core.events import BEND, CONTROL, PEDALS, PRESSURE, STRUCTURAL_CONTROLLERS, Event
 from arpegon.core.processing.parameters import Choice, Controller, Number, Param
 from arpegon.core.processing.processor import Context
 from arpegon.core.processing.slew import pace
@@ -14,7 +14,7 @@ from arpegon.core.theory.controllers import cc_words
 from arpegon.processors.bases.moving import Address, MovingValues
 
 WHAT = {"all": "all of these", "cc": "a controller", "pressure": "pressure", "bend": "pitch bend"}
-_LEFT_ALONE = STRUCTURAL_CONTROLLERS | {SUSTAIN}
+_LEFT_ALONE = STRUCTURAL_CONTROLLERS.union(PEDALS)
 """Controllers that are no values: they are never smoothed or stepped where none is named."""
 _STEPS = 128
 _HALF = 32

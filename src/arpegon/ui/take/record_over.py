@@ -8,8 +8,8 @@ from itertools import chain
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from arpegon.core.document import take_edits
-from arpegon.core.events import CONTROL, SUSTAIN, Event
-from arpegon.core.notes.standing import standing
+from arpegon.core.events import Event
+from arpegon.core.notes.standing import held_at
 from arpegon.core.notes.takes import Take, TakePart, trim
 from arpegon.core.time import studio
 from arpegon.ui.model.session import Session
@@ -115,8 +115,7 @@ class RecordOver(QObject):
 
 def _round(events: Sequence[Event], start: float, end: float) -> Iterator[Event]:
     """What was played in a round, at seconds from its start; a pedal that was down before is down in it."""
-    pedals = (event for event in standing(events, start) if event.kind == CONTROL and event.data1 == SUSTAIN)
-    return chain((event.at(0.0) for event in pedals), trim(events, start, end))
+    return chain((event.at(0.0) for event in held_at(events, start)), trim(events, start, end))
 
 
 def span_of(take: Take, loop: tuple[float, float] | None) -> tuple[float, float]:
