@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from arpegon.core.events import BEND, CONTROL, HOLD_PEDALS, NOTE_OFF, NOTE_ON, PRESSURE, Event
+from arpegon.core.events import BEND, CONTROL, HOLD_PEDALS, NOTE_OFF, NOTE_ON, PRESSURE, PROGRAM, SYSEX, Event
 from arpegon.core.notes.pairing import Pairing, note_key
 
 DOWN = 64
 """From this value on a pedal is down."""
+_MIDDLE = 64
+"""The second byte of a bend that is none; the first is 0."""
 
 
 class Pressed(Pairing[bool]):
@@ -41,10 +43,7 @@ class Pressed(Pairing[bool]):
 
     def hold(self, event: Event) -> None:
         """Something moved that :func:`springs_back`."""
-        if is_at_rest(event):
-            self.held.discard(held_key(event))
-        else:
-            self.held.add(held_key(event))
+        (self.held.discard if is_at_rest(event) else self.held.add)(held_key(event))
 
     def __bool__(self) -> bool:
         return bool(self.first or self.held)
@@ -61,28 +60,31 @@ class Pressed(Pairing[bool]):
 def springs_back(event: Event) -> bool:
     """Whether it moves a thing that comes back by itself when the hand or the foot leaves it: a pedal under which notes
     ring on, bend, the pressure of a channel."""
-    kind = event.status & 0xF0
-    return kind in (BEND, PRESSURE) or (kind == CONTROL and event.data1 in HOLD_PEDALS)
+    status = event.status
+    if status < PROGRAM:
+        return status >= CONTROL and event.data1 in HOLD_PEDALS
+    return PRESSURE <= status < SYSEX
 
 
 def is_at_rest(event: Event) -> bool:
     """Whether nothing of a thing that :func:`springs_back` is felt: a pedal is up, bend in the middle, no pressure."""
-    kind = event.status & 0xF0
-    if kind == CONTROL:
+    status = event.status
+    if status < PROGRAM:
         return event.data2 < DOWN
-    return event.bend == 0 if kind == BEND else event.data1 == 0
+    return event.data1 == 0 and (status < BEND or event.data2 == _MIDDLE)
 
 
 def is_pedal(key: int) -> bool:
     """Whether a :func:`held_key` is that of a pedal."""
-    return key >> 11 == CONTROL >> 4
+    return key >> 7 < PROGRAM
 
 
 def held_key(event: Event) -> int:
     """Which thing on which channel an event moves that :func:`springs_back`, as one number."""
-    return event.status << 7 | (event.data1 if event.status & 0xF0 == CONTROL else 0)
+    status = event.status
+    return status << 7 | event.data1 if status < PROGRAM else status << 7
 
 
 def at_rest(held: Iterable[int], time: float) -> list[Event]:
     """What brings back some things that are held, each given by its :func:`held_key`."""
-    return [Event(time, key >> 7, key & 0x7F, 64 if key >> 11 == BEND >> 4 else 0) for key in sorted(held)]
+    return [Event(time, key >> 7, key & 0x7F, _MIDDLE if key >> 7 >= BEND else 0) for key in sorted(held)]
