@@ -109,6 +109,11 @@ def test_a_take_is_in_order_of_time_whatever_its_file_says():
     assert [event.time for event in Take(id="t", name="x", beats=4.0).in_seconds(events)] == [1.0, 1.5]
 
 
+def test_what_is_only_held_makes_no_take():
+    history = remembered(bend(1.0, 0, 900), control(1.5, 0, SUSTAIN, 127), note_on(13.0, 0, 60, 90))
+    assert cut_take(history, 2.0, 12.0, id="t", name="x") is None
+
+
 def test_what_is_cut_lifts_a_pedal_that_went_down_before():
     assert list(trim([control(0.0, 2, SUSTAIN, 99)], 1.0, 3.0)) == [control(2.0, 2, SUSTAIN, 0)]
     assert list(trim([control(0.0, 2, SUSTAIN, 99), control(0.5, 2, SUSTAIN, 0)], 1.0, 3.0)) == []

@@ -111,6 +111,8 @@ def cut_take(history: Remembered, start: float, end: float, *, id: str, name: st
 
     for strand in history.strands:
         versions = history.played(strand), history.generated(strand)
+        if not any(start <= event.time <= end for version in versions for event in version):
+            continue  # what is only held, and comes back at the end, makes no take
         played, generated = (course.lay(trim(events, start, end)) for events in versions)
         if played or generated:
             doubts = history.doubtful(strand, start, end)
