@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -22,7 +23,7 @@ from arpegon.core.events import (
 )
 from arpegon.core.notes.memory import Remembered
 from arpegon.core.notes.standing import standing
-from arpegon.core.notes.takes import Take, TakePart, cut_take, trim
+from arpegon.core.notes.takes import Take, TakePart, cut_take, round_of, trim
 from arpegon.core.notes.taps import Batch, Passage
 from building import pitches
 
@@ -112,6 +113,19 @@ def test_a_take_is_in_order_of_time_whatever_its_file_says():
 def test_what_is_only_held_makes_no_take():
     history = remembered(bend(1.0, 0, 900), control(1.5, 0, SUSTAIN, 127), note_on(13.0, 0, 60, 90))
     assert cut_take(history, 2.0, 12.0, id="t", name="x") is None
+
+
+@pytest.mark.parametrize(
+    ("played", "found"),
+    [
+        ([bend(0.5, 0, 9)], []),
+        ([bend(0.5, 0, 9), control(1.5, 0, 1, 7)], [bend(0.0, 0, 9), control(0.5, 0, 1, 7), bend(2.0, 0, 0)]),
+        ([control(0.5, 0, 66, 99)], [control(0.0, 0, 66, 99), control(2.0, 0, 66, 0)]),
+        ([control(0.5, 0, 11, 99)], []),
+    ],
+)
+def test_a_round_begins_with_what_is_held_and_ends_without(played, found):
+    assert list(round_of(played, 1.0, 3.0)) == found
 
 
 def test_what_is_cut_lifts_a_pedal_that_went_down_before():

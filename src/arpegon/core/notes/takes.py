@@ -13,7 +13,7 @@ from arpegon.core.notes.course import Course, course_of
 from arpegon.core.notes.memory import Remembered
 from arpegon.core.notes.pairing import Pairing, note_key
 from arpegon.core.notes.pressed import Pressed, springs_back
-from arpegon.core.notes.standing import standing
+from arpegon.core.notes.standing import held_at, standing
 
 _SAME_SECONDS = 0.012
 """Notes of one cause begin within this."""
@@ -168,6 +168,18 @@ def trim(events: Iterable[Event], start: float, end: float) -> Iterator[Event]:
             continue
         yield event.at(event.time - start)
     yield from open_notes.release(end - start)
+
+
+def round_of(events: Sequence[Event], start: float, end: float) -> Iterator[Event]:
+    """What was played in a round over a take, at seconds from its start: see :func:`trim`.
+
+    What was held before (a pedal, bend) is held in it. A bend or pressure that was held all the while, where nothing
+    else was, is nothing played: a wheel may not rest quite in the middle.
+    """
+    held = held_at(events, start)
+    if any(start <= event.time <= end for event in events) or any(event.kind == CONTROL for event in held):
+        yield from (event.at(0.0) for event in held)
+        yield from trim(events, start, end)
 
 
 def is_doubtful(doubtful: Sequence[tuple[float, int]], beat: float, note: int) -> bool:

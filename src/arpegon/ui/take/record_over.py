@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
-from itertools import chain
+from collections.abc import Iterable
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from arpegon.core.document import take_edits
 from arpegon.core.events import Event
-from arpegon.core.notes.standing import held_at
-from arpegon.core.notes.takes import Take, TakePart, trim
+from arpegon.core.notes.takes import Take, TakePart, round_of
 from arpegon.core.time import studio
 from arpegon.ui.model.session import Session
 from arpegon.ui.take.take_start import TakeStart
@@ -100,7 +98,7 @@ class RecordOver(QObject):
         added = []
         for part in take.parts:
             heard = history.played(part.strand), history.generated(part.strand)
-            played, generated = (self._laid(take, _round(events, began, end)) for events in heard)
+            played, generated = (self._laid(take, round_of(events, began, end)) for events in heard)
             added.append(TakePart(strand=part.strand, name=part.name, played=played, generated=generated))
         made = take_edits.record_round(project, take.id, added, self.span if self.replaces else None)
         if made is not project:
@@ -111,11 +109,6 @@ class RecordOver(QObject):
         """What was played in a round, on the beats of the take."""
         begin = take.course.second_at(self.span[0])
         return tuple(event.at(take.course.beat_at(begin + event.time)) for event in events)
-
-
-def _round(events: Sequence[Event], start: float, end: float) -> Iterator[Event]:
-    """What was played in a round, at seconds from its start; a pedal that was down before is down in it."""
-    return chain((event.at(0.0) for event in held_at(events, start)), trim(events, start, end))
 
 
 def span_of(take: Take, loop: tuple[float, float] | None) -> tuple[float, float]:
