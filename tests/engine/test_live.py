@@ -130,6 +130,20 @@ def test_a_keyboard_that_is_unplugged_lets_go_and_is_heard_when_it_is_back(live,
     wait_for(heard)
 
 
+def test_what_else_a_keyboard_held_as_it_was_unplugged_comes_back_at_the_synthesizer(live, pair):
+    live.set_project(project(strand(sources=(MidiSource(),), destinations=(PortDestination(),))), HERE)
+    pair.connect_to_own_output()
+    wait_for(lambda: any(pair.name in port for port in live.reports.open_ports()))
+    at_work(live)
+    held = [(0xE0, 0, 96), (0xD0, 90), (0xB0, 66, 127), (0xB0, 1, 90)]
+    for message in held:
+        pair.keys.send(list(message))
+    wait_for(lambda: set(map(tuple, pair.heard)) >= set(held))
+    pair.unplug_keys()
+    wait_for(lambda: set(map(tuple, pair.heard)) >= {(0xE0, 0, 64), (0xD0, 0), (0xB0, 66, 0)})
+    assert (0xB0, 1, 0) not in map(tuple, pair.heard), "a wheel stays where it is"
+
+
 def test_edits_while_notes_are_held_leave_nothing_hanging(live, pair):
     chain = (stage("scale", "s", root="C"), stage("chord", "c", offsets=[4, 7]))
     now = project(strand(*chain, destinations=(PortDestination(), InstrumentDestination(instrument="bells"))))
