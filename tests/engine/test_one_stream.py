@@ -12,8 +12,8 @@ from test_promises import edited, played, settle, sources, stages
 from arpegon.core.document import edits
 from arpegon.core.document.model import Held, Hookup, Section
 from arpegon.core.errors import DocumentError
-from arpegon.core.events import CONTROL, HOLD_PEDALS, NOTE_OFF, NOTE_ON, Event, control
-from arpegon.core.notes.pressed import Pressed
+from arpegon.core.events import HOLD_PEDALS, NOTE_OFF, NOTE_ON, Event, control
+from arpegon.core.notes.pressed import Pressed, is_pedal
 from arpegon.core.notes.taps import IN, Batch, Tap
 from arpegon.engine.live.keeper import MemoryKeeper
 from arpegon.engine.live.reporter import BACKLOG_LIMIT, Reporter
@@ -78,7 +78,7 @@ def open_notes(events):
 
 
 def pedals_down(events):
-    return [key for key in open_notes(events).held if key >> 11 == CONTROL >> 4]
+    return list(filter(is_pedal, open_notes(events).held))
 
 
 class Run:

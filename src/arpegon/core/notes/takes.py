@@ -111,7 +111,7 @@ def cut_take(history: Remembered, start: float, end: float, *, id: str, name: st
 
     for strand in history.strands:
         versions = history.played(strand), history.generated(strand)
-        if not any(start <= event.time <= end for version in versions for event in version):
+        if not any(_any_between(events, start, end) for events in versions):
             continue  # what is only held, and comes back at the end, makes no take
         played, generated = (course.lay(trim(events, start, end)) for events in versions)
         if played or generated:
@@ -177,9 +177,13 @@ def round_of(events: Sequence[Event], start: float, end: float) -> Iterator[Even
     else was, is nothing played: a wheel may not rest quite in the middle.
     """
     held = held_at(events, start)
-    if any(start <= event.time <= end for event in events) or any(event.kind == CONTROL for event in held):
+    if _any_between(events, start, end) or any(event.kind == CONTROL for event in held):
         yield from (event.at(0.0) for event in held)
         yield from trim(events, start, end)
+
+
+def _any_between(events: Iterable[Event], start: float, end: float) -> bool:
+    return any(start <= event.time <= end for event in events)
 
 
 def is_doubtful(doubtful: Sequence[tuple[float, int]], beat: float, note: int) -> bool:
