@@ -5,11 +5,9 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from pathlib import Path
-from typing import Any
 
 import msgspec
 import numpy as np
-from numpy.typing import NDArray
 
 from arpegon.core.counting import counted
 from arpegon.core.document.model import Held, Project, Section
@@ -22,7 +20,7 @@ from arpegon.engine.graph.crowds import crowd_words
 from arpegon.files.assets import CLIPS, SOUNDS, remarks
 from arpegon.files.atomic import check_writable
 from arpegon.files.audio import AudioFile, check_suffix, read_audio, write_audio
-from arpegon.files.midi import Clip, Track, read_midi, write_song
+from arpegon.files.midi import MIDI_SUFFIXES, Clip, Track, read_midi, write_song
 from arpegon.files.project import load_project
 from arpegon.files.song import Wish, apart, tracks_by_outlet, tracks_by_strand
 from arpegon.files.take_file import course_of_clip
@@ -31,8 +29,6 @@ from arpegon.sounding import RATE, SoundAlong, all_known, audio_frames, render_a
 _LONGEST_SECONDS = 86_400.0
 _LONGEST_UNASKED_SECONDS = 3 * 3600.0
 """Where nobody said how long a render should be: more is a stray event far behind the rest, or should be asked for."""
-_TAIL_SECONDS = 12.0
-"""For how long stages may end what they began, where nobody said how long a render should be."""
 _LOUDEST = 0.98
 _NEAR = 1e-6
 
@@ -78,32 +74,24 @@ def render_project(
         raise ArpegonError(f"“{document.title}” has no audio source that could hear --audio-in.")
     score = read_midi(wish.midi_in, document.meter) if wish.midi_in is not None else None
     yield from (Remark(text, True) for text in remarks(clips | ({} if score is None else {"": score})))
-    played, tempi, document = _laid(document, score, wish)
+    if score is not None and wish.take_tempo:
+        document = _led_by(document, score)
     asked = wish.bars is not None or wish.seconds is not None
-    length = offline.length_seconds(
-        document, played, clips, wish.bars, wish.seconds, [heard] if heard else sounds.values()
-    )
-    if length > (_LONGEST_SECONDS if asked else _LONGEST_UNASKED_SECONDS):
-        raise ArpegonError(
-            f"That would be {length / 3600:,.0f} hours of music; --seconds or --bars say how much of it is wanted."
-        )
-    if length <= 0.0:
-        raise ArpegonError(
-            f"“{document.title}” has neither sections nor clips that would say how long it is: "
-            "give --bars or --seconds."
-        )
 
     def run(project: Project, observer: offline.Observer | None = None) -> offline.Result:
         return offline.run(
             project,
-            played,
+            [] if score is None else score.seconds() if wish.keep_tempo else score.events,
             clips,
-            seconds=length,
+            seconds=wish.seconds,
+            bars=wish.bars,
+            on_beats=not wish.keep_tempo,
             seed=wish.seed,
             sounds=sounds,
             heard=heard,
-            tail=0.0 if asked else _TAIL_SECONDS,
-            tempi=tempi,
+            tail=not asked,
+            tempi=_tempi(score) if score is not None and wish.take_tempo else [],
+            longest=_LONGEST_SECONDS if asked else _LONGEST_UNASKED_SECONDS,
             progress=None if progress is None else lambda share: progress(shares[0] + share * shares[1]),
             observer=observer,
         )
@@ -115,7 +103,7 @@ def render_project(
     split = apart(document) if by_strand else None
     made_along = False
     if wish.wav_out is not None and is_along:
-        with SoundAlong(document, wish.wav_out, audio_frames(length + _TAIL_SECONDS)) as along:
+        with SoundAlong(document, wish.wav_out, audio_frames(_most_seconds(document, wish))) as along:
             result = run(document, along)
             made_along = along.written()
     else:
@@ -124,19 +112,21 @@ def render_project(
     if result.left_out:
         yield Remark(crowd_words(document, result.left_out), True)
     if wish.midi_out is not None:
-        course = _course(result, score, wish)
+        course = course_of(result.facts, 0.0, result.seconds)
         if split is not None:
             sent = result if wish.wav_out is None else run(split[0])
-            tracks = tracks_by_strand(document, split[1], _without_lead(sent.ports, sent.lead), course)
+            tracks = tracks_by_strand(document, split[1], sent.ports, course)
         else:
             tracks = _tracks(document, wish, result, course)
         write_song(wish.midi_out, tracks, course, document.title, wish.single)
     if wish.wav_out is not None:
         to_write = [] if made_along else [(None, wish.wav_out)]
+        # One gain for the mix and all stems, so that the stems add up to the mix.
+        gain = _gain(document, result) if wish.normalize else 1.0
         for place, (name, path) in enumerate([*to_write, *stems.items()]):
             if progress is not None:
                 progress(0.75 + 0.25 * place / (1 + len(stems)))
-            _write_sound(document, result, path, wish.normalize, name)
+            _write_sound(document, result, path, gain, name)
     count = sum(len(events) for events in result.strands.values())
     strands = counted(len(document.strands), "strand")
     yield Remark(f"{counted(count, 'event')} from {strands} in {result.seconds:.1f} s of music.")
@@ -176,6 +166,8 @@ def _check(wish: Wish) -> None:
         raise ArpegonError("--stems are written beside --wav FILE: give that, too.")
     if wish.wav_out is not None:
         check_suffix(wish.wav_out)
+    if wish.midi_out is not None and wish.midi_out.suffix.lower() not in MIDI_SUFFIXES:
+        raise ArpegonError(f"“{wish.midi_out}” is not the name of a MIDI file. End it in .mid, or use --wav for sound.")
 
 
 def _check_outputs(read: Iterable[Path], written: Sequence[Path]) -> None:
@@ -201,30 +193,31 @@ def _stems(document: Project, wish: Wish) -> dict[str, Path]:
     return {one.id: path.with_name(f"{path.stem}-{one.id}{path.suffix}") for one in document.instruments}
 
 
-def _laid(document: Project, score: Clip | None, wish: Wish) -> tuple[list[Event], list[tuple[float, float]], Project]:
-    """What is played at seconds, the tempi that are taken from it, and the document with its first tempo and meter."""
-    if score is None:
-        return [], [], document
-    if wish.keep_tempo:
-        return score.seconds(), [], document
-    if wish.take_tempo:
-        own = score.tempo_map
-        tempi = [(own.second_at(beat), min(TEMPO_RANGE[1], max(TEMPO_RANGE[0], bpm))) for beat, bpm in score.tempos]
-        first = [bpm for second, bpm in tempi if second <= _NEAR] or [120.0]
-        changed = _metered(msgspec.structs.replace(document, tempo=first[-1]), score)
-        return score.seconds(), [one for one in tempi if one[0] > _NEAR], changed
-    last = score.events[-1].time if score.events else 0.0
-    # Twice as long as the slowest tempo would need: beats can be found only as far as time was worked out.
-    course = offline.course_ahead(document, max(1.0, last * 60.0 / TEMPO_RANGE[0]))
-    return [event.at(course.second_at(event.time)) for event in score.events], [], document
+def _most_seconds(document: Project, wish: Wish) -> float:
+    """As long as the music can be: bars at the slowest tempo, or what is not refused as too long."""
+    if wish.bars is not None:
+        return min(_LONGEST_SECONDS, wish.bars * bar_beats(document.meter) * 60.0 / TEMPO_RANGE[0])
+    return _LONGEST_UNASKED_SECONDS if wish.seconds is None else wish.seconds
 
 
-def _course(result: offline.Result, score: Clip | None, wish: Wish) -> Course:
-    """The course of time of what was rendered."""
-    course = course_of(result.facts, 0.0, result.seconds)
-    if score is not None and wish.take_tempo:
-        course = msgspec.structs.replace(course, meters=course_of_clip(score).meters)
-    return course
+def _tempi(score: Clip) -> list[tuple[float, float]]:
+    """The tempi of a file, and the beats from which they apply."""
+    return [(beat, min(TEMPO_RANGE[1], max(TEMPO_RANGE[0], bpm))) for beat, bpm in score.tempos]
+
+
+def _led_by(document: Project, score: Clip) -> Project:
+    """The document at the tempo and in the meters of a file, whatever tempi its sections have."""
+    sections = tuple(
+        msgspec.structs.replace(
+            section,
+            holds=tuple(held for held in section.holds if held.place != ("", "tempo")),
+            tempo_to=None,
+            tempo_within=0,
+        )
+        for section in document.sections
+    )
+    first = [bpm for beat, bpm in _tempi(score) if beat <= _NEAR] or [120.0]
+    return _metered(msgspec.structs.replace(document, tempo=first[-1], sections=sections), score)
 
 
 def _tracks(document: Project, wish: Wish, result: offline.Result, course: Course) -> list[Track]:
@@ -233,21 +226,16 @@ def _tracks(document: Project, wish: Wish, result: offline.Result, course: Cours
     instruments: dict[str, list[Event]] = {}
     for name, event in result.instruments:
         instruments.setdefault(name, []).append(event)
-    ports, instruments = _without_lead(result.ports, result.lead), _without_lead(instruments, result.lead)
-    return tracks_by_outlet(document, ports, instruments, course, wish.by == "instrument")
+    return tracks_by_outlet(document, result.ports, instruments, course, wish.by == "instrument")
 
 
-def _without_lead(sent: dict[str, list[Event]], lead: float) -> dict[str, list[Event]]:
-    """What left, as if no strand were early: where it was meant."""
-    return {name: [event.at(max(0.0, event.time - lead)) for event in events] for name, events in sent.items()}
+def _gain(document: Project, result: offline.Result) -> float:
+    """What makes the loudest moment of the mix as loud as can be."""
+    blocks = render_audio(document, all_known(result))
+    peak = max((float(np.abs(block).max(initial=0.0)) for block in blocks), default=0.0)
+    return _LOUDEST / peak if peak > 0.0 else 1.0
 
 
-def _write_sound(document: Project, result: offline.Result, path: Path, normalize: bool, only: str | None) -> None:
-    def blocks() -> Iterator[NDArray[Any]]:
-        return render_audio(document, all_known(result), only)
-
-    gain = 1.0
-    if normalize:
-        peak = max((float(np.abs(block).max(initial=0.0)) for block in blocks()), default=0.0)
-        gain = _LOUDEST / peak if peak > 0.0 else 1.0
-    write_audio(path, (block * gain for block in blocks()), audio_frames(result.seconds), RATE)
+def _write_sound(document: Project, result: offline.Result, path: Path, gain: float, only: str | None) -> None:
+    blocks = render_audio(document, all_known(result), only)
+    write_audio(path, (block * gain for block in blocks), audio_frames(result.seconds), RATE)

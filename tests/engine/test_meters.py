@@ -33,8 +33,8 @@ def piece(*sources, **changes):
 
 def test_sections_begin_where_their_own_bars_end():
     assert starts(piece()) == [0.0, 8.0, 18.5, 24.5, 28.5]
-    assert seconds_of(piece(), None) == pytest.approx(28.5 / 2)
-    assert seconds_of(piece(), 3) == pytest.approx((8 + 3.5) / 2)
+    assert seconds_of(piece()) == pytest.approx(28.5 / 2)
+    assert run(piece(), bars=3).end == pytest.approx((8 + 3.5) / 2)
 
 
 def test_bars_are_counted_through_all_meters():

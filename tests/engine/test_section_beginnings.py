@@ -67,7 +67,7 @@ def test_the_transport_stops_where_a_section_says_so_and_goes_on_from_there():
     engine, out = at_work(one, 3.5)
     assert not engine.clock.playing and engine.clock.beat == 4.0 and engine.sections.place == 1
     assert [time for time, _ in played(out)] == [0.0, 0.5, 1.0, 1.5]
-    assert seconds_of(one, None) == 2.0, "a render ends there"
+    assert seconds_of(one) == 2.0, "a render ends there"
     engine.play(4.0)
     engine.run(5.9)
     assert [time for time, _ in played(out)][4:] == [4.0, 4.5, 5.0, 5.5]
@@ -85,7 +85,7 @@ def test_a_piece_whose_first_section_stops_begins_all_the_same():
     one = piece({"transport": "stop"}, {"then": "top"})
     engine, out = at_work(one, 9.0)
     assert len(played(out)) == 8 and not engine.clock.playing and engine.clock.beat == 0.0
-    assert seconds_of(one, None) == 4.0
+    assert seconds_of(one) == 4.0
 
 
 def clocked(*sections):

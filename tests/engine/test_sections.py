@@ -14,11 +14,11 @@ from hypothesis import strategies as st
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import ClipSource, Held, Hookup, InstrumentDestination, Section
-from arpegon.core.document.sections import seconds_of, section_at, starts
+from arpegon.core.document.sections import section_at, starts
 from arpegon.core.errors import FileError
 from arpegon.core.events import note_off, note_on
 from arpegon.core.notes.course import course_of
-from arpegon.engine.offline import length_seconds, run
+from arpegon.engine.offline import run
 from arpegon.engine.simulation import Engine
 from arpegon.files.midi import Clip, Track, format_song
 from arpegon.files.project import format_project, parse_project
@@ -76,7 +76,7 @@ def test_where_sections_begin_and_which_one_holds():
     ],
 )
 def test_how_long_bars_last_at_the_tempi_of_their_sections(sections, bars, seconds):
-    assert seconds_of(walking(*sections), bars) == pytest.approx(seconds)
+    assert run(walking(*sections), bars=bars).end == pytest.approx(seconds)
 
 
 # -- what holds ------------------------------------------------------------------------------------------
@@ -220,8 +220,8 @@ def test_the_tempo_track_of_what_is_rendered_has_every_tempo_so_that_notes_lie_o
         section("c", 1, held("", "tempo", 143.0), then="top"),
         tempo=110.0,
     )
-    seconds = length_seconds(one, [], {}, bars=7)
-    result = run(one, seconds=seconds)
+    result = run(one, bars=7)
+    seconds = result.end
     course = course_of(result.facts, 0.0, seconds)
     midi = mido.MidiFile(file=io.BytesIO(format_song([Track("a", course.lay(result.strands["a"]))], course)))
     ticks = accumulate(message.time for message in midi.tracks[1])

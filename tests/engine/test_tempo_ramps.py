@@ -12,13 +12,12 @@ from hypothesis import strategies as st
 
 from arpegon.core.document import edits
 from arpegon.core.document.model import Held, Hookup, Section, SectionMessage
-from arpegon.core.document.sections import seconds_of
 from arpegon.core.errors import FileError
 from arpegon.core.events import CONTROL, NOTE_ON, PROGRAM, control, note_on
 from arpegon.core.notes.course import course_of
 from arpegon.core.time.ramp import Ramp
 from arpegon.engine.offline import _END as END
-from arpegon.engine.offline import length_seconds, run
+from arpegon.engine.offline import run
 from arpegon.engine.simulation import Engine
 from arpegon.files.midi import Track, read_midi, write_song
 from arpegon.files.project import format_project, parse_project
@@ -82,8 +81,8 @@ def test_a_repeated_section_slows_down_each_time_and_its_render_is_as_long_as_it
     found = beat_times(again, seconds=12.0)
     whole = 120.0 * 8 / 180.0
     assert found[8] == pytest.approx(whole, abs=1e-5) and found[16] == pytest.approx(2 * whole, abs=1e-4)
-    assert seconds_of(again, 2) == pytest.approx(whole) and seconds_of(again, 4) == pytest.approx(2 * whole)
-    assert length_seconds(again, [], {}) == pytest.approx(whole)
+    assert [run(again, bars=bars).end for bars in (2, 4)] == pytest.approx([whole, 2 * whole])
+    assert run(again).end == pytest.approx(whole)
 
 
 def test_what_is_exported_lies_on_its_beats(tmp_path):

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from arpegon.core.document.model import ClipSource, MidiSource
 from arpegon.core.events import NOTE_OFF, NOTE_ON, control, note_off, note_on
-from arpegon.engine.offline import length_seconds, run
+from arpegon.engine.offline import run
 from arpegon.files.midi import in_turn, read_midi
 from building import project, strand
 
@@ -116,7 +116,7 @@ def test_a_clip_at_its_own_tempo_takes_all_its_tempi_and_is_rendered_whole(tmp_p
     clip = with_tempi(tmp_path)
     source = ClipSource(file="c.mid", loop=loop, follow_tempo=False)
     document = project(strand(sources=(source,)), tempo=240.0)
-    length = length_seconds(document, (), {"c.mid": clip})
+    length = run(document, clips={"c.mid": clip}).end
     assert length == 6.0, "four beats of a second, four of half a second"
     result = run(document, clips={"c.mid": clip}, seconds=2 * length)
     begun = [event.time for event in result.strands["a"] if event.kind == NOTE_ON]

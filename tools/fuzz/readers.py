@@ -131,7 +131,6 @@ class Readers:
         clip = read_midi(folder / "x.mid")
         strand = Strand(id="a", name="a", sources=(ClipSource(file="x.mid"),))
         document = Project(strands=(strand,))
-        offline.length_seconds(document, clip.seconds(), {"x.mid": clip})
         offline.run(document, (), {"x.mid": clip}, seconds=_SECONDS)
 
     def project_bytes(self, draw: random.Random, folder: Path) -> None:

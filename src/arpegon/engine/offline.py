@@ -3,20 +3,27 @@
 from __future__ import annotations
 
 import math
+from collections import deque
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from typing import Any, Protocol
 
 import msgspec
 
 from arpegon.core.document.model import AudioSource, ClipSource, MidiSource, Project, SurfaceSource
-from arpegon.core.document.sections import seconds_of
+from arpegon.core.document.sections import starts, to_first_stop
+from arpegon.core.errors import ArpegonError
 from arpegon.core.events import CONTROL, NOTE_OFF, NOTE_ON, Event, note_on
 from arpegon.core.notes.course import Course, TimeFacts, course_of
+from arpegon.core.notes.elapsed import Elapsed
+from arpegon.core.notes.pairing import Pairing, note_key
 from arpegon.core.notes.taps import IN, OUT, Tap
+from arpegon.core.processing.parameters import NoteValue, with_defaults
 from arpegon.core.time.own_tempo import OwnTempo
+from arpegon.core.time.rhythm import beats_of
 from arpegon.engine.simulation import Engine
 from arpegon.files.audio import AudioFile
 from arpegon.files.midi import Clip
+from arpegon.processors import processor_class
 
 _KNOWN_SECONDS = 1.0
 """How often whoever makes sound meanwhile is told how far a run is."""
@@ -24,6 +31,8 @@ _PARTS = 40
 """In how many parts a run is done of which somebody wants to know how far it is."""
 _END = 2e-6
 """Seconds before the end of a run up to which things begin."""
+_TAIL_SECONDS = 12.0
+"""Longer than any time that a stage takes which is set in seconds."""
 _HEARD = "what is heard"
 
 
@@ -37,10 +46,11 @@ class Result(msgspec.Struct):
     batches: list[tuple[str, list[Event]]] = []
     """What the instruments got, batch by batch."""
     ports: dict[str, list[Event]] = {}
-    lead: float = 0.0
-    """By how many seconds what left to outlets is later, because some strand is played early."""
+    """What left by each MIDI output."""
+    end: float = 0.0
+    """The second at which the transport stopped,"""
     seconds: float = 0.0
-    """When the last thing ended."""
+    """and that at which the last note ended."""
     left_out: dict[str, int] = {}
     """By strand, how many events were left out because there were too many at once."""
     facts: list[TimeFacts] = []
@@ -69,16 +79,23 @@ class Observer(Protocol):
 
 
 class Collector:
-    """The outputs of an offline run."""
+    """The outputs of an offline run. Everything lies where it was meant: as if no strand were early."""
 
     def __init__(self) -> None:
         self.result = Result()
+        self.elapsed = Elapsed()
+        self.lead: Callable[[], float] = lambda: 0.0
+        """Seconds by which everything leaves later, because some strand is played early."""
+
+    def _meant(self, events: Sequence[Event]) -> list[Event]:
+        lead = self.lead()
+        return [event.at(max(0.0, event.time - lead)) for event in events] if lead else list(events)
 
     def port(self, port: str, events: Sequence[Event]) -> None:
-        self.result.ports.setdefault(port, []).extend(events)
+        self.result.ports.setdefault(port, []).extend(self._meant(events))
 
     def instrument(self, instrument: str, events: Sequence[Event]) -> None:
-        self.result.batches.append((instrument, list(events)))
+        self.result.batches.append((instrument, self._meant(events)))
 
     def printed(self, strand: str, places: tuple[str, ...], events: Sequence[Event]) -> None:
         for place, found in ((IN, self.result.played), (OUT, self.result.strands)):
@@ -90,6 +107,7 @@ class Collector:
 
     def timed(self, facts: TimeFacts) -> None:
         self.result.facts.append(facts)
+        self.elapsed.add(facts)
 
     def passed(self, stage: str, event: Event | None, out: Sequence[Event]) -> None:
         """Nobody watches offline."""
@@ -131,39 +149,94 @@ def hearing(project: Project, sound: AudioFile) -> tuple[Project, dict[str, Audi
     return msgspec.structs.replace(project, strands=strands), {_HEARD: sound}
 
 
-def length_seconds(
-    project: Project,
-    played: Sequence[Event],
-    clips: Mapping[str, Clip],
-    bars: float | None = None,
-    seconds: float | None = None,
-    heard: Iterable[AudioFile] = (),
-) -> float:
-    """How long a run lasts: what was asked for, else until the sections, the input, each clip and each sound have
-    ended once."""
-    if seconds is not None:
-        return seconds
-    if bars is not None:
-        return seconds_of(project, bars)
-    piece = seconds_of(project, None)
-    return max(
-        [
-            piece,
-            *_clip_seconds(project, clips),
-            *(event.time for event in played[-1:]),
-            *(sound.seconds for sound in heard),
-        ]
-    )
+class Ending:
+    """Says when a run ends, as things are; a change of tempo, meter or place moves the end.
 
+    Args:
+        seconds: the end in seconds, if that was asked for.
+        bars: the end in bars, if that was asked for. With neither, a run ends when the sections, the input, each clip
+            and each sound have ended once.
+        longest: the most seconds that a run may last.
+    """
 
-def _clip_seconds(project: Project, clips: Mapping[str, Clip]) -> Iterator[float]:
-    """How long each clip lasts, at the tempo that its source plays it at."""
-    for source in (source for strand in project.strands for source in strand.sources if isinstance(source, ClipSource)):
-        own_music = [Clip(source.music.events, source.music.beats)] if source.music is not None else []
-        for clip in (*own_music, *(clips[file] for file in source.files if file in clips)):
+    def __init__(
+        self,
+        engine: Engine,
+        elapsed: Elapsed,
+        *,
+        seconds: float | None,
+        bars: float | None,
+        clips: Mapping[str, Clip],
+        rests: float,
+        last_beat: float,
+        longest: float,
+    ) -> None:
+        self._engine = engine
+        self._elapsed = elapsed
+        self._seconds = seconds
+        self._bars = bars
+        self._clips = clips
+        self._rests = rests
+        """The second at which the longest sound, and the input in seconds, has ended."""
+        self._last_beat = last_beat
+        """The beat on which the input in beats ends."""
+        self._longest = longest
+        self._stopped: float | None = None
+        """When the sections came to their end."""
+
+    @property
+    def is_asked(self) -> bool:
+        """Whether somebody asked for this length."""
+        return self._seconds is not None or self._bars is not None
+
+    def second(self) -> float:
+        """When the run ends.
+
+        Raises:
+            ArpegonError: it lasts longer than a run may, or nothing says how long it is.
+        """
+        if self._seconds is not None:
+            end = self._seconds
+        elif self._bars is not None:
+            end = self._elapsed.end_of_bars(self._bars)
+        else:
+            end = max([self._rests, self._elapsed.second_at(self._last_beat), self._piece(), *self._clip_ends()])
+        if end > self._longest:
+            raise ArpegonError(
+                f"That would be {end / 3600:,.0f} hours of music; --seconds or --bars say how much of it is wanted."
+            )
+        return end
+
+    def _piece(self) -> float:
+        """When the sections have been played once."""
+        project = self._engine.graph.project
+        if not project.sections:
+            return 0.0
+        if any(section.then in ("again", "top") for section in project.sections):
+            return self._elapsed.end_of_bars(sum(section.bars for section in to_first_stop(project)))
+        if self._stopped is None:
+            end = self._engine.clock.time_at(starts(project)[-1])
+            if end > self._engine.now and end < math.inf:
+                return end
+            self._stopped = min(end, self._engine.now)
+        return self._stopped
+
+    def _clip_ends(self) -> Iterator[float]:
+        """When each clip has been played once, at the tempo at which its source plays it."""
+        project, elapsed = self._engine.graph.project, self._elapsed
+        sources = (source for strand in project.strands for source in strand.sources)
+        for source in (source for source in sources if isinstance(source, ClipSource)):
+            own_music = [Clip(source.music.events, source.music.beats)] if source.music is not None else []
             own = OwnTempo.of(msgspec.structs.asdict(source))
-            tempo = project.tempo if own is None else own.tempo(project.tempo)
-            yield clip.beats * 60.0 / tempo if source.follow_tempo else clip.tempo_map.second_at(clip.beats)
+            for clip in (*own_music, *(self._clips[file] for file in source.files if file in self._clips)):
+                if not source.follow_tempo:
+                    yield clip.tempo_map.second_at(clip.beats)
+                elif own is None:
+                    yield elapsed.second_at(clip.beats)
+                elif own.way == "ratio":
+                    yield elapsed.second_at(clip.beats * 100.0 / own.ratio)
+                else:
+                    yield clip.beats * 60.0 / own.bpm
 
 
 def run(
@@ -171,75 +244,198 @@ def run(
     played: Sequence[Event] = (),
     clips: Mapping[str, Clip] | None = None,
     *,
-    seconds: float,
+    seconds: float | None = None,
+    bars: float | None = None,
+    on_beats: bool = False,
     seed: int | None = None,
     sounds: Mapping[str, AudioFile] | None = None,
     heard: AudioFile | None = None,
-    tail: float = 0.0,
+    tail: bool = False,
     tempi: Sequence[tuple[float, float]] = (),
+    longest: float = math.inf,
     progress: Callable[[float], None] | None = None,
     observer: Observer | None = None,
 ) -> Result:
     """Run a project from its start.
 
     Args:
-        played: what the play surface and every MIDI input send, at seconds, in order.
+        played: what the play surface and every MIDI input send, in order.
         clips: the clips that the project names, by file.
-        seconds: when the transport stops; where there is no ``tail``, everything that still sounds is ended.
+        seconds: when the transport stops.
+        bars: after how many bars it stops. With neither it stops when everything has been played once.
+        on_beats: the times of ``played`` are quarter notes gone by, not seconds.
         seed: overrules the seeds of all stages.
         sounds: the files of audio sources, by name.
         heard: what every audio source hears, once, instead of its own input or file.
-        tail: for how many seconds more stages may end what they began, with no key down.
-        tempi: tempi, and from which second on they hold, whatever the project says.
+        tail: whether stages may end what they began, with no key down, after the transport has stopped. Otherwise
+            everything that still sounds is ended.
+        tempi: tempi, and after how many quarter notes each begins, whatever the project says.
+        longest: the most seconds that it may last.
         progress: told how much of it is done, 0 ... 1.
         observer: who follows it.
+
+    Raises:
+        ArpegonError: it would last longer than ``longest``, or nothing says how long it is.
     """
     project = heard_alike(project)
     if heard is not None:
         project, sounds = hearing(project, heard)
-    collector = Collector()
-    engine = Engine(collector, seed)
-    engine.apply(project, clips or {}, 0.0, sounds)
-    for second, tempo in tempi:
-        engine.at_time(second, lambda now, tempo=tempo: engine.set_tempo(now, tempo))  # type: ignore[misc]
-    engine.play(0.0, 0.0)
-    engine.arrivals.score("surface", played)
-    if observer is not None:
-        observer.begin(collector.result)
-    parts = _PARTS if progress is not None else 1
-    parts = max(parts, round(seconds / _KNOWN_SECONDS)) if observer is not None else parts
-    for part in range(1, parts):
-        until = part / parts * max(0.0, seconds - _END)
-        engine.run(until)
-        if progress is not None:
-            progress(part / parts)
+    sounding = [heard] if heard is not None else (sounds or {}).values()
+    last = played[-1].time if played else 0.0
+    rests = max([0.0 if on_beats else last, *(sound.seconds for sound in sounding)])
+
+    def once(lead: float, endless: Collection[str], observer: Observer | None) -> Result:
+        collector = Collector()
+        engine = Engine(collector, seed)
+        engine.graph.least_lead = lead
+        collector.lead = lambda: engine.graph.lead
+        engine.audio.plays_through = heard is not None
+        ending = Ending(
+            engine,
+            collector.elapsed,
+            seconds=seconds,
+            bars=bars,
+            clips=clips or {},
+            rests=rests,
+            last_beat=last if on_beats else 0.0,
+            longest=longest,
+        )
+        engine.apply(project, clips or {}, 0.0, sounds)
         if observer is not None:
-            observer.advance(until)
-    # What falls on the very end belongs to the bar that begins there, but for what was played.
-    engine.run(max(0.0, seconds - _END))
-    if tail:
-        engine.lost("surface", seconds)
-    engine.stop(seconds)
-    end = seconds + engine.graph.longest_delay
-    engine.run(end)
-    if tail:
-        until = end + tail
-        while (due := engine.next_due()) <= until:
-            engine.run(math.nextafter(due, math.inf))
-        if engine.graph.sounding or _begins_after(collector.result, until - tail / 4):
-            # It would go on for ever, as what latches does: it ends with the rest.
+            observer.begin(collector.result)
+        engine.graph.least_lead = engine.graph.lead
+        engine.play(0.0, 0.0)
+        engine.arrivals.score("surface", played, collector.elapsed if on_beats else None)
+        if ending.second() <= 0.0:
+            raise ArpegonError(
+                f"“{project.title}” has neither sections nor clips that would say how long it is: "
+                "give --bars or --seconds."
+            )
+        _perform(engine, collector, ending, tempi, progress, observer)
+        collector.result.end = ending.second()
+        end = _end(engine, collector.result.end, endless, with_tail=tail, with_input=not ending.is_asked)
+        if tail:
+            _end_what_began(engine, collector.result, end)
+        engine.finish(max(end, engine.now))
+        if engine.graph.most_lead > engine.graph.least_lead:
+            raise _Again(lead=engine.graph.most_lead)
+        result = collector.result
+        result.left_out = engine.graph.left_out
+        result.seconds = max([end, *(event.time for _, events in _lists(result) for event in events[-1:])])
+        if observer is not None:
+            observer.end()
+        return result
+
+    lead, endless = 0.0, frozenset[str]()
+    while True:
+        try:
+            return once(lead, endless, observer)
+        except _Again as again:
+            lead, endless = max(lead, again.lead), endless | again.endless
             if observer is not None:
                 observer.give_up()
-            return run(project, played, clips, seconds=seconds, seed=seed, sounds=sounds, heard=heard, tempi=tempi)
-        _forget_endless(collector.result, seconds, until - tail / 4)
-    engine.finish(max(end, engine.now))
-    result = collector.result
-    result.lead = engine.graph.lead
-    result.left_out = engine.graph.left_out
-    result.seconds = max([seconds, *(event.time for _, events in _lists(result) for event in events[-1:])])
-    if observer is not None:
-        observer.end()
-    return result
+                observer = None
+
+
+class _Again(Exception):
+    """A run has to be repeated, because of something that is known only once it is over.
+
+    Args:
+        lead: the seconds by which everything has to leave later, because a strand became early in mid-run.
+        endless: strands that would go on for ever.
+    """
+
+    def __init__(self, lead: float = 0.0, endless: frozenset[str] = frozenset()) -> None:
+        self.lead = lead
+        self.endless = endless
+
+
+def _perform(
+    engine: Engine,
+    collector: Collector,
+    ending: Ending,
+    tempi: Sequence[tuple[float, float]],
+    progress: Callable[[float], None] | None,
+    observer: Observer | None,
+) -> None:
+    """Run up to the end, and stop on the way for tempi and for those who follow the run."""
+    elapsed = collector.elapsed
+    waiting = deque(tempi)
+    while engine.now < (last := max(0.0, ending.second() - _END)):
+        step = last / _PARTS if progress is not None else math.inf
+        pause = engine.now + (min(step, _KNOWN_SECONDS) if observer is not None else step)
+
+        def until(pause: float = pause) -> float:
+            tempo_at = elapsed.second_at(waiting[0][0]) if waiting else math.inf
+            # What falls on the very end belongs to the bar that begins there.
+            return min(pause, tempo_at, max(0.0, ending.second() - _END))
+
+        engine.run_to(until)
+        if waiting and elapsed.second_at(waiting[0][0]) <= engine.now:
+            engine.set_tempo(engine.now, waiting.popleft()[1])
+        if progress is not None:
+            progress(min(1.0, engine.now / last))
+        if observer is not None:
+            observer.advance(engine.now - engine.graph.lead)
+
+
+def _end(engine: Engine, end: float, endless: Collection[str], *, with_tail: bool, with_input: bool) -> float:
+    """Stop the transport, and let everything leave that was made by then; the second at which it has left."""
+    engine.audio.plays_through = False
+    engine.stop(end)
+    if with_input:
+        engine.run(end)
+    engine.arrivals.end_scores()
+    if with_tail:
+        engine.lost("surface", end)
+    if endless:
+        strands = tuple(strand for strand in engine.graph.project.strands if strand.id not in endless)
+        engine.graph.apply(msgspec.structs.replace(engine.graph.project, strands=strands), engine.now)
+    last = end + engine.graph.longest_delay
+    engine.run(last)
+    return last
+
+
+def _end_what_began(engine: Engine, result: Result, end: float) -> None:
+    """Let stages end what they began.
+
+    Raises:
+        _Again: some strands would go on for ever, as a latched arpeggio does; they have to end with the rest.
+    """
+    tail = _tail_seconds(engine)
+    until = end + tail
+    while (due := engine.next_due()) <= until:
+        engine.run(math.nextafter(due, math.inf))
+    late = until - tail / 4
+    endless = frozenset(name for name, events in result.strands.items() if _goes_on(events, late))
+    if endless:
+        raise _Again(endless=endless)
+    _forget_endless(result, end, late)
+
+
+def _tail_seconds(engine: Engine) -> float:
+    """More seconds than stages need to end what they began, with no key down."""
+    project, seconds = engine.graph.project, _TAIL_SECONDS
+    for stage in (stage for strand in project.strands for stage in strand.stages):
+        params = processor_class(stage.kind).params
+        values = with_defaults(params, stage.params)
+        lengths = [beats_of(values[one.name], project.meter) for one in params if isinstance(one, NoteValue)]
+        # Doubled, as a last quarter in which nothing begins shows that nothing goes on for ever.
+        seconds += 2.0 * engine.clock.seconds(sum(lengths)) * max(1, values.get("repeats", 1))
+    return seconds
+
+
+def _goes_on(events: Sequence[Event], late: float) -> bool:
+    """Whether a strand still begins notes after a second, or never ends some."""
+    open_notes: Pairing[bool] = Pairing()
+    for event in events:
+        if event.kind == NOTE_ON:
+            if event.time > late:
+                return True
+            open_notes.begin(note_key(event), True)
+        elif event.kind == NOTE_OFF:
+            open_notes.end(note_key(event))
+    return bool(open_notes)
 
 
 def _lists(result: Result) -> Iterator[tuple[str, list[Event]]]:
@@ -247,11 +443,6 @@ def _lists(result: Result) -> Iterator[tuple[str, list[Event]]]:
     yield from result.ports.items()
     yield from result.strands.items()
     yield from result.batches
-
-
-def _begins_after(result: Result, second: float) -> bool:
-    """Whether a note begins later than a second."""
-    return any(event.time > second and event.kind == NOTE_ON for _, events in _lists(result) for event in events[-64:])
 
 
 def _forget_endless(result: Result, end: float, late: float) -> None:

@@ -121,7 +121,16 @@ class Engine:
 
     def run(self, until: float) -> None:
         """Do all that is due up to ``until`` seconds, in order of time."""
+        self.run_to(lambda: until)
+
+    def run_to(self, end: Callable[[], float]) -> None:
+        """Do all that is due up to an end, in order of time.
+
+        Args:
+            end: the second at which to stop. It is asked before each step, since a change of tempo moves it.
+        """
         while True:
+            until = end()
             planned, do = self._next_planned()
             due = min(planned, until)
             next_input = self.arrivals.next_time()

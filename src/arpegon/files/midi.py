@@ -51,6 +51,10 @@ class Clip(msgspec.Struct, frozen=True):
         return [event.at(own.second_at(event.time)) for event in self.events]
 
 
+MIDI_SUFFIXES = (".mid", ".midi", ".smf", ".kar")
+"""The suffixes of MIDI files."""
+
+
 def read_midi(path: Path, meter: tuple[int, int] = (4, 4)) -> Clip:
     """All tracks of a MIDI file, merged; its length is rounded up to whole bars.
 
@@ -96,10 +100,12 @@ def parse_midi(content: bytes, path: Path, meter: tuple[int, int] = (4, 4)) -> C
             else:
                 found.faults["a tempo that is none"] += 1
     events = in_turn(events)
-    bar = bar_beats(meter)
     length = _length(found) / ticks_per_beat
-    bars = max(1, -(-round(length * TICKS) // round(bar * TICKS)))
-    line = (bars - 1) * bar
+    # Bars are those of the file, if it names a meter: a clip of three beats comes round after three, in any piece.
+    start, meter = max((row for row in sorted(meters) if row[0] < length), key=itemgetter(0), default=(0.0, meter))
+    bar = bar_beats(meter)
+    bars = max(1, -(-round((length - start) * TICKS) // round(bar * TICKS)))
+    line = start + (bars - 1) * bar
     if (
         bars > 1
         and length - line <= _OVERHANG
@@ -108,8 +114,8 @@ def parse_midi(content: bytes, path: Path, meter: tuple[int, int] = (4, 4)) -> C
         bars -= 1
     down = Pressed()
     down.follow(events)
-    events += down.release(max(length, bars * bar))
-    return Clip(tuple(events), bars * bar, tuple(tempos), tuple(meters), _remark(path, found.faults))
+    events += down.release(max(length, start + bars * bar))
+    return Clip(tuple(events), start + bars * bar, tuple(tempos), tuple(meters), _remark(path, found.faults))
 
 
 def _merged(found: smf.Tracks) -> list[smf.TrackMessage]:

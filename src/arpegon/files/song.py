@@ -14,7 +14,7 @@ from arpegon.core.document.model import (
     Project,
     Strand,
 )
-from arpegon.core.events import Event
+from arpegon.core.events import SYSEX, Event
 from arpegon.core.notes.course import Course
 from arpegon.files.midi import Track
 from arpegon.sound.sounds import SOUNDS
@@ -118,9 +118,10 @@ def tracks_by_outlet(
         if not by_channel:
             tracks.append(Track(instrument or port, course.lay(events), port, instrument))
             continue
-        channels = sorted({event.channel for event in events if event.status < 0xF0})
+        # What belongs to no channel (system exclusive …) goes on the first track.
+        channels = sorted({event.channel for event in events if event.status < SYSEX}) or [0]
         for channel in channels:
-            own = [event for event in events if event.status < 0xF0 and event.channel == channel]
+            own = [one for one in events if (one.channel if one.status < SYSEX else channels[0]) == channel]
             name = instrument or port
             name = name if len(channels) == 1 else f"{name}, channel {channel + 1}"
             tracks.append(Track(name, course.lay(own), port, instrument))

@@ -118,14 +118,6 @@ def grid_of(project: Project, place: int) -> float:
     return next((begun[at] for at in range(place, 0, -1) if meters[at] != meters[at - 1]), 0.0)
 
 
-def played_through(project: Project) -> Iterator[Section]:
-    """The sections in the order in which they are played from the start of the piece; it may never end."""
-    place: int | None = 0 if project.sections else None
-    while place is not None:
-        yield project.sections[place]
-        place = following(project, place)
-
-
 def tempo_of(project: Project, section: Section) -> float:
     """The tempo in a section: its own, or the project's."""
     return next((float(held.value) for held in section.holds if held.place == ("", "tempo")), project.tempo)
@@ -148,7 +140,7 @@ def ramps_of(project: Project, place: int, before: float) -> list[Ramp]:
     return found
 
 
-def _to_first_stop(project: Project) -> list[Section]:
+def to_first_stop(project: Project) -> list[Section]:
     """All sections, up to where the transport stops."""
     found: list[Section] = []
     for section in project.sections:
@@ -172,16 +164,15 @@ def _seconds_in(project: Project, place: int, before: float, beats: float) -> tu
     return seconds + (beats - at) * 60.0 / tempo, tempo
 
 
-def seconds_of(project: Project, bars: float | None) -> float:
-    """How long so many bars last, played from the start; ``None``: all sections, each once, up to where it stops."""
-    seconds, tempo, meter = 0.0, project.tempo, project.meter
-    passed = _to_first_stop(project) if bars is None else played_through(project)
-    left = sum(section.bars for section in _to_first_stop(project)) if bars is None else bars
+def seconds_of(project: Project) -> float:
+    """How long all sections last, each once, up to where the transport stops."""
+    seconds, tempo = 0.0, project.tempo
+    passed = to_first_stop(project)
+    left = sum(section.bars for section in passed)
     for section in passed:
-        played, meter = min(left, section.bars), meter_of(project, section)
-        lasts, tempo = _seconds_in(project, project.sections.index(section), tempo, played * bar_beats(meter))
+        played = min(left, section.bars)
+        beats = played * bar_beats(meter_of(project, section))
+        lasts, tempo = _seconds_in(project, project.sections.index(section), tempo, beats)
         seconds += lasts
         left -= played
-        if left <= 0:
-            break
-    return seconds + left * bar_beats(meter) * 60.0 / tempo
+    return seconds

@@ -93,6 +93,10 @@ class Graph:
         self._clock_changes: tuple[int, ...] = ()
         self.lead = 0.0
         """Seconds by which all is later because some strand is played early."""
+        self.least_lead = 0.0
+        """The least that this is."""
+        self.most_lead = 0.0
+        """The most that it was."""
 
     @property
     def watched(self) -> str | None:
@@ -153,7 +157,8 @@ class Graph:
             node.strand.offset_ms / 1000.0 + self.clock.seconds(offset_beats(node.strand.offset, meter))
             for node in self._order
         ]
-        self.lead = max(0.0, *(-offset for offset in offsets)) if offsets else 0.0
+        self.lead = max([self.least_lead, *(-offset for offset in offsets)])
+        self.most_lead = max(self.most_lead, self.lead)
         for node, offset in zip(self._order, offsets, strict=True):
             node.lead, node.shift = self.lead, max(0.0, self.lead + offset)
             if not node.holds_back:

@@ -32,6 +32,8 @@ class AudioFeeds:
         self._heard_as: dict[str, tuple[object, ...]] = {}
         """What each source listens to, by its feed: with another input what it played ends."""
         self._hushes: dict[str, int] = {}
+        self.plays_through = False
+        """Whether files stand for a live input, which jumps and stops of the transport do not move."""
 
     def __contains__(self, source_id: object) -> bool:
         """Whether an id is that of an audio source."""
@@ -67,12 +69,16 @@ class AudioFeeds:
 
     def roll(self, line: Timeline, time: float) -> None:
         """Audio files begin where a timeline is; while bars are counted, they wait."""
+        if self.plays_through:
+            return
         beat = line.clock.beat_at(time)
         origin = time - beat * 60.0 / line.clock.tempo
         self._hearing.roll(line is self._endless, origin, max(time, origin))
 
     def stop(self, line: Timeline, time: float) -> None:
         """Audio files stop with a timeline."""
+        if self.plays_through:
+            return
         endless = line is self._endless
         self._hearing.roll(endless, None, time)
         for source in file_sources(self._at_work.project, endless):

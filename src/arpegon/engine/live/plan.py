@@ -45,7 +45,7 @@ class CoursePlan:
             self._planned(without_sections(project))
 
     def _work(self, project: Project, number: int) -> None:
-        course = course_ahead(project, seconds_of(project, None) + _BEYOND_SECONDS)
+        course = course_ahead(project, seconds_of(project) + _BEYOND_SECONDS)
 
         def done(now: float) -> None:
             if number == self._number:

@@ -6,6 +6,7 @@ import math
 from bisect import bisect_right
 from collections import deque
 from collections.abc import Callable, Sequence
+from typing import Protocol
 
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event, note_off
 from arpegon.core.notes.pairing import note_key
@@ -19,22 +20,49 @@ def _time(event: Event) -> float:
     return event.time
 
 
-class Score:
-    """Events that arrive by themselves (offline: what a file plays)."""
+class Beats(Protocol):
+    """When beats fall."""
 
-    def __init__(self, name: str, events: Sequence[Event]) -> None:
+    def beat_at(self, second: float) -> float:
+        """The beat that falls at a second."""
+
+    def second_at(self, beat: float) -> float:
+        """When a beat falls."""
+
+
+class Score:
+    """Events that arrive by themselves: offline, what a file plays.
+
+    Args:
+        events: in order, at seconds, or at quarter notes with ``beats``.
+        beats: says when these fall, as things are.
+    """
+
+    def __init__(self, name: str, events: Sequence[Event], beats: Beats | None = None) -> None:
         self.name = name
         self._events = events
+        self._beats = beats
         self._place = 0
-        self.next_time = events[0].time
+
+    @property
+    def next_time(self) -> float:
+        """When the next event arrives, in seconds; infinity after the last."""
+        if self._place == len(self._events):
+            return math.inf
+        time = self._events[self._place].time
+        return time if self._beats is None else self._beats.second_at(time)
 
     def take(self, until: float) -> list[Event]:
-        """The events up to a time."""
-        place = bisect_right(self._events, until, lo=self._place, key=_time)
-        taken = list(self._events[self._place : place])
+        """The events up to a time in seconds."""
+        beats = self._beats
+        # A nanobeat more: what is due at a second is taken at it, whichever way its beat is rounded.
+        limit = until if beats is None else beats.beat_at(until) + 1e-9
+        place = bisect_right(self._events, limit, lo=self._place, key=_time)
+        taken = self._events[self._place : place]
         self._place = place
-        self.next_time = self._events[place].time if place < len(self._events) else math.inf
-        return taken
+        if beats is None:
+            return list(taken)
+        return [event.at(min(until, beats.second_at(event.time))) for event in taken]
 
 
 class Arrivals:
@@ -57,10 +85,13 @@ class Arrivals:
         """An event arrived at a feed."""
         self._arrived.append((name, event))
 
-    def score(self, name: str, events: Sequence[Event]) -> None:
-        """Events (in order of time) arrive by themselves when their time comes."""
-        if events:
-            self._scores.append(Score(name, events))
+    def score(self, name: str, events: Sequence[Event], beats: Beats | None = None) -> None:
+        """Let events arrive by themselves when their time comes (see :class:`Score`)."""
+        self._scores.append(Score(name, events, beats))
+
+    def end_scores(self) -> None:
+        """Let no more events arrive by themselves."""
+        self._scores.clear()
 
     def next_time(self) -> float:
         """When the next one arrived, or will (infinity: never)."""

@@ -14,14 +14,13 @@ from arpegon.core.document.model import AudioSource, ClipSource, Music, Stage, S
 from arpegon.core.errors import ArpegonError
 from arpegon.files import keymap_csv
 from arpegon.files.atomic import read_bytes
+from arpegon.files.midi import MIDI_SUFFIXES
 from arpegon.files.presets import SUFFIX as PRESET
 from arpegon.files.presets import parse_preset
 from arpegon.files.project import SUFFIX as PROJECT
 from arpegon.files.take_file import read_take
 from arpegon.ui.model.session import Session, fresh_audio
 from arpegon.ui.parts import clipboard, midi_clipboard
-
-_MIDI = {".mid", ".midi", ".smf", ".kar"}
 
 
 @lru_cache(maxsize=1)
@@ -57,12 +56,12 @@ def drop_of(session: Session, data: QMimeData, strand_id: str, on_takes: bool) -
             return Drop(f"a clip of {strand.name}", lambda: _music(session, held, kept), strand.id)
         return None
     suffix = path.suffix.lower()
-    if suffix in _MIDI and on_takes:
+    if suffix in MIDI_SUFFIXES and on_takes:
         return Drop(f"“{path.name}” becomes a take", lambda: as_take(session, path))
-    if suffix in _MIDI and strand is not None:
+    if suffix in MIDI_SUFFIXES and strand is not None:
         here = strand
         return Drop(f"“{path.name}” becomes a clip of {strand.name}", lambda: _clip(session, here, path), strand.id)
-    if suffix in _MIDI:
+    if suffix in MIDI_SUFFIXES:
         return Drop(f"“{path.name}” becomes a take: hold it over a strand for a clip", lambda: as_take(session, path))
     if suffix == PROJECT:
         return Drop(f"open “{path.stem}”", lambda: _open(session, path))

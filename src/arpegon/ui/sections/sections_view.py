@@ -86,7 +86,7 @@ class SectionsView(WhenSeen):
         for text in ("Repeat it", "Remove"):
             self.buttons[text].setEnabled(bool(sections))
         bars = sum(section.bars for section in sections)
-        minutes, seconds = divmod(round(seconds_of(self.session.piece.document, None)), 60)
+        minutes, seconds = divmod(round(seconds_of(self.session.piece.document)), 60)
         self.length.setText(f"{counted(bars, 'bar')}, {minutes}:{seconds:02d} once through" if sections else "")
         self.editor.refresh()
 
