@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from arpegon.core.events import note_on
 from arpegon.core.notes.course import Course, TimeFacts, course_of, in_order
 from arpegon.core.theory.scales import Key
+from arpegon.core.time.clock import bar_beats
 
 NEAR = pytest.approx
 
@@ -47,17 +48,34 @@ def test_events_are_laid_without_a_look_at_all_tempi_for_each():
     assert Costly.asked == 0 and [course.second_at(event.time) for event in laid] == NEAR([s / 10.0 for s in range(50)])
 
 
-def test_what_was_played_before_the_start_leads_up_to_a_bar_line():
+def test_what_was_played_before_the_start_keeps_its_tempo_and_leads_up_to_a_bar_line():
     facts = [TimeFacts(0.0, 16.0, 120.0, False), TimeFacts(3.3, 16.0, 120.0, True, 0.0, 1)]
     course = course_of(facts, 0.0, 10.0)
-    assert course.first == 0.0 and course.beat_at(3.3) == NEAR(8.0)
+    assert course.first == NEAR(1.4) and course.beat_at(3.3) == NEAR(8.0) and course.tempi == ((0.0, 120.0),)
     assert course.bar_at(8.0)[0] == 5 and course.bar_at(12.0)[0] == 6
 
 
-def test_a_start_in_the_middle_of_a_bar_stays_there():
-    facts = [TimeFacts(0.0, 0.0, 120.0, False), TimeFacts(1.0, 5.5, 120.0, True, 0.0, 1)]
+@pytest.mark.parametrize("idle", [0.0009, 0.001, 0.3, 1.0, 1.6])
+@pytest.mark.parametrize("beat", [0.0, 4.0, 5.5, 7.9])
+def test_a_start_in_the_middle_of_a_bar_stays_there_at_its_tempo(idle, beat):
+    """A take began a millisecond before the transport, which was stretched over the bar: 164,943 beats a minute."""
+    facts = [TimeFacts(0.0, beat, 120.0, False), TimeFacts(idle, beat, 120.0, True, 0.0, 1)]
     course = course_of(facts, 0.0, 9.0)
-    assert course.beat_at(1.0) == NEAR(5.5) and course.bar_at(5.5) == (2, NEAR(4.0), 4.0)
+    assert course.tempi == ((0.0, 120.0),)
+    number, begun, length = course.bar_at(course.beat_at(idle) + 1e-3)
+    assert (number, length) == (1 + int(beat // 4.0), 4.0)
+    assert course.beat_at(idle) - begun == pytest.approx(beat % 4.0, abs=1e-3)
+
+
+@given(st.integers(0, 320), st.sampled_from([(4, 4), (3, 4), (7, 8)]), st.sampled_from([(5, 4), (5, 8), (2, 2)]))
+def test_a_meter_that_is_turned_in_mid_bar_stretches_nothing(eighths, before, after):
+    beat = eighths / 8
+    facts = [TimeFacts(0.0, 0.0, 120.0, True, meter=before), TimeFacts(beat / 2, beat, 120.0, True, meter=after)]
+    course = course_of(facts, 0.0, 60.0)
+    assert course.tempi == ((0.0, 120.0),)
+    bar = bar_beats(after)
+    last = course.meters[-1]
+    assert last[1] == after and last[0] / bar == pytest.approx(round(last[0] / bar)) and last[0] < beat + bar
 
 
 def test_a_section_that_is_gone_to_begins_a_bar_with_its_own_number():

@@ -289,7 +289,6 @@ def run(
         engine = Engine(collector, seed)
         engine.graph.least_lead = lead
         collector.lead = lambda: engine.graph.lead
-        engine.audio.plays_through = heard is not None
         ending = Ending(
             engine,
             collector.elapsed,
@@ -305,6 +304,7 @@ def run(
             observer.begin(collector.result)
         engine.graph.least_lead = engine.graph.lead
         engine.play(0.0, 0.0)
+        engine.audio.plays_through = heard is not None
         engine.arrivals.score("surface", played, collector.elapsed if on_beats else None)
         if ending.second() <= 0.0:
             raise ArpegonError(

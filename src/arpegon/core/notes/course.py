@@ -18,7 +18,7 @@ import msgspec
 
 from arpegon.core.events import Event
 from arpegon.core.theory.scales import Key
-from arpegon.core.time.clock import bar_beats
+from arpegon.core.time.clock import MAX_METER_BEATS, METER_UNITS, bar_beats
 from arpegon.core.time.tempo_map import TempoMap
 
 _TOGETHER = 1e-5
@@ -181,15 +181,17 @@ class Course(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True, forb
 def course_of(facts: Iterable[TimeFacts], start: float, end: float) -> Course:
     """The course of time between two moments of the engine.
 
-    Bars go on over all that goes on. Where the piece begins at another place (the transport started, a section was gone
-    to), the bar before it is stretched until that place is reached on bar lines of its own.
+    Bars go on over all that goes on. A bar in which the meter changes ends on the first bar line of the new meter.
+    Before the transport has started, bars are laid so that it starts on its place in a bar. If the piece continues at
+    another place later (it was stopped and started, a section was gone to), the bars before it are stretched until that
+    place is reached.
     """
     held, later = _held(in_order(facts), start, end)
     later = [fact for fact, after in zip(later, [*later[1:], None], strict=False) if _holds_until(fact, after)]
     tied = any(fact.playing for fact in (held, *later))
-    beat = held.in_bar
+    meter, beat = _begun(held, later)
     tempi = [(0.0, held.tempo)]
-    meters = [(0.0, held.meter, held.bar_number)]
+    meters = [(0.0, meter, held.bar_number)]
     keys = [(0.0, held.key)]
     sections = [(0.0, held.section)] if held.section and held.playing else []
     first, since = beat, beat
@@ -198,9 +200,11 @@ def course_of(facts: Iterable[TimeFacts], start: float, end: float) -> Course:
         goes_on = held.playing and fact.playing and abs(held.beat_at(fact.second) - fact.beat) < _NEAR
         same_bars = goes_on and held.meter == fact.meter and _on_a_bar(fact.origin - held.origin, fact.meter)
         # While the transport stands bars go on as they were.
-        if fact.playing and not same_bars:
+        if goes_on and not same_bars:
+            _turn_meter(meters, passed, fact)
+        elif fact.playing and not same_bars:
             reached = _reached(passed, fact, meters[-1])
-            begun = _last_bar(passed, since, meters[-1])
+            begun = _stretched_from(passed, since, reached, meters[-1])
             if reached - passed > _NEAR and passed - begun > _NEAR:
                 _put(
                     tempi, (begun if begun > since else tempi[-1][0], held.tempo * (reached - begun) / (passed - begun))
@@ -223,6 +227,46 @@ def course_of(facts: Iterable[TimeFacts], start: float, end: float) -> Course:
         sections=tuple(sections),
         tied=tied,
     )
+
+
+def _begun(held: TimeFacts, later: Sequence[TimeFacts]) -> tuple[tuple[int, int], float]:
+    """The first meter, and how many beats of its bar have gone by: those of the transport, once it starts."""
+    if held.playing:
+        return held.meter, held.in_bar
+    passed = 0.0
+    for fact, after in pairwise((held, *later)):
+        passed += (after.second - fact.second) * fact.tempo / 60.0
+        if after.playing:
+            return after.meter, _near_zero((after.in_bar - passed) % bar_beats(after.meter), bar_beats(after.meter))
+    return held.meter, 0.0
+
+
+def _near_zero(beat: float, bar: float) -> float:
+    return 0.0 if bar - beat < _NEAR else beat
+
+
+def _turn_meter(meters: list[tuple[float, tuple[int, int], int]], passed: float, fact: TimeFacts) -> None:
+    """Count bars in another meter: the bar that has begun ends on the first bar line of the new one."""
+    while len(meters) > 1 and meters[-1][0] > passed + _NEAR:
+        meters.pop()
+    start, meter, number = meters[-1]
+    bars = math.floor((passed - start) / bar_beats(meter) + _NEAR)
+    begun = start + bars * bar_beats(meter)
+    line = passed + (bar_beats(fact.meter) - fact.in_bar if fact.in_bar else 0.0)
+    if line - begun > _NEAR:
+        odd = _meter_lasting(line - begun, fact.meter[1])
+        if odd is not None:
+            _put(meters, (begun, odd, number + bars))
+    _put(meters, (line, fact.meter, fact.bar_number + bool(fact.in_bar)))
+
+
+def _meter_lasting(beats: float, unit: int) -> tuple[int, int] | None:
+    """The meter whose bar lasts so many quarter notes, with this unit or the coarsest finer one."""
+    for finer in (one for one in METER_UNITS if one >= unit):
+        count = beats * finer / 4.0
+        if abs(count - round(count)) < _NEAR * finer and 1 <= round(count) <= MAX_METER_BEATS:
+            return round(count), finer
+    return None
 
 
 def _held(facts: Sequence[TimeFacts], start: float, end: float) -> tuple[TimeFacts, list[TimeFacts]]:
@@ -255,6 +299,15 @@ def _last_bar(beat: float, since: float, meter: tuple[float, tuple[int, int], in
     start, length = meter[0], bar_beats(meter[1])
     line = start + math.floor((beat - start - _NEAR) / length) * length
     return max(since, line)
+
+
+def _stretched_from(passed: float, since: float, reached: float, meter: tuple[float, tuple[int, int], int]) -> float:
+    """The bar line from which beats are stretched: the last one, or an earlier one if beats would last over twice as
+    long otherwise."""
+    begun, bar = _last_bar(passed, since, meter), bar_beats(meter[1])
+    while reached - begun > 2.0 * (passed - begun) and begun - bar >= since - _NEAR:
+        begun -= bar
+    return begun
 
 
 def _put(rows: list[Any], row: tuple[Any, ...]) -> None:

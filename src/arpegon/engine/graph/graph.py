@@ -290,10 +290,7 @@ class Graph:
                 events = sorted([*past, *events], key=_time)
             if events and not node.holds_back:
                 printed(strand_id, (OUT,), events)
-        if "" in node.tapped:
-            inputs[strand_feed(strand_id)] = events
-        for feed, channel in node.passed_on:
-            inputs[feed] = events if channel is None else [on_channel(event, channel) for event in events]
+        _feed(node, events, inputs)
         if node.holds_back:
             node.later.put(events, node.shift)
             events = node.later.take(until)
@@ -339,14 +336,18 @@ class Graph:
         node = self._nodes.get(strand)
         if node is None:
             return
+        time = events[-1].time
         if node.holds_back:
             node.later.put(events, node.shift)
-            self._forget_due()
-            return
-        self._printed(strand, (OUT,), events)
-        for connection in node.connections.values():
-            self._outlets.deliver({connection.outlet: [(connection, connection.take(events, events[-1].time))]})
+        else:
+            self._printed(strand, (OUT,), events)
+            for connection in node.connections.values():
+                self._outlets.deliver({connection.outlet: [(connection, connection.take(events, time))]})
         self._forget_due()
+        fed: Inputs = {}
+        _feed(node, events, fed)
+        if fed:  # strands that take from the end of this one
+            self._pass(fed, time)
 
     def begin_section(self, time: float) -> None:
         """Generators that begin with each section begin anew, at a time."""
@@ -541,6 +542,14 @@ class Graph:
         clock = self.endless if strand.plays_on else self.clock
         own = self._own.clock(stage.id, stage.params) if self._own is not None else None
         return Context(project.key, stage.id, self.seed, project.meter, clock, own)
+
+
+def _feed(node: StrandNode, events: Sequence[Event], inputs: Inputs) -> None:
+    """Let strands that take from the end of another one have what leaves it."""
+    if "" in node.tapped:
+        inputs[strand_feed(node.strand.id)] = list(events)
+    for feed, channel in node.passed_on:
+        inputs[feed] = [event if channel is None else on_channel(event, channel) for event in events]
 
 
 def _time(event: Event) -> float:

@@ -83,6 +83,8 @@ class SectionPlayer:
         """The beat on which somebody turned the tempo in it: one that was on its way then is given up."""
         self._line = math.inf
         """The beat on which such a tempo is another one."""
+        self._greeted: tuple[str, float] | None = None
+        """The section that began last, and when."""
         self._ramped: float | None = None
         """The tempo that was set on the last of them."""
 
@@ -203,7 +205,9 @@ class SectionPlayer:
             self._turn = self._end(beat)
         self._lay_ramps(beat, time, anew)
         self._transport.tell_time(time)
-        if anew and section is not None:
+        # A document and a start at one moment begin a section once.
+        if anew and section is not None and self._greeted != (section.id, time):
+            self._greeted = section.id, time
             self._greet(section, time)
 
     def _lay_ramps(self, beat: float, time: float, anew: bool) -> None:
