@@ -10,7 +10,7 @@ import jack
 import pytest
 
 from arpegon.core.document.model import InstrumentDestination, PortDestination
-from arpegon.core.events import note_off, note_on
+from arpegon.core.events import bend, control, note_off, note_on
 from arpegon.core.time import studio
 from arpegon.engine.devices import jack_patches
 from arpegon.engine.devices.jack_client import JackClient
@@ -68,6 +68,26 @@ def test_an_engine_that_was_killed_is_patched_as_before(live, pair, mixer):
     wait_for(lambda: joined(mixer) == {("Arpegon:left", "desk")})
     wait_for(lambda: live.reports.telemetry[-1].health.audio)
     assert set(live._patch.connections) == set(before.connections), "the speakers were not taken up again"
+
+
+@pytest.mark.parametrize("jack_server", ["async"], indirect=True)
+@pytest.mark.parametrize("how", [signal.SIGKILL, signal.SIGSTOP])
+def test_what_a_killed_or_hung_engine_held_at_other_programs_is_released(live, pair, how):
+    """Five keys, a pedal and a bend hung for ever: they were released before anybody was connected again."""
+    live.set_project(project(strand(destinations=(PortDestination(),))), Path("."))
+    pair.connect_to_own_output()
+    wait_for(lambda: ("out", pair.synth.port.name) in set(live._patch.connections))
+    now, keys = studio.now(), (60, 62, 64, 65, 67)
+    held = [*(note_on(now, 0, key, 90) for key in keys), control(now, 0, 64, 127), bend(now, 0, 4000)]
+    live.send(protocol.Feed("surface", held))
+    wait_for(lambda: {message[1] for message in pair.heard if message[0] == 0x90} == set(keys))
+    wait_for(lambda: any(message[0] == 0xE0 for message in pair.heard))
+    first = live.pid
+    pair.heard.clear()
+    os.kill(first, how)
+    wait_for(lambda: live.pid not in (None, first), 40.0)
+    released = {(0xB0, 64, 0), (0xB0, 123, 0), (0xE0, 0, 64)}
+    wait_for(lambda: released <= {tuple(message) for message in pair.heard}, 20.0)
 
 
 def test_a_client_with_another_name_takes_its_connections_along(mixer):

@@ -127,3 +127,16 @@ def test_what_was_sent_before_it_was_asked_is_remembered_when_the_engine_has_ans
         assert sorted(event.data1 for event in events) == sorted([note, note + 7] * 2)
         assert all(event.time <= until for event in events)
     assert kept.keeper.synced(99, 0.01) is None, "nobody asked"
+
+
+@pytest.mark.parametrize("jack_server", ["async"], indirect=True)
+def test_a_program_that_a_killed_engine_played_gets_the_end_of_every_note(kept, pair):
+    kept.set_project(project(strand(destinations=(PortDestination(channel=3),))), HERE)
+    pair.connect_to_own_output()
+    wait_for(lambda: ("out", pair.synth.port.name) in set(kept._patch.connections))
+    now, keys = studio.now(), (60, 64, 67)
+    kept.send(protocol.Feed("surface", [note_on(now, 0, key, 90) for key in keys]))
+    wait_for(lambda: {bar.note for bar in bars(kept.keeper.history().generated("a"))} == set(keys))
+    pair.heard.clear()
+    os.kill(kept.pid, signal.SIGKILL)
+    wait_for(lambda: {(0x83, key) for key in keys} <= {tuple(message[:2]) for message in pair.heard}, 20.0)

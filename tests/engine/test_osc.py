@@ -322,3 +322,41 @@ def test_the_engine_turns_and_acts_and_tells_of_it():
     found = engine.graph.project.find_stage("t")[1]
     assert found.params["semitones"] == 9 and found.bypass and engine.clock.playing
     assert engine.overlay.done["", ("t", "semitones")] == (9, False)
+
+
+@pytest.mark.parametrize("number", [float("nan"), float("inf"), float("-inf")])
+@pytest.mark.parametrize(
+    ("address", "more"),
+    [
+        ("/do/section", ()),
+        ("/do/start/walk", ()),
+        ("/do/pattern/walk", ()),
+        ("/play/bend", ()),
+        ("/play/pressure", ()),
+        ("/play/note", (60.0,)),
+        ("/play/control", (7.0,)),
+        ("/share/t/semitones", ()),
+        ("/set/t/semitones", ()),
+    ],
+)
+def test_what_is_no_number_is_refused_everywhere(tablet, sent, address, more, number):
+    """NaN for a section silenced everything."""
+    assert tablet.ask(address, *more, number)[0] == "/refused" and sent == []
+
+
+def test_many_values_for_one_address_are_folded_and_the_last_one_arrives(tablet, sent, monkeypatch):
+    monkeypatch.setattr(osc, "_SET_SECONDS", 0.2)
+    for value in range(40):
+        tablet.send("/set/t/semitones", value % 12)
+    tablet.send("/set/piece/tempo", 90.0)
+    wait_for(lambda: [one.value for one in sent if one.param == "semitones"][-1:] == [39 % 12])
+    assert len(sent) < 12 and [one.value for one in sent if one.param == "tempo"] == [90.0]
+
+
+def test_what_is_done_after_a_value_was_set_meets_that_value(tablet, sent):
+    for value in (3, 4, 5):
+        tablet.send("/set/t/semitones", value)
+    tablet.send("/play/note", 60, 90)
+    wait_for(lambda: any(isinstance(one, protocol.Feed) for one in sent))
+    place = next(place for place, one in enumerate(sent) if isinstance(one, protocol.Feed))
+    assert sent[place - 1].value == 5

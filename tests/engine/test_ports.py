@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from arpegon.core.events import note_on
+from arpegon.core.events import note_off, note_on
 from arpegon.engine.devices.port_hub import PortHub
 
 
@@ -18,6 +18,9 @@ class Port:
     def send(self, events):
         if self.name in self.system.outputs:
             self.system.sent.setdefault(self.name, []).extend(list(event.to_bytes()) for event in events)
+
+    def take_reconnected(self):
+        return False
 
     def close(self):
         self.open = False
@@ -165,8 +168,9 @@ def test_a_wanted_output_that_is_not_there_is_said_once(hub, world):
 def test_after_a_crash_each_output_is_hushed_once_as_it_opens(hub, world):
     world.outputs = ["Synth 1:0"]
     hub.want(["Synth"])
-    hub.hush()
+    hub.hush({"Synth": [note_off(0.0, 0, 61)]})
     hub.scan()
+    assert world.sent["Synth 1:0"][0] == [0x80, 61, 64]
     assert [0xB0, 123, 0] in world.sent["Synth 1:0"] and [0xBF, 120, 0] in world.sent["Synth 1:0"]
     count = len(world.sent["Synth 1:0"])
     world.outputs = []

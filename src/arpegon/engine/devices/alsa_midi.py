@@ -58,6 +58,10 @@ class AlsaOutput(AlsaPort):
     def send(self, events: Sequence[Event]) -> None:
         self._client.send(self.port, events)
 
+    def take_reconnected(self) -> bool:
+        """Whoever had connected our own output does so again."""
+        return False
+
 
 P = TypeVar("P", bound=AlsaPort)
 

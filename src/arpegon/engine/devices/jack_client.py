@@ -376,6 +376,15 @@ class JackClient:
                 with contextlib.suppress(jack.JackError):
                     opened.port.jack.unregister()
 
+    def take_reconnected(self, port: Any) -> bool:
+        """Whether a port was connected again since this was asked last; if so, what is sent from now on arrives."""
+        with self.lock:
+            if not self.joined or port.shortname not in self.patches.reconnected:
+                return False
+            self.patches.reconnected.discard(port.shortname)
+            self.let_cycles_pass()
+            return True
+
     def _say_the_last(self, outputs: Sequence[JackOutput]) -> None:
         """Wait until all that was sent has left and was said again, as afterwards nobody is there to do that; and until
         nothing more is said, as what stands in a port is heard in every cycle.

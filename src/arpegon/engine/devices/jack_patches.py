@@ -41,6 +41,8 @@ class Patches:
         """and of these the ones that were not made again yet."""
         self._settled: frozenset[str] = frozenset()
         """The ports that we connected by ourselves, once: what a patchbay made of it afterwards is wanted."""
+        self.reconnected: set[str] = set()
+        """The ports that were connected again, and of which nobody knows it yet."""
         self._patient_until = 0.0
         self._last_told: object = (frozenset(), frozenset())
 
@@ -80,6 +82,7 @@ class Patches:
                 with contextlib.suppress(jack.JackError):  # the other one is not there, or only starts
                     ports[ours].connect(other)
                     there |= {(ours, other)}
+                    self.reconnected.add(ours)
         now = time.monotonic()
         self._lost = self._lost - there if now < self._patient_until else frozenset()
         self._seen |= dict.fromkeys(there, now)

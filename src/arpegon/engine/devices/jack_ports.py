@@ -6,7 +6,7 @@ import logging
 import threading
 from collections import deque
 from collections.abc import Callable, Sequence
-from typing import NamedTuple, Protocol
+from typing import Any, NamedTuple, Protocol
 
 from arpegon.core.events import Event
 from arpegon.engine.devices.relay import Messages
@@ -28,6 +28,9 @@ class Client(Protocol):
 
     def leave(self, opened: JackPort) -> None:
         """Close a port."""
+
+    def take_reconnected(self, port: Any) -> bool:
+        """Whether a port was connected again since this was asked last."""
 
 
 class JackPort:
@@ -123,6 +126,10 @@ class JackOutput(JackPort):
                 if self._next is not None and since(frame, self._next) < 0:
                     frame = self._next
                 self._resending.sent(frame, message)
+
+    def take_reconnected(self) -> bool:
+        """Whether it was connected again, as it was on the client before, since this was asked last."""
+        return self._client.take_reconnected(self.port.jack)
 
     @property
     def waiting(self) -> bool:

@@ -6,10 +6,10 @@ import logging
 import re
 import threading
 import time
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 
 from arpegon.core.document.model import OWN_PORT, output_name
-from arpegon.core.events import Event, from_bytes
+from arpegon.core.events import Event, bend, from_bytes, pressure
 from arpegon.core.time import studio
 from arpegon.core.time.ticks import MESSAGES
 from arpegon.core.time.timecode import is_time_code
@@ -76,7 +76,8 @@ class PortHub:
         self._named: dict[tuple[str, str], MidiOutput] = {}
         """and its further outputs, by system and by what the document calls them."""
         self._wanted_outputs: frozenset[str] = frozenset()
-        self._hushing = False
+        self._left: Mapping[str, Sequence[Event]] | None = None
+        """By output, the ends of what an engine that died left sounding; ``None``: none died."""
         self._hushed: set[str] = set()
         self._known: tuple[list[str], list[str], list[str]] | None = None
         self._lock = threading.Lock()
@@ -99,9 +100,13 @@ class PortHub:
         """Look at once: ports came or went."""
         self._wake.set()
 
-    def hush(self) -> None:
-        """Tell every output to be silent as soon as it is opened: what sounds there was left by an engine that died."""
-        self._hushing = True
+    def hush(self, left: Mapping[str, Sequence[Event]]) -> None:
+        """Silence every output once it is connected: what sounds there was left by an engine that died.
+
+        Args:
+            left: by output, the ends of what it held as far as is known.
+        """
+        self._left = left
 
     def send(self, port: str, events: Sequence[Event]) -> None:
         """Send to an output (empty name: Arpegon's own); what cannot be sent is dropped."""
@@ -165,6 +170,7 @@ class PortHub:
                         found.setdefault(plain_name(name), (system, name))
         self._match_inputs(inputs)
         self._match_outputs(outputs)
+        self._hush_reconnected()
         named = {name for _, name in self._named}
         opened = sorted({*self._inputs, *self._outputs, *named, *([OWN_PORT] if self._own else [])})
         known = (sorted(inputs), sorted(outputs), opened)
@@ -195,9 +201,23 @@ class PortHub:
 
     def _hush_once(self, name: str, opened: MidiOutput) -> None:
         """Silence what an engine that died left sounding there."""
-        if self._hushing and name not in self._hushed:
+        if self._left is not None and name not in self._hushed:
             self._hushed.add(name)
-            opened.send(silence(studio.now()))
+            self._hush(name, opened)
+
+    def _hush(self, name: str, opened: MidiOutput) -> None:
+        now = studio.now()
+        known = [event.at(now) for event in (self._left or {}).get(name, ())]
+        centred = [event for channel in range(16) for event in (bend(now, channel, 0), pressure(now, channel, 0))]
+        opened.send([*known, *silence(now), *centred])
+
+    def _hush_reconnected(self) -> None:
+        """Silence the outputs that others connected to the engine before, and that are connected so again: what was
+        sent to them before that reached nobody."""
+        own = [(OWN_PORT, out) for _, out in self._own.values()]
+        for name, out in [*own, *((name, out) for (_, name), out in self._named.items())]:
+            if out.take_reconnected() and self._left is not None:
+                self._hush(name, out)
 
     def _match_inputs(self, there: dict[str, PortPlace]) -> None:
         for name, (place, device) in list(self._inputs.items()):

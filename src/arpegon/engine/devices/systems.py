@@ -68,6 +68,9 @@ class MidiOutput(MidiPort, Protocol):
     def send(self, events: Sequence[Event]) -> None:
         """Send events; what cannot be sent is dropped."""
 
+    def take_reconnected(self) -> bool:
+        """Whether it was connected again, as it was on the client before, since this was asked last."""
+
 
 class MidiSystem(Protocol):
     """A system that offers MIDI ports."""

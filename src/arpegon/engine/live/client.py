@@ -4,15 +4,17 @@ from __future__ import annotations
 
 import threading
 from collections import deque
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 from typing import Protocol
 
 import msgspec
 
-from arpegon.core.document.model import Project
-from arpegon.core.notes.taps import Batch, Passage
+from arpegon.core.document.model import PortDestination, Project
+from arpegon.core.events import Event
+from arpegon.core.notes.taps import OUT, Batch, Passage
 from arpegon.core.time import studio
+from arpegon.engine.graph.outlets import on_channel
 from arpegon.engine.wire import protocol
 from arpegon.engine.wire.heartbeat import Heartbeat
 from arpegon.engine.wire.spawning import ENGINE
@@ -70,7 +72,8 @@ class EngineClient:
         """What the engine's ports were connected to when it last said so."""
         self._playing = False
         self._beat = 0.0
-        self._ended_before = False
+        self._left: dict[str, list[Event]] | None = None
+        """By output, the ends of what an engine that died left sounding; ``None``: none died."""
         self._standing = Standing()
         self._lock = threading.Lock()
         self.supervisor = Supervisor(
@@ -132,8 +135,8 @@ class EngineClient:
     def _greeting(self) -> Iterator[protocol.EngineCommand]:
         yield self._patch
         yield protocol.SetTime(studio.behind())
-        if self._ended_before:
-            yield protocol.Hush()
+        if self._left is not None:
+            yield protocol.Hush(self._left)
         at_work, project = self._at_work, self._project
         documents = (at_work, project) if at_work is not project else (project,)
         yield from (self._settings[kind] for kind in _BEFORE_DOCUMENTS if kind in self._settings)
@@ -157,6 +160,18 @@ class EngineClient:
         self._standing.follow(report)
         self._receive(report)
 
+    def _by_output(self, passages: Sequence[Passage]) -> dict[str, list[Event]]:
+        """Events that leave strands, by the MIDI outputs to which they go."""
+        project, found = (self._at_work or self._project), dict[str, list[Event]]()
+        for passage in passages if project is not None else ():
+            strand = project.project.strand(passage.strand) if project is not None and OUT in passage.places else None
+            for destination in strand.destinations if strand is not None else ():
+                if isinstance(destination, PortDestination):
+                    channel = destination.channel
+                    ends = [one if channel is None else on_channel(one, channel) for one in passage.events]
+                    found.setdefault(destination.port, []).extend(ends)
+        return found
+
     def _works_on(self, revision: int) -> None:
         with self._lock:
             while self._sent and self._sent[0].revision <= revision:
@@ -168,13 +183,14 @@ class EngineClient:
 
     def _ended(self, how: Ended) -> None:
         """The engine is gone: what it held ends here, as events like any other, and what it said is taken back."""
-        self._ended_before = True
+        self._left = {}
         for report in self._standing.take_back():
             self._receive(report)
         if self._keeper is not None:
             passages = self._keeper.open_ends(studio.now())
             if passages:
                 self._take(Batch(self.revision, passages))
+                self._left = self._by_output(passages)
         if how.again:
             words = "The engine had stopped and was started again with the same project."
             self._receive(protocol.Notice("restart", words))

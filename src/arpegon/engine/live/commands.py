@@ -74,7 +74,7 @@ DO: dict[type[protocol.Message], Do] = {
     protocol.Learn: lambda live, command, now: live.learn(command.on),
     protocol.SetClockBox: lambda live, command, now: live.box.configure(command.settings, now),
     protocol.AllOff: lambda live, command, now: live.all_off(now),
-    protocol.Hush: lambda live, command, now: live.ports.hush(),
+    protocol.Hush: lambda live, command, now: live.ports.hush(command.ends),
     protocol.ListenAnew: lambda live, command, now: live.hearing.start_anew(),
     protocol.SetAudio: lambda live, command, now: live.audio.set_device(command.device, command.block),
 }

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import ipaddress
 import logging
+import math
 import socket
 import threading
 import time
@@ -40,6 +41,8 @@ DEFAULT_PORT = 9123
 FLOOD_LIMIT = 2000
 """Messages a second; more are left out."""
 _LONGEST = 65_536
+_SET_SECONDS = 0.01
+"""How often a value is sent for one address at most: setting one takes up to a millisecond of the loop."""
 _QUIET_SECONDS = 1.0
 """How seldom the log says the same kind of thing."""
 _WATCHED = 512
@@ -102,6 +105,10 @@ class OscServer:
         self._window = window
         self._anywhere = anywhere
         self._values = ValuesNow()
+        self._set_at: dict[Target, float] = {}
+        """When a value was sent last for each address,"""
+        self._waiting: dict[Target, Any] = {}
+        """and the newest one of each that is to be sent."""
         self._watchers: dict[Target, dict[Sender, object]] = {}
         self._lock = threading.Lock()
         self._said: dict[str, float] = {}
@@ -168,9 +175,11 @@ class OscServer:
 
     def _listen(self) -> None:
         while self._running:
+            self._send_waiting()
+            self._socket.settimeout(_SET_SECONDS if self._waiting else None)
             try:
                 data, sender = self._socket.recvfrom(_LONGEST)
-            except OSError:  # a listener that is gone is said here, too
+            except OSError:  # nothing came in time; a listener that is gone is said here, too
                 continue
             if not self._running:
                 return
@@ -237,6 +246,8 @@ class OscServer:
             raise Refused(f"“{message.address[:80]}” does not begin with {ROOT}/.")
         word, *rest = message.address.removeprefix(f"{ROOT}/").split("/")
         arguments: Arguments = list(message.params)
+        if word in ("play", "do"):
+            self._send_waiting(all_of_them=True)
         if word == "play" and len(rest) == 1:
             self._play(rest[0], arguments)
         elif word == "do" and 1 <= len(rest) <= 2:
@@ -258,7 +269,7 @@ class OscServer:
             raise Refused(f"Nothing can be set at “{_path(target)}”.")
         if word in ("set", "share"):
             value = self._read(param, word, arguments)
-            self._send(protocol.Turn(*target, value))
+            self._set(target, value)
             with self._lock:
                 self._values.turn(target, value)
             self._tell_watchers()
@@ -271,6 +282,25 @@ class OscServer:
                 self._watchers.setdefault(target, {})[sender] = value
         self._tell(sender, target, value)
 
+    def _set(self, target: Target, value: Any) -> None:
+        """Send a value now, or in place of one that waits: a fader that sends 1,500 a second holds up no note."""
+        now = time.monotonic()
+        with self._lock:
+            if target not in self._waiting and now - self._set_at.get(target, -math.inf) >= _SET_SECONDS:
+                self._set_at[target] = now
+                self._send(protocol.Turn(*target, value))
+            else:
+                self._waiting[target] = value
+
+    def _send_waiting(self, all_of_them: bool = False) -> None:
+        """Send the newest value of each address that has waited long enough."""
+        now = time.monotonic()
+        with self._lock:
+            due = [one for one in self._waiting if all_of_them or now - self._set_at[one] >= _SET_SECONDS]
+            for target in due:
+                self._set_at[target] = now
+                self._send(protocol.Turn(*target, self._waiting.pop(target)))
+
     @staticmethod
     def _read(param: Param, word: str, arguments: Arguments) -> Any:
         """The value that arguments mean, in the normal form of the parameter."""
@@ -278,7 +308,7 @@ class OscServer:
             raise Refused(f"{param.label} takes one value, not {len(arguments)}.")
         given = arguments[0]
         if word == "share":
-            if isinstance(given, bool) or not isinstance(given, (int, float)) or not 0.0 <= given <= 1.0:
+            if not _is_finite(given) or not 0.0 <= given <= 1.0:
                 raise Refused(f"A share of {param.label} is a number from 0 to 1.")
             return value_at(param, float(given), Hookup(id=""))
         if isinstance(param, Switch) and given in (0, 1):
@@ -298,7 +328,7 @@ class OscServer:
             where = f" with “{target}”" if target else " with nothing"
             raise Refused(f"“{action.label}” cannot be done{where}.")
         number = arguments[0] if arguments else None
-        if number is not None and (isinstance(number, bool) or not isinstance(number, (int, float))):
+        if number is not None and not _is_finite(number):
             raise Refused(f"“{action.label}” takes a number.")
         if number == 0:
             return  # a button is let go
@@ -310,7 +340,7 @@ class OscServer:
             self._send(protocol.Act(name, target, float(number) if action.value and number is not None else None))
 
     def _play(self, kind: str, arguments: Arguments) -> None:
-        numbers = [one for one in arguments if isinstance(one, (int, float)) and not isinstance(one, bool)]
+        numbers = [one for one in arguments if _is_finite(one)]
         wanted = {"note": 2, "control": 2, "bend": 1, "pressure": 1}.get(kind)
         if wanted is None:
             raise Refused(f"“{kind[:40]}” cannot be played.")
@@ -335,6 +365,11 @@ class OscServer:
                 if found is not None:
                     self._answer(sender, "/address", _path((target, param)), found.label, found.range_text)
         self._answer(sender, "/end")
+
+
+def _is_finite(value: object) -> bool:
+    """Whether an argument is a number that can be counted with, which NaN and infinity are not."""
+    return isinstance(value, (int, float)) and not isinstance(value, bool) and math.isfinite(value)
 
 
 def _event(kind: str, numbers: list[float], channel: int) -> Event:

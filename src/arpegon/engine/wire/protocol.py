@@ -162,7 +162,10 @@ class AllOff(Message):
 
 
 class Hush(Message):
-    """The engine before this one ended in mid-note: tell outputs to be silent as soon as they are open."""
+    """The engine before this one ended in mid-note: silence each output once it is connected again."""
+
+    ends: dict[str, list[Event]] = {}
+    """By output, what ends the notes, pedals and bends that it held as far as is known."""
 
 
 class Patch(Message):
