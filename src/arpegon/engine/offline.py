@@ -13,8 +13,8 @@ from arpegon.core.document.model import AudioSource, ClipSource, MidiSource, Pro
 from arpegon.core.document.sections import starts, to_first_stop
 from arpegon.core.errors import ArpegonError
 from arpegon.core.events import CONTROL, NOTE_OFF, NOTE_ON, Event, note_on
+from arpegon.core.notes.bar_count import BarCount
 from arpegon.core.notes.course import Course, TimeFacts, course_of
-from arpegon.core.notes.elapsed import Elapsed
 from arpegon.core.notes.pairing import Pairing, note_key
 from arpegon.core.notes.taps import IN, OUT, Tap
 from arpegon.core.processing.parameters import NoteValue, with_defaults
@@ -83,7 +83,7 @@ class Collector:
 
     def __init__(self) -> None:
         self.result = Result()
-        self.elapsed = Elapsed()
+        self.bars = BarCount()
         self.lead: Callable[[], float] = lambda: 0.0
         """Seconds by which everything leaves later, because some strand is played early."""
 
@@ -107,7 +107,7 @@ class Collector:
 
     def timed(self, facts: TimeFacts) -> None:
         self.result.facts.append(facts)
-        self.elapsed.add(facts)
+        self.bars.add(facts)
 
     def passed(self, stage: str, event: Event | None, out: Sequence[Event]) -> None:
         """Nobody watches offline."""
@@ -162,7 +162,7 @@ class Ending:
     def __init__(
         self,
         engine: Engine,
-        elapsed: Elapsed,
+        passed: BarCount,
         *,
         seconds: float | None,
         bars: float | None,
@@ -172,7 +172,7 @@ class Ending:
         longest: float,
     ) -> None:
         self._engine = engine
-        self._elapsed = elapsed
+        self._passed = passed
         self._seconds = seconds
         self._bars = bars
         self._clips = clips
@@ -198,9 +198,9 @@ class Ending:
         if self._seconds is not None:
             end = self._seconds
         elif self._bars is not None:
-            end = self._elapsed.end_of_bars(self._bars)
+            end = self._passed.second_at(self._bars)
         else:
-            end = max([self._rests, self._elapsed.second_at(self._last_beat), self._piece(), *self._clip_ends()])
+            end = max([self._rests, self._engine.clock.time_passed(self._last_beat), self._piece(), *self._clip_ends()])
         if end > self._longest:
             raise ArpegonError(
                 f"That would be {end / 3600:,.0f} hours of music; --seconds or --bars say how much of it is wanted."
@@ -213,7 +213,7 @@ class Ending:
         if not project.sections:
             return 0.0
         if any(section.then in ("again", "top") for section in project.sections):
-            return self._elapsed.end_of_bars(sum(section.bars for section in to_first_stop(project)))
+            return self._passed.second_at(sum(section.bars for section in to_first_stop(project)))
         if self._stopped is None:
             end = self._engine.clock.time_at(starts(project)[-1])
             if end > self._engine.now and end < math.inf:
@@ -223,7 +223,7 @@ class Ending:
 
     def _clip_ends(self) -> Iterator[float]:
         """When each clip has been played once, at the tempo at which its source plays it."""
-        project, elapsed = self._engine.graph.project, self._elapsed
+        project, clock = self._engine.graph.project, self._engine.clock
         sources = (source for strand in project.strands for source in strand.sources)
         for source in (source for source in sources if isinstance(source, ClipSource)):
             own_music = [Clip(source.music.events, source.music.beats)] if source.music is not None else []
@@ -232,9 +232,9 @@ class Ending:
                 if not source.follow_tempo:
                     yield clip.tempo_map.second_at(clip.beats)
                 elif own is None:
-                    yield elapsed.second_at(clip.beats)
+                    yield clock.time_passed(clip.beats)
                 elif own.way == "ratio":
-                    yield elapsed.second_at(clip.beats * 100.0 / own.ratio)
+                    yield clock.time_passed(clip.beats * 100.0 / own.ratio)
                 else:
                     yield clip.beats * 60.0 / own.bpm
 
@@ -291,7 +291,7 @@ def run(
         collector.lead = lambda: engine.graph.lead
         ending = Ending(
             engine,
-            collector.elapsed,
+            collector.bars,
             seconds=seconds,
             bars=bars,
             clips=clips or {},
@@ -305,13 +305,13 @@ def run(
         engine.graph.least_lead = engine.graph.lead
         engine.play(0.0, 0.0)
         engine.audio.plays_through = heard is not None
-        engine.arrivals.score("surface", played, collector.elapsed if on_beats else None)
+        engine.arrivals.score("surface", played, engine.clock if on_beats else None)
         if ending.second() <= 0.0:
             raise ArpegonError(
                 f"“{project.title}” has neither sections nor clips that would say how long it is: "
                 "give --bars or --seconds."
             )
-        _perform(engine, collector, ending, tempi, progress, observer)
+        _perform(engine, ending, tempi, progress, observer)
         collector.result.end = ending.second()
         end = _end(engine, collector.result.end, endless, with_tail=tail, with_input=not ending.is_asked)
         if tail:
@@ -352,26 +352,25 @@ class _Again(Exception):
 
 def _perform(
     engine: Engine,
-    collector: Collector,
     ending: Ending,
     tempi: Sequence[tuple[float, float]],
     progress: Callable[[float], None] | None,
     observer: Observer | None,
 ) -> None:
     """Run up to the end, and stop on the way for tempi and for those who follow the run."""
-    elapsed = collector.elapsed
+    clock = engine.clock
     waiting = deque(tempi)
     while engine.now < (last := max(0.0, ending.second() - _END)):
         step = last / _PARTS if progress is not None else math.inf
         pause = engine.now + (min(step, _KNOWN_SECONDS) if observer is not None else step)
 
         def until(pause: float = pause) -> float:
-            tempo_at = elapsed.second_at(waiting[0][0]) if waiting else math.inf
+            tempo_at = clock.time_passed(waiting[0][0]) if waiting else math.inf
             # What falls on the very end belongs to the bar that begins there.
             return min(pause, tempo_at, max(0.0, ending.second() - _END))
 
         engine.run_to(until)
-        if waiting and elapsed.second_at(waiting[0][0]) <= engine.now:
+        if waiting and clock.time_passed(waiting[0][0]) <= engine.now:
             engine.set_tempo(engine.now, waiting.popleft()[1])
         if progress is not None:
             progress(min(1.0, engine.now / last))
@@ -383,8 +382,9 @@ def _end(engine: Engine, end: float, endless: Collection[str], *, with_tail: boo
     """Stop the transport, and let everything leave that was made by then; the second at which it has left."""
     engine.audio.plays_through = False
     engine.stop(end)
-    if with_input:
-        engine.run(end)
+    if not with_input:
+        engine.arrivals.keep_keys_out()
+    engine.run(end)
     engine.arrivals.end_scores()
     if with_tail:
         engine.lost("surface", end)

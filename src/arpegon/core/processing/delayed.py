@@ -8,6 +8,7 @@ from typing import Any
 from arpegon.core.events import POLY_PRESSURE, Event
 from arpegon.core.notes.pairing import note_key
 from arpegon.core.processing.processor import Context, KeyBook
+from arpegon.core.time.clock import Moment
 
 
 class DelayedNotes(KeyBook):
@@ -19,9 +20,9 @@ class DelayedNotes(KeyBook):
     timed = True
 
     def __init__(self, values: Mapping[str, Any], context: Context) -> None:
-        self._late: dict[int, tuple[float, float]] = {}
-        """For each strike when its key was struck and by how much it was put off."""
-        self._free: dict[int, float] = {}
+        self._begins: dict[int, tuple[float, Moment]] = {}
+        """For each strike when its key was struck, and when its note begins or began."""
+        self._free: dict[int, Moment] = {}
         """When the last note of each key ends or ended."""
         super().__init__(values, context)
 
@@ -33,6 +34,12 @@ class DelayedNotes(KeyBook):
         """When a note begins whose key's last note ends only at ``time``, later than it would begin."""
         return time
 
+    def moment(self, time: float) -> Moment:
+        """A time to come: it keeps its second, unless a stage waits for lines of the music."""
+        moment = Moment(self.context.clock, time)
+        moment.fix(time)
+        return moment
+
     def note(self, event: Event) -> Event:
         """The note on that is sent for one that came in (at the same time)."""
         return event
@@ -43,32 +50,43 @@ class DelayedNotes(KeyBook):
 
     def on_note_on(self, strike: int, event: Event, out: list[Event]) -> None:
         note = self.note(event)
-        begin, free = event.time + self.delay(event), self._free.get(note_key(event), 0.0)
-        if begin < free:
-            begin = self.freed(free)
-        self._late[strike] = (event.time, begin - event.time)
+        begin, free = event.time + self.delay(event), self._free.get(note_key(event))
+        if free is not None and begin < free.time:
+            begin = self.freed(free.time)
+        moment = self.moment(max(begin, event.time))
+        self._begins[strike] = (event.time, moment)
+
+        def start(now: float, out: list[Event]) -> None:
+            moment.fix(now)
+            self.ledger.start(strike, (note.at(now),), out)
+
         if begin <= event.time:
-            self.ledger.start(strike, (note,), out)
+            start(event.time, out)
         else:
-            self.later(begin, lambda now, out: self.ledger.start(strike, (note.at(now),), out))
+            self.later(moment, start)
 
     def on_note_off(self, strike: int, event: Event, out: list[Event]) -> None:
-        struck, late = self._late.pop(strike)
-        end = max(self.end(struck, late, event), struck + late, event.time)
-        self._free[note_key(event)] = end
-        if end <= event.time:
-            self.ledger.stop(strike, event.time, event.data2, out)
+        struck, begin = self._begins.pop(strike)
+        moment = self.moment(max(self.end(struck, begin.time - struck, event), begin.time, event.time))
+        self._free[note_key(event)] = moment
+
+        def stop(now: float, out: list[Event]) -> None:
+            moment.fix(now)
+            self.ledger.stop(strike, now, event.data2, out)
+
+        if moment.time <= event.time:
+            stop(event.time, out)
         else:
-            self.later(end, lambda now, out: self.ledger.stop(strike, now, event.data2, out))
+            self.later(moment, stop)
 
     def on_pressure(self, strike: int, event: Event, out: list[Event]) -> None:
-        struck, late = self._late[strike]
-        if event.time < struck + late:
-            note = Event(struck + late, POLY_PRESSURE | event.channel, event.data1, event.data2)
-            self.later(note.time, lambda now, out: out.append(note))
+        _, begin = self._begins[strike]
+        if event.time < begin.time:
+            note = Event(begin.time, POLY_PRESSURE | event.channel, event.data1, event.data2)
+            self.later(begin, lambda now, out: out.append(note.at(now)))
         else:
             out.append(event)
 
     def forget(self) -> None:
-        self._late.clear()
+        self._begins.clear()
         self._free.clear()

@@ -20,7 +20,7 @@ from arpegon.core.notes.ledger import NoteLedger
 from arpegon.core.notes.pairing import Pairing, note_key
 from arpegon.core.processing.parameters import Param, with_defaults
 from arpegon.core.theory.scales import Key
-from arpegon.core.time.clock import Clock
+from arpegon.core.time.clock import Clock, Moment
 
 
 class Context(msgspec.Struct, frozen=True):
@@ -285,7 +285,9 @@ class KeyBook(NoteMaker):
     def __init__(self, values: Mapping[str, Any], context: Context) -> None:
         self.down: Pairing[int] = Pairing()
         """The strikes of each key that is down, oldest first, by channel and note."""
-        self._queue: list[tuple[float, int, Task]] = []
+        self._queue: list[tuple[float, int, Task, Moment | None]] = []
+        self._queued_at = -1
+        """At how many changes of the clock the times in the queue were worked out."""
         self._numbers = count(_SERIALS)
         self.seen = -math.inf
         """Up to when everything was emitted: what turns out to have been due before is emitted then."""
@@ -320,12 +322,27 @@ class KeyBook(NoteMaker):
 
     # -- what is due -------------------------------------------------------------------------------
 
-    def later(self, time: float, act: Task) -> None:
-        """Have something done at a time."""
-        heapq.heappush(self._queue, (time, next(self._numbers), act))
+    def later(self, time: float | Moment, act: Task) -> None:
+        """Have something done at a time in seconds, or at a moment of the music."""
+        moment = time if isinstance(time, Moment) else None
+        second = time.time if isinstance(time, Moment) else time
+        heapq.heappush(self._queue, (second, next(self._numbers), act, moment))
 
     def due(self) -> float:
-        return self._queue[0][0] if self._queue else math.inf
+        return self._in_order()[0][0] if self._queue else math.inf
+
+    def _in_order(self) -> list[tuple[float, int, Task, Moment | None]]:
+        """The queue; a change of tempo moves what waits for a moment of the music."""
+        changes = self.context.clock.changes
+        if changes != self._queued_at:
+            self._queued_at = changes
+            if any(moment is not None for _, _, _, moment in self._queue):
+                self._queue = [
+                    (time if moment is None else moment.time, number, act, moment)
+                    for time, number, act, moment in self._queue
+                ]
+                heapq.heapify(self._queue)
+        return self._queue
 
     def advance(self, until: float, out: list[Event]) -> None:
         self.do_queued(until, out)
@@ -333,9 +350,8 @@ class KeyBook(NoteMaker):
 
     def do_queued(self, until: float, out: list[Event]) -> None:
         """Do what was put off to a time up to ``until``."""
-        queue = self._queue
-        while queue and queue[0][0] <= until:
-            time, _, act = heapq.heappop(queue)
+        while self._queue and self._in_order()[0][0] <= until:
+            time, _, act, _ = heapq.heappop(self._queue)
             act(time, out)
 
     # -- events ------------------------------------------------------------------------------------

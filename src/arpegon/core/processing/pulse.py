@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from arpegon.core.time.clock import Clock
+from arpegon.core.time.clock import Clock, Moment
 from arpegon.core.time.swing import next_step, step_beat, step_length
 
 _MIN_SECONDS = 0.001
@@ -34,7 +34,7 @@ class Pulse:
         self.step = 0
         """The number of the step that is due next."""
         self.since = 0.0
-        self._next = 0.0
+        self._next = Moment(clock, 0.0)
         self._last = -math.inf
         """When the last step was taken."""
         self._beat_step: int | None = None
@@ -57,7 +57,7 @@ class Pulse:
         self.beats, self.on_beat = beats, on_beat
         self._beat_step, self._from = None, now
         if self.running and self._last > -math.inf:
-            self._next = self._next_free(now)
+            self._next = Moment(self.clock, self._next_free(now))
 
     def _next_free(self, now: float) -> float:
         """The first step after the last one, counted from it, that is not past."""
@@ -75,7 +75,7 @@ class Pulse:
         self.running = True
         self.since = time
         self.step = 0
-        self._next = time
+        self._next = Moment(self.clock, time)
         self._last = self._from = -math.inf
         self._beat_step = None
 
@@ -99,7 +99,7 @@ class Pulse:
         if not self.running:
             return math.inf
         if not self.on_beat:
-            return self._next
+            return self._next.time
         if not self.clock.playing:
             return math.inf
         if self._grid != self.clock.grid:
@@ -117,7 +117,7 @@ class Pulse:
         self._last = time
         if self.on_beat and self._beat_step is not None:
             self._beat_step += 1
-        self._next = time + max(_MIN_SECONDS, self.clock.seconds(self.length(taken)))
+        self._next = Moment(self.clock, time + max(_MIN_SECONDS, self.clock.seconds(self.length(taken))))
         self.step = taken + 1
         return taken
 

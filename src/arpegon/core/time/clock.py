@@ -22,7 +22,7 @@ class Clock:
     anchor at the moment it happens, so no beat is skipped or heard twice.
     """
 
-    __slots__ = ("_beat", "_time", "changes", "grid", "origin", "playing", "tempo")
+    __slots__ = ("_beat", "_passed", "_time", "changes", "grid", "origin", "playing", "tempo")
 
     def __init__(self, tempo: float = 120.0) -> None:
         self.tempo = tempo
@@ -35,6 +35,8 @@ class Clock:
         """The beat from which note values and cycles are counted: the last on which bars of another meter began."""
         self._time = 0.0
         self._beat = 0.0
+        self._passed = 0.0
+        """The beats that have passed up to the last anchor."""
 
     def beat_at(self, time: float) -> float:
         """The beat at a time (the resting place while stopped)."""
@@ -48,19 +50,27 @@ class Clock:
             return math.inf
         return self._time + (beat - self._beat) * 60.0 / self.tempo
 
+    def passed_at(self, time: float) -> float:
+        """The beats that have passed at a time: they pass over jumps, and while it stands."""
+        return self._passed + (time - self._time) * self.tempo / 60.0
+
+    def time_passed(self, passed: float) -> float:
+        """When so many beats will have passed, at the tempo of now."""
+        return self._time + (passed - self._passed) * 60.0 / self.tempo
+
+    def _anchor(self, time: float, beat: float) -> None:
+        self._passed, self._beat, self._time = self.passed_at(time), beat, time
+        self.changes += 1
+
     def start(self, time: float, beat: float | None = None) -> None:
         """Run from ``beat`` (or from where it rests)."""
-        self._beat = self.beat_at(time) if beat is None else beat
-        self._time = time
+        self._anchor(time, self.beat_at(time) if beat is None else beat)
         self.playing = True
-        self.changes += 1
 
     def stop(self, time: float) -> None:
         """Rest where it is."""
-        self._beat = self.beat_at(time)
-        self._time = time
+        self._anchor(time, self.beat_at(time))
         self.playing = False
-        self.changes += 1
 
     @property
     def beat(self) -> float:
@@ -93,10 +103,37 @@ class Clock:
 
     def set_tempo(self, time: float, tempo: float) -> None:
         """Go on at another tempo from ``time``."""
-        self._beat = self.beat_at(time)
-        self._time = time
+        self._anchor(time, self.beat_at(time))
         self.tempo = tempo
-        self.changes += 1
+
+
+class Moment:
+    """A time to come that keeps its place in the music: a change of tempo moves it.
+
+    Args:
+        clock: by whose beats it lies.
+        time: when it is at the tempo of now, in seconds.
+    """
+
+    __slots__ = ("_changes", "_clock", "_passed", "_time")
+
+    def __init__(self, clock: Clock, time: float) -> None:
+        self._clock = clock
+        self._time = time
+        self._passed = clock.passed_at(time)
+        self._changes = clock.changes
+
+    @property
+    def time(self) -> float:
+        """When it is, as things are."""
+        if self._changes >= 0 and self._changes != self._clock.changes:
+            self._changes = self._clock.changes
+            self._time = self._clock.time_passed(self._passed)
+        return self._time
+
+    def fix(self, time: float) -> None:
+        """It came, at a time: no change of tempo moves it any more."""
+        self._time, self._changes = time, -1
 
 
 def bar_beats(meter: tuple[int, int]) -> float:

@@ -6,11 +6,11 @@ import math
 from bisect import bisect_right
 from collections import deque
 from collections.abc import Callable, Sequence
-from typing import Protocol
 
 from arpegon.core.events import NOTE_OFF, NOTE_ON, Event, note_off
 from arpegon.core.notes.pairing import note_key
 from arpegon.core.notes.pressed import Pressed, held_key, springs_back
+from arpegon.core.time.clock import Clock
 from arpegon.engine.graph.feeds import ALL_INPUTS
 from arpegon.engine.graph.graph import Inputs
 from arpegon.engine.performance.hooks import Hooks
@@ -20,29 +20,20 @@ def _time(event: Event) -> float:
     return event.time
 
 
-class Beats(Protocol):
-    """When beats fall."""
-
-    def beat_at(self, second: float) -> float:
-        """The beat that falls at a second."""
-
-    def second_at(self, beat: float) -> float:
-        """When a beat falls."""
-
-
 class Score:
     """Events that arrive by themselves: offline, what a file plays.
 
     Args:
-        events: in order, at seconds, or at quarter notes with ``beats``.
-        beats: says when these fall, as things are.
+        events: in order, at seconds, or at quarter notes with a ``clock``.
+        clock: that of the quarter notes, which are counted from 0 on over jumps and stops.
     """
 
-    def __init__(self, name: str, events: Sequence[Event], beats: Beats | None = None) -> None:
+    def __init__(self, name: str, events: Sequence[Event], clock: Clock | None = None) -> None:
         self.name = name
         self._events = events
-        self._beats = beats
+        self._clock = clock
         self._place = 0
+        self.lets_keys_in = True
 
     @property
     def next_time(self) -> float:
@@ -50,19 +41,21 @@ class Score:
         if self._place == len(self._events):
             return math.inf
         time = self._events[self._place].time
-        return time if self._beats is None else self._beats.second_at(time)
+        return time if self._clock is None else self._clock.time_passed(time)
 
     def take(self, until: float) -> list[Event]:
         """The events up to a time in seconds."""
-        beats = self._beats
+        clock = self._clock
         # A nanobeat more: what is due at a second is taken at it, whichever way its beat is rounded.
-        limit = until if beats is None else beats.beat_at(until) + 1e-9
+        limit = until if clock is None else clock.passed_at(until) + 1e-9
         place = bisect_right(self._events, limit, lo=self._place, key=_time)
         taken = self._events[self._place : place]
         self._place = place
-        if beats is None:
+        if not self.lets_keys_in:
+            taken = [event for event in taken if event.kind != NOTE_ON]
+        if clock is None:
             return list(taken)
-        return [event.at(min(until, beats.second_at(event.time))) for event in taken]
+        return [event.at(min(until, clock.time_passed(event.time))) for event in taken]
 
 
 class Arrivals:
@@ -85,9 +78,14 @@ class Arrivals:
         """An event arrived at a feed."""
         self._arrived.append((name, event))
 
-    def score(self, name: str, events: Sequence[Event], beats: Beats | None = None) -> None:
+    def score(self, name: str, events: Sequence[Event], clock: Clock | None = None) -> None:
         """Let events arrive by themselves when their time comes (see :class:`Score`)."""
-        self._scores.append(Score(name, events, beats))
+        self._scores.append(Score(name, events, clock))
+
+    def keep_keys_out(self) -> None:
+        """Let no more keys of scores in: only their ends, controllers and the like."""
+        for score in self._scores:
+            score.lets_keys_in = False
 
     def end_scores(self) -> None:
         """Let no more events arrive by themselves."""

@@ -10,6 +10,7 @@ from arpegon.core.notes.pressed import DOWN
 from arpegon.core.processing.delayed import DelayedNotes
 from arpegon.core.processing.parameters import NoteValue, Number, Switch, swing_param
 from arpegon.core.processing.processor import Context
+from arpegon.core.time.clock import Moment
 from arpegon.core.time.rhythm import beats_of
 from arpegon.core.time.swing import next_line
 
@@ -73,6 +74,9 @@ class Grid(DelayedNotes):
         self._waiting.clear()
         self._pedals.clear()
 
+    def moment(self, time: float) -> Moment:
+        return Moment(self.context.clock, time)
+
     def delay(self, event: Event) -> float:
         if not self.context.clock.playing:
             return 0.0
@@ -104,7 +108,7 @@ class Grid(DelayedNotes):
         elif wait > 0.0:
             value = [event]
             self._waiting[place] = (line, value)
-            self.later(line, lambda now, out: out.append(value[0].at(now)))
+            self.later(self.moment(line), lambda now, out: out.append(value[0].at(now)))
         else:
             out.append(event)
 

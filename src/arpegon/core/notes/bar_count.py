@@ -1,4 +1,4 @@
-"""Beats and bars gone by since a run began, over every change of tempo and meter, jump and stop."""
+"""Bars that have passed since a run began, over every change of tempo and meter, jump and stop."""
 
 from __future__ import annotations
 
@@ -10,10 +10,9 @@ from arpegon.core.time.clock import bar_beats
 
 
 class _Mark(NamedTuple):
-    """How much had gone by when the engine reported a change of time."""
+    """How many bars had passed when the engine reported a change of time."""
 
     fact: TimeFacts
-    beats: float
     bars: int
     """Whole bars."""
     in_bar: float
@@ -21,8 +20,8 @@ class _Mark(NamedTuple):
     meter: tuple[int, int]
 
 
-class Elapsed:
-    """Counts quarter notes and bars while time passes, as :func:`~arpegon.core.notes.course.course_of` lays them.
+class BarCount:
+    """Counts bars while time passes, as :func:`~arpegon.core.notes.course.course_of` lays them.
 
     While the transport stands, beats pass at the tempo that applies. A bar in which the meter changes ends on the
     first bar line of the new meter.
@@ -30,7 +29,7 @@ class Elapsed:
 
     def __init__(self) -> None:
         self._before: _Mark | None = None
-        self._mark = _Mark(TimeFacts(0.0), 0.0, 0, 0.0, (4, 4))
+        self._mark = _Mark(TimeFacts(0.0), 0, 0.0, (4, 4))
 
     def add(self, fact: TimeFacts) -> None:
         """Take what the engine reports of time; a second report of the same moment replaces the first."""
@@ -38,16 +37,8 @@ class Elapsed:
             self._before = self._mark
         self._mark = _after(self._before, fact)
 
-    def beat_at(self, second: float) -> float:
-        """Quarter notes gone by at a second, if nothing changes until then."""
-        return self._mark.beats + (second - self._mark.fact.second) * self._mark.fact.tempo / 60.0
-
-    def second_at(self, beat: float) -> float:
-        """The second at which so many quarter notes will have gone by, if nothing changes until then."""
-        return self._mark.fact.second + (beat - self._mark.beats) * 60.0 / self._mark.fact.tempo
-
-    def end_of_bars(self, bars: float) -> float:
-        """The second at which so many bars will have gone by, if nothing changes until then."""
+    def second_at(self, bars: float) -> float:
+        """The second at which so many bars will have passed, if nothing changes until then."""
         mark = self._mark
         beats = (bars - mark.bars) * bar_beats(mark.meter) - mark.in_bar
         return mark.fact.second + beats * 60.0 / mark.fact.tempo
@@ -60,7 +51,7 @@ def _after(mark: _Mark, fact: TimeFacts) -> _Mark:
     in_bar = mark.in_bar + passed
     lines = math.floor(in_bar / bar + _NEAR)
     in_bar -= lines * bar
-    now = _Mark(fact, mark.beats + passed, mark.bars + lines, in_bar, mark.meter)
+    now = _Mark(fact, mark.bars + lines, in_bar, mark.meter)
     if not fact.playing:
         return now
     goes_on = held.playing and abs(held.beat_at(fact.second) - fact.beat) < _NEAR

@@ -1,0 +1,65 @@
+"""Stories of pieces whose tempo changes: what waits for a line, or counts from a key, stays on its beats."""
+
+from __future__ import annotations
+
+import pytest
+
+from arpegon.core.document.model import Section
+from arpegon.core.events import note_off, note_on
+from arpegon.core.notes.course import course_of
+from arpegon.engine.offline import run
+from building import assert_whole, generator, note_ons, project, stage, strand
+
+FASTER = (Section(id="x", name="X", bars=4, tempo_to=240.0),)
+SLOWER = (Section(id="x", name="X", bars=4, tempo_to=30.0),)
+
+
+def keys_on(*beats, length=0.5):
+    return sorted(
+        (
+            one
+            for place, beat in enumerate(beats)
+            for one in (note_on(beat, 0, 60 + place, 90), note_off(beat + length, 0, 60 + place))
+        ),
+        key=lambda event: event.time,
+    )
+
+
+def beats(one, played=(), bars=4):
+    result = run(one, list(played), on_beats=True, bars=bars)
+    events = result.strands["a"]
+    assert_whole(events)
+    course = course_of(result.facts, 0.0, result.seconds)
+    return [course.beat_at(event.time) for event in note_ons(events)]
+
+
+@pytest.mark.parametrize(("sections", "tempo"), [(FASTER, 60.0), (SLOWER, 160.0)])
+@pytest.mark.parametrize("length", [0.2, 0.5, 2.0])
+def test_grid_lets_notes_begin_on_its_lines(sections, tempo, length):
+    one = project(strand(stage("grid", "g", rate="1/1", catch=0)), sections=sections, tempo=tempo)
+    assert beats(one, keys_on(4.3, 5.3, 6.3, 7.3, length=length)) == pytest.approx([8.0] * 4, abs=1e-3)
+
+
+@pytest.mark.parametrize(("sections", "tempo"), [(FASTER, 60.0), (SLOWER, 160.0)])
+@pytest.mark.parametrize(
+    "one",
+    [
+        stage("repeat", "r", rate="1/4"),
+        stage("arpeggiator", "p", rate="1/4"),
+    ],
+)
+def test_what_a_key_starts_keeps_its_distance_in_beats(sections, tempo, one):
+    played = [note_on(4.25, 0, 60, 90), note_off(12.2, 0, 60)]
+    found = beats(project(strand(one), sections=sections, tempo=tempo), played)
+    apart = [later - earlier for earlier, later in zip(found, found[1:], strict=False)]
+    assert len(found) >= 7 and apart == pytest.approx([1.0] * len(apart), abs=1e-3)
+
+
+@pytest.mark.parametrize("kind", ["steps", "rings"])
+def test_a_source_that_a_key_starts_keeps_its_distance_in_beats(kind):
+    settings = {"steps": {"patterns": [[{"note": 60}]], "rate": "1/4"}, "rings": {}}[kind]
+    source = generator(kind, "s", starts="key", in_time=False, in_scale=False, **settings)
+    one = strand(*(), sources=(source, *strand().sources))
+    played = [note_on(4.0, 0, 60, 90), note_off(12.2, 0, 60)]
+    found = beats(project(one, sections=FASTER, tempo=60.0), played)
+    assert len(found) >= 4 and all(abs(4 * beat - round(4 * beat)) < 1e-3 for beat in found)
