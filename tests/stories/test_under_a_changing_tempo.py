@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from arpegon.core.document.model import Section
+from arpegon.core.document.model import Hookup, Section
 from arpegon.core.events import note_off, note_on
 from arpegon.core.notes.course import course_of
 from arpegon.engine.offline import run
@@ -63,3 +63,17 @@ def test_a_source_that_a_key_starts_keeps_its_distance_in_beats(kind):
     played = [note_on(4.0, 0, 60, 90), note_off(12.2, 0, 60)]
     found = beats(project(one, sections=FASTER, tempo=60.0), played)
     assert len(found) >= 4 and all(abs(4 * beat - round(4 * beat)) < 1e-3 for beat in found)
+
+
+@pytest.mark.parametrize("rate", ["1/2", "1/4", "1 bar"])
+@pytest.mark.parametrize("target", ["none", "cc", "bend"])
+@pytest.mark.parametrize("tempo", [120.0, 97.0, 61.7])
+def test_a_square_wave_turns_what_it_is_hooked_up_to_before_the_notes_of_its_beat(rate, target, tempo):
+    steps = generator("steps", "st", rate="1/8", patterns=[[{"note": 60}]], in_scale=False)
+    fixed = stage("velocity", "v", mode="fixed")
+    wave = stage("lfo", "l", wave="square", rate=rate, target=target)
+    hookup = Hookup(id="h", control="stage", stage="l", target="v", param="fixed", out_low=20, out_high=100)
+    one = project(strand(fixed, wave, sources=(steps,)), hookups=(hookup,), tempo=tempo)
+    found = [event.data2 for event in note_ons(run(one, bars=4).strands["a"])]
+    half = {"1/2": 2, "1/4": 1, "1 bar": 4}[rate]
+    assert found == ([100] * half + [20] * half) * (16 // half)

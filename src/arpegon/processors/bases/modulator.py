@@ -53,10 +53,13 @@ def modulator_params() -> tuple[Param, ...]:
 
 
 _time = attrgetter("time")
-_FINE = frozenset({"cc14", "bend"})
-"""What has fourteen bits."""
+_FINE = frozenset({"cc14", "bend", "none"})
+"""What has fourteen bits, or more."""
+_EARLY = 5e-7
+"""Seconds before a beat at which a value is already that of the beat, so that it is there for the notes on the beat.
+Sections begin a microsecond before their line, so that a value on it is already that of the section."""
 _NEAR = 1e-9
-_EXACT = 1e-6
+_EXACT = 2e-7
 """Seconds to which the moment is found at which a value changes,"""
 _CLOSE = 1e-5
 """and those by which a straight line misses it, where the value moves smoothly."""
@@ -171,6 +174,7 @@ class Modulator(Processor):
 
     def value_at(self, time: float) -> float:
         """The value, 0 ... 127, at a time."""
+        time += _EARLY
         low, high = float(self.values["low"]), float(self.values["high"])
         share = self.share(self.cycles(time)) * self.fade(time)
         return low + share * (high - low)
@@ -205,8 +209,7 @@ class Modulator(Processor):
             time: of the look that was just taken.
         """
         even = time + self._interval()
-        target = self.values["target"]
-        if target == "none" or self._sent is None:
+        if self._sent is None:
             return even
         there = self.value_at(even)
         if self._sent_at == time or self.steps_of(there) == self._sent:
@@ -261,11 +264,11 @@ class Modulator(Processor):
         low, high = values["low"], values["high"]
         self.output = (value - low) / (high - low) if high != low else 0.0
         target = values["target"]
-        if target == "none":
-            return
         steps = self.steps_of(value)
         if steps != self._sent:
             self._sent, self._sent_at = steps, time
+            if target == "none":
+                return
             number = min(31, values["to_number"]) if target == "cc14" else values["to_number"]
             out += written(target, number, values["to_channel"] - 1, steps, time)
 
