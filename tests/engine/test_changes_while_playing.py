@@ -83,7 +83,7 @@ def test_a_turn_falls_only_where_it_may(change, wanted, length):
     for number, choice in enumerate(wanted * 3):
         beat = number / 4.0
         ended = (number - turn.since) % length == 0
-        turned = turn.turn(choice, change, number, beat, 4.0, ended, True)
+        turned = turn.turn(choice, change, number, beat, int(beat // 4), ended, True)
         if turned and number:
             assert turn.playing == choice and turn.since == number
             assert change != "beat" or beat == int(beat)

@@ -13,7 +13,6 @@ from arpegon.core.document.model import AudioSource, ClipSource, MidiSource, Pro
 from arpegon.core.document.sections import starts, to_first_stop
 from arpegon.core.errors import ArpegonError
 from arpegon.core.events import CONTROL, NOTE_OFF, NOTE_ON, Event, note_on
-from arpegon.core.notes.bar_count import BarCount
 from arpegon.core.notes.course import Course, TimeFacts, course_of
 from arpegon.core.notes.pairing import Pairing, note_key
 from arpegon.core.notes.taps import IN, OUT, Tap
@@ -83,7 +82,6 @@ class Collector:
 
     def __init__(self) -> None:
         self.result = Result()
-        self.bars = BarCount()
         self.lead: Callable[[], float] = lambda: 0.0
         """Seconds by which everything leaves later, because some strand is played early."""
 
@@ -107,7 +105,6 @@ class Collector:
 
     def timed(self, facts: TimeFacts) -> None:
         self.result.facts.append(facts)
-        self.bars.add(facts)
 
     def passed(self, stage: str, event: Event | None, out: Sequence[Event]) -> None:
         """Nobody watches offline."""
@@ -162,7 +159,6 @@ class Ending:
     def __init__(
         self,
         engine: Engine,
-        passed: BarCount,
         *,
         seconds: float | None,
         bars: float | None,
@@ -172,7 +168,6 @@ class Ending:
         longest: float,
     ) -> None:
         self._engine = engine
-        self._passed = passed
         self._seconds = seconds
         self._bars = bars
         self._clips = clips
@@ -181,6 +176,8 @@ class Ending:
         self._last_beat = last_beat
         """The beat on which the input in beats ends."""
         self._longest = longest
+        self._stood: float | None = None
+        """The end of the bars that were asked for, since the transport stands."""
         self._stopped: float | None = None
         """When the sections came to their end."""
 
@@ -198,7 +195,7 @@ class Ending:
         if self._seconds is not None:
             end = self._seconds
         elif self._bars is not None:
-            end = self._passed.second_at(self._bars)
+            end = self._end_of_bars(self._bars)
         else:
             end = max([self._rests, self._engine.clock.time_passed(self._last_beat), self._piece(), *self._clip_ends()])
         if end > self._longest:
@@ -207,13 +204,23 @@ class Ending:
             )
         return end
 
+    def _end_of_bars(self, bars: float) -> float:
+        """When so many bars have passed; while the transport stands, they pass at its tempo."""
+        clock = self._engine.clock
+        if clock.playing:
+            return clock.time_of_line(bars)
+        stopped = self._engine.now
+        if self._stood is None:
+            self._stood = stopped + clock.seconds((bars - clock.lines_at(stopped)) * clock.bar)
+        return self._stood
+
     def _piece(self) -> float:
         """When the sections have been played once."""
         project = self._engine.graph.project
         if not project.sections:
             return 0.0
         if any(section.then in ("again", "top") for section in project.sections):
-            return self._passed.second_at(sum(section.bars for section in to_first_stop(project)))
+            return self._end_of_bars(sum(section.bars for section in to_first_stop(project)))
         if self._stopped is None:
             end = self._engine.clock.time_at(starts(project)[-1])
             if end > self._engine.now and end < math.inf:
@@ -291,7 +298,6 @@ def run(
         collector.lead = lambda: engine.graph.lead
         ending = Ending(
             engine,
-            collector.bars,
             seconds=seconds,
             bars=bars,
             clips=clips or {},

@@ -18,6 +18,7 @@ from arpegon.core.errors import ParameterError
 from arpegon.core.events import Event
 from arpegon.core.notes.course import TimeFacts
 from arpegon.core.processing.parameters import check_params
+from arpegon.core.time.clock import bar_beats
 from arpegon.engine.clocks.outside import OutsideClocks
 from arpegon.engine.clocks.timeline import Due, Timeline
 from arpegon.engine.graph.graph import Graph, Inputs, Outputs
@@ -329,7 +330,7 @@ class Engine:
 
     def jump(self, time: float, line: float, beat: float) -> None:
         """Go on from another beat, which falls on ``line`` seconds; strands that play on do not notice."""
-        self._rest(self.transport, time)
+        self._rest(self.transport, time, jumps=True)
         self._set_off(self.transport, line, beat)
         self.on_moved(line, beat)
 
@@ -344,15 +345,15 @@ class Engine:
             self.clocks.start(beat, time)
             self.tell_time(time)
 
-    def _rest(self, line: Timeline, time: float) -> None:
-        """Rest a timeline, and all that it carries."""
+    def _rest(self, line: Timeline, time: float, jumps: bool = False) -> None:
+        """Rest a timeline, and all that it carries; if it ``jumps`` it goes on at once."""
         if line is self.transport and line.clock.playing:
             self.clocks.stop(line.clock.beat_at(time), time)
         line.clock.stop(time)
         self.players.stop(line, time)
         self.own.stop(line, time)
         self.audio.stop(line, time)
-        self.graph.on_halt(time, endless=line is self.endless)
+        self.graph.on_halt(time, endless=line is self.endless, jumps=jumps)
         if line is self.transport:
             self.tell_time(time)
 
@@ -374,6 +375,7 @@ class Engine:
     def tell_time(self, time: float) -> None:
         """Tell the outputs what holds of time from a moment on, if that is another thing than what was told."""
         clock, project, place = self.clock, self.graph.project, self.sections.place
+        clock.set_bars(time, clock.origin, bar_beats(project.meter))
         facts = TimeFacts(
             time,
             clock.beat_at(time),

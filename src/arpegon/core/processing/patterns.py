@@ -118,20 +118,27 @@ def chosen(values: Mapping[str, Any], count: int) -> int:
 class PatternTurn:
     """Which pattern plays, and when the chosen one takes its place.
 
-    ``bar`` is the length of a bar in beats. :meth:`turn` is asked before each step.
+    :meth:`turn` is asked before each step.
     """
 
     def __init__(self) -> None:
         self.playing = 0
         self.since = 0
         """The number of the step at which the pattern that plays began."""
-        self._last_beat: float | None = None
+        self._last: tuple[float, int] | None = None
+        """The beat of the last step, and the bar lines that had passed."""
         self._asked: tuple[int, int] | None = None
         """The pattern that waits for a bar, and which one."""
 
     def begin(self, wanted: int) -> None:
-        """Begin with a pattern."""
-        self.playing, self.since, self._last_beat, self._asked = wanted, 0, None, None
+        """Begin with a pattern; one that waits for a bar still does, as where a section is repeated."""
+        self.since = 0
+        if self._asked is None or self._asked[0] != wanted:
+            self.playing, self._last, self._asked = wanted, None, None
+
+    def forget(self) -> None:
+        """Wait for no bar."""
+        self._asked = None
 
     def turn(
         self,
@@ -139,7 +146,7 @@ class PatternTurn:
         change: str,
         number: int,
         beat: float,
-        bar: float,
+        line: int,
         ended: bool,
         anew: bool,
         bars: int = 1,
@@ -151,31 +158,29 @@ class PatternTurn:
             change: a name in :data:`CHANGES`.
             number: the step.
             beat: on which beat it falls.
-            bar: the length of a bar in beats.
+            line: how many bar lines have passed then.
             ended: whether the pattern that plays has just come to its end.
             anew: the pattern that takes over begins at its first step.
             bars: where it changes on a bar, on the how manieth line after it was chosen.
         """
-        before, self._last_beat = self._last_beat, beat
+        before, self._last = self._last, (beat, line)
         if wanted == self.playing:
             self._asked = None
             return False
-        if change == "beat" and before is not None and math.floor(beat + _NEAR) == math.floor(before + _NEAR):
+        if change == "beat" and before is not None and math.floor(beat + _NEAR) == math.floor(before[0] + _NEAR):
             return False
-        if change == "bar" and before is not None and not self._bar_has_come(wanted, before, beat, bar, bars):
+        if change == "bar" and before is not None and not self._bar_has_come(wanted, before[1], line, bars):
             return False
         if change == "end" and not ended and before is not None:
             return False
         self.take_over(wanted, number, anew)
         return True
 
-    def _bar_has_come(self, wanted: int, before: float, beat: float, bar: float, bars: int) -> bool:
-        """Whether the bar has come for which a pattern waits that was chosen after the beat ``before``."""
-        here = math.floor(beat / bar + _NEAR)
-        jumped = beat < before - _NEAR
-        if self._asked is None or self._asked[0] != wanted or jumped:
-            self._asked = wanted, here if jumped else math.floor(before / bar + _NEAR) + bars
-        return here >= self._asked[1]
+    def _bar_has_come(self, wanted: int, before: int, line: int, bars: int) -> bool:
+        """Whether the bar has come for which a pattern waits that was chosen after so many lines had passed."""
+        if self._asked is None or self._asked[0] != wanted:
+            self._asked = wanted, before + bars
+        return line >= self._asked[1]
 
     def take_over(self, wanted: int, number: int, anew: bool) -> None:
         """The chosen pattern takes over before a step; see :meth:`turn`."""

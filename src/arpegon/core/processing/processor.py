@@ -20,7 +20,7 @@ from arpegon.core.notes.ledger import NoteLedger
 from arpegon.core.notes.pairing import Pairing, note_key
 from arpegon.core.processing.parameters import Param, with_defaults
 from arpegon.core.theory.scales import Key
-from arpegon.core.time.clock import Clock, Moment
+from arpegon.core.time.clock import Clock, Moment, bar_beats
 
 
 class Context(msgspec.Struct, frozen=True):
@@ -40,6 +40,12 @@ class Context(msgspec.Struct, frozen=True):
     def pace(self) -> Clock:
         """The clock that its steps follow: its own, or the piece's."""
         return self.clock if self.own is None else self.own
+
+    def bars_passed(self, time: float, beat: float) -> int:
+        """How many bar lines have passed at a time: of the piece, or of its own tempo, whose ``beat`` it then is."""
+        if self.own is None:
+            return self.clock.lines_at(time)
+        return math.floor(beat / bar_beats(self.meter) + 1e-6)
 
 
 class Processor:
@@ -123,6 +129,9 @@ class Processor:
 
     def on_halt(self, time: float) -> None:
         """The transport stopped, at a time."""
+
+    def forget_launch(self) -> None:
+        """Start nothing that was asked for and waits for a line."""
 
     def on_jump(self) -> None:
         """The beats of its own tempo were set to another place: what is due next must be found anew."""

@@ -6,7 +6,7 @@ import math
 
 from arpegon.core.processing.parameters import Choice, Number, Param
 from arpegon.core.processing.patterns import bars_ahead
-from arpegon.core.time.clock import Clock
+from arpegon.core.time.clock import Clock, Moment
 
 LAUNCHES = {"now": "at once", "step": "next step", "beat": "next beat", "bar": "next bar"}
 _NEAR = 1e-6
@@ -40,8 +40,10 @@ class Launch:
     """A start that was asked for and waits for a line of the transport."""
 
     def __init__(self) -> None:
-        self.beat: float | None = None
-        """The beat on which it begins; ``None``: nothing waits."""
+        self._line: int | None = None
+        """The bar line on which it begins, counted by the clock,"""
+        self._moment: Moment | None = None
+        """or the moment, where it is no bar line."""
         self.times: int = 0
         """How many rounds then begin."""
 
@@ -53,20 +55,34 @@ class Launch:
             unit: the length of what is waited for, in beats: of a step, a beat or a bar.
             bars: the how manieth bar line it is.
         """
-        self.beat = None
+        self.forget()
         if rule == "now" or not clock.playing:
             return True
         beat = clock.beat_at(time)
-        line = clock.next_line(beat, unit)
-        ahead = (bars - 1) * unit if rule == "bar" else 0.0
-        if line + ahead <= beat + _NEAR:
+        is_on_line = clock.next_line(beat, unit) <= beat + _NEAR
+        if is_on_line and (rule != "bar" or bars == 1):
             return True
-        self.beat, self.times = line + ahead, times
+        self.times = times
+        if rule == "bar":
+            self._line = clock.lines_at(time) + bars - is_on_line
+        else:
+            self._moment = Moment(clock, clock.time_at(clock.next_line(beat, unit)))
         return False
+
+    def forget(self) -> None:
+        """Wait for nothing."""
+        self._line = self._moment = None
+
+    @property
+    def waits(self) -> bool:
+        """Whether something was asked for and has not begun."""
+        return self._line is not None or self._moment is not None
 
     def due(self, clock: Clock) -> float:
         """When it begins, in seconds; infinity where nothing waits, or the transport stands."""
-        return math.inf if self.beat is None else clock.time_at(self.beat)
+        if self._line is not None:
+            return clock.time_of_line(self._line)
+        return self._moment.time if self._moment is not None and clock.playing else math.inf
 
 
 def launch_params() -> tuple[Param, ...]:

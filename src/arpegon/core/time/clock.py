@@ -22,7 +22,7 @@ class Clock:
     anchor at the moment it happens, so no beat is skipped or heard twice.
     """
 
-    __slots__ = ("_beat", "_passed", "_time", "changes", "grid", "origin", "playing", "tempo")
+    __slots__ = ("_beat", "_lines", "_passed", "_time", "bar", "changes", "grid", "origin", "playing", "tempo")
 
     def __init__(self, tempo: float = 120.0) -> None:
         self.tempo = tempo
@@ -31,6 +31,10 @@ class Clock:
         """Grows whenever beats come to fall at other times."""
         self.origin = 0.0
         """The beat from which bars are counted: the start of the section that holds."""
+        self.bar = 4.0
+        """The length of a bar in quarter notes."""
+        self._lines = 0
+        """The bar lines that have passed, less the bars from the origin on."""
         self.grid = 0.0
         """The beat from which note values and cycles are counted: the last on which bars of another meter began."""
         self._time = 0.0
@@ -58,14 +62,45 @@ class Clock:
         """When so many beats will have passed, at the tempo of now."""
         return self._time + (passed - self._passed) * 60.0 / self.tempo
 
+    def lines_at(self, time: float) -> int:
+        """How many bar lines have passed at a time, over jumps and changes of meter; none on the first line of all."""
+        return self._lines + self._bars_at(self.beat_at(time))
+
+    def time_of_line(self, line: float) -> float:
+        """When a bar line falls, counted as :meth:`lines_at` does, as things are; infinity while it stands."""
+        return self.time_at(self.origin + (line - self._lines) * self.bar)
+
+    def _bars_at(self, beat: float) -> int:
+        return math.floor((beat - self.origin) / self.bar + _NEAR)
+
+    def set_bars(self, time: float, origin: float, bar: float) -> None:
+        """Count bars of another length, or from another beat, from a time on."""
+        if (origin, bar) == (self.origin, self.bar):
+            return
+        lines = self.lines_at(time)
+        self.origin, self.bar = origin, bar
+        self._lines = lines - self._bars_at(self.beat_at(time))
+        self.changes += 1
+
     def _anchor(self, time: float, beat: float) -> None:
         self._passed, self._beat, self._time = self.passed_at(time), beat, time
         self.changes += 1
 
     def start(self, time: float, beat: float | None = None) -> None:
         """Run from ``beat`` (or from where it rests)."""
+        if beat is not None and beat != self._beat:
+            self._count_jump(beat)
         self._anchor(time, self.beat_at(time) if beat is None else beat)
         self.playing = True
+
+    def _count_jump(self, beat: float) -> None:
+        """Go to another beat: a bar that is left before its end is over."""
+        left, lines = self._beat - self.origin, self._lines + self._bars_at(self._beat)
+        in_bar, there = (
+            beats - math.floor(beats / self.bar + _NEAR) * self.bar for beats in (left, beat - self.origin)
+        )
+        over = math.ceil((in_bar - there) / self.bar - _NEAR) if in_bar > _NEAR else 0
+        self._lines = lines + max(0, over) - self._bars_at(beat)
 
     def stop(self, time: float) -> None:
         """Rest where it is."""

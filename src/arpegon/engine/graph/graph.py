@@ -412,12 +412,17 @@ class Graph:
                     processor.restart()
         self._forget_due()
 
-    def on_halt(self, time: float, endless: bool = False) -> None:
-        """The transport stopped (or the ``endless`` clock of the strands that play on): what it carried ends."""
+    def on_halt(self, time: float, endless: bool = False, jumps: bool = False) -> None:
+        """The transport stopped (or the ``endless`` clock of the strands that play on): what it carried ends.
+
+        If it ``jumps`` it goes on at once, so that what waits for a line still does.
+        """
         for node in self._order:
             if node.strand.plays_on == endless:
                 for _, processor in node.processors():
                     processor.on_halt(time)
+                    if not jumps:
+                        processor.forget_launch()
         self._forget_due()
         self.push({}, time)
 

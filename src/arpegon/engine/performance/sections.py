@@ -198,7 +198,7 @@ class SectionPlayer:
         section = document.sections[place] if place >= 0 else None
         self._before = clock.tempo
         self.place = place
-        clock.origin = self._starts()[place] if place >= 0 else 0.0
+        clock.set_bars(time, self._starts()[place] if place >= 0 else 0.0, bar_beats(self._meter(place)))
         clock.set_grid(grid_of(document, place))
         self._overlay.begin(section, time, anew)
         if self.wanted is None:
@@ -268,10 +268,13 @@ class SectionPlayer:
 
     def _next_line(self, beat: float) -> float:
         """The first bar line after a beat."""
-        project = self._overlay.document
-        meter = meter_of(project, project.sections[self.place]) if self.place >= 0 else project.meter
-        bar, origin = bar_beats(meter), self._transport.clock.origin
+        bar, origin = bar_beats(self._meter(self.place)), self._transport.clock.origin
         return origin + (math.floor((beat - origin) / bar + _NEAR) + 1) * bar
+
+    def _meter(self, place: int) -> tuple[int, int]:
+        """The meter of a section, or without one that of the document."""
+        project = self._overlay.document
+        return meter_of(project, project.sections[place]) if place >= 0 else project.meter
 
     def _starts(self) -> list[float]:
         """The beats on which sections begin."""

@@ -155,7 +155,7 @@ class Generator(KeyBook):
             self._moved_by = 0
         starts = values["starts"]
         if starts != "action":
-            self.launch.beat = None
+            self.launch.forget()
         if starts == "play":
             self.running = True
         elif starts == "key":
@@ -205,8 +205,10 @@ class Generator(KeyBook):
         if self.values["starts"] == "play":
             self.begun(time)
 
+    def forget_launch(self) -> None:
+        self.launch.forget()
+
     def on_halt(self, time: float) -> None:
-        self.launch.beat = None
         if self.on_beat:
             self.later(time, lambda now, out: self.ledger.release(now, out))
 
@@ -225,7 +227,7 @@ class Generator(KeyBook):
             self.running = False
 
     def forget(self) -> None:
-        self.launch.beat = None
+        self.launch.forget()
         self.run.stop()
         self.running = self.values["starts"] == "play"
         self._moved_by = 0
@@ -240,7 +242,7 @@ class Generator(KeyBook):
             if self.launch.ask(self.context.clock, time, rule, self._launch_unit(rule), bars, times):
                 self._set_off(times, time)
         elif act == "stop":
-            self.launch.beat = None
+            self.launch.forget()
             self.run.stop()
             self.running = False
 
@@ -251,14 +253,14 @@ class Generator(KeyBook):
         return bar_beats(self.context.meter) if rule == "bar" else 4.0 / self.context.meter[1]
 
     def _set_off(self, times: int, time: float) -> None:
-        self.launch.beat = None
+        self.launch.forget()
         self.run.start(times)
         self.running = True
         self.begun(time)
 
     @property
     def waits(self) -> bool:
-        return self.launch.beat is not None
+        return self.launch.waits
 
     def over(self, step: int, round_length: int) -> bool:
         """Whether an action's rounds are over before a step; then it stops."""

@@ -23,7 +23,6 @@ from arpegon.core.processing.processor import Context
 from arpegon.core.processing.pulse import Pulse
 from arpegon.core.processing.toss import TossLane, toss_params
 from arpegon.core.theory.euclid import spread_evenly
-from arpegon.core.time.clock import bar_beats
 from arpegon.core.time.rhythm import beats_of
 from arpegon.processors.sources.generator import (
     CHANCE_TOSS,
@@ -163,6 +162,10 @@ class Rings(Generator):
 
     # -- steps -------------------------------------------------------------------------------------
 
+    def forget_launch(self) -> None:
+        super().forget_launch()
+        self._turn.forget()
+
     def begun(self, time: float) -> None:
         self._turn.begin(chosen(self.values, len(self._patterns)))
         first = 0 if self.counts_from_start else None
@@ -204,12 +207,13 @@ class Rings(Generator):
         ring = self._rings()[place]
         if place == 0 and self.over(number, ring["steps"]):
             return
+        beat = pulse.beat_of(taken) - self.context.pace.origin
         if place == 0 and self._turn.turn(
             chosen(self.values, len(self._patterns)),
             self.values["change"],
             number,
-            pulse.beat_of(taken) - self.context.pace.origin,
-            bar_beats(self.context.meter),
+            beat,
+            self.context.bars_passed(time, beat),
             (number - self._turn.since) % ring["steps"] == 0,
             self.values["from_first"],
             self.values["change_bars"],

@@ -16,7 +16,6 @@ from arpegon.core.processing.pulse import Pulse
 from arpegon.core.processing.toss import TossLane, toss_params
 from arpegon.core.theory.scales import Key, stage_key
 from arpegon.core.theory.walks import WALKS, RingWalk, figure
-from arpegon.core.time.clock import bar_beats
 from arpegon.core.time.rhythm import beats_of
 from arpegon.processors.sources.generator import (
     CHANCE_TOSS,
@@ -183,6 +182,10 @@ class Steps(Generator):
 
     # -- steps -------------------------------------------------------------------------------------
 
+    def forget_launch(self) -> None:
+        super().forget_launch()
+        self._turn.forget()
+
     def begun(self, time: float) -> None:
         self._turn.begin(chosen(self.values, len(self._patterns)))
         # What the transport starts is counted from the start of the piece, all else from its own first step.
@@ -209,12 +212,13 @@ class Steps(Generator):
         walk = self._walks[self._turn.playing % len(self._walks)]
         if self.over(number, max(1, len(walk))):
             return
+        beat = pulse.beat_of(taken) - self.context.pace.origin
         self._turn.turn(
             chosen(self.values, len(self._patterns)),
             self.values["change"],
             number,
-            pulse.beat_of(taken) - self.context.pace.origin,
-            bar_beats(self.context.meter),
+            beat,
+            self.context.bars_passed(time, beat),
             not len(walk) or (number - self._turn.since) % len(walk) == 0,
             self.values["from_first"],
             self.values["change_bars"],

@@ -161,7 +161,7 @@ class Arpeggiator(KeyBook):
     def on_configure(self) -> None:
         values = self.values
         if values["starts"] != "action":
-            self._launch.beat = None
+            self._launch.forget()
         self._pulse.swing = values["swing"] / 100.0
         self._pulse.clock = self.context.pace
         self._pulse.go_on(beats_of(values["rate"], self.context.meter), values["starts"] == "beat", self.seen)
@@ -188,12 +188,13 @@ class Arpeggiator(KeyBook):
     def forget(self) -> None:
         self._held.clear()
         self._gathers = False
-        self._launch.beat = None
+        self._launch.forget()
         self._pulse.stop()
         self.run.stop()
 
-    def on_halt(self, time: float) -> None:
-        self._launch.beat = None
+    def forget_launch(self) -> None:
+        self._turn.forget()
+        self._launch.forget()
 
     def command(self, act: str, value: float | None, time: float) -> None:
         if act == "start" and self.values["starts"] == "action":
@@ -204,19 +205,19 @@ class Arpeggiator(KeyBook):
             if self._launch.ask(self.context.clock, time, values["launch"], unit, values["launch_bars"], times):
                 self._set_off(times, time)
         elif act == "stop" and self.values["starts"] == "action":
-            self._launch.beat = None
+            self._launch.forget()
             self.run.stop()
             self._pulse.stop()
 
     def _set_off(self, times: int, time: float) -> None:
-        self._launch.beat = None
+        self._launch.forget()
         self.run.start(times)
         self._begin_walk()
         self._pulse.begin(time)
 
     @property
     def waits(self) -> bool:
-        return self._launch.beat is not None
+        return self._launch.waits
 
     def live(self, time: float) -> list[float]:
         lane = self._lane()
@@ -292,7 +293,7 @@ class Arpeggiator(KeyBook):
         if self.run.ends(number, self._round(notes)) or (not notes and self._walks()):
             self._pulse.stop()
             return
-        place = self._turned(number)
+        place = self._turned(number, time)
         lane = self._lane()
         step = lane[place % len(lane)] if lane else _NEXT
         if step["chance"] < 100 and self._random.random() * 100.0 >= step["chance"]:
@@ -308,15 +309,16 @@ class Arpeggiator(KeyBook):
         order = self.values["order"]
         return len(self._lane() or (notes if order in DRAWN else cycle(order, len(notes), self.values["stride"]))) or 1
 
-    def _turned(self, number: int) -> int:
+    def _turned(self, number: int, time: float) -> int:
         """The place in the lane of a step, after another pattern may have taken over."""
         lane = self._lane()
+        beat = self._pulse.beat_of(number) - self.context.pace.origin
         self._turn.turn(
             self._chosen_pattern(),
             self.values["change"],
             number,
-            self._pulse.beat_of(number) - self.context.pace.origin,
-            bar_beats(self.context.meter),
+            beat,
+            self.context.bars_passed(time, beat),
             not lane or (number - self._turn.since) % len(lane) == 0,
             self.values["from_first"],
             self.values["change_bars"],
