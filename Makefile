@@ -7,7 +7,7 @@ READY := $(VENV)/.ready
 .PHONY: help demo run test coverage hunt fuzz soak lint lint-look bench screenshots docs format install uninstall clean
 
 help: ## Say what there is
-	@grep -hE '^[a-z]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/^([a-z]+):.*## (.*)/  make \1|\2/' | column -t -s '|'
+	@grep -hE '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | awk -F ':.*## ' '{printf "  make %-12s %s\n", $$1, $$2}'
 
 demo: $(READY) ## Open the demo project (on a virtual display where there is none)
 	@sh tools/demo.sh

@@ -166,3 +166,10 @@ def test_check_can_ask_this_computer_for_its_ports(tmp_path):
     assert arpegon("check", tmp_path / "ports.arpegon").returncode == 0
     done = arpegon("check", "--ports", tmp_path / "ports.arpegon")
     assert done.returncode == 1 and "“Lighthouse” is not there" in done.stdout
+
+
+def test_help_has_a_short_option_and_a_mistyped_command_is_no_project():
+    assert CliRunner().invoke(main, ["-h"]).output.startswith("Usage:")
+    done = arpegon("rendr", "x.arpegon")
+    assert done.returncode == 2
+    assert done.stderr == "arpegon: There is no command or file “rendr”. Did you mean “render”?\n"

@@ -342,6 +342,7 @@ def main() -> None:
     for row in found.values():
         print(f"{row.where}: {row.widget}: “{row.text}” {row.what}")
     print(f"{len(found)} rows")
+    sys.stdout.flush()  # which the next line does not
     os._exit(1 if found else 0)
 
 

@@ -29,24 +29,30 @@ for entry in $wanted; do
 done
 [ -n "$missing" ] || exit 0
 
+# Of two names of one package, the one that this Debian has; the newer one if it has both, as the old one may be empty.
+choose() {
+  packages=""
+  for entry in $missing; do
+    chosen=""
+    for name in $(echo "$entry" | tr '|' ' '); do
+      if apt-cache show "$name" >/dev/null 2>&1; then chosen="$name"; fi
+    done
+    packages="$packages ${chosen:-$(echo "$entry" | cut -d'|' -f1)}"
+  done
+}
+
+choose
 if [ "$(id -u)" = 0 ]; then sudo=""; elif command -v sudo >/dev/null 2>&1; then sudo="sudo"; else
-  echo "Arpegon needs these Debian packages:$missing" >&2
-  echo "There is no sudo here; please have them installed with apt-get, then run make again." >&2
+  echo "Arpegon needs Debian packages that are missing here, and there is no sudo. As root, run:" >&2
+  echo "  apt-get install$packages" >&2
+  echo "Then run make again." >&2
   exit 1
 fi
 
-echo "Arpegon needs Debian packages that are missing here:$missing"
+echo "Arpegon needs Debian packages that are missing here:$packages"
 echo "Installing them with apt-get${sudo:+ (sudo may ask for your password)} ..."
 export DEBIAN_FRONTEND=noninteractive
 $sudo apt-get update -q >/dev/null
-packages=""
-for entry in $missing; do
-  chosen=""
-  for name in $(echo "$entry" | tr '|' ' '); do
-    # The newer name first where both exist: an old one may be left as an empty promise.
-    if apt-cache show "$name" >/dev/null 2>&1; then chosen="$name"; fi
-  done
-  packages="$packages ${chosen:-$(echo "$entry" | cut -d'|' -f1)}"
-done
+choose
 # shellcheck disable=SC2086
 $sudo env DEBIAN_FRONTEND=noninteractive apt-get install -y -q --no-install-recommends $packages >/dev/null

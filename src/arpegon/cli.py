@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import difflib
 import math
 import sys
 from pathlib import Path
@@ -21,7 +22,8 @@ class Commands(click.Group):
     stand behind it."""
 
     def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
-        anywhere = click.Context(self, allow_interspersed_args=True)
+        # With its settings: click keeps the help option of the first context that it sees.
+        anywhere = click.Context(self, allow_interspersed_args=True, **self.context_settings)
         with contextlib.suppress(click.UsageError):  # those of a command, or wrong ones, which are said below
             _, words, _ = self.make_parser(anywhere).parse_args(list(args))
             ctx.allow_interspersed_args = bool(words) and words[0] not in self.commands
@@ -29,6 +31,10 @@ class Commands(click.Group):
 
     def resolve_command(self, ctx: click.Context, args: list[str]) -> Any:
         if args and args[0] not in self.commands:
+            if args[0].isalpha() and not Path(args[0]).exists():
+                near = difflib.get_close_matches(args[0], self.commands, 1)
+                hint = f" Did you mean “{near[0]}”?" if near else ""
+                raise ArpegonError(f"There is no command or file “{args[0]}”.{hint}")
             args = ["open", *args]
         return super().resolve_command(ctx, args)
 

@@ -20,7 +20,7 @@ from arpegon.engine.graph.crowds import crowd_words
 from arpegon.files.assets import CLIPS, SOUNDS, remarks
 from arpegon.files.atomic import check_writable
 from arpegon.files.audio import AudioFile, check_suffix, read_audio, write_audio
-from arpegon.files.midi import MIDI_SUFFIXES, Clip, Track, read_midi, write_song
+from arpegon.files.midi import Clip, Track, read_midi, write_song
 from arpegon.files.project import load_project
 from arpegon.files.song import Wish, apart, tracks_by_outlet, tracks_by_strand
 from arpegon.files.take_file import course_of_clip
@@ -30,6 +30,7 @@ _LONGEST_SECONDS = 86_400.0
 _LONGEST_UNASKED_SECONDS = 3 * 3600.0
 """Where nobody said how long a render should be: more is a stray event far behind the rest, or should be asked for."""
 _LOUDEST = 0.98
+_SOUND_SUFFIXES = (".wav", ".flac", ".ogg", ".mp3", ".aif", ".aiff")
 _NEAR = 1e-6
 
 
@@ -62,6 +63,8 @@ def render_project(
     files = [folder / file for _, file in document.clip_files()]
     stems = _stems(document, wish)
     _check_outputs([wish.project, *filter(None, (wish.midi_in, wish.audio_in)), *files], outputs(wish, document))
+    if wish.midi_out is not None and wish.midi_out.suffix.lower() in _SOUND_SUFFIXES:
+        raise ArpegonError(f"“{wish.midi_out}” is not the name of a MIDI file. End it in .mid, or use --wav for sound.")
     clips, missing = CLIPS.load(document, folder)
     heard = read_audio(wish.audio_in) if wish.audio_in else None
     sounds: dict[str, AudioFile] = {}
@@ -166,8 +169,6 @@ def _check(wish: Wish) -> None:
         raise ArpegonError("--stems are written beside --wav FILE: give that, too.")
     if wish.wav_out is not None:
         check_suffix(wish.wav_out)
-    if wish.midi_out is not None and wish.midi_out.suffix.lower() not in MIDI_SUFFIXES:
-        raise ArpegonError(f"“{wish.midi_out}” is not the name of a MIDI file. End it in .mid, or use --wav for sound.")
 
 
 def _check_outputs(read: Iterable[Path], written: Sequence[Path]) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from arpegon.core.counting import counted
 from arpegon.core.document.model import Held, Hookup, Project, Stage
 from arpegon.core.document.path_check import Break, StageFacts, Surroundings, check_paths
 from arpegon.core.notes.taps import IN, OUT
@@ -47,6 +48,9 @@ def loose_ends(document: Project) -> Iterator[str]:
         for held in section.holds:
             if not is_there(document, held.place):
                 yield f"The section “{section.name}” holds a value for nothing: {_missing(document, held)}."
+        for message in section.sends:
+            if document.strand(message.strand) is None:
+                yield f"The section “{section.name}” sends to a strand that is not there: “{message.strand}”."
         for clock in section.clocks:
             if clock.port not in document.clock.send:
                 yield f"The section “{section.name}” has a clock start anew or stop that is not sent: {clock.port}."
@@ -65,6 +69,8 @@ def _hookup_is_loose(document: Project, hookup: Hookup) -> str | None:
         places = {IN, OUT, *(stage.id for stage in found_strand.stages)} if found_strand is not None else set()
         if place not in places:
             return f"there is no place “{hookup.tap}” in a strand, from which it is moved"
+    if hookup.in_low == hookup.in_high and not hookup.action:
+        return f"its control is read from {hookup.in_low:g} to {hookup.in_high:g}, which leaves it no way to go"
     if hookup.action:
         return _action_is_loose(document, hookup)
     if not hookup.param:
@@ -74,6 +80,9 @@ def _hookup_is_loose(document: Project, hookup: Hookup) -> str | None:
 
 def _action_is_loose(document: Project, hookup: Hookup) -> str | None:
     action = ACTIONS[hookup.action]
+    count = len(document.sections)
+    if hookup.action == "section" and hookup.value is not None and not 1 <= round(hookup.value) <= count:
+        return f"section {hookup.value:g} is not there, as the project has {counted(count, 'section')}"
     if not action.on:
         return None
     where = name_of(document, hookup.target)

@@ -517,6 +517,8 @@ class Graph:
                     self._outlets.release([connection], time)
                 elif is_silent(project, node.strand.id, staying[key]):
                     self._outlets.release([connection], time, mute=True)
+                elif staying[key].channel != connection.channel:
+                    self._outlets.lift(connection, time)
         self._outlets.flush()
 
     def set_params(self, stage_id: str, values: Mapping[str, object], time: float) -> None:

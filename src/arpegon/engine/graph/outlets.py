@@ -118,7 +118,8 @@ class Outlet:
         one = holder, own if channel is None else held_key(on_channel(event, channel)), own
         if is_at_rest(event):
             self._held.discard(one)
-            return not (silent and is_pedal(own) and one[1] in self._sent)
+            # A pedal comes up once nobody holds it down there, as a note ends with its last key.
+            return not (is_pedal(own) and one[1] in self._sent)
         if silent and is_pedal(own):
             return False
         self._held.add(one)
@@ -128,6 +129,12 @@ class Outlet:
     def _sent(self) -> set[int]:
         """What anybody holds besides notes, as it was sent."""
         return {sent for _, sent, _ in self._held}
+
+    def lift(self, connection: Connection, time: float) -> None:
+        """Bring back what a connection holds besides notes: it sends on another channel from now on."""
+        gone = {one for one in self._held if one[0] in (connection.holder, connection.direct)}
+        self._held -= gone
+        self._out += at_rest({sent for _, sent, _ in gone} - self._sent, time)
 
     def spare_held(self) -> None:
         """Of what strands let go of, which is to be sent, leave out what brings back something that somebody holds."""
@@ -219,6 +226,10 @@ class Outlets:
         """Let go of what connections hold (see :meth:`Outlet.release`)."""
         for connection in connections:
             self._outlets[connection.outlet].release(connection, time, direct, mute=mute)
+
+    def lift(self, connection: Connection, time: float) -> None:
+        """Bring back what a connection holds besides notes (see :meth:`Outlet.lift`)."""
+        self._outlets[connection.outlet].lift(connection, time)
 
     def held(self, connections: Iterable[Connection]) -> set[int]:
         """What a strand holds by its connections besides notes, as it knows it."""

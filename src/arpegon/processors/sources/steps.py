@@ -280,10 +280,14 @@ class Steps(Generator):
         if not values["in_scale"]:
             return pattern
         inside = moves(stage_key(values, key), "nearest")
+        low, high = values["toss_bounds"].get("note", (0, 127))
+        in_key = [note for note in range(int(low), int(high) + 1) if inside[note % 12] == 0]
 
         def fitted(step: dict[str, Any]) -> dict[str, Any]:
             note = step.get("note")
-            return step if note is None else {**step, "note": note + (inside[note % 12] or 0)}
+            if note is None or not low <= note <= high or not in_key:
+                return step
+            return {**step, "note": min(in_key, key=lambda one: abs(one - note))}
 
         return [fitted(step) for step in pattern]
 

@@ -78,13 +78,12 @@ class Echo(KeyBook):
         holders = []
         for number in range(1, self.values["repeats"] + 1):
             velocity = round(event.data2 * (self.values["fade"] / 100.0) ** number)
-            note = self._moved(event.data1, number)
-            if velocity < 1 or note is None:
+            if velocity < 1:
                 break
             holder = next(self._numbers)
             holders.append(holder)
-            again = Event(event.time + number * apart, event.status, note, min(127, velocity))
-            self.later(again.time, partial(self._repeat, holder, again))
+            again = Event(event.time + number * apart, event.status, event.data1, min(127, velocity))
+            self.later(again.time, partial(self._repeat, holder, number, again))
         self._waiting[strike] = apart, holders
 
     def on_note_off(self, strike: int, event: Event, out: list[Event]) -> None:
@@ -93,8 +92,10 @@ class Echo(KeyBook):
         for number, holder in enumerate(holders, start=1):
             self.later(event.time + number * apart, partial(self._end, holder, event.data2))
 
-    def _repeat(self, holder: int, note: Event, now: float, out: list[Event]) -> None:
-        self.ledger.start(holder, (note.at(now),), out)
+    def _repeat(self, holder: int, number: int, struck: Event, now: float, out: list[Event]) -> None:
+        note = self._moved(struck.data1, number)  # in the key of its own moment, not in that of the strike
+        if note is not None:
+            self.ledger.start(holder, (Event(now, struck.status, note, struck.data2),), out)
 
     def _end(self, holder: int, release: int, now: float, out: list[Event]) -> None:
         self.ledger.stop(holder, now, release, out)
