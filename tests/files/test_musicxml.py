@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from itertools import pairwise
+from xml.etree import ElementTree
 
 import partitura
 import pytest
@@ -92,3 +93,17 @@ def test_no_voice_has_two_things_at_once(rows, grid):
         for one, other in pairwise(inside):
             assert one.end <= other.start or (one.start, one.end) == (other.start, other.end)
     assert all(one.end > one.start for one in laid)
+
+
+@pytest.mark.parametrize("sixteenths", [1, 2, 3, 5, 7, 9, 10, 11, 13, 15])
+def test_every_note_and_rest_has_a_note_value_and_every_bar_is_whole(tmp_path, sixteenths):
+    """Notes of 5 or 10 sixteenths had none, and the last bar ended with its last note."""
+    length = sixteenths / 4
+    write_score(tmp_path / "t.musicxml", [ScorePart("A", sheet((0.25, 0.25 + length, 60)))], Course(), "1/16", "T")
+    tree = ElementTree.parse(tmp_path / "t.musicxml")
+    notes = list(tree.iter("note"))
+    assert all(note.find("type") is not None for note in notes)
+    for measure in tree.iter("measure"):
+        assert sum(int(note.findtext("duration")) for note in measure.iter("note")) == 4 * 96
+    ((_, found),) = read(tmp_path / "t.musicxml")
+    assert found == [(0.25, length, 60)]

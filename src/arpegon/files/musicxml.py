@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import tempfile
+import warnings
 from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import Any
@@ -84,8 +85,12 @@ def _part(line: ScorePart, course: Course, grid: str, number: int) -> Any:
         part.add(note, one.start, one.end)
     if not laid:
         part.add(pt.score.Rest(id=f"r{number}", voice=1, staff=1), 0, _division(bar_beats(course.meters[0][1])))
+    _, begun, length = course.bar_at((max((one.end for one in laid), default=1) - 1) / _DIVISIONS)
+    part.get_or_add_point(_division(begun + length))  # the last bar is whole, too
     pt.score.add_measures(part)
     pt.score.tie_notes(part)
+    for note in list(part.iter_all(pt.score.Note)):
+        _tie(part, note, _written(note.start.t, note.end.t))
     for staff in (1, 2) if two else (1,):
         _fill_with_rests(part, staff, 1 if staff == 1 else 1 + _MOST_VOICES)
     return part
@@ -106,10 +111,44 @@ def _fill_with_rests(part: Any, staff: int, voice: int) -> None:
         at = measure.start.t
         inside = [(start, end) for start, end in sounding if measure.start.t <= start < measure.end.t]
         for start, end in [*inside, (measure.end.t, measure.end.t)]:
-            if start > at:
-                rest = pt.score.Rest(id=f"r{staff}-{at}", voice=voice, staff=staff)
-                part.add(rest, at, start)
+            for begin, until, value in _written(at, start) if start > at else ():
+                rest = pt.score.Rest(id=f"r{staff}-{begin}", voice=voice, staff=staff, symbolic_duration=value)
+                part.add(rest, begin, until)
             at = max(at, end)
+
+
+def _tie(part: Any, note: Any, lengths: Sequence[tuple[int, int, dict[str, Any]]]) -> None:
+    """Write a note as several that are tied: the library leaves one that has no note value as it is."""
+    import partitura as pt
+
+    last, after = note, note.tie_next
+    for place, (begin, until, value) in enumerate(lengths):
+        if not place:
+            part.remove(note, "end")
+            part.add(note, None, until)
+            note.symbolic_duration = value
+            continue
+        one = pt.score.Note(note.step, note.octave, note.alter, id=f"{note.id}t{place}", voice=note.voice)
+        one.staff, one.symbolic_duration = note.staff, value
+        part.add(one, begin, until)
+        last.tie_next, one.tie_prev = one, last
+        last = one
+    if after is not None:
+        last.tie_next, after.tie_prev = after, last
+
+
+def _written(start: int, end: int) -> list[tuple[int, int, dict[str, Any]]]:
+    """What stands on paper from one division to another: parts that have a note value, and that value.
+
+    Five sixteenths are a quarter tied to a sixteenth.
+    """
+    import partitura as pt
+
+    with warnings.catch_warnings(action="ignore"):  # of lengths that have no value of their own
+        value = pt.utils.estimate_symbolic_duration(end - start, _DIVISIONS)
+        if value:
+            return [(start, end, value)]
+        return pt.utils.music.find_tie_split(start, end, _DIVISIONS) or [(start, end, {})]
 
 
 def laid_out(notes: Sequence[Note], course: Course, grid: str) -> list[_Laid]:
