@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from pathlib import Path
 
@@ -10,7 +9,8 @@ import msgspec
 import numpy as np
 
 from arpegon.core.counting import counted
-from arpegon.core.document.model import Held, Project, Section
+from arpegon.core.document.metered import metered
+from arpegon.core.document.model import Project
 from arpegon.core.errors import ArpegonError
 from arpegon.core.events import Event
 from arpegon.core.notes.course import Course, course_of
@@ -135,26 +135,6 @@ def render_project(
     yield Remark(f"{counted(count, 'event')} from {strands} in {result.seconds:.1f} s of music.")
 
 
-def _metered(document: Project, score: Clip) -> Project:
-    """A document in which the meters of a file hold, one after another, as sections; one that has sections of its own
-    keeps those, in the first of the meters."""
-    rows = course_of_clip(score).meters
-    document = msgspec.structs.replace(document, meter=rows[0][1])
-    if len(rows) == 1 or document.sections:
-        return document
-    ends = [*(begin for begin, _, _ in rows[1:]), max(score.beats, rows[-1][0])]
-    sections = tuple(
-        Section(
-            id=f"meter-{place}",
-            name="",
-            bars=max(1, math.ceil((end - begin) / bar_beats(meter) - _NEAR)),
-            holds=(Held(param="meter_beats", value=meter[0]), Held(param="meter_unit", value=meter[1])),
-        )
-        for place, ((begin, meter, _), end) in enumerate(zip(rows, ends, strict=True))
-    )
-    return msgspec.structs.replace(document, sections=sections)
-
-
 def _check(wish: Wish) -> None:
     """Say what cannot be wished together."""
     if wish.bars is not None and wish.seconds is not None:
@@ -218,7 +198,8 @@ def _led_by(document: Project, score: Clip) -> Project:
         for section in document.sections
     )
     first = [bpm for beat, bpm in _tempi(score) if beat <= _NEAR] or [120.0]
-    return _metered(msgspec.structs.replace(document, tempo=first[-1], sections=sections), score)
+    document = msgspec.structs.replace(document, tempo=first[-1], sections=sections)
+    return metered(document, course_of_clip(score).meters, score.beats)
 
 
 def _tracks(document: Project, wish: Wish, result: offline.Result, course: Course) -> list[Track]:
