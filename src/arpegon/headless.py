@@ -8,9 +8,11 @@ import signal
 import sys
 import threading
 import time
+from collections.abc import Sequence
 from pathlib import Path
 from types import FrameType
 
+from arpegon.core.document.model import MidiSource
 from arpegon.core.errors import ArpegonError
 from arpegon.engine.live.client import EngineClient
 from arpegon.engine.live.osc import OscServer
@@ -39,6 +41,7 @@ class Headless:
         self._missing: dict[str, dict[str, str]] = {}
         self._signals: queue.SimpleQueue[int] = queue.SimpleQueue()
         self._project = load_project(path)
+        self._missing_inputs: set[str] = set()
         self._changing = threading.Lock()
         """Held by whoever changes the project, as the engine's thread and ours do."""
         self._client = EngineClient(self._take, log_file(ENGINE_ERRORS))
@@ -95,9 +98,12 @@ class Headless:
     def _take(self, report: protocol.EngineReport) -> None:
         """What the engine says, from a thread of the client's."""
         if isinstance(report, protocol.Notice):
-            if report.text and self._said.get(report.topic) != report.text:
+            # Each restart is an event of its own, though its words are the same.
+            if report.text and (report.topic == "restart" or self._said.get(report.topic) != report.text):
                 _say(report.text)
             self._said[report.topic] = report.text
+        elif isinstance(report, protocol.Ports):
+            self._name_missing_inputs(report.inputs)
         elif isinstance(report, protocol.Missing):
             before = self._missing.get(report.what, {})
             for name, why in report.why.items():
@@ -113,6 +119,16 @@ class Headless:
                 _say(f"A hookup asks for “{names.get(name, name)}”, which needs the window.")
         if self._osc is not None:
             self._osc.take(report)
+
+    def _name_missing_inputs(self, there: Sequence[str]) -> None:
+        """Report the MIDI inputs that the project names and that are not there, and those that came back."""
+        sources = (source for strand in self._project.strands for source in strand.sources)
+        missing = {source.port for source in sources if isinstance(source, MidiSource) and source.port} - {*there}
+        for name in sorted(missing - self._missing_inputs):
+            _say(f"The MIDI input “{name}” is not there. Arpegon listens to it as soon as it is connected.")
+        for name in sorted(self._missing_inputs - missing):
+            _say(f"The MIDI input “{name}” is there now.")
+        self._missing_inputs = missing
 
     def _follow(self, report: protocol.Hooked) -> None:
         """What hookups have set is heard from an engine that is started again, too."""

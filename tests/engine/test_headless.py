@@ -174,3 +174,16 @@ def test_what_is_missing_is_said_again_by_the_next_engine_and_taken_back_where_i
 def test_without_a_project_it_says_so(tmp_path, arguments, words):
     with headless(tmp_path, *arguments) as process:
         assert process.wait(30) == 2 and words in process.said() and process.said().count("\n") == 1
+
+
+@pytest.mark.parametrize("jack_server", ["async"], indirect=True)
+def test_every_restart_and_every_missing_input_is_reported(tmp_path, jack_server):
+    one = project(strand(sources=(MidiSource(port="Harbour keys"),), destinations=(PortDestination(),)))
+    save_project(one, tmp_path / "keys.arpegon")
+    with headless(tmp_path, tmp_path / "keys.arpegon") as process:
+        wait_for(lambda: "“Harbour keys” is not there" in process.said())
+        for count in (1, 2):
+            before = wait_for(lambda: first_child(process.pid))
+            os.kill(before, signal.SIGKILL)
+            wait_for(lambda count=count: process.said().count("started again") == count)
+            wait_for(lambda before=before: first_child(process.pid) not in (None, before))

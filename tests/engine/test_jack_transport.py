@@ -6,6 +6,7 @@ from itertools import pairwise
 from pathlib import Path
 
 import jack
+import msgspec
 import pytest
 from tools.jack_devices import leave
 from tools.jack_server import jack_server as server
@@ -153,6 +154,25 @@ def started(other, step):
             break
         other.rest()
     return found
+
+
+def test_another_program_that_takes_the_lead_is_reported_and_it_can_be_taken_back(live, other):
+    """JACK tells nobody that it lost the lead."""
+    document = walking("lead")
+    at_work(live, other, document)
+
+    def leads():
+        return bool(other.client.transport_query_struct()[1].valid & 0x10)
+
+    live.send(protocol.Play(0.0))
+    wait_for(leads)
+    other.tempo = 90.0
+    other.client.set_timebase_callback(other._bars, conditional=False)
+    wait_for(lambda: any("Another program now gives JACK" in notice.text for notice in live.reports.notices))
+    for mode in ("off", "lead"):
+        live.set_project(msgspec.structs.replace(document, clock=ClockSettings(jack=mode)), HERE)
+    wait_for(lambda: other.client.transport_query_struct()[1].beats_per_minute == 120.0)
+    other.tempo = None  # it leads no longer
 
 
 @pytest.mark.parametrize("mode", ["follow", "lead"])

@@ -102,8 +102,10 @@ def test_what_cannot_be_opened_or_saved_is_said_to_the_server(window, managed, s
     address, code, words = server.wait_for("/error")
     assert address == "/nsm/client/open" and code < 0 and "bad.arpegon" in words
     (tmp_path / "file").write_text("")
+    before = window.session.project
     server.send("/nsm/client/open", str(tmp_path / "file" / "x"), "X", "x")
     assert "cannot be made" in server.wait_for("/error")[2]
+    assert window.session.project is before, "what was open stays open"
     server.send("/nsm/client/open")
     assert "No path" in server.wait_for("/error")[2]
 

@@ -83,6 +83,7 @@ class JackClient:
         self.audio = JackAudio(self, heard)
         self.periods = Periods(self.audio, advanced)
         self.tie = self.periods.tie
+        self.tie.said = said
         self._client: Any = None
         self._opening: Opening | None = None
         """A client that the server did not give us yet."""

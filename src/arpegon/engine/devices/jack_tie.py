@@ -7,7 +7,7 @@ import logging
 from collections.abc import Callable
 from typing import Any
 
-from arpegon.engine.clocks.jack_transport import JackTransport, Place
+from arpegon.engine.clocks.jack_transport import ROLLING, JackTransport, Place
 
 try:
     from jack import JackError
@@ -16,6 +16,12 @@ except (ImportError, OSError):  # this machine has no JACK library
 
 log = logging.getLogger(__name__)
 
+_UNASKED = 50
+"""Periods after which it is sure that another program leads."""
+_LEADS_NO_LONGER = (
+    "Another program now gives JACK its bars and tempo. To take them back, set JACK's transport to “off” and then to "
+    "“lead” again."
+)
 _BARS_ARE_SAID = 0x10
 """Of JACK's position: bar, beat and tempo are said."""
 
@@ -32,6 +38,12 @@ class JackTie:
         self._client: Any = None
         self._transport: JackTransport | None = None
         self._mode, self._leads = "off", False
+        self.said: Callable[[str], None] = lambda words: None
+        """Takes a sentence for the musician; called from any thread."""
+        self._unasked = 0
+        """Periods in which JACK's transport rolled and nobody asked us for its bars, though we lead."""
+        self._lost = False
+        """Whether another program leads, and the musician knows it."""
 
     def set_client(self, client: Any) -> None:
         """A server has us (``None``: no longer)."""
@@ -67,6 +79,14 @@ class JackTie:
         """A period began, in which JACK's transport is in a state, and at a position."""
         if self._transport is not None and self.on:
             self._transport.cycle(state, _place(position), start, frames, rate)
+            self._look_who_leads(state)
+
+    def _look_who_leads(self, state: int) -> None:
+        """Report that another program has become the one that JACK asks for its bars: it does not tell us so."""
+        self._unasked = self._unasked + 1 if self._mode == "lead" and state == ROLLING else 0
+        if self._unasked >= _UNASKED and not self._lost:
+            self._lost = True
+            self.said(_LEADS_NO_LONGER)
 
     def _tell(self) -> None:
         """Tell the server that we go along, and whether we say its bars."""
@@ -78,10 +98,13 @@ class JackTie:
             if "off" in (mode, self._mode):
                 client.set_sync_callback(self._sync if mode != "off" else None)
             if mode == "lead":
-                self._leads = client.set_timebase_callback(self._say_bars, conditional=True)
+                # One that was lost is taken back by force, as the musician asks for it again.
+                self._leads = client.set_timebase_callback(self._say_bars, conditional=not self._lost)
+                self._lost, self._unasked = False, 0
             elif self._leads:
-                client.release_timebase()
                 self._leads = False
+                with contextlib.suppress(JackError):  # another program has it already
+                    client.release_timebase()
             self._mode = mode
 
     def _sync(self, state: int, position: Any) -> bool:
@@ -96,6 +119,7 @@ class JackTie:
             return True
 
     def _say_bars(self, state: int, frames: int, position: Any, new: bool) -> None:
+        self._unasked = 0
         if self._transport is not None:
             _, _, rate = self._moment()
             for name, value in self._transport.bar_of(position.frame, rate).items():

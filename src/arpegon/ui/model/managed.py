@@ -10,6 +10,7 @@ import logging
 import os
 import socket
 import sys
+import tempfile
 from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -149,7 +150,8 @@ class Managed(QObject):
             done = filing.open(path)
         else:
             title = str(values[1]) if len(values) > 1 and values[1] else path.stem
-            done = filing.new(title) and self._saved(path)
+            # What is open stays open where the new file cannot be written.
+            done = self._can_write(path) and filing.new(title) and self._saved(path)
         if done:
             self._send("/reply", "/nsm/client/open", f"“{path.name}” is open.")
             self._dirty = None
@@ -157,13 +159,22 @@ class Managed(QObject):
         else:
             self._send("/error", "/nsm/client/open", _CANNOT_OPEN, self._why())
 
-    def _saved(self, path: Path) -> bool:
+    def _can_write(self, path: Path) -> bool:
+        """Whether a file can be made there; if not, a notice says why."""
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
         except OSError as error:
             self.session.notice("file", f"“{path.parent}” cannot be made: {error.strerror}.")
             return False
-        return self.session.filing.save(path)
+        try:
+            with tempfile.TemporaryFile(dir=path.parent):
+                return True
+        except OSError as error:
+            self.session.notice("file", f"“{path}” cannot be written: {error.strerror}.")
+            return False
+
+    def _saved(self, path: Path) -> bool:
+        return self._can_write(path) and self.session.filing.save(path)
 
     def _save(self, values: list[object]) -> None:
         path = self.session.filing.path
