@@ -66,3 +66,16 @@ def test_what_was_moved_since_stays_and_what_lies_on_other_beats_is_found():
 def test_rounds_are_kept_in_the_project_file():
     project = _recorded(_BASE, _over((1.0, 1.5, 70)), span=(1.0, 4.0))
     assert parse_project(format_project(project), Path("x")) == project
+
+
+def test_what_a_dropped_round_brought_does_not_come_back_with_a_later_one():
+    project = _recorded(_BASE, _over((1.0, 1.5, 70)), _over((1.2, 1.4, 71)), span=(1.0, 4.0))
+    project = take_edits.drop_round(take_edits.drop_round(project, "t", 1), "t", 2)
+    assert pitches(project.take("t").parts[0].played) == [60, 62, 64]
+
+
+def test_a_note_that_a_round_cut_is_whole_again_without_it():
+    project = _recorded(_BASE, _over((2.5, 2.75, 62)))
+    notes = Sheet.of(project.take("t").parts[0].played, 8.0).notes
+    assert next(note.end for note in notes if note.note == 62) == 2.5
+    assert take_edits.drop_round(project, "t", 1).take("t") == _BASE

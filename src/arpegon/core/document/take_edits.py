@@ -56,8 +56,12 @@ def record_round(
             if over.notes or over.others:
                 sheet = Sheet.of(getattr(part, version), take.beats)
                 there = sheet.begun_in(*span) if span is not None else Sheet()
-                merged = _replace(merged, **{version: sheet.without_sheet(there).with_sheet(over)[0].events()})
-                out = _replace(out, **{version: there.events()})
+                rest = sheet.without_sheet(there)
+                events = rest.with_sheet(over)[0].events()
+                whole = {*Sheet.of(events, take.beats).notes}
+                cut = Sheet(tuple(note for note in rest.notes if note not in whole))  # by a key on the same note
+                merged = _replace(merged, **{version: events})
+                out = _replace(out, **{version: there.with_sheet(cut)[0].events()})
         parts.append(merged)
         if merged is not part and new is not None:
             came.append(new)
@@ -85,11 +89,28 @@ def drop_round(project: Project, take_id: str, number: int) -> Project:
         for version in ("played", "generated"):
             came, went = (held(some, part.strand, version) for some in (dropped.added, dropped.gone))
             if came != went:
-                sheet = Sheet.of(getattr(part, version), take.beats).without_sheet(came)
+                # What began as something that comes back is what was left of it.
+                sheet = Sheet.of(getattr(part, version), take.beats).without_sheet(came).without_sheet(went)
                 changes[version] = sheet.with_sheet(went)[0].events()
         return _replace(part, **changes)
 
-    rounds = tuple(one for one in take.rounds if one.number != number)
+    def forgotten(part: TakePart) -> TakePart:
+        """What a later round took the place of, without what this one brought: it is not to come back with that."""
+        return _replace(
+            part,
+            **{
+                version: Sheet.of(getattr(part, version), take.beats)
+                .without_sheet(held(dropped.added, part.strand, version))
+                .events()
+                for version in ("played", "generated")
+            },
+        )
+
+    rounds = tuple(
+        _replace(one, gone=tuple(map(forgotten, one.gone))) if one.number > number else one
+        for one in take.rounds
+        if one.number != number
+    )
     return set_take(project, take_id, parts=tuple(map(without, take.parts)), rounds=rounds)
 
 
