@@ -82,6 +82,12 @@ def test_uninstall_leaves_what_is_not_ours(prefix):
     assert desktop.main(["uninstall", str(prefix)]) == 0, "what is gone is no fault"
 
 
+def test_uninstall_leaves_no_cache_behind_of_what_nothing_is_left_of(prefix):
+    assert desktop.main(["uninstall", str(prefix)]) == 0
+    left = [str(path.relative_to(prefix)) for path in (prefix / "share").rglob("*") if path.is_file()]
+    assert not [name for name in left if "mime" in name or "icon" in name]
+
+
 def test_what_cannot_be_installed_is_said(tmp_path, capsys):
     (tmp_path / "file").write_text("")
     assert desktop.main(["install", str(tmp_path / "file")]) == 2

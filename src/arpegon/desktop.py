@@ -29,6 +29,20 @@ _CACHES = (
     ("gtk-update-icon-cache", "-q", "-t", "-f", "icons/hicolor"),
 )
 
+_CACHE_FILES = (
+    ("applications", ("mimeinfo.cache",), "*.desktop"),
+    (
+        "mime",
+        (
+            *("aliases", "generic-icons", "globs", "globs2", "icons", "magic", "mime.cache", "subclasses"),
+            *("treemagic", "types", "version", "XMLnamespaces"),
+        ),
+        "packages/*.xml",
+    ),
+    ("icons/hicolor", ("icon-theme.cache",), "*/*/*"),
+)
+"""What the commands above write, by folder: it goes once there is nothing left that it describes."""
+
 
 def install(prefix: Path, program: Path) -> list[Path]:
     """Put everything in its place.
@@ -63,6 +77,13 @@ def uninstall(prefix: Path) -> list[Path]:
     _renew_caches(prefix / "share")
     for path in gone:
         _remove_empty(path.parent, prefix)
+    for folder, caches, described in _CACHE_FILES:
+        if not any((prefix / "share" / folder).glob(described)):
+            for name in caches:
+                (prefix / "share" / folder / name).unlink(missing_ok=True)
+            for inside in [*(prefix / "share" / folder).glob("*/")]:
+                _remove_empty(inside, prefix)
+            _remove_empty(prefix / "share" / folder, prefix)
     return gone
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import pytest
+
 from arpegon.core.document.learning import Learner
 from arpegon.core.events import Event, bend, control, note_off, note_on, pressure
 
@@ -49,3 +51,23 @@ def test_a_pad_that_is_struck_is_a_note_whatever_its_pressure_does():
 def test_wheels_and_programs():
     assert learnt(bend(0, 0, 0), bend(0.1, 0, 3000)) == ("bend", 0, 0, "surface")
     assert learnt(Event(0, 0xC3, 12)) == ("program", 12, 3, "surface")
+
+
+@pytest.mark.parametrize("step", [3, 40, 300, 2000])
+def test_a_knob_of_fourteen_bits_is_learnt_as_one(step):
+    """Its low half, CC 33, was taken for the knob."""
+    listener, found, value, time = Learner(), None, 5000, 0.0
+    while found is None and value < 16384:
+        for number, half in ((1, value >> 7), (33, value & 0x7F)):
+            found = found or listener.take("midi:Keys", control(time, 2, number, half))
+            time += 0.0005
+        value, time = value + step, time + 0.05
+    assert found is not None and (found.control, found.number, found.channel) == ("cc14", 1, 2)
+
+
+def test_two_knobs_that_lie_32_apart_stay_two():
+    listener, found = Learner(), None
+    for place in range(4):
+        listener.take("midi:Keys", control(float(place), 0, 1, 60))
+        found = listener.take("midi:Keys", control(place + 0.5, 0, 33, 20 + 30 * place)) or found
+    assert found is not None and (found.control, found.number) == ("cc", 33)

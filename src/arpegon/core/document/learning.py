@@ -10,6 +10,10 @@ _WIDE = 10.0
 """How far a control must have moved, of 127: a trembling one stays within two or three."""
 _JUMP = 40.0
 """A single value that far from the last one is a pedal or button, not a tremble."""
+_HALF = 32
+"""How far the low half of a controller of fourteen bits is above its high one."""
+_TOGETHER_SECONDS = 0.02
+"""Within which both halves come."""
 _STRIKE_SECONDS = 0.6
 """A key that is let go within this time was struck, whatever its pressure did."""
 
@@ -24,6 +28,10 @@ class Learner:
     def __init__(self) -> None:
         self._seen: dict[tuple[str, str, int, int], tuple[float, float, float]] = {}
         self._keys: dict[tuple[str, int, int], float] = {}
+        self._last: tuple[str, int, int, float] | None = None
+        """The last controller: its feed, channel and number, and when it came."""
+        self._halves: set[tuple[str, int, int]] = set()
+        """Controllers that came together with the one 32 above: by feed, channel and number of the high half."""
 
     def take(self, feed: str, event: Event) -> Hookup | None:
         """Take an event that came in; the control (as a hookup without a target), once one was moved on purpose."""
@@ -39,6 +47,8 @@ class Learner:
         value, control, number = _read(event)
         if value is None:
             return None
+        if control == "cc":
+            self._pair(feed, event)
         place = (feed, control, event.channel, number)
         low, high, last = self._seen.get(place, (value, value, value))
         jumped = abs(value - last) >= _JUMP
@@ -48,8 +58,19 @@ class Learner:
             return None  # it is known to be meant only when the key is let go, or when no key is down
         first = low == high
         if high - low >= _WIDE or jumped or (first and value in (0.0, 127.0) and control == "cc" and number >= 64):
+            if number < 2 * _HALF and (feed, event.channel, number % _HALF) in self._halves:
+                return _found(feed, "cc14", event.channel, number % _HALF)
             return _found(feed, control, event.channel, number)
         return None
+
+    def _pair(self, feed: str, event: Event) -> None:
+        """Notice two controllers that come together and lie 32 apart: they are one knob of fourteen bits."""
+        last, self._last = self._last, (feed, event.channel, event.data1, event.time)
+        if last is None or last[:2] != (feed, event.channel) or event.time - last[3] > _TOGETHER_SECONDS:
+            return
+        low, high = sorted((last[2], event.data1))
+        if high - low == _HALF and high < 2 * _HALF:
+            self._halves.add((feed, event.channel, low))
 
     def _let_go(self, feed: str, event: Event, struck: float | None) -> Hookup | None:
         """A key was let go: it was struck, or the pressure on it was meant."""
