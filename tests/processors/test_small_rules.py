@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import msgspec
 import pytest
 
+from arpegon.core.document.model import Section
 from arpegon.core.events import NOTE_ON, control, note_off, note_on
 from arpegon.core.notes.merging import Merging
 from arpegon.core.processing.pulse import Pulse
@@ -94,3 +96,30 @@ def test_what_two_strands_send_to_one_outlet_leaves_in_order_of_time():
     outlets.deliver({"port:P": [(one, [control(1.0, 0, 7, 1), control(3.0, 0, 7, 3)]), (two, [control(2.0, 0, 7, 2)])]})
     outlets.flush()
     assert [event.data2 for event in sent] == [1, 2, 3]
+
+
+def test_a_wave_begins_with_the_first_key_and_not_with_those_that_join_it():
+    wave = stage("lfo", wave="ramp-up", rate="1 bar", starts="note", target="cc", to_number=20)
+    keys = [note_on(0.0, 0, 60, 90), note_on(0.5, 0, 64, 90), note_off(0.7, 0, 60), note_on(0.8, 0, 67, 90)]
+    keys += [note_off(1.0, 0, 64), note_off(1.0, 0, 67), note_on(1.2, 0, 60, 90), note_off(1.4, 0, 60)]
+    values = [
+        (one.time, one.data2) for one in run(project(strand(wave)), keys, seconds=1.5).strands["a"] if one.data1 == 20
+    ]
+    before = [value for time, value in values if time < 1.19]
+    assert before == sorted(before) and before[-1] > 60, "it went on under the keys that joined"
+    assert next(value for time, value in values if time >= 1.2) < 5, "and began anew with the next first one"
+
+
+@pytest.mark.parametrize(("bars", "left"), [(1, 12.0), (2, 12.0), (3, 12.0), (4, 16.0)])
+def test_a_section_that_is_cut_short_while_it_plays_is_repeated_from_the_next_bar_line(bars, left):
+    section = Section(id="x", name="X", bars=4, then="again")
+    engine = Engine(Recording())
+    one = project(strand(), sections=(section,))
+    engine.apply(one, {}, 0.0)
+    engine.play(0.0, 0.0)
+    engine.run(5.0)  # beat 10, in the third bar
+    engine.apply(msgspec.structs.replace(one, sections=(msgspec.structs.replace(section, bars=bars),)), {}, 5.0)
+    engine.run(left / 2 - 0.01)
+    assert engine.clock.beat_at(engine.now) == pytest.approx(left - 0.02)
+    engine.run(left / 2 + 0.01)
+    assert engine.clock.beat_at(engine.now) == pytest.approx(0.02)
