@@ -296,7 +296,7 @@ class KeyBook(NoteMaker):
         """The strikes of each key that is down, oldest first, by channel and note."""
         self._queue: list[tuple[float, int, Task, Moment | None]] = []
         self._queued_at = -1
-        """At how many changes of the clock the times in the queue were worked out."""
+        """At how many changes of the clock the times in the queue were worked out; -1: they are seconds that stay."""
         self._numbers = count(_SERIALS)
         self.seen = -math.inf
         """Up to when everything was emitted: what turns out to have been due before is emitted then."""
@@ -333,25 +333,30 @@ class KeyBook(NoteMaker):
 
     def later(self, time: float | Moment, act: Task) -> None:
         """Have something done at a time in seconds, or at a moment of the music."""
-        moment = time if isinstance(time, Moment) else None
-        second = time.time if isinstance(time, Moment) else time
-        heapq.heappush(self._queue, (second, next(self._numbers), act, moment))
+        if isinstance(time, Moment):
+            if self._queued_at < 0:
+                self._queued_at = self.context.clock.changes
+            heapq.heappush(self._queue, (time.time, next(self._numbers), act, time))
+        else:
+            heapq.heappush(self._queue, (time, next(self._numbers), act, None))
 
     def due(self) -> float:
-        return self._in_order()[0][0] if self._queue else math.inf
+        if not self._queue:
+            return math.inf
+        if self._queued_at >= 0:
+            self._follow_clock()
+        return self._queue[0][0]
 
-    def _in_order(self) -> list[tuple[float, int, Task, Moment | None]]:
-        """The queue; a change of tempo moves what waits for a moment of the music."""
+    def _follow_clock(self) -> None:
+        """A change of tempo moves what waits for a moment of the music."""
         changes = self.context.clock.changes
         if changes != self._queued_at:
             self._queued_at = changes
-            if any(moment is not None for _, _, _, moment in self._queue):
-                self._queue = [
-                    (time if moment is None else moment.time, number, act, moment)
-                    for time, number, act, moment in self._queue
-                ]
-                heapq.heapify(self._queue)
-        return self._queue
+            self._queue = [
+                (time if moment is None else moment.time, number, act, moment)
+                for time, number, act, moment in self._queue
+            ]
+            heapq.heapify(self._queue)
 
     def advance(self, until: float, out: list[Event]) -> None:
         self.do_queued(until, out)
@@ -359,8 +364,11 @@ class KeyBook(NoteMaker):
 
     def do_queued(self, until: float, out: list[Event]) -> None:
         """Do what was put off to a time up to ``until``."""
-        while self._queue and self._in_order()[0][0] <= until:
-            time, _, act, _ = heapq.heappop(self._queue)
+        if self._queued_at >= 0:
+            self._follow_clock()
+        queue = self._queue
+        while queue and queue[0][0] <= until:
+            time, _, act, _ = heapq.heappop(queue)
             act(time, out)
 
     # -- events ------------------------------------------------------------------------------------

@@ -117,7 +117,8 @@ class Pulse:
         self._last = time
         if self.on_beat and self._beat_step is not None:
             self._beat_step += 1
-        self._next = Moment(self.clock, time + max(_MIN_SECONDS, self.clock.seconds(self.length(taken))))
+        if not self.on_beat:
+            self._next = Moment(self.clock, time + max(_MIN_SECONDS, self.clock.seconds(self.length(taken))))
         self.step = taken + 1
         return taken
 

@@ -161,7 +161,8 @@ class Moment:
     @property
     def time(self) -> float:
         """When it is, as things are."""
-        if self._changes >= 0 and self._changes != self._clock.changes:
+        changes = self._changes
+        if changes >= 0 and changes != self._clock.changes:
             self._changes = self._clock.changes
             self._time = self._clock.time_passed(self._passed)
         return self._time
