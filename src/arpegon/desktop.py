@@ -41,7 +41,7 @@ _CACHE_FILES = (
     ),
     ("icons/hicolor", ("icon-theme.cache",), "*/*/*"),
 )
-"""What the commands above write, by folder: it goes once there is nothing left that it describes."""
+"""Files that the commands above write, by folder; they are removed with the last file that they describe."""
 
 
 def install(prefix: Path, program: Path) -> list[Path]:

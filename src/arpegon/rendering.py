@@ -212,7 +212,7 @@ def _tracks(document: Project, wish: Wish, result: offline.Result, course: Cours
 
 
 def _gain(document: Project, result: offline.Result) -> float:
-    """What makes the loudest moment of the mix as loud as can be."""
+    """Return the factor that brings the loudest moment of the mix to full level."""
     blocks = render_audio(document, all_known(result))
     peak = max((float(np.abs(block).max(initial=0.0)) for block in blocks), default=0.0)
     return _LOUDEST / peak if peak > 0.0 else 1.0

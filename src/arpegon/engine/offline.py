@@ -9,16 +9,15 @@ from typing import Any, Protocol
 
 import msgspec
 
-from arpegon.core.document.model import AudioSource, ClipSource, MidiSource, Project, SurfaceSource
-from arpegon.core.document.sections import starts, to_first_stop
+from arpegon.core.document.model import AudioSource, MidiSource, Project, SurfaceSource
 from arpegon.core.errors import ArpegonError
 from arpegon.core.events import CONTROL, NOTE_OFF, NOTE_ON, Event, note_on
 from arpegon.core.notes.course import Course, TimeFacts, course_of
 from arpegon.core.notes.pairing import Pairing, note_key
 from arpegon.core.notes.taps import IN, OUT, Tap
 from arpegon.core.processing.parameters import NoteValue, with_defaults
-from arpegon.core.time.own_tempo import OwnTempo
 from arpegon.core.time.rhythm import beats_of
+from arpegon.engine.ending import Ending
 from arpegon.engine.simulation import Engine
 from arpegon.files.audio import AudioFile
 from arpegon.files.midi import Clip
@@ -45,7 +44,7 @@ class Result(msgspec.Struct):
     batches: list[tuple[str, list[Event]]] = []
     """What the instruments got, batch by batch."""
     ports: dict[str, list[Event]] = {}
-    """What left by each MIDI output."""
+    """Events sent to each MIDI output."""
     end: float = 0.0
     """The second at which the transport stopped,"""
     seconds: float = 0.0
@@ -144,106 +143,6 @@ def hearing(project: Project, sound: AudioFile) -> tuple[Project, dict[str, Audi
         for strand in project.strands
     )
     return msgspec.structs.replace(project, strands=strands), {_HEARD: sound}
-
-
-class Ending:
-    """Says when a run ends, as things are; a change of tempo, meter or place moves the end.
-
-    Args:
-        seconds: the end in seconds, if that was asked for.
-        bars: the end in bars, if that was asked for. With neither, a run ends when the sections, the input, each clip
-            and each sound have ended once.
-        longest: the most seconds that a run may last.
-    """
-
-    def __init__(
-        self,
-        engine: Engine,
-        *,
-        seconds: float | None,
-        bars: float | None,
-        clips: Mapping[str, Clip],
-        rests: float,
-        last_beat: float,
-        longest: float,
-    ) -> None:
-        self._engine = engine
-        self._seconds = seconds
-        self._bars = bars
-        self._clips = clips
-        self._rests = rests
-        """The second at which the longest sound, and the input in seconds, has ended."""
-        self._last_beat = last_beat
-        """The beat on which the input in beats ends."""
-        self._longest = longest
-        self._stood: float | None = None
-        """The end of the bars that were asked for, since the transport stands."""
-        self._stopped: float | None = None
-        """When the sections came to their end."""
-
-    @property
-    def is_asked(self) -> bool:
-        """Whether somebody asked for this length."""
-        return self._seconds is not None or self._bars is not None
-
-    def second(self) -> float:
-        """When the run ends.
-
-        Raises:
-            ArpegonError: it lasts longer than a run may, or nothing says how long it is.
-        """
-        if self._seconds is not None:
-            end = self._seconds
-        elif self._bars is not None:
-            end = self._end_of_bars(self._bars)
-        else:
-            end = max([self._rests, self._engine.clock.time_passed(self._last_beat), self._piece(), *self._clip_ends()])
-        if end > self._longest:
-            raise ArpegonError(
-                f"That would be {end / 3600:,.0f} hours of music; --seconds or --bars say how much of it is wanted."
-            )
-        return end
-
-    def _end_of_bars(self, bars: float) -> float:
-        """When so many bars have passed; while the transport stands, they pass at its tempo."""
-        clock = self._engine.clock
-        if clock.playing:
-            return clock.time_of_line(bars)
-        stopped = self._engine.now
-        if self._stood is None:
-            self._stood = stopped + clock.seconds((bars - clock.lines_at(stopped)) * clock.bar)
-        return self._stood
-
-    def _piece(self) -> float:
-        """When the sections have been played once."""
-        project = self._engine.graph.project
-        if not project.sections:
-            return 0.0
-        if any(section.then in ("again", "top") for section in project.sections):
-            return self._end_of_bars(sum(section.bars for section in to_first_stop(project)))
-        if self._stopped is None:
-            end = self._engine.clock.time_at(starts(project)[-1])
-            if end > self._engine.now and end < math.inf:
-                return end
-            self._stopped = min(end, self._engine.now)
-        return self._stopped
-
-    def _clip_ends(self) -> Iterator[float]:
-        """When each clip has been played once, at the tempo at which its source plays it."""
-        project, clock = self._engine.graph.project, self._engine.clock
-        sources = (source for strand in project.strands for source in strand.sources)
-        for source in (source for source in sources if isinstance(source, ClipSource)):
-            own_music = [Clip(source.music.events, source.music.beats)] if source.music is not None else []
-            own = OwnTempo.of(msgspec.structs.asdict(source))
-            for clip in (*own_music, *(self._clips[file] for file in source.files if file in self._clips)):
-                if not source.follow_tempo:
-                    yield clip.tempo_map.second_at(clip.beats)
-                elif own is None:
-                    yield clock.time_passed(clip.beats)
-                elif own.way == "ratio":
-                    yield clock.time_passed(clip.beats * 100.0 / own.ratio)
-                else:
-                    yield clip.beats * 60.0 / own.bpm
 
 
 def run(
@@ -432,7 +331,7 @@ def _tail_seconds(engine: Engine) -> float:
 
 
 def _goes_on(events: Sequence[Event], late: float) -> bool:
-    """Whether a strand still begins notes after a second, or never ends some."""
+    """True if a note begins after the second ``late``, or never ends."""
     open_notes: Pairing[bool] = Pairing()
     for event in events:
         if event.kind == NOTE_ON:

@@ -6,6 +6,7 @@ import ast
 import inspect
 import json
 from collections.abc import Iterator, Mapping
+from itertools import pairwise
 from types import ModuleType
 from typing import Any
 
@@ -90,7 +91,7 @@ def _meanings() -> Iterator[tuple[tuple[str, str], str]]:
 
 
 def _field_docstrings(node: ast.ClassDef) -> Iterator[tuple[str, str]]:
-    for field, after in zip(node.body, node.body[1:], strict=False):
+    for field, after in pairwise(node.body):
         is_text = isinstance(after, ast.Expr) and isinstance(after.value, ast.Constant)
         if isinstance(field, ast.AnnAssign) and isinstance(field.target, ast.Name) and is_text:
             yield field.target.id, str(after.value.value)  # type: ignore[attr-defined]

@@ -138,7 +138,7 @@ def _tie(part: Any, note: Any, lengths: Sequence[tuple[int, int, dict[str, Any]]
 
 
 def _written(start: int, end: int) -> list[tuple[int, int, dict[str, Any]]]:
-    """What stands on paper from one division to another: parts that have a note value, and that value.
+    """Split a length into parts that have a note value, each with its divisions and that value.
 
     Five sixteenths are a quarter tied to a sixteenth.
     """

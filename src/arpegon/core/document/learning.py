@@ -4,14 +4,12 @@ from __future__ import annotations
 
 from arpegon.core.document.model import Hookup
 from arpegon.core.events import BEND, CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, PROGRAM, Event
-from arpegon.core.processing.values import coarse
+from arpegon.core.processing.values import LOW_HALF, coarse
 
 _WIDE = 10.0
 """How far a control must have moved, of 127: a trembling one stays within two or three."""
 _JUMP = 40.0
 """A single value that far from the last one is a pedal or button, not a tremble."""
-_HALF = 32
-"""How far the low half of a controller of fourteen bits is above its high one."""
 _TOGETHER_SECONDS = 0.02
 """Within which both halves come."""
 _STRIKE_SECONDS = 0.6
@@ -58,8 +56,8 @@ class Learner:
             return None  # it is known to be meant only when the key is let go, or when no key is down
         first = low == high
         if high - low >= _WIDE or jumped or (first and value in (0.0, 127.0) and control == "cc" and number >= 64):
-            if number < 2 * _HALF and (feed, event.channel, number % _HALF) in self._halves:
-                return _found(feed, "cc14", event.channel, number % _HALF)
+            if number < 2 * LOW_HALF and (feed, event.channel, number % LOW_HALF) in self._halves:
+                return _found(feed, "cc14", event.channel, number % LOW_HALF)
             return _found(feed, control, event.channel, number)
         return None
 
@@ -69,7 +67,7 @@ class Learner:
         if last is None or last[:2] != (feed, event.channel) or event.time - last[3] > _TOGETHER_SECONDS:
             return
         low, high = sorted((last[2], event.data1))
-        if high - low == _HALF and high < 2 * _HALF:
+        if high - low == LOW_HALF and high < 2 * LOW_HALF:
             self._halves.add((feed, event.channel, low))
 
     def _let_go(self, feed: str, event: Event, struck: float | None) -> Hookup | None:

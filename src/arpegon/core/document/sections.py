@@ -165,14 +165,10 @@ def _seconds_in(project: Project, place: int, before: float, beats: float) -> tu
 
 
 def seconds_of(project: Project) -> float:
-    """How long all sections last, each once, up to where the transport stops."""
+    """Add up the seconds of all sections, each played once, up to the first stop of the transport."""
     seconds, tempo = 0.0, project.tempo
-    passed = to_first_stop(project)
-    left = sum(section.bars for section in passed)
-    for section in passed:
-        played = min(left, section.bars)
-        beats = played * bar_beats(meter_of(project, section))
-        lasts, tempo = _seconds_in(project, project.sections.index(section), tempo, beats)
+    for place, section in enumerate(to_first_stop(project)):
+        beats = section.bars * bar_beats(meter_of(project, section))
+        lasts, tempo = _seconds_in(project, place, tempo, beats)
         seconds += lasts
-        left -= played
     return seconds

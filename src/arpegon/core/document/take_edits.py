@@ -95,7 +95,7 @@ def drop_round(project: Project, take_id: str, number: int) -> Project:
         return _replace(part, **changes)
 
     def forgotten(part: TakePart) -> TakePart:
-        """What a later round took the place of, without what this one brought: it is not to come back with that."""
+        """Remove this round's notes from those that a later round replaced: dropping that one must not restore them."""
         return _replace(
             part,
             **{

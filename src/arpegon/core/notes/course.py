@@ -237,12 +237,10 @@ def _begun(held: TimeFacts, later: Sequence[TimeFacts]) -> tuple[tuple[int, int]
     for fact, after in pairwise((held, *later)):
         passed += (after.second - fact.second) * fact.tempo / 60.0
         if after.playing:
-            return after.meter, _near_zero((after.in_bar - passed) % bar_beats(after.meter), bar_beats(after.meter))
+            bar = bar_beats(after.meter)
+            beat = (after.in_bar - passed) % bar
+            return after.meter, 0.0 if bar - beat < _NEAR else beat
     return held.meter, 0.0
-
-
-def _near_zero(beat: float, bar: float) -> float:
-    return 0.0 if bar - beat < _NEAR else beat
 
 
 def _turn_meter(meters: list[tuple[float, tuple[int, int], int]], passed: float, fact: TimeFacts) -> None:

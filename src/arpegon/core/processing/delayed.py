@@ -36,9 +36,7 @@ class DelayedNotes(KeyBook):
 
     def moment(self, time: float) -> Moment:
         """A time to come: it keeps its second, unless a stage waits for lines of the music."""
-        moment = Moment(self.context.clock, time)
-        moment.fix(time)
-        return moment
+        return Moment(None, time)
 
     def note(self, event: Event) -> Event:
         """The note on that is sent for one that came in (at the same time)."""

@@ -177,7 +177,7 @@ class PatternTurn:
         return True
 
     def _bar_has_come(self, wanted: int, before: int, line: int, bars: int) -> bool:
-        """Whether the bar has come for which a pattern waits that was chosen after so many lines had passed."""
+        """Test for the bar on which the chosen pattern takes over; ``before`` lines had passed when it was chosen."""
         if self._asked is None or self._asked[0] != wanted:
             self._asked = wanted, before + bars
         return line >= self._asked[1]

@@ -42,7 +42,7 @@ class Context(msgspec.Struct, frozen=True):
         return self.clock if self.own is None else self.own
 
     def bars_passed(self, time: float, beat: float) -> int:
-        """How many bar lines have passed at a time: of the piece, or of its own tempo, whose ``beat`` it then is."""
+        """Count the bar lines passed at a time: the piece's, or those of its own tempo, which is on ``beat`` then."""
         if self.own is None:
             return self.clock.lines_at(time)
         return math.floor(beat / bar_beats(self.meter) + 1e-6)

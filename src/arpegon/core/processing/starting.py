@@ -75,7 +75,7 @@ class Launch:
 
     @property
     def waits(self) -> bool:
-        """Whether something was asked for and has not begun."""
+        """True if a start was requested and has not happened yet."""
         return self._line is not None or self._moment is not None
 
     def due(self, clock: Clock) -> float:

@@ -12,6 +12,8 @@ from arpegon.core.events import BEND, CONTROL, NOTE_ON, POLY_PRESSURE, PRESSURE,
 
 TOP = 127.0
 _MIDDLE = 64.0
+LOW_HALF = 32
+"""Distance from the high half of a 14-bit controller to its low half: CC 1 and CC 33."""
 _FINE_TOP = 16383
 _FINE_MIDDLE = 8192
 
@@ -88,7 +90,7 @@ def written(kind: str, number: int, channel: int, steps: int, time: float, key: 
     if kind == "cc":
         return [Event(time, CONTROL | channel, number, steps)]
     if kind == "cc14":
-        low = [Event(time, CONTROL | channel, number + 32, steps & 0x7F)] if number < 32 else []
+        low = [Event(time, CONTROL | channel, number + LOW_HALF, steps & 0x7F)] if number < LOW_HALF else []
         return [Event(time, CONTROL | channel, number, steps >> 7), *low]
     if kind == "pressure":
         return [Event(time, PRESSURE | channel, steps)]

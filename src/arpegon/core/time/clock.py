@@ -59,15 +59,15 @@ class Clock:
         return self._passed + (time - self._time) * self.tempo / 60.0
 
     def time_passed(self, passed: float) -> float:
-        """When so many beats will have passed, at the tempo of now."""
+        """Return the second at which so many beats will have passed, at the present tempo."""
         return self._time + (passed - self._passed) * 60.0 / self.tempo
 
     def lines_at(self, time: float) -> int:
-        """How many bar lines have passed at a time, over jumps and changes of meter; none on the first line of all."""
+        """Count the bar lines passed at a time, over jumps and changes of meter; 0 on the very first line."""
         return self._lines + self._bars_at(self.beat_at(time))
 
     def time_of_line(self, line: float) -> float:
-        """When a bar line falls, counted as :meth:`lines_at` does, as things are; infinity while it stands."""
+        """Return the second of a bar line, counted as in :meth:`lines_at`; infinity while the clock is stopped."""
         return self.time_at(self.origin + (line - self._lines) * self.bar)
 
     def _bars_at(self, beat: float) -> int:
@@ -146,30 +146,29 @@ class Moment:
     """A time to come that keeps its place in the music: a change of tempo moves it.
 
     Args:
-        clock: by whose beats it lies.
+        clock: by whose beats it lies; ``None``: it keeps its second.
         time: when it is at the tempo of now, in seconds.
     """
 
     __slots__ = ("_changes", "_clock", "_passed", "_time")
 
-    def __init__(self, clock: Clock, time: float) -> None:
+    def __init__(self, clock: Clock | None, time: float) -> None:
         self._clock = clock
         self._time = time
-        self._passed = clock.passed_at(time)
-        self._changes = clock.changes
+        self._passed, self._changes = (0.0, 0) if clock is None else (clock.passed_at(time), clock.changes)
 
     @property
     def time(self) -> float:
-        """When it is, as things are."""
-        changes = self._changes
-        if changes >= 0 and changes != self._clock.changes:
-            self._changes = self._clock.changes
-            self._time = self._clock.time_passed(self._passed)
+        """The second at which it falls, at the present tempo."""
+        clock = self._clock
+        if clock is not None and self._changes != clock.changes:
+            self._changes = clock.changes
+            self._time = clock.time_passed(self._passed)
         return self._time
 
     def fix(self, time: float) -> None:
         """It came, at a time: no change of tempo moves it any more."""
-        self._time, self._changes = time, -1
+        self._time, self._clock = time, None
 
 
 def bar_beats(meter: tuple[int, int]) -> float:

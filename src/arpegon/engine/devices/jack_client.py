@@ -378,7 +378,7 @@ class JackClient:
                     opened.port.jack.unregister()
 
     def take_reconnected(self, port: Any) -> bool:
-        """Whether a port was connected again since this was asked last; if so, what is sent from now on arrives."""
+        """Report once that a port was reconnected; events sent after that arrive."""
         with self.lock:
             if not self.joined or port.shortname not in self.patches.reconnected:
                 return False

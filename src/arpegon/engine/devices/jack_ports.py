@@ -30,7 +30,7 @@ class Client(Protocol):
         """Close a port."""
 
     def take_reconnected(self, port: Any) -> bool:
-        """Whether a port was connected again since this was asked last."""
+        """Report once that a port was reconnected."""
 
 
 class JackPort:
@@ -128,7 +128,7 @@ class JackOutput(JackPort):
                 self._resending.sent(frame, message)
 
     def take_reconnected(self) -> bool:
-        """Whether it was connected again, as it was on the client before, since this was asked last."""
+        """Report once that it was reconnected as it was on the previous client."""
         return self._client.take_reconnected(self.port.jack)
 
     @property

@@ -43,7 +43,7 @@ class JackTie:
         self._unasked = 0
         """Periods in which JACK's transport rolled and nobody asked us for its bars, though we lead."""
         self._lost = False
-        """Whether another program leads, and the musician knows it."""
+        """True once the musician was told that another program leads."""
 
     def set_client(self, client: Any) -> None:
         """A server has us (``None``: no longer)."""

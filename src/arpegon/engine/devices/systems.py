@@ -69,7 +69,7 @@ class MidiOutput(MidiPort, Protocol):
         """Send events; what cannot be sent is dropped."""
 
     def take_reconnected(self) -> bool:
-        """Whether it was connected again, as it was on the client before, since this was asked last."""
+        """Report once that it was reconnected as it was on the previous client."""
 
 
 class MidiSystem(Protocol):

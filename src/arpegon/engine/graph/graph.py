@@ -345,7 +345,7 @@ class Graph:
                 self._outlets.deliver({connection.outlet: [(connection, connection.take(events, time))]})
         self._forget_due()
         fed: Inputs = {}
-        _feed(node, events, fed)
+        _feed(node, list(events), fed)
         if fed:  # strands that take from the end of this one
             self._pass(fed, time)
 
@@ -551,12 +551,12 @@ class Graph:
         return Context(project.key, stage.id, self.seed, project.meter, clock, own)
 
 
-def _feed(node: StrandNode, events: Sequence[Event], inputs: Inputs) -> None:
+def _feed(node: StrandNode, events: list[Event], inputs: Inputs) -> None:
     """Let strands that take from the end of another one have what leaves it."""
     if "" in node.tapped:
-        inputs[strand_feed(node.strand.id)] = list(events)
+        inputs[strand_feed(node.strand.id)] = events
     for feed, channel in node.passed_on:
-        inputs[feed] = [event if channel is None else on_channel(event, channel) for event in events]
+        inputs[feed] = events if channel is None else [on_channel(event, channel) for event in events]
 
 
 def _time(event: Event) -> float:

@@ -132,9 +132,7 @@ class Outlet:
 
     def lift(self, connection: Connection, time: float) -> None:
         """Bring back what a connection holds besides notes: it sends on another channel from now on."""
-        gone = {one for one in self._held if one[0] in (connection.holder, connection.direct)}
-        self._held -= gone
-        self._out += at_rest({sent for _, sent, _ in gone} - self._sent, time)
+        self._bring_back({one for one in self._held if one[0] in (connection.holder, connection.direct)}, time)
 
     def spare_held(self) -> None:
         """Of what strands let go of, which is to be sent, leave out what brings back something that somebody holds."""
@@ -167,7 +165,10 @@ class Outlet:
         for key in self._ledger.keys:
             if key >> 11 in holders:
                 self._ledger.end(key, time, self._out)
-        gone = {one for one in self._held if one[0] in holders and (is_pedal(one[1]) or not mute)}
+        self._bring_back({one for one in self._held if one[0] in holders and (is_pedal(one[1]) or not mute)}, time)
+
+    def _bring_back(self, gone: set[tuple[int, int, int]], time: float) -> None:
+        """Hold these things no longer: what nobody else holds comes to rest."""
         self._held -= gone
         self._out += at_rest({sent for _, sent, _ in gone} - self._sent, time)
 

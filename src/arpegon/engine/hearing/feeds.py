@@ -33,7 +33,7 @@ class AudioFeeds:
         """What each source listens to, by its feed: with another input what it played ends."""
         self._hushes: dict[str, int] = {}
         self.plays_through = False
-        """Whether files stand for a live input, which jumps and stops of the transport do not move."""
+        """True if files stand in for a live input, which jumps and stops of the transport do not move."""
 
     def __contains__(self, source_id: object) -> bool:
         """Whether an id is that of an audio source."""

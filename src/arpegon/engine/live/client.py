@@ -162,9 +162,12 @@ class EngineClient:
 
     def _by_output(self, passages: Sequence[Passage]) -> dict[str, list[Event]]:
         """Events that leave strands, by the MIDI outputs to which they go."""
-        project, found = (self._at_work or self._project), dict[str, list[Event]]()
-        for passage in passages if project is not None else ():
-            strand = project.project.strand(passage.strand) if project is not None and OUT in passage.places else None
+        found: dict[str, list[Event]] = {}
+        sent = self._at_work or self._project
+        if sent is None:
+            return found
+        for passage in passages:
+            strand = sent.project.strand(passage.strand) if OUT in passage.places else None
             for destination in strand.destinations if strand is not None else ():
                 if isinstance(destination, PortDestination):
                     channel = destination.channel

@@ -42,7 +42,7 @@ FLOOD_LIMIT = 2000
 """Messages a second; more are left out."""
 _LONGEST = 65_536
 _SET_SECONDS = 0.01
-"""How often a value is sent for one address at most: setting one takes up to a millisecond of the loop."""
+"""Shortest time between two values for one address: setting one takes up to a millisecond of the loop."""
 _QUIET_SECONDS = 1.0
 """How seldom the log says the same kind of thing."""
 _WATCHED = 512
@@ -106,7 +106,7 @@ class OscServer:
         self._anywhere = anywhere
         self._values = ValuesNow()
         self._set_at: dict[Target, float] = {}
-        """When a value was sent last for each address,"""
+        """The time of the last value sent, by address,"""
         self._waiting: dict[Target, Any] = {}
         """and the newest one of each that is to be sent."""
         self._watchers: dict[Target, dict[Sender, object]] = {}
@@ -368,7 +368,7 @@ class OscServer:
 
 
 def _is_finite(value: object) -> bool:
-    """Whether an argument is a number that can be counted with, which NaN and infinity are not."""
+    """True for a number other than NaN and infinity."""
     return isinstance(value, (int, float)) and not isinstance(value, bool) and math.isfinite(value)
 
 

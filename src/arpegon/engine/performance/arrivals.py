@@ -37,7 +37,7 @@ class Score:
 
     @property
     def next_time(self) -> float:
-        """When the next event arrives, in seconds; infinity after the last."""
+        """The second at which the next event arrives; infinity after the last."""
         if self._place == len(self._events):
             return math.inf
         time = self._events[self._place].time
@@ -83,12 +83,12 @@ class Arrivals:
         self._scores.append(Score(name, events, clock))
 
     def keep_keys_out(self) -> None:
-        """Let no more keys of scores in: only their ends, controllers and the like."""
+        """Ignore further note-ons of scores; note-offs, controllers and the like still arrive."""
         for score in self._scores:
             score.lets_keys_in = False
 
     def end_scores(self) -> None:
-        """Let no more events arrive by themselves."""
+        """Drop the rest of all scores."""
         self._scores.clear()
 
     def next_time(self) -> float:

@@ -10,7 +10,7 @@ from arpegon.core.document.hookup_values import Presses, TakeOver, next_value, s
 from arpegon.core.document.model import Hookup, Project
 from arpegon.core.events import BEND, CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, PROGRAM, SYSEX, Event
 from arpegon.core.processing.parameters import Param
-from arpegon.core.processing.values import TOP
+from arpegon.core.processing.values import LOW_HALF, TOP
 from arpegon.core.time.tapping import Taps
 from arpegon.engine.clocks.roles import AtWork, Transport
 from arpegon.engine.performance.overlay import Overlay
@@ -30,8 +30,6 @@ _KINDS: dict[int, frozenset[str]] = {
 }
 """The controls that an event may be."""
 _NUMBERED = frozenset({"cc", "note", "poly", "program"})
-_HALF = 32
-"""How far the low half of a controller of fourteen bits is above its high one."""
 _PRESSED = 0.5
 MAX_MOVES = 16
 """How often a tap moves one hookup in a hundredth of a second: more than two hands play, far less than for ever."""
@@ -66,7 +64,7 @@ class _Hook:
             return False
         if one.control in _NUMBERED and event.data1 != one.number:
             return False
-        if one.control == "cc14" and event.data1 not in (one.number, one.number + _HALF):
+        if one.control == "cc14" and event.data1 not in (one.number, one.number + LOW_HALF):
             return False
         return one.channel in (None, event.channel)
 

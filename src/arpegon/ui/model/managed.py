@@ -160,7 +160,7 @@ class Managed(QObject):
             self._send("/error", "/nsm/client/open", _CANNOT_OPEN, self._why())
 
     def _can_write(self, path: Path) -> bool:
-        """Whether a file can be made there; if not, a notice says why."""
+        """Test that a file can be created there; otherwise show a notice with the reason."""
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
         except OSError as error:
